@@ -1,0 +1,114 @@
+"""Checks of storey 1: code lists, codes, hierarchies."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from core.checks.build import fault
+from core.codes import list_index, natural_lists, text_fault
+from core.faults import Fault
+from core.hierarchies import find_cycle
+from core.state import State
+from core.tables import Code, CodeList, Hierarchy, HierarchyNode
+
+LONGEST = 40
+DEEPEST = 60
+
+
+def lists(state: State, rows: list[CodeList]) -> Iterator[Fault]:
+    for row in rows:
+        if row.max_length < row.min_length:
+            yield fault(row, "max_length", f"The maximum length {row.max_length} is below the minimum {row.min_length}.",
+                        "Raise the maximum or lower the minimum.")  # fmt: skip
+        if row.max_length > LONGEST:
+            yield fault(row, "max_length", f"Codes have at most {LONGEST} characters.", "Lower the maximum length.")
+        if row.zero_pad and row.min_length != row.max_length:
+            yield fault(row, "zero_pad", "Zero padding needs codes of one length.", "Make minimum and maximum length equal.")
+        for code in list_index(state, row.code_list).codes.values():
+            if text := text_fault(row, code.code, code.rollup):
+                yield fault(code, "code", text, "Correct the code, or the rule of the list.", "code-text")
+
+
+def codes(state: State, rows: list[Code]) -> Iterator[Fault]:
+    natural = natural_lists(state)
+    rules: dict[str, CodeList | None] = {}
+    for row in rows:
+        if row.code_list not in rules:
+            rules[row.code_list] = state.get(CodeList, row.code_list)
+        rule = rules[row.code_list]
+        if rule and (text := text_fault(rule, row.code, row.rollup)):
+            yield fault(row, "code", text, "Correct the code, or the rule of the list.", "code-text")
+        if row.code_list in natural and row.takes_amounts and not row.account_class:
+            yield fault(row, "account_class", f"{row.code} {row.name} has no account class.",
+                        "Give asset, liability, equity, revenue or expense.", "class-missing")  # fmt: skip
+        if row.account_class and (row.rollup or row.code_list not in natural):
+            where = "A rollup code" if row.rollup else f"A code of {row.code_list}, which serves as natural account nowhere,"
+            yield fault(row, "account_class", f"{where} has no account class.", "Leave the class empty.", "class-unexpected")
+        if row.in_use_from and row.in_use_until and row.in_use_until < row.in_use_from:
+            yield fault(row, "in_use_until", f"{row.code} would be closed before it is in use from {row.in_use_from}.",
+                        "Give a later last day.", "dates")  # fmt: skip
+
+
+def hierarchies(state: State, rows: list[Hierarchy]) -> Iterator[Fault]:
+    mains: dict[str, str] = {}
+    for row in state.rows(Hierarchy):
+        if row.main:
+            other = mains.setdefault(row.code_list, row.hierarchy)
+            if other != row.hierarchy and (row in rows or state.get(Hierarchy, other) in rows):
+                yield fault(row, "main", f"{row.code_list} has a main hierarchy already: {other}.", "Make one of them not main.")
+
+
+def nodes(state: State, rows: list[HierarchyNode]) -> Iterator[Fault]:
+    for row in rows:
+        head = state.get(Hierarchy, row.hierarchy)
+        if head is None:
+            continue
+        code = state.get(Code, head.code_list, row.code)
+        if code is None:
+            yield fault(
+                row, "code", f"There is no code {row.code} in {head.code_list}.", "Add the code or correct it.", "reference"
+            )
+        if not row.parent:
+            continue
+        parent = state.get(Code, head.code_list, row.parent)
+        if parent is None:
+            yield fault(
+                row, "parent", f"There is no code {row.parent} in {head.code_list}.", "Choose a rollup code.", "reference"
+            )
+        elif not parent.rollup:
+            yield fault(row, "parent", f"{row.parent} {parent.name} is a posting code and has nothing below it.",
+                        "Choose a rollup code.", "parent-posting")  # fmt: skip
+        elif state.get(HierarchyNode, row.hierarchy, row.parent) is None:
+            yield fault(row, "parent", f"{row.parent} does not stand in hierarchy {row.hierarchy}.",
+                        "Place it in the hierarchy first.", "parent-absent")  # fmt: skip
+    for name in sorted({row.hierarchy for row in rows}):
+        yield from _shape(state, name)
+
+
+def _shape(state: State, hierarchy: str) -> Iterator[Fault]:
+    part: dict[Any, HierarchyNode] = dict(state.part(HierarchyNode, hierarchy))
+    parents: dict[str, str | None] = {node.code: node.parent or None for node in part.values()}
+    if cycle := find_cycle(parents):
+        row = part[(hierarchy, cycle[0])]
+        path = " under ".join([*cycle, cycle[0]])
+        yield fault(row, "parent", f"A code stands under itself: {path}.", "Move one of them elsewhere.", "cycle")
+        return
+    depths: dict[str, int] = {"": 0}
+    for code in parents:
+        path_up = []
+        at: str | None = code
+        while at and at not in depths and at in parents:
+            path_up.append(at)
+            at = parents[at]
+        base = depths.get(at or "", 0)
+        for up in reversed(path_up):
+            base += 1
+            depths[up] = base
+        if depths.get(code, 0) > DEEPEST:
+            yield fault(part[(hierarchy, code)], "parent", f"{code} would stand {depths[code]} levels deep.",
+                        f"A hierarchy has at most {DEEPEST} levels.", "too-deep")  # fmt: skip
+            return
+
+
+CHECKS: list[tuple[type[Any], Any]] = [(CodeList, lists), (Code, codes), (Hierarchy, hierarchies), (HierarchyNode, nodes)]

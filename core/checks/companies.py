@@ -1,0 +1,97 @@
+"""Checks of storey 3: calendars, companies, their codes and accounts, intercompany pairs; and rates."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Iterator
+from datetime import timedelta
+from typing import Any
+
+from core.accounts import ChartIndex, chart_index, code_fault
+from core.checks.build import fault
+from core.faults import Fault
+from core.periods import calendar_index
+from core.state import State
+from core.tables import Company, CompanyAccount, CompanyCode, IntercompanyPair, Period, Rate
+
+ONE_DAY = timedelta(days=1)
+
+
+def periods(state: State, rows: list[Period]) -> Iterator[Fault]:
+    for row in rows:
+        if row.ends_on < row.starts_on:
+            yield fault(
+                row, "ends_on", f"{row.name} would end before it starts on {row.starts_on}.", "Give a later last day.", "dates"
+            )
+        if row.fiscal_year > 9999 or row.period > 999:
+            column = "fiscal_year" if row.fiscal_year > 9999 else "period"
+            yield fault(row, column, "A fiscal year has up to four digits and a period up to three.", "Use smaller numbers.")
+    for name in sorted({row.calendar for row in rows}):
+        regular = calendar_index(state, name).regular
+        for before, after in itertools.pairwise(regular):
+            if after.starts_on <= before.ends_on:
+                yield fault(after, "starts_on", f"{after.name} overlaps {before.name}, which ends on {before.ends_on}.",
+                            "Regular periods do not overlap.", "periods-overlap")  # fmt: skip
+            elif after.starts_on != before.ends_on + ONE_DAY:
+                yield fault(after, "starts_on", f"There is a gap between {before.name}, which ends on {before.ends_on}, and {after.name}.",
+                            "Regular periods leave no gap.", "periods-gap")  # fmt: skip
+
+
+def _chart_of(state: State, company: str) -> ChartIndex | None:
+    head = state.get(Company, company)
+    return chart_index(state, head.chart) if head else None
+
+
+def company_codes(state: State, rows: list[CompanyCode]) -> Iterator[Fault]:
+    for row in rows:
+        index = _chart_of(state, row.company)
+        if index is None:
+            continue
+        field = next((s for s in index.segments if s.name == row.segment), None)
+        if field is None or field.role != "company":
+            yield fault(row, "segment", f"{row.segment} is not the company segment of {index.name}.",
+                        "Name the segment whose role is company.", "reference")  # fmt: skip
+        elif (told := code_fault(field, field.padded(row.code), "code", row.code)) and told.code in (
+            "code-unknown",
+            "code-rollup",
+        ):
+            yield fault(row, "code", told.what, told.way_out, told.code)
+
+
+def natural_faults(index: ChartIndex | None, row: Any, column: str) -> Iterator[Fault]:
+    """An account named by a definition must exist and be a posting code, whatever its dates."""
+    if index is None or index.natural < 0:
+        return
+    field = index.segments[index.natural]
+    code = getattr(row, column)
+    if (told := code_fault(field, code, column, code)) and told.code != "code-disabled":
+        yield fault(row, column, told.what, told.way_out, told.code)
+
+
+def company_accounts(state: State, rows: list[CompanyAccount]) -> Iterator[Fault]:
+    for row in rows:
+        yield from natural_faults(_chart_of(state, row.company), row, "code")
+
+
+def pairs(state: State, rows: list[IntercompanyPair]) -> Iterator[Fault]:
+    for row in rows:
+        if row.company == row.partner:
+            yield fault(row, "partner", "A company is not its own partner.", "Choose another company.")
+        index = _chart_of(state, row.company)
+        yield from natural_faults(index, row, "due_from")
+        yield from natural_faults(index, row, "due_to")
+
+
+def rates(state: State, rows: list[Rate]) -> Iterator[Fault]:
+    for row in rows:
+        if row.from_currency == row.to_currency:
+            yield fault(row, "to_currency", "A rate is between two currencies.", "Leave the row out.")
+
+
+CHECKS: list[tuple[type[Any], Any]] = [
+    (Period, periods),
+    (CompanyCode, company_codes),
+    (CompanyAccount, company_accounts),
+    (IntercompanyPair, pairs),
+    (Rate, rates),
+]

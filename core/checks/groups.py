@@ -1,0 +1,99 @@
+"""Checks of storey 6: groups, members, mappings, eliminations."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from decimal import Decimal
+from typing import Any
+
+from core.accounts import ChartIndex, chart_index
+from core.checks.build import fault, selector_faults
+from core.checks.companies import natural_faults
+from core.faults import LOOK, Fault
+from core.groups import group_calendar, membership
+from core.state import State
+from core.tables import Company, Elimination, Group, GroupMember, Mapping
+
+
+def groups(state: State, rows: list[Group]) -> Iterator[Fault]:
+    for row in rows:
+        if not row.calendar and membership(state, row.group).companies and group_calendar(state, row.group) is None:
+            yield fault(row, "calendar", f"The members of {row.group} have different calendars.",
+                        "Give the group a calendar of its own.", "calendar-missing")  # fmt: skip
+
+
+def members(state: State, rows: list[GroupMember]) -> Iterator[Fault]:
+    for row in rows:
+        target: type[Any] = Company if row.member_kind == "company" else Group
+        if state.get(target, row.member) is None:
+            yield fault(row, "member", f"There is no {row.member_kind} {row.member}.", f"Add the {row.member_kind}.", "reference")
+        if row.ownership is not None and not Decimal(0) <= row.ownership <= Decimal(100):
+            yield fault(row, "ownership", "Ownership is a percentage from 0 to 100.", "Correct it.")
+        if row.in_from and row.in_until and row.in_until < row.in_from:
+            yield fault(row, "in_until", "The member would leave before it joins.", "Give a later last day.", "dates")
+    affected = {row.group for row in rows}
+    told: set[GroupMember] = set()
+    for group in sorted(state.part(Group), key=str):
+        name = group[0]
+        reached = membership(state, name)
+        if not affected.intersection({name, *(g for r in reached.companies for g in r.path), *reached.cycle}):
+            continue
+        if reached.cycle:
+            at = state.get(GroupMember, reached.cycle[-2], reached.cycle[-1])
+            if at and at not in told:
+                told.add(at)
+                path = " in ".join(reversed(reached.cycle))
+                yield fault(at, "member", f"A group is a member of itself: {path}.", "Take one of them out.", "cycle")
+        for company in reached.twice:
+            at = next((r for r in rows if r.member == company and r.member_kind == "company"), None)
+            if at and at not in told:
+                told.add(at)
+                yield fault(
+                    at, "member", f"{company} is reached twice from group {name}.", "Keep it in one place.", "reached-twice"
+                )
+
+
+def _group_chart(state: State, group: str) -> ChartIndex | None:
+    head = state.get(Group, group)
+    return chart_index(state, head.chart) if head else None
+
+
+def mappings(state: State, rows: list[Mapping]) -> Iterator[Fault]:
+    for row in rows:
+        company = state.get(Company, row.company)
+        own = chart_index(state, company.chart) if company else None
+        group = state.get(Group, row.group)
+        yield from natural_faults(_group_chart(state, row.group), row, "target")
+        if own is None or group is None or company is None:
+            continue
+        if company.chart == group.chart:
+            yield fault(row, "company", f"{row.company} is on the group's chart, so its mapping is not used.",
+                        "Leave the row out.", "mapping-unused", LOOK)  # fmt: skip
+        yield from selector_faults(state, row, "accounts", own.natural_list)[1]
+        if bool(row.field) != bool(row.codes):
+            column = "codes" if row.field else "field"
+            yield fault(row, column, "A condition needs a field and its codes.", "Give both or neither.")
+        elif row.field:
+            field = own.field(row.field)
+            if field is None:
+                yield fault(
+                    row, "field", f"{company.chart} has no segment or dimension {row.field}.", "Name one of it.", "reference"
+                )
+            else:
+                yield from selector_faults(state, row, "codes", field.code_list)[1]
+
+
+def eliminations(state: State, rows: list[Elimination]) -> Iterator[Fault]:
+    for row in rows:
+        index = _group_chart(state, row.group)
+        if index:
+            yield from selector_faults(state, row, "accounts", index.natural_list)[1]
+            yield from natural_faults(index, row, "difference_account")
+
+
+CHECKS: list[tuple[type[Any], Any]] = [
+    (Group, groups),
+    (GroupMember, members),
+    (Mapping, mappings),
+    (Elimination, eliminations),
+]

@@ -1,0 +1,88 @@
+"""Checks of storey 5: the lines of statements."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from core import formulas
+from core.checks.build import fault, selector_faults
+from core.faults import Fault
+from core.hierarchies import find_cycle
+from core.state import State
+from core.statements import formula_cycle, natural_list, plan
+from core.tables import Statement, StatementLine
+
+MOST_NAMED = 20
+DEEPEST = 60
+
+
+def lines(state: State, rows: list[StatementLine]) -> Iterator[Fault]:
+    for row in rows:
+        if row.parent:
+            parent = state.get(StatementLine, row.statement, row.parent)
+            if parent is None:
+                yield fault(row, "parent", f"There is no line {row.parent} in {row.statement}.", "Choose a heading.", "reference")
+            elif parent.kind != "heading":
+                yield fault(row, "parent", f"{row.parent} is of kind {parent.kind}; only a heading has lines below it.",
+                            "Choose a heading.", "parent-kind")  # fmt: skip
+        if row.kind == "accounts" and not row.accounts:
+            yield fault(row, "accounts", f"The line {row.line} picks no accounts.", "Give a selector.", "selector-missing")
+        if row.kind != "accounts" and row.accounts:
+            yield fault(row, "accounts", f"A line of kind {row.kind} picks no accounts by itself.",
+                        "Make it a line of kind accounts, or leave the selector out.")  # fmt: skip
+        if row.kind != "formula" and row.formula:
+            yield fault(row, "formula", f"A line of kind {row.kind} has no formula.", "Make it a line of kind formula.")
+        if row.kind == "formula":
+            yield from _formula(state, row)
+        head = state.get(Statement, row.statement)
+        if head and row.kind == "accounts" and row.accounts:
+            yield from selector_faults(state, row, "accounts", natural_list(state, head.chart))[1]
+    for name in sorted({row.statement for row in rows}):
+        yield from _tree(state, name)
+
+
+def _formula(state: State, row: StatementLine) -> Iterator[Fault]:
+    formula = formulas.parse(row.formula)
+    if formula.fault:
+        yield fault(row, "formula", formula.fault, "Write it like [gross] - [overheads].", "formula")
+    for name in formula.lines:
+        if state.get(StatementLine, row.statement, name) is None:
+            yield fault(
+                row, "formula", f"There is no line {name} in {row.statement}.", "Name a line of this statement.", "formula"
+            )
+
+
+def _tree(state: State, statement: str) -> Iterator[Fault]:
+    part = {row.line: row for row in state.part(StatementLine, statement).values()}
+    parents: dict[str, str | None] = {row.line: row.parent or None for row in part.values()}
+    if cycle := find_cycle(parents):
+        path = " under ".join([*cycle, cycle[0]])
+        yield fault(part[cycle[0]], "parent", f"A line stands under itself: {path}.", "Move one of them elsewhere.", "cycle")
+        return
+    made = plan(state, statement)
+    if made is None:
+        return
+    for line in made.lines:
+        if line.depth >= DEEPEST:
+            yield fault(line.row, "parent", f"{line.row.line} would stand {line.depth + 1} levels deep.",
+                        f"A statement has at most {DEEPEST} levels.", "too-deep")  # fmt: skip
+            break
+        if line.mixed:
+            yield fault(line.row, "sign", f"{line.row.line} mixes accounts shown as debit and as credit.",
+                        "State its sign: debit or credit.", "sign-mixed")  # fmt: skip
+    for code, first, second in made.twice[:MOST_NAMED]:
+        yield fault(part[second], "accounts", f"{code} stands on two lines of {statement}: {first} and {second}.",
+                    "Take it off one of them.", "placed-twice")  # fmt: skip
+    if made.has_result and made.statement.kind == "balance_sheet":
+        for line in made.lines:
+            doubled = [c for c in line.picks if made.accounts.codes[c].account_class in ("revenue", "expense")]
+            if doubled:
+                yield fault(line.row, "accounts", f"{', '.join(doubled[:5])} stand on {line.row.line} and in the result line.",
+                            "Take the revenue and expense accounts off the line.", "placed-twice")  # fmt: skip
+    if names := formula_cycle(made):
+        path = " needs ".join([*names, names[0]])
+        yield fault(part[names[0]], "formula", f"The formulas go round: {path}.", "Break the circle.", "cycle")
+
+
+CHECKS: list[tuple[type[Any], Any]] = [(StatementLine, lines)]

@@ -1,0 +1,119 @@
+"""Formulas of statement lines: text → tree → names checked → worked out on shown amounts, exactly.
+
+`[gross] - [overheads]` with + - * /, parentheses and numbers. Positions stand in every fault.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from fractions import Fraction
+from functools import lru_cache
+
+TOKEN = re.compile(r"\s*(?:\[\s*([A-Za-z0-9_-]{1,40})\s*\]|(\d+(?:\.\d+)?)|([-+*/()]))", re.ASCII)
+BINDS = {"+": 1, "-": 1, "*": 2, "/": 2, "neg": 3}
+DEPTH = 200
+
+
+@dataclass(frozen=True, slots=True)
+class Formula:
+    """In postfix order: ('line', id), ('number', Fraction) or ('op', sign). `fault` is a sentence, empty if sound."""
+
+    steps: tuple[tuple[str, str | Fraction], ...]
+    lines: tuple[str, ...]
+    fault: str
+
+
+def _tokens(text: str) -> list[tuple[str, str, int]]:
+    found = []
+    at = 0
+    text = text.rstrip()
+    while at < len(text):
+        match = TOKEN.match(text, at)
+        if not match:
+            at += len(text[at:]) - len(text[at:].lstrip())
+            raise ValueError(f"'{text[at]}' at character {at + 1} is not understood.")
+        line, number, op = match.groups()
+        kind = "line" if line else "number" if number else "op"
+        found.append((kind, line or number or op, match.start(match.lastindex or 0) + 1))
+        at = match.end()
+    return found
+
+
+def _postfix(text: str) -> list[tuple[str, str | Fraction]]:
+    """Operators wait on a stack until one that binds no tighter comes: no recursion, so no depth to break."""
+    output: list[tuple[str, str | Fraction]] = []
+    waiting: list[tuple[str, int]] = []
+    operand_next = True
+    for kind, value, at in _tokens(text):
+        if kind != "op":
+            if not operand_next:
+                raise ValueError(f"An operator is missing before character {at}.")
+            output.append((kind, Fraction(value) if kind == "number" else value))
+            operand_next = False
+        elif value == "(":
+            if not operand_next:
+                raise ValueError(f"An operator is missing before character {at}.")
+            waiting.append(("(", at))
+        elif value == ")":
+            if operand_next:
+                raise ValueError(f"A value is missing before character {at}.")
+            while waiting and waiting[-1][0] != "(":
+                output.append(("op", waiting.pop()[0]))
+            if not waiting:
+                raise ValueError(f"The closing bracket at character {at} has no opening one.")
+            waiting.pop()
+        elif operand_next and value in "+-":
+            if value == "-":
+                waiting.append(("neg", at))
+        elif operand_next:
+            raise ValueError(f"A value is missing before character {at}.")
+        else:
+            while waiting and waiting[-1][0] != "(" and BINDS[waiting[-1][0]] >= BINDS[value]:
+                output.append(("op", waiting.pop()[0]))
+            waiting.append((value, at))
+            operand_next = True
+        if len(waiting) > DEPTH:
+            raise ValueError(f"More than {DEPTH} brackets are open at character {at}.")
+    if operand_next:
+        raise ValueError("A value is missing at the end." if output else "The formula is empty.")
+    while waiting:
+        op, at = waiting.pop()
+        if op == "(":
+            raise ValueError(f"The opening bracket at character {at} is not closed.")
+        output.append(("op", op))
+    return output
+
+
+@lru_cache(maxsize=4096)
+def parse(text: str) -> Formula:
+    try:
+        steps = _postfix(text)
+    except ValueError as fault:
+        return Formula((), (), str(fault))
+    names = tuple(dict.fromkeys(str(value) for kind, value in steps if kind == "line"))
+    return Formula(tuple(steps), names, "")
+
+
+def evaluate(formula: Formula, shown: Callable[[str], Fraction | None]) -> Fraction | None:
+    """The exact value; None (an empty amount) for an empty operand or a division by zero."""
+    stack: list[Fraction] = []
+    for kind, value in formula.steps:
+        if kind == "number" and isinstance(value, Fraction):
+            stack.append(value)
+        elif kind == "line":
+            operand = shown(str(value))
+            if operand is None:
+                return None
+            stack.append(operand)
+        elif value == "neg":
+            stack.append(-stack.pop())
+        else:
+            right, left = stack.pop(), stack.pop()
+            if value == "/" and right == 0:
+                return None
+            stack.append(
+                left + right if value == "+" else left - right if value == "-" else left * right if value == "*" else left / right
+            )
+    return stack.pop() if stack else None

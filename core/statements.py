@@ -1,0 +1,288 @@
+"""Statements: a tree of lines over the accounts of a chart. Rolled up in arrays; a heading always totals what is under it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from core import formulas
+from core.codes import ListIndex, list_index
+from core.hierarchies import find_cycle, order_key, preorder
+from core.money import round_half_up
+from core.selectors import pick
+from core.state import State, derived
+from core.tables import (
+    Chart,
+    Code,
+    Hierarchy,
+    HierarchyNode,
+    Statement,
+    StatementLine,
+    Structure,
+    StructureSegment,
+)
+
+BALANCE_CLASSES = ("asset", "liability", "equity")
+RESULT_CLASSES = ("revenue", "expense")
+DEBIT, CREDIT = 1, -1
+
+
+@derived(Chart, Structure, StructureSegment)
+def natural_list(state: State, chart: str) -> str:
+    """The code list that serves as natural account in a chart; empty where there is none."""
+    head = state.get(Chart, chart)
+    rows = state.part(StructureSegment, head.structure).values() if head else ()
+    return next((row.code_list for row in rows if row.role == "natural_account"), "")
+
+
+class PlanLine(NamedTuple):
+    """A line in the order of the tree. `direction` is DEBIT or CREDIT (0: none of its own); `picks` sorted codes."""
+
+    row: StatementLine
+    depth: int
+    parent: int
+    direction: int
+    picks: tuple[str, ...]
+    mixed: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """A statement made ready for one version of the definitions.
+
+    `line_of[i]` is the line of the i-th posting account of the list, or -1; `twice` lists accounts on two lines.
+    """
+
+    statement: Statement
+    accounts: ListIndex
+    lines: tuple[PlanLine, ...]
+    index: dict[str, int]
+    line_of: NDArray[np.int64]
+    twice: tuple[tuple[str, str, str], ...]
+    formulas: tuple[int, ...]
+    has_result: bool
+
+    def belongs(self, account_class: str) -> bool:
+        """Whether an account of this class that stands on no line is missed by the statement."""
+        if self.statement.kind == "balance_sheet":
+            return account_class not in RESULT_CLASSES or not self.has_result
+        return self.statement.kind == "income_statement" and account_class in RESULT_CLASSES
+
+
+def _direction(row: StatementLine, picked: list[Code], kinds: set[int]) -> tuple[int, bool]:
+    """How a line is shown, and whether it mixes debit and credit accounts. `kinds` are the directions below it."""
+    if row.sign != "natural" and row.kind in ("heading", "accounts", "result"):
+        return (DEBIT if row.sign == "debit" else CREDIT), False
+    if row.kind == "result":
+        return CREDIT, False
+    if row.kind == "accounts":
+        found = {DEBIT if code.debit_normal else CREDIT for code in picked}
+        return (found.pop(), False) if len(found) == 1 else (CREDIT if found else 0, len(found) > 1)
+    if row.kind == "heading":
+        below = {kind for kind in kinds if kind}
+        return (below.pop() if len(below) == 1 else CREDIT if below else 0), False
+    return 0, False
+
+
+@derived(Statement, (StatementLine, 0), Chart, Structure, StructureSegment, Code, Hierarchy, HierarchyNode)
+def plan(state: State, statement: str) -> Plan | None:
+    head = state.get(Statement, statement)
+    if head is None:
+        return None
+    code_list = natural_list(state, head.chart)
+    accounts = list_index(state, code_list)
+    rows = {row.line: row for row in state.part(StatementLine, statement).values()}
+    children: dict[str, list[str]] = {}
+    for row in sorted(rows.values(), key=lambda r: order_key(r.position, r.line)):
+        children.setdefault(row.parent, []).append(row.line)
+    order = preorder(children, children.get("", []))
+    index = {line: i for i, (line, _) in enumerate(order)}
+    line_of = np.full(len(accounts.posting), -1, dtype=np.int64)
+    twice: list[tuple[str, str, str]] = []
+    picks: list[list[str]] = []
+    for i, (line, _) in enumerate(order):
+        row = rows[line]
+        codes = sorted(pick(state, code_list, row.accounts).codes) if row.kind == "accounts" else []
+        picks.append(codes)
+        for code in codes:
+            at = accounts.position[code]
+            if line_of[at] >= 0:
+                twice.append((code, order[line_of[at]][0], line))
+            else:
+                line_of[at] = i
+    has_result = any(rows[line].kind == "result" for line, _ in order)
+    below: list[set[int]] = [set() for _ in order]
+    lines: list[PlanLine] = []
+    for i in range(len(order) - 1, -1, -1):
+        line, depth = order[i]
+        row = rows[line]
+        direction, mixed = _direction(row, [accounts.codes[code] for code in picks[i]], below[i])
+        parent = index.get(row.parent, -1)
+        if parent >= 0:
+            below[parent] |= {direction} | below[i]
+        lines.append(PlanLine(row, depth, parent, direction, tuple(picks[i]), mixed))
+    lines.reverse()
+    return Plan(head, accounts, tuple(lines), index, line_of, tuple(twice), _formula_order(lines, index), has_result)
+
+
+def _formula_order(lines: list[PlanLine], index: dict[str, int]) -> tuple[int, ...]:
+    """Formula lines, those needed by others first; lines on a cycle (a fault elsewhere) are left out."""
+    needs: dict[int, list[int]] = {}
+    for i, line in enumerate(lines):
+        if line.row.kind == "formula":
+            names = formulas.parse(line.row.formula).lines
+            needs[i] = [index[n] for n in names if n in index and lines[index[n]].row.kind == "formula"]
+    waiting = {i: len(below) for i, below in needs.items()}
+    users: dict[int, list[int]] = {}
+    for i, below in needs.items():
+        for j in below:
+            users.setdefault(j, []).append(i)
+    ready = [i for i in needs if not waiting[i]]
+    done: list[int] = []
+    while ready:
+        i = ready.pop()
+        done.append(i)
+        for user in users.get(i, []):
+            waiting[user] -= 1
+            if not waiting[user]:
+                ready.append(user)
+    return tuple(done)
+
+
+def formula_cycle(made: Plan) -> list[str]:
+    """The lines of a cycle among formulas, or an empty list."""
+    stuck = {line.row.line for line in made.lines if line.row.kind == "formula"}
+    stuck -= {made.lines[i].row.line for i in made.formulas}
+    parents: dict[str, str | None] = {}
+    for name in sorted(stuck):
+        named = formulas.parse(made.lines[made.index[name]].row.formula).lines
+        parents[name] = next((other for other in named if other in stuck), None)
+    return find_cycle(parents)
+
+
+class Stray(NamedTuple):
+    """An amount on an account that has no group account: whose, which, its name and its own class."""
+
+    company: str
+    account: str
+    name: str
+    account_class: str
+
+
+@dataclass(frozen=True, slots=True)
+class Amounts:
+    """What a statement is made from, raw and in minor units: one row an account, one column a company (or other).
+
+    Rows are the posting accounts of the list in order, then the strays. `window` is what the lines sum (docs:
+    by the kind of statement), `cumulative` everything to the end of the period, for `result`.
+    """
+
+    window: NDArray[Any]
+    cumulative: NDArray[Any]
+    strays: tuple[Stray, ...] = ()
+
+
+class Figure(NamedTuple):
+    """A line with its raw amounts and its shown amounts by column; None is an empty amount."""
+
+    line: PlanLine
+    raw: tuple[int, ...]
+    shown: tuple[int | None, ...]
+
+
+class Unplaced(NamedTuple):
+    """An account with an amount that stands on no line; raw amounts by column."""
+
+    company: str
+    account: str
+    name: str
+    account_class: str
+    raw: tuple[int, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Figures:
+    lines: tuple[Figure, ...]
+    unplaced: tuple[Unplaced, ...]
+
+    def unplaced_total(self) -> tuple[int, ...]:
+        return tuple(sum(column) for column in zip(*(u.raw for u in self.unplaced), strict=True))
+
+
+def compute(made: Plan, amounts: Amounts, digits: int) -> Figures:
+    """Every line's figures. `digits` are the currency's minor digits, for formulas that hold plain numbers."""
+    columns = amounts.window.shape[1]
+    count = len(made.accounts.posting)
+    raw = np.zeros((len(made.lines) + 1, columns), dtype=amounts.window.dtype)
+    np.add.at(raw, made.line_of, amounts.window[:count])  # line -1 is the spare last row
+    raw[-1] = 0
+    if made.has_result:
+        classes = [made.accounts.codes[code].account_class for code in made.accounts.posting]
+        classes += [stray.account_class for stray in amounts.strays]
+        mask = np.array([c in RESULT_CLASSES for c in classes], dtype=bool)
+        total = amounts.cumulative[mask].sum(axis=0)
+        for i, line in enumerate(made.lines):
+            if line.row.kind == "result":
+                raw[i] = total
+    for i in range(len(made.lines) - 1, -1, -1):
+        if (parent := made.lines[i].parent) >= 0:
+            raw[parent] += raw[i]
+    values = raw.tolist()
+    shown: list[list[int | None]] = []
+    for line, row in zip(made.lines, values, strict=False):
+        figured = line.row.kind in ("heading", "accounts", "result")
+        shown.append([v if line.direction == DEBIT else -v for v in row] if figured else [None] * columns)
+    _work_out(made, shown, digits)
+    lines = tuple(Figure(line, tuple(row), tuple(seen)) for line, row, seen in zip(made.lines, values, shown, strict=False))
+    return Figures(lines, tuple(_unplaced(made, amounts)))
+
+
+def _work_out(made: Plan, shown: list[list[int | None]], digits: int) -> None:
+    unit = 10**digits
+    for i in made.formulas:
+        formula = formulas.parse(made.lines[i].row.formula)
+        for column in range(len(shown[i])):
+
+            def operand(name: str, column: int = column) -> Fraction | None:
+                at = made.index.get(name)
+                value = shown[at][column] if at is not None else None
+                return None if value is None else Fraction(value, unit)
+
+            found = formulas.evaluate(formula, operand)
+            shown[i][column] = None if found is None else round_half_up(found * unit)
+
+
+def _unplaced(made: Plan, amounts: Amounts) -> list[Unplaced]:
+    """Accounts with an amount on no line, in code order; amounts without a group account by their own class."""
+    found = []
+    missed = (made.line_of < 0) & amounts.window[: len(made.line_of)].any(axis=1)
+    for i in np.flatnonzero(missed).tolist():
+        code = made.accounts.codes[made.accounts.posting[i]]
+        if made.belongs(code.account_class):
+            found.append(Unplaced("", code.code, code.name, code.account_class, tuple(amounts.window[i].tolist())))
+    for at, stray in enumerate(amounts.strays):
+        row = amounts.window[len(made.line_of) + at]
+        if row.any() and made.belongs(stray.account_class):
+            found.append(Unplaced(*stray, tuple(row.tolist())))
+    return found
+
+
+def likely_line(made: Plan, code: str) -> str:
+    """The line its nearest placed neighbour stands on, if that has the same class; else an empty string."""
+    position = made.accounts.position.get(code)
+    if position is None:
+        return ""
+    own = made.accounts.codes[code]
+    best: tuple[int, int, str] = (0, 0, "")
+    for at in range(max(0, position - 25), min(len(made.line_of), position + 26)):
+        if made.line_of[at] < 0:
+            continue
+        other = made.accounts.codes[made.accounts.posting[at]]
+        shared = next((i for i, (a, b) in enumerate(zip(code, other.code, strict=False)) if a != b), len(code))
+        if other.account_class == own.account_class and shared:
+            best = max(best, (shared, -abs(at - position), made.lines[made.line_of[at]].row.line))
+    return best[2]

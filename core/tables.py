@@ -1,0 +1,440 @@
+"""The tables of the exchange package as types: one row class each, its key first, its columns' kinds beside them.
+
+Everything that reads, writes, checks or stores definitions is derived from these classes (docs/exchange-format.md).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+from functools import cached_property
+from typing import Annotated, Any, NamedTuple, get_args, get_origin, get_type_hints
+
+
+@dataclass(frozen=True, slots=True)
+class Kind:
+    """How a cell is read: a kind of value, for choices what may stand there, and what an empty cell means."""
+
+    name: str
+    choices: tuple[str, ...] = ()
+    minimum: int = 0
+
+
+MUST = "must"
+
+Id = Annotated[str, Kind("id")]
+Text = Annotated[str, Kind("text")]
+CodeText = Annotated[str, Kind("code")]
+Selector = Annotated[str, Kind("selector")]
+Dimensions = Annotated[str, Kind("dimensions")]
+Currency = Annotated[str, Kind("currency")]
+Flag = Annotated[bool, Kind("flag")]
+Day = Annotated[date | None, Kind("date")]
+Count = Annotated[int | None, Kind("integer")]
+Number = Annotated[Decimal | None, Kind("number")]
+Amount = Annotated[str, Kind("amount")]
+
+CLASSES = ("asset", "liability", "equity", "revenue", "expense")
+DEBIT_CLASSES = ("asset", "expense")
+SEPARATORS = ("-", ".", "/", ":", "_", "|")
+ROLES = ("company", "natural_account", "cost_centre", "intercompany", "other")
+OUTCOMES = ("required", "empty", "only", "never", "fill")
+
+
+def choice(*choices: str) -> Kind:
+    return Kind("choice", choices)
+
+
+class CodeList(NamedTuple):
+    code_list: Id
+    name: Annotated[str, Kind("text"), MUST]
+    min_length: Annotated[int, Kind("integer", minimum=1), MUST]
+    max_length: Annotated[int, Kind("integer", minimum=1), MUST]
+    characters: Annotated[str, choice("digits", "letters", "alphanumeric")] = "digits"
+    zero_pad: Flag = False
+
+
+class Code(NamedTuple):
+    code_list: Id
+    code: CodeText
+    name: Annotated[str, Kind("text"), MUST]
+    rollup: Flag = False
+    posting: Flag = True
+    budgeting: Flag = True
+    account_class: Annotated[str, choice(*CLASSES)] = ""
+    contra: Flag = False
+    in_use_from: Day = None
+    in_use_until: Day = None
+    enabled: Flag = True
+
+    @property
+    def debit_normal(self) -> bool:
+        """Asset and expense accounts show as debit, whatever `contra` says."""
+        return self.account_class in DEBIT_CLASSES
+
+    @property
+    def takes_amounts(self) -> bool:
+        return self.posting and not self.rollup
+
+
+class Hierarchy(NamedTuple):
+    hierarchy: Id
+    code_list: Annotated[str, Kind("id"), MUST]
+    name: Annotated[str, Kind("text"), MUST]
+    main: Flag = False
+
+
+class HierarchyNode(NamedTuple):
+    hierarchy: Id
+    code: CodeText
+    parent: CodeText = ""
+    position: Count = None
+
+
+class Structure(NamedTuple):
+    structure: Id
+    name: Annotated[str, Kind("text"), MUST]
+    separator: Annotated[str, choice(*SEPARATORS), MUST]
+
+
+class StructureSegment(NamedTuple):
+    structure: Id
+    position: Annotated[int, Kind("integer", minimum=1)]
+    segment: Annotated[str, Kind("id"), MUST]
+    name: Annotated[str, Kind("text"), MUST]
+    code_list: Annotated[str, Kind("id"), MUST]
+    role: Annotated[str, choice(*ROLES)] = "other"
+
+
+class Dimension(NamedTuple):
+    dimension: Id
+    name: Annotated[str, Kind("text"), MUST]
+    code_list: Annotated[str, Kind("id"), MUST]
+
+
+class Chart(NamedTuple):
+    chart: Id
+    name: Annotated[str, Kind("text"), MUST]
+    structure: Annotated[str, Kind("id"), MUST]
+    new_strings: Annotated[str, choice("as_keyed", "listed_only")] = "as_keyed"
+
+
+class ChartSegment(NamedTuple):
+    chart: Id
+    segment: Id
+    required: Flag = True
+    default_code: CodeText = ""
+    display_position: Count = None
+
+
+class ChartDimension(NamedTuple):
+    chart: Id
+    dimension: Id
+
+
+class PairingRule(NamedTuple):
+    chart: Id
+    rule: Id
+    position: Annotated[int, Kind("integer"), MUST]
+    field: Annotated[str, Kind("id"), MUST]
+    outcome: Annotated[str, choice(*OUTCOMES), MUST]
+    codes: Selector = ""
+    message: Text = ""
+    in_use_from: Day = None
+    in_use_until: Day = None
+
+
+class PairingCondition(NamedTuple):
+    chart: Id
+    rule: Id
+    field: Id
+    codes: Annotated[str, Kind("selector"), MUST]
+
+
+class AccountString(NamedTuple):
+    chart: Id
+    account: Text
+    enabled: Flag = True
+    in_use_from: Day = None
+    in_use_until: Day = None
+
+
+class QuickCode(NamedTuple):
+    chart: Id
+    quick_code: Id
+    company: Id = ""
+    scope: Annotated[str, choice("everyone", "team", "person")] = "everyone"
+    owner: Text = ""
+    account: Annotated[str, Kind("text"), MUST] = ""
+    dimensions: Dimensions = ""
+
+
+class Overlay(NamedTuple):
+    overlay: Id
+    name: Annotated[str, Kind("text"), MUST]
+    language: Text = ""
+
+
+class OverlayCode(NamedTuple):
+    overlay: Id
+    code_list: Id
+    code: CodeText
+    local_code: Annotated[str, Kind("text"), MUST]
+    local_name: Annotated[str, Kind("text"), MUST]
+
+
+class Calendar(NamedTuple):
+    calendar: Id
+    name: Annotated[str, Kind("text"), MUST]
+
+
+class Period(NamedTuple):
+    calendar: Id
+    fiscal_year: Annotated[int, Kind("integer", minimum=1)]
+    period: Annotated[int, Kind("integer")]
+    name: Annotated[str, Kind("text"), MUST]
+    starts_on: Annotated[date, Kind("date"), MUST]
+    ends_on: Annotated[date, Kind("date"), MUST]
+    kind: Annotated[str, choice("opening", "regular", "closing")] = "regular"
+    status: Annotated[str, choice("open", "restricted", "closed")] = "open"
+
+
+class Company(NamedTuple):
+    company: Id
+    name: Annotated[str, Kind("text"), MUST]
+    country: Annotated[str, Kind("text"), MUST]
+    currency: Annotated[str, Kind("currency"), MUST]
+    chart: Annotated[str, Kind("id"), MUST]
+    calendar: Annotated[str, Kind("id"), MUST]
+    overlay: Id = ""
+    foreign_currencies: Flag = False
+    accounts_open: Annotated[str, choice("all", "listed")] = "all"
+
+
+class CompanyCode(NamedTuple):
+    company: Id
+    segment: Id
+    code: CodeText
+
+
+class CompanyAccount(NamedTuple):
+    company: Id
+    code: CodeText
+    currency: Currency = ""
+    revalue: Flag = False
+    enabled: Flag = True
+
+
+class IntercompanyPair(NamedTuple):
+    company: Id
+    partner: Id
+    due_from: Annotated[str, Kind("code"), MUST]
+    due_to: Annotated[str, Kind("code"), MUST]
+
+
+class Statement(NamedTuple):
+    statement: Id
+    name: Annotated[str, Kind("text"), MUST]
+    chart: Annotated[str, Kind("id"), MUST]
+    kind: Annotated[str, choice("balance_sheet", "income_statement", "cash_flow", "other")] = "other"
+
+
+class StatementLine(NamedTuple):
+    statement: Id
+    line: Id
+    parent: Id = ""
+    position: Annotated[int, Kind("integer"), MUST] = 0
+    label: Text = ""
+    kind: Annotated[str, choice("heading", "accounts", "result", "formula", "text", "gap"), MUST] = "heading"
+    accounts: Selector = ""
+    formula: Text = ""
+    sign: Annotated[str, choice("natural", "debit", "credit")] = "natural"
+
+
+class Group(NamedTuple):
+    group: Id
+    name: Annotated[str, Kind("text"), MUST]
+    currency: Annotated[str, Kind("currency"), MUST]
+    chart: Annotated[str, Kind("id"), MUST]
+    calendar: Id = ""
+
+
+class GroupMember(NamedTuple):
+    group: Id
+    member: Id
+    member_kind: Annotated[str, choice("company", "group")] = "company"
+    method: Annotated[str, choice("full", "proportionate", "equity", "none")] = "full"
+    ownership: Number = Decimal(100)
+    in_from: Day = None
+    in_until: Day = None
+
+
+class Mapping(NamedTuple):
+    group: Id
+    company: Id
+    position: Annotated[int, Kind("integer")]
+    accounts: Annotated[str, Kind("selector"), MUST]
+    field: Id = ""
+    codes: Selector = ""
+    target: Annotated[str, Kind("code"), MUST] = ""
+
+
+class Rate(NamedTuple):
+    from_currency: Annotated[str, Kind("currency")]
+    to_currency: Annotated[str, Kind("currency")]
+    kind: Annotated[str, choice("closing", "average", "historical")]
+    on: Annotated[date, Kind("date")]
+    rate: Annotated[Decimal, Kind("rate"), MUST]
+
+
+class Elimination(NamedTuple):
+    group: Id
+    elimination: Id
+    position: Annotated[int, Kind("integer"), MUST]
+    name: Text = ""
+    accounts: Annotated[str, Kind("selector"), MUST] = ""
+    partners_only: Flag = True
+    difference_account: Annotated[str, Kind("code"), MUST] = ""
+
+
+class Budget(NamedTuple):
+    budget: Id
+    name: Annotated[str, Kind("text"), MUST]
+    chart: Annotated[str, Kind("id"), MUST]
+
+
+class BudgetLine(NamedTuple):
+    budget: Id
+    company: Id
+    fiscal_year: Annotated[int, Kind("integer", minimum=1)]
+    period: Annotated[int, Kind("integer")]
+    account: Text
+    dimensions: Dimensions = ""
+    amount: Annotated[str, Kind("amount"), MUST] = ""
+
+
+class Journal(NamedTuple):
+    company: Id
+    journal: Id
+    date: Annotated[date, Kind("date"), MUST]
+    kind: Annotated[str, choice("opening", "general", "adjusting", "closing")] = "general"
+    description: Text = ""
+    currency: Currency = ""
+    rate: Annotated[Decimal | None, Kind("rate")] = None
+    posted_at: Annotated[str, Kind("moment")] = ""
+
+
+class JournalLine(NamedTuple):
+    company: Id
+    journal: Id
+    line: Annotated[int, Kind("integer")]
+    line_company: Id = ""
+    account: Annotated[str, Kind("text"), MUST] = ""
+    dimensions: Dimensions = ""
+    debit: Amount = ""
+    credit: Amount = ""
+    partner: Id = ""
+    description: Text = ""
+    source_type: Text = ""
+    source_number: Text = ""
+    source_party: Text = ""
+    source_item: Text = ""
+    generated: Flag = False
+
+
+class Balance(NamedTuple):
+    company: Id
+    fiscal_year: Annotated[int, Kind("integer", minimum=1)]
+    period: Annotated[int, Kind("integer")]
+    account: Text
+    dimensions: Dimensions = ""
+    partner: Id = ""
+    amount: Annotated[str, Kind("amount"), MUST] = ""
+
+
+Row = NamedTuple
+
+
+@dataclass(frozen=True, slots=True)
+class Column:
+    name: str
+    kind: Kind
+    key: bool
+    must: bool
+    default: Any
+
+
+@dataclass(frozen=True)
+class Table:
+    """One table of the package: its name, its row class and how many leading columns are its key."""
+
+    name: str
+    row: type[Any]
+    keys: int
+    optional_keys: frozenset[str] = frozenset()
+
+    @cached_property
+    def columns(self) -> tuple[Column, ...]:
+        hints = get_type_hints(self.row, include_extras=True)
+        made = []
+        for index, name in enumerate(self.row._fields):
+            marks = get_args(hints[name])[1:] if get_origin(hints[name]) is Annotated else ()
+            kind = next(mark for mark in marks if isinstance(mark, Kind))
+            key = index < self.keys
+            must = MUST in marks or (key and name not in self.optional_keys)
+            made.append(Column(name, kind, key, must, self.row._field_defaults.get(name)))
+        return tuple(made)
+
+    @cached_property
+    def by_name(self) -> dict[str, Column]:
+        return {column.name: column for column in self.columns}
+
+    def key(self, row: Any) -> tuple[Any, ...]:
+        return tuple(row[: self.keys])
+
+
+DEFINITIONS: tuple[Table, ...] = (
+    Table("code_lists", CodeList, 1),
+    Table("codes", Code, 2),
+    Table("hierarchies", Hierarchy, 1),
+    Table("hierarchy_nodes", HierarchyNode, 2),
+    Table("structures", Structure, 1),
+    Table("structure_segments", StructureSegment, 2),
+    Table("dimensions", Dimension, 1),
+    Table("charts", Chart, 1),
+    Table("chart_segments", ChartSegment, 2),
+    Table("chart_dimensions", ChartDimension, 2),
+    Table("pairing_rules", PairingRule, 2),
+    Table("pairing_conditions", PairingCondition, 3),
+    Table("account_strings", AccountString, 2),
+    Table("quick_codes", QuickCode, 2),
+    Table("overlays", Overlay, 1),
+    Table("overlay_codes", OverlayCode, 3),
+    Table("calendars", Calendar, 1),
+    Table("periods", Period, 3),
+    Table("companies", Company, 1),
+    Table("company_codes", CompanyCode, 3),
+    Table("company_accounts", CompanyAccount, 2),
+    Table("intercompany_pairs", IntercompanyPair, 2),
+    Table("statements", Statement, 1),
+    Table("statement_lines", StatementLine, 2),
+    Table("groups", Group, 1),
+    Table("group_members", GroupMember, 2),
+    Table("mappings", Mapping, 3),
+    Table("rates", Rate, 4),
+    Table("eliminations", Elimination, 2),
+    Table("budgets", Budget, 1),
+)
+"""Tables that hold definitions, in the order in which each needs only those before it."""
+
+BOOKS: tuple[Table, ...] = (
+    Table("journals", Journal, 2),
+    Table("journal_lines", JournalLine, 3),
+    Table("balances", Balance, 6, frozenset({"dimensions", "partner"})),
+    Table("budget_lines", BudgetLine, 6, frozenset({"dimensions"})),
+)
+"""Tables that hold amounts; too long to keep in a snapshot."""
+
+TABLES: dict[str, Table] = {table.name: table for table in (*DEFINITIONS, *BOOKS)}
+BY_ROW: dict[type[Any], Table] = {table.row: table for table in TABLES.values()}

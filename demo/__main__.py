@@ -1,0 +1,80 @@
+"""Loads the Fernhollow demo through the same import as any package: `python -m demo [--if-empty]`."""
+
+from __future__ import annotations
+
+import csv
+import os
+import sys
+import tempfile
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Any
+
+import django
+
+PASSWORD = "glasshouse-ledger"  # noqa: S105  the demo's; told on the screen at the start
+PEOPLE = [("m.okafor", "Mirela", "Okafor", "group", ()), ("t.penrose", "Tamsin", "Penrose", "company", ("nurseries",))]
+
+
+def write_package(folder: Path) -> None:
+    """The demo as a package of CSV tables."""
+    from core.parsing import write_cell
+    from core.tables import BY_ROW
+    from demo import definitions, life
+
+    lived = life.life()
+    rows: dict[str, list[Any]] = {}
+    moments: Iterable[Any] = [j._replace(posted_at=f"{j.date}T17:00:00+00:00") for j in lived.journals]
+    for row in (*definitions.rows(), *moments, *lived.lines, *life.elsewhere(), *life.budget()):
+        rows.setdefault(BY_ROW[type(row)].name, []).append(row)
+    for name, found in rows.items():
+        with (folder / f"{name}.csv").open("w", newline="", encoding="utf-8") as out:
+            writer = csv.writer(out)
+            writer.writerow(type(found[0])._fields)
+            writer.writerows([write_cell(value) for value in row] for row in found)
+
+
+def load() -> None:
+    from django.contrib.auth import get_user_model
+
+    from web.companies.models import Company
+    from web.exchange.importing import import_package
+
+    with tempfile.TemporaryDirectory() as folder:
+        write_package(Path(folder))
+        import_package(Path(folder))
+    people = get_user_model()
+    for username, first, last, role, companies in PEOPLE:
+        person = people.objects.create_user(username, password=PASSWORD, first_name=first, last_name=last, role=role)
+        person.companies.set(Company.objects.filter(company__in=companies))
+
+
+def main() -> int:
+    from django.contrib.auth import get_user_model
+
+    from core.faults import Refused
+    from web.codes.models import CodeList
+
+    if CodeList.objects.exists() or get_user_model().objects.exists():
+        if "--if-empty" in sys.argv:
+            return 0
+        sys.stderr.write("The database is not empty; the demo goes into an empty one (PINE_DATABASE=name).\n")
+        return 1
+    sys.stderr.write("Loading the Fernhollow demo …\n")
+    try:
+        load()
+    except Refused as refused:
+        for fault in refused.faults[:50]:
+            sys.stderr.write(f"{fault}\n")
+        return 1
+    return 0
+
+
+if __name__ == "__main__":
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "web.settings")
+    if len(sys.argv) == 3 and sys.argv[1] == "--to":
+        Path(sys.argv[2]).mkdir(parents=True, exist_ok=True)
+        write_package(Path(sys.argv[2]))
+        sys.exit(0)
+    django.setup()
+    sys.exit(main())

@@ -1,0 +1,320 @@
+"""Fernhollow's definitions as rows of the exchange package."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import date, timedelta
+from decimal import Decimal
+from typing import Any
+
+from core.tables import (
+    AccountString,
+    Budget,
+    Calendar,
+    Chart,
+    ChartDimension,
+    ChartSegment,
+    Code,
+    CodeList,
+    Company,
+    CompanyCode,
+    Dimension,
+    Elimination,
+    Group,
+    GroupMember,
+    Hierarchy,
+    HierarchyNode,
+    IntercompanyPair,
+    Mapping,
+    Overlay,
+    OverlayCode,
+    PairingCondition,
+    PairingRule,
+    Period,
+    QuickCode,
+    Rate,
+    Statement,
+    StatementLine,
+    Structure,
+    StructureSegment,
+)
+from demo import chart
+
+START = date(2019, 1, 1)
+COMPANIES = [
+    # id, name, country, currency, chart, company code, pair suffix
+    ("fernhollow", "Fernhollow Group plc", "GB", "GBP", "shared", "10", "10"),
+    ("nurseries", "Fernhollow Nurseries", "GB", "GBP", "shared", "20", "15"),
+    ("veenbol", "Veenbol", "NL", "EUR", "shared", "30", "20"),
+    ("skovlund", "Skovlund Seed", "DK", "DKK", "shared", "40", "25"),
+    ("trials", "Skovlund Trials", "DK", "DKK", "shared", "41", "30"),
+    ("zielnik", "Zielnik Logistics", "PL", "PLN", "shared", "50", "35"),
+    ("alder", "Alder Licensing", "US", "USD", "alder", "", "40"),
+    ("corran", "Corran Cut Flowers", "KE", "KES", "corran", "", "45"),
+    ("hexley", "Hexley Garden Centres", "GB", "GBP", "hexley", "", "50"),
+]
+MONTHS = [
+    "January",
+    "February",
+    "March",
+    "April",
+    "May",
+    "June",
+    "July",
+    "August",
+    "September",
+    "October",
+    "November",
+    "December",
+]
+
+
+def month_end(year: int, month: int) -> date:
+    return date(year + month // 12, month % 12 + 1, 1) - timedelta(days=1)
+
+
+def codes() -> Iterator[Any]:
+    yield CodeList("accounts", "Accounts", 5, 5)
+    yield CodeList("company", "Company", 2, 2)
+    yield CodeList("sites", "Site", 3, 3, "digits", True)
+    yield CodeList("crops", "Crop line", 2, 2, "digits", True)
+    yield CodeList("projects", "Trial project", 4, 4, "alphanumeric")
+    yield CodeList("seasons", "Season", 4, 4, "alphanumeric")
+    yield CodeList("channels", "Channel", 3, 3, "letters")
+    for name, title, width in (("hexley-nominal", "Hexley nominal", 4), ("corran-accounts", "Corran accounts", 4),
+                               ("alder-accounts", "Alder accounts", 3)):  # fmt: skip
+        yield CodeList(name, title, width, width)
+    yield CodeList("hexley-shops", "Hexley shop", 2, 2)
+    yield CodeList("corran-blocks", "Corran block", 2, 2)
+    yield Hierarchy("accounts-main", "accounts", "Main hierarchy", True)
+    yield Hierarchy("sites-country", "sites", "Sites by country", True)
+    yield Hierarchy("crops-kind", "crops", "Crop lines by kind", True)
+    for code, name, parent in chart.rollups():
+        yield Code("accounts", code, name, True, False)
+        yield HierarchyNode("accounts-main", code, parent)
+    for code, name, kind, contra, rollup in chart.accounts():
+        start = date(2021, 4, 1) if code == "11220" else date(2026, 9, 1) if code == "11240" else START
+        until = date(2025, 12, 31) if code == "11390" else None
+        yield Code("accounts", code, name, False, True, True, kind, contra, start, until)
+        yield HierarchyNode("accounts-main", code, rollup)
+    for code, name, kind in chart.FORGOTTEN:
+        yield Code("accounts", code, name, account_class=kind, in_use_from=date(2026, 1, 1))
+    for row in COMPANIES:
+        if row[5]:
+            yield Code("company", row[5], row[1])
+    yield from _small_lists()
+
+
+def _small_lists() -> Iterator[Any]:
+    countries = [("1", "United Kingdom", "1"), ("2", "Netherlands", "2"), ("3", "Denmark", "3"), ("4", "Poland", "4")]
+    kinds = [("1", "Bulbs"), ("2", "Plants"), ("3", "Seed"), ("4", "Cut flowers"), ("9", "Licences")]
+    for code, name, _ in countries:
+        yield Code("sites", code, name, True, False)
+        yield HierarchyNode("sites-country", code)
+    for code, name in chart.pairs(chart.SITES):
+        yield Code("sites", code, name)
+        if code != "000":
+            yield HierarchyNode("sites-country", code, code[0])
+    for code, name in kinds:
+        yield Code("crops", code, name, True, False)
+        yield HierarchyNode("crops-kind", code)
+    for code, name in chart.pairs(chart.CROPS):
+        yield Code("crops", code, name)
+        yield HierarchyNode("crops-kind", code, code[0])
+    for name, text in (("projects", chart.PROJECTS), ("seasons", chart.SEASONS), ("channels", chart.CHANNELS)):
+        for code, label in chart.pairs(text):
+            yield Code(name, code, label)
+    for name, text in (("hexley-nominal", chart.HEXLEY), ("corran-accounts", chart.CORRAN), ("alder-accounts", chart.ALDER)):
+        for code, label, kind in chart.own_chart(text):
+            yield Code(name, code, label, account_class=kind)
+    for code, label in (("01", "Hexley"), ("02", "Bewdley"), ("03", "Tenbury")):
+        yield Code("hexley-shops", code, label)
+    for code, label in (("01", "Rose block"), ("02", "Carnation block"), ("70", "Seed block")):
+        yield Code("corran-blocks", code, label)
+
+
+def structures() -> Iterator[Any]:
+    yield Structure("fern4", "Fernhollow account string", "-")
+    for position, (segment, name, code_list, role) in enumerate(
+        [("company", "Company", "company", "company"), ("account", "Account", "accounts", "natural_account"),
+         ("site", "Site", "sites", "other"), ("crop", "Crop line", "crops", "other")], 1):  # fmt: skip
+        yield StructureSegment("fern4", position, segment, name, code_list, role)
+    yield Structure("hexley2", "Hexley account", ".")
+    yield StructureSegment("hexley2", 1, "nominal", "Nominal", "hexley-nominal", "natural_account")
+    yield StructureSegment("hexley2", 2, "shop", "Shop", "hexley-shops", "cost_centre")
+    yield Structure("corran2", "Corran account", "/")
+    yield StructureSegment("corran2", 1, "block", "Block", "corran-blocks", "cost_centre")
+    yield StructureSegment("corran2", 2, "account", "Account", "corran-accounts", "natural_account")
+    yield Structure("alder1", "Alder account", "-")
+    yield StructureSegment("alder1", 1, "account", "Account", "alder-accounts", "natural_account")
+    for dimension, name, code_list in (("project", "Trial project", "projects"), ("season", "Season", "seasons"),
+                                       ("channel", "Channel", "channels")):  # fmt: skip
+        yield Dimension(dimension, name, code_list)
+    yield Chart("shared", "Fernhollow shared", "fern4")
+    yield Chart("hexley", "Hexley's own", "hexley2")
+    yield Chart("corran", "Corran's own", "corran2")
+    yield Chart("alder", "Alder's own", "alder1")
+    yield ChartSegment("shared", "site", False)
+    yield ChartSegment("shared", "crop", False)
+    yield ChartSegment("hexley", "shop", False)
+    yield ChartSegment("corran", "block", False)
+    for dimension in ("project", "season", "channel"):
+        yield ChartDimension("shared", dimension)
+    yield PairingRule("shared", "sales-crop", 10, "crop", "required", "", "Sales name their crop line.")
+    yield PairingCondition("shared", "sales-crop", "account", "41110 to 41499")
+    yield PairingRule("shared", "bank-crop", 20, "crop", "empty", "", "Bank accounts have no crop line.")
+    yield PairingCondition("shared", "bank-crop", "account", "under 110")
+    yield PairingRule("shared", "growing-site", 30, "site", "required", "", "Costs of growing name their site.")
+    yield PairingCondition("shared", "growing-site", "account", "under 512, under 513")
+    yield PairingRule("shared", "office-site", 40, "site", "fill", "100")
+    yield PairingCondition("shared", "office-site", "account", "under 64")
+    yield PairingRule("shared", "advances-crop", 50, "crop", "required", "", "Advances name their crop.", date(2026, 9, 1))
+    yield PairingCondition("shared", "advances-crop", "account", "11240")
+    yield QuickCode("shared", "gasledbury", "nurseries", "everyone", "", "20-51210-110", "season=AU26")
+    yield QuickCode("shared", "audit", "", "everyone", "", "10-64110")
+    yield Overlay("nl", "Dutch numbers", "nl")
+    yield OverlayCode("nl", "accounts", "11010", "1010", "Bank, lopende rekening")
+    yield OverlayCode("nl", "accounts", "21110", "1600", "Crediteuren")
+    yield AccountString("shared", "10-64110-100-")
+
+
+def companies() -> Iterator[Any]:
+    yield Calendar("months", "Calendar months")
+    for year in (2025, 2026):
+        for month in range(1, 13):
+            closed = year == 2025 or month < 9
+            status = "closed" if closed and (year, month) < (2026, 8) else "restricted" if (year, month) == (2026, 8) else "open"
+            yield Period(
+                "months",
+                year,
+                month,
+                f"{MONTHS[month - 1]} {year}",
+                date(year, month, 1),
+                month_end(year, month),
+                "regular",
+                status,
+            )
+        last = date(year, 12, 31)
+        yield Period("months", year, 13, f"Closing {year}", last, last, "closing", "closed" if year == 2025 else "open")
+    for company, name, country, currency, own, code, _ in COMPANIES:
+        yield Company(company, name, country, currency, own, "months", "nl" if company == "veenbol" else "")
+        if code:
+            yield CompanyCode(company, "company", code)
+    for company, _, _, _, own, _, _ in COMPANIES:
+        for partner, _, _, _, _, _, suffix in COMPANIES:
+            if company != partner and own == "shared":
+                yield IntercompanyPair(company, partner, f"118{suffix}", f"218{suffix}")
+            elif company != partner and own in ("hexley", "corran"):
+                yield IntercompanyPair(company, partner, "1810", "2810")
+            elif company != partner:
+                yield IntercompanyPair(company, partner, "180", "280")
+    closing = {"EUR": "0.8654", "DKK": "0.1160", "PLN": "0.2031", "USD": "0.7442", "KES": "0.00575"}
+    for month in range(1, 10):
+        for currency, rate in closing.items():
+            drift = Decimal(1) + Decimal(month - 5) / 400
+            yield Rate(currency, "GBP", "closing", month_end(2026, month), (Decimal(rate) * drift).quantize(Decimal("0.000001")))
+            yield Rate(
+                currency,
+                "GBP",
+                "average",
+                month_end(2026, month),
+                (Decimal(rate) * (drift + 1) / 2).quantize(Decimal("0.000001")),
+            )
+    yield Budget("plan-2026", "Plan 2026", "shared")
+
+
+BALANCE_SHEET = [
+    # line, parent, label, kind, accounts
+    ("assets", "", "Assets", "heading", ""), ("current", "assets", "Current assets", "heading", ""),
+    ("cash", "current", "Cash and bank", "accounts", "11010 to 11099"),
+    ("receivables", "current", "Trade receivables", "accounts", "11210, 11220, 11230, 11290"),
+    ("advances", "current", "Grower advances", "accounts", "11240"),
+    ("biological", "current", "Biological assets", "accounts", "under 113"),
+    ("prepaid", "current", "Prepayments", "accounts", "11410 to 11449"),
+    ("stocks", "current", "Stocks", "accounts", "under 115"),
+    ("due-from", "current", "Due from group companies", "accounts", "under 118"),
+    ("fixed", "assets", "Non-current assets", "heading", ""),
+    ("land", "fixed", "Glasshouses and land", "accounts", "under 121"),
+    ("plant", "fixed", "Plant and vehicles", "accounts", "under 122"),
+    ("rights", "fixed", "Plant breeders' rights", "accounts", "12510 to 12599"),
+    ("shares", "fixed", "Shares and loans in the group", "accounts", "under 128"),
+    ("funding", "", "Equity and liabilities", "heading", ""), ("liabilities", "funding", "Liabilities", "heading", ""),
+    ("payables", "liabilities", "Trade payables", "accounts", "under 211"),
+    ("accruals", "liabilities", "Accruals", "accounts", "under 212"),
+    ("taxes", "liabilities", "Taxes and social charges", "accounts", "under 213"),
+    ("other-payables", "liabilities", "Other payables", "accounts", "under 214"),
+    ("due-to", "liabilities", "Due to group companies", "accounts", "under 218"),
+    ("loans", "liabilities", "Loans and leases", "accounts", "under 221"),
+    ("group-loans", "liabilities", "Loans from the group", "accounts", "under 228"),
+    ("equity", "funding", "Equity", "heading", ""), ("capital", "equity", "Share capital", "accounts", "31010, 31020"),
+    ("reserves", "equity", "Retained earnings and reserves", "accounts", "31110, 31120"),
+    ("result", "equity", "Result", "result", ""),
+]  # fmt: skip
+INCOME = [
+    ("result", "", "Result after tax", "heading", ""), ("before-tax", "result", "Result before tax", "heading", ""),
+    ("gross", "before-tax", "Gross margin", "heading", ""), ("sales", "gross", "Sales", "accounts", "under 41"),
+    ("group-sales", "gross", "Sales within the group", "accounts", "under 418"),
+    ("growing", "gross", "Cost of growing", "accounts", "under 51"),
+    ("group-purchases", "gross", "Purchases within the group", "accounts", "under 518"),
+    ("write-offs", "gross", "Trial write-offs", "accounts", "51990"),
+    ("other-income", "before-tax", "Other income", "accounts", "under 48"),
+    ("overheads", "before-tax", "Overheads", "heading", ""), ("sites", "overheads", "Sites", "accounts", "under 61"),
+    ("people", "overheads", "People", "accounts", "under 62"),
+    ("selling", "overheads", "Selling and distribution", "accounts", "under 63"),
+    ("office", "overheads", "Group office", "accounts", "under 64"),
+    ("depreciation", "overheads", "Depreciation", "accounts", "under 65"),
+    ("finance", "before-tax", "Finance", "accounts", "under 71"), ("tax", "result", "Tax", "accounts", "under 72"),
+    ("gap", "", "", "gap", ""), ("margin", "", "Gross margin, share of all sales", "formula", "[gross] / ([sales] + [group-sales])"),
+]  # fmt: skip
+
+
+def statements() -> Iterator[Any]:
+    yield Statement("bs", "Balance sheet", "shared", "balance_sheet")
+    yield Statement("is", "Income statement", "shared", "income_statement")
+    for name, lines in (("bs", BALANCE_SHEET), ("is", INCOME)):
+        for position, (line, parent, label, kind, text) in enumerate(lines, 1):
+            accounts, formula = ("", text) if kind == "formula" else (text, "")
+            yield StatementLine(name, line, parent, position * 10, label, kind, accounts, formula)
+
+
+HEXLEY_MAP = [
+    ("1010, 1020", "11010"), ("1100", "11210"), ("1200, 1210", "11520"), ("1300", "11420"), ("1500", "12210"), ("1590", "12290"),
+    ("1810", "11815"), ("2000", "21110"), ("2100", "21310"), ("2200", "21210"), ("2810", "21815"), ("2900", "22110"),
+    ("3000", "31010"), ("3100", "31110"), ("4010", "41220"), ("4100", "48010"), ("5000, 5010", "51130"), ("5100", "51810"),
+    ("6000", "62110"), ("6100", "61110"), ("6200", "51220"), ("6300, 6400", "63140"), ("6500", "65120"), ("6600", "64180"),
+]  # fmt: skip
+CORRAN_MAP = [("1000", "11010"), ("1200", "11210"), ("1300", "11330"), ("1600", "12120"), ("1810", "11815"), ("2000", "21110"),
+              ("2810", "21815"), ("3000", "31010"), ("3100", "31110"), ("5000 to 5200", "51310"), ("6000", "61110")]  # fmt: skip
+
+
+def groups() -> Iterator[Any]:
+    yield Group("fernhollow", "Fernhollow Group", "GBP", "shared")
+    yield Group("skovlund", "Skovlund", "DKK", "shared")
+    for member, share in (("fernhollow", 100), ("nurseries", 100), ("veenbol", 100), ("hexley", 100)):
+        yield GroupMember("fernhollow", member, "company", "full", Decimal(share))
+    yield GroupMember("fernhollow", "corran", "company", "full", Decimal(60), date(2026, 4, 1))
+    yield GroupMember("fernhollow", "zielnik", "company", "equity", Decimal(35))
+    yield GroupMember("fernhollow", "skovlund", "group", "full", Decimal(80))
+    for member, share in (("skovlund", 100), ("trials", 100), ("alder", 51)):
+        yield GroupMember("skovlund", member, "company", "full", Decimal(share))
+    for position, (accounts, target) in enumerate(HEXLEY_MAP, 1):
+        yield Mapping("fernhollow", "hexley", position * 10, accounts, "", "", target)
+    yield Mapping("fernhollow", "hexley", 500, "4000", "shop", "02", "41230")
+    yield Mapping("fernhollow", "hexley", 510, "4000", "", "", "41210")
+    for position, (accounts, target) in enumerate(CORRAN_MAP, 1):
+        yield Mapping("fernhollow", "corran", position * 10, accounts, "", "", target)
+    yield Mapping("fernhollow", "corran", 500, "4000 to 4100", "block", "70", "41320")
+    yield Mapping("fernhollow", "corran", 510, "4000 to 4100", "", "", "41420")
+    for group in ("fernhollow", "skovlund"):
+        yield Elimination(group, "balances", 10, "Balances within the group", "under 118, under 218", True, "21230")
+        yield Elimination(
+            group, "trade", 20, "Sales and purchases within the group", "under 418, under 518, 64180", True, "51990"
+        )
+        yield Elimination(group, "interest", 30, "Interest within the group", "48110, 71180", True, "71110")
+        yield Elimination(group, "loans", 40, "Loans within the group", "12820, 22810", True, "21230")
+        yield Elimination(group, "investments", 50, "Shares and capital", "12810, 31010", True, "31120")
+
+
+def rows() -> Iterator[Any]:
+    for part in (codes, structures, companies, statements, groups):
+        yield from part()

@@ -1,0 +1,102 @@
+"""./pine COMMAND: what every command needs is brought up first, then the command runs."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+
+from launcher import cluster, debian, serve, tests, venv
+from launcher.database import prepare_database, remove_database
+from launcher.places import PYTHON, ROOT, CannotGoOn, kept_secret, say
+
+HELP = """./pine start                       install what is missing, start, and print the address
+./pine stop                        stop what start started
+./pine test                        lint, types, import contract, core, web and browser tests
+./pine import PATH                 import a package (folder, zip, workbook)
+./pine export PATH                 export everything
+./pine check                       every check of every chart, statement and mapping
+./pine trial-balance --company C | --group G --year Y --period P [--from-period F]
+./pine statement STATEMENT --company C | --group G --year Y --period P [--from-period F]
+./pine disagreements --group G --year Y --period P
+./pine bench                       speed, as ratios measured side by side
+./pine drop-database NAME --yes    remove a database made by PINE_DATABASE=NAME
+./pine demo                        the Fernhollow demo, into an empty database
+
+PINE_DATABASE=NAME chooses another database of the local server; PINE_DATABASE_URL a server that is there already.
+Reports take --format csv|json|xlsx and --output FILE."""
+
+DATA_COMMANDS = ("import", "export", "check", "trial-balance", "statement", "disagreements")
+
+
+def environment(url: str) -> dict[str, str]:
+    secret = {} if os.environ.get("PINE_SECRET") else {"PINE_SECRET": kept_secret("secret")}
+    return {**os.environ, **secret, "PINE_DATABASE_URL": url, "PYTHONPATH": str(ROOT)}
+
+
+def python(words: list[str], url: str) -> int:
+    return subprocess.run([str(PYTHON), "-m", *words], env=environment(url)).returncode
+
+
+def data_command(words: list[str]) -> int:
+    venv.need()
+    return python(["web.exchange.command", *words], prepare_database())
+
+
+def drop(words: list[str]) -> int:
+    if len(words) != 2 or words[1] != "--yes":
+        say("Write: ./pine drop-database NAME --yes")
+        return 2
+    venv.need()
+    return remove_database(words[0])
+
+
+def main(words: list[str]) -> int:
+    command, rest = (words[0], words[1:]) if words else ("help", [])
+    if command in DATA_COMMANDS:
+        return data_command(words)
+    if command == "drop-database":
+        return drop(rest)
+    if command in ("help", "--help", "-h"):
+        print(HELP)
+        return 0
+    if rest and command in ("start", "stop", "demo"):
+        say(f"./pine {command} takes no words after it.")
+        return 2
+    match command:
+        case "start":
+            venv.need()
+            return serve.start(prepare_database(), environment)
+        case "stop":
+            return serve.stop()
+        case "test":
+            venv.need(development=True)
+            return tests.run(rest)
+        case "bench":
+            venv.need(development=True)
+            return python(["tests.bench", *rest], cluster_url_for_bench())
+        case "demo":
+            venv.need()
+            return python(["demo"], prepare_database())
+        case "manage":
+            venv.need()
+            return python(["web.manage", *rest], prepare_database())
+    say(f"There is no command {command}.\n{HELP}")
+    return 2
+
+
+def cluster_url_for_bench() -> str:
+    debian.need_postgres()
+    own = cluster.own()
+    own.start()
+    return own.url("pine_bench")
+
+
+if __name__ == "__main__":
+    try:
+        sys.exit(main(sys.argv[1:]))
+    except CannotGoOn as told:
+        say(str(told))
+        sys.exit(1)
+    except KeyboardInterrupt:
+        sys.exit(130)

@@ -1,0 +1,104 @@
+"""Starts and stops the web server."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import signal
+import subprocess
+import time
+import urllib.error
+import urllib.request
+from collections.abc import Callable
+from pathlib import Path
+
+from launcher import cluster
+from launcher.cluster import free_port, locked, port_is_free
+from launcher.places import PYTHON, ROOT, STATE, CannotGoOn, say, state_folder
+
+FIRST_PORT = 8123
+PID, PORT, STAMP = STATE / "server.pid", STATE / "server.port", STATE / "server.stamp"
+
+
+def answers(port: int) -> bool:
+    try:
+        with urllib.request.urlopen(f"http://127.0.0.1:{port}/alive", timeout=3) as reply:
+            return reply.read() == b"pine scaffold"
+    except (urllib.error.URLError, OSError, ValueError):
+        return False
+
+
+def running() -> int | None:
+    """The process number of our server, if that process is one."""
+    with contextlib.suppress(OSError, ValueError):
+        pid = int(PID.read_text())
+        words = Path(f"/proc/{pid}/cmdline").read_bytes()
+        if b"gunicorn" in words and str(ROOT).encode() in words:
+            return pid
+    return None
+
+
+def source_stamp() -> str:
+    """Stands for the code and the database in use: when it moves, the server starts anew."""
+    newest = max(path.stat().st_mtime_ns for folder in ("web", "core") for path in (ROOT / folder).rglob("*.*"))
+    return f"{newest} {os.environ.get('PINE_DATABASE_URL', '')} {os.environ.get('PINE_DATABASE', '')}"
+
+
+def choose_port() -> int:
+    if given := os.environ.get("PINE_PORT"):
+        return int(given)
+    last = int(PORT.read_text()) if PORT.exists() else FIRST_PORT
+    return last if port_is_free(last) else free_port()
+
+
+def start(url: str, environment: Callable[[str], dict[str, str]]) -> int:
+    with locked("server.lock"):
+        known = int(PORT.read_text()) if PORT.exists() else 0
+        if running() and known and answers(known) and STAMP.exists() and STAMP.read_text() == source_stamp():
+            say("Pine Scaffold is running already.")
+            return tell(known)
+        stop_server()
+        if subprocess.run([str(PYTHON), "-m", "demo", "--if-empty"], env=environment(url)).returncode:
+            raise CannotGoOn("The demo could not be loaded.")
+        port = choose_port()
+        PORT.write_text(str(port))
+        log = state_folder() / "server.log"
+        command = [str(PYTHON), "-m", "gunicorn", "web.wsgi:application", "--chdir", str(ROOT), "--bind", f"127.0.0.1:{port}",
+                   "--workers", "2", "--threads", "4", "--timeout", "600", "--graceful-timeout", "5", "--preload", "--daemon",
+                   "--pid", str(PID), "--log-file", str(log), "--max-requests", "20000"]  # fmt: skip
+        subprocess.run(command, env=environment(url), cwd=ROOT, check=True)
+        for _ in range(120):
+            if answers(port):
+                STAMP.write_text(source_stamp())
+                return tell(port)
+            time.sleep(0.25)
+        raise CannotGoOn(f"The server did not answer within 30 seconds; its log is {log}.")
+
+
+def tell(port: int) -> int:
+    print(f"Pine Scaffold stands at http://127.0.0.1:{port}/")
+    print("Sign in to the Fernhollow demo as a group accountant:    m.okafor    glasshouse-ledger")
+    print("or as a company accountant (Fernhollow Nurseries):       t.penrose   glasshouse-ledger")
+    return 0
+
+
+def stop_server() -> bool:
+    pid = running()
+    if pid is None:
+        return False
+    os.kill(pid, signal.SIGTERM)
+    for _ in range(80):
+        if running() is None:
+            return True
+        time.sleep(0.1)
+    with contextlib.suppress(ProcessLookupError):
+        os.kill(pid, signal.SIGKILL)
+    return True
+
+
+def stop() -> int:
+    with locked("server.lock"):
+        served = stop_server()
+    stopped = cluster.own().stop() if not os.environ.get("PINE_DATABASE_URL") else False
+    print("Stopped." if served or stopped else "Nothing was running.")
+    return 0

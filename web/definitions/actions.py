@@ -1,0 +1,98 @@
+"""The one action through which definitions change: lock, read, decide in the core, write, log, one transaction."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db import connection, transaction
+
+from core.changes import Change, Restore, check
+from core.faults import Fault, Place, Refused, blocking
+from core.state import Edit
+from web.definitions import snapshot, store
+from web.definitions.facts import posted_facts
+from web.definitions.models import Edited, Version
+
+LOCK = 0x50494E45
+
+
+def lock_definitions() -> None:
+    """Whoever changes definitions, or posts against them, does so one after the other until commit."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT pg_advisory_xact_lock(%s)", [LOCK])
+
+
+def share_definitions() -> None:
+    """Held while posting: definitions stay as they are until commit; others may post too."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT pg_advisory_xact_lock_shared(%s)", [LOCK])
+
+
+def make(change: Change, by: Any, seen: int | None = None) -> snapshot.Snapshot:
+    """Makes a change for a person. `seen` is the version they looked at: a row changed since is told, not overwritten.
+
+    Raises Refused with all faults; then nothing was written.
+    """
+    with transaction.atomic():
+        lock_definitions()
+        before = snapshot.current()
+        edits = change.edits(before.state)
+        if not edits:
+            return before
+        faults = [] if seen is None else changed_since(edits, seen)
+        if isinstance(change, Restore):
+            faults += change.collisions(before.state)
+        faults += check(before.state, change, posted_facts(before.state))
+        if blocking(faults):
+            raise Refused(blocking(faults))
+        after = write_version(before, edits, change.sentence(before.state), by)
+        transaction.on_commit(lambda: snapshot.keep(after))
+    return after
+
+
+def write_version(
+    before: snapshot.Snapshot, edits: list[Edit], sentence: str, by: Any, takes_back: Version | None = None
+) -> snapshot.Snapshot:
+    """Writes rows and log inside the caller's transaction; the caller holds the lock and has checked."""
+    store.write(edits)
+    made = Version.objects.create(
+        version=before.version + 1, by=by, sentence=sentence[:2000], rows=len(edits), takes_back=takes_back
+    )
+    rows = [
+        Edited(version=made, table=e.table, key=store.key_text(e.key), old=store.encode(e.old), new=store.encode(e.new))
+        for e in edits
+    ]
+    Edited.objects.bulk_create(rows, batch_size=2_000)
+    return snapshot.Snapshot(made.version, made.token, before.state.edited(edits))
+
+
+def changed_since(edits: list[Edit], seen: int) -> list[Fault]:
+    """Rows that someone else changed after the version a person looked at."""
+    keys = {(edit.table, store.key_text(edit.key)) for edit in edits}
+    rows = Edited.objects.filter(version__version__gt=seen, table__in={table for table, _ in keys}).select_related("version__by")
+    return [
+        Fault("changed-since", f"{row.version.by.shown_name() if row.version.by else 'An import'} changed this meanwhile: "
+              f"{row.version.sentence}.", Place(row.table, (row.key,)), "Look at it as it is now, then decide again.")
+        for row in rows[:500]
+        if (row.table, row.key) in keys
+    ]  # fmt: skip
+
+
+def take_back(version: int, by: Any) -> snapshot.Snapshot:
+    """Makes the inverse of a logged change. Raises Refused where a row was changed again since, or is needed."""
+    with transaction.atomic():
+        lock_definitions()
+        made = Version.objects.filter(version=version).first()
+        if made is None:
+            raise Refused([Fault("version-unknown", f"There is no change {version}.")])
+        if Version.objects.filter(takes_back=made).exists():
+            raise Refused([Fault("taken-back", "This change was taken back already.")])
+        edits = [snapshot.as_edit(row) for row in made.edits.order_by("pk")]
+        change = Restore(tuple(edit.turned() for edit in reversed(edits)), made.sentence)
+        before = snapshot.current()
+        faults = [*change.collisions(before.state), *check(before.state, change, posted_facts(before.state))]
+        if blocking(faults):
+            raise Refused(blocking(faults))
+        after = write_version(before, change.edits(before.state), change.sentence(before.state), by, made)
+        transaction.on_commit(lambda: snapshot.keep(after))
+    return after

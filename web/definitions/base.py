@@ -1,0 +1,32 @@
+"""What the tables of definitions have in common: columns named as in the exchange package, keys as text."""
+
+from typing import Any, ClassVar
+
+from django.db import models
+
+
+class Definition(models.Model):
+    """`exchange` names the table of the package that this model keeps."""
+
+    exchange: ClassVar[str] = ""
+
+    class Meta:
+        abstract = True
+
+
+def ident(**options: Any) -> models.CharField:
+    return models.CharField(max_length=40, **options)
+
+
+def text(**options: Any) -> models.TextField:
+    return models.TextField(blank=True, default="", **options)
+
+
+def to(model: str, field: str) -> models.ForeignKey:
+    """A reference by the id that users know, kept in a column of its name."""
+    return models.ForeignKey(model, to_field=field, db_column=field, on_delete=models.PROTECT, related_name="+")
+
+
+def key(*fields: str) -> list[models.BaseConstraint]:
+    """The row's key; the name of the constraint turns into a fault."""
+    return [models.UniqueConstraint(fields=fields, name="%(app_label)s_%(class)s_key")]

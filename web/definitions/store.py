@@ -1,0 +1,118 @@
+"""Rows of definitions between the database and the core. One generic way for all tables: columns are named alike."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from functools import cache
+from typing import Any
+
+from django.apps import apps
+from django.db import connection
+
+from core.parsing import read_cell, write_cell
+from core.state import Edit, State
+from core.tables import BY_ROW, DEFINITIONS, TABLES
+
+COPY_FROM = 40
+
+
+@cache
+def database_table(name: str) -> str:
+    """The database table that keeps a table of the package."""
+    for model in apps.get_models():
+        if getattr(model, "exchange", None) == name:
+            return model._meta.db_table
+    raise LookupError(name)
+
+
+def columns_of(name: str) -> str:
+    return ", ".join(f'"{column}"' for column in TABLES[name].row._fields)
+
+
+def load() -> State:
+    """All definitions, one query a table."""
+    rows: list[Any] = []
+    with connection.cursor() as cursor:
+        for table in DEFINITIONS:
+            cursor.execute(f"SELECT {columns_of(table.name)} FROM {database_table(table.name)}")
+            rows += map(table.row._make, cursor.fetchall())
+    return State.of(rows)
+
+
+def write(edits: Iterable[Edit]) -> None:
+    """Writes edits; inserts parents first, deletes children first."""
+    inserts: dict[str, list[Any]] = {}
+    updates: dict[str, list[Edit]] = {}
+    deletes: dict[str, list[Edit]] = {}
+    for edit in edits:
+        if edit.old is None:
+            inserts.setdefault(edit.table, []).append(edit.new)
+        elif edit.new is None:
+            deletes.setdefault(edit.table, []).append(edit)
+        else:
+            updates.setdefault(edit.table, []).append(edit)
+    with connection.cursor() as cursor:
+        for table in reversed(DEFINITIONS):
+            _delete(cursor, table.name, deletes.get(table.name, []))
+        for table in DEFINITIONS:
+            _insert(cursor, table.name, inserts.get(table.name, []))
+            _update(cursor, table.name, updates.get(table.name, []))
+
+
+def _insert(cursor: Any, name: str, rows: list[Any]) -> None:
+    if len(rows) >= COPY_FROM:
+        with cursor.copy(f"COPY {database_table(name)} ({columns_of(name)}) FROM STDIN") as copy:
+            for row in rows:
+                copy.write_row(row)
+    elif rows:
+        places = ", ".join(["%s"] * len(rows[0]))
+        cursor.executemany(f"INSERT INTO {database_table(name)} ({columns_of(name)}) VALUES ({places})", rows)
+
+
+def _where(name: str) -> str:
+    fields = TABLES[name].row._fields[: TABLES[name].keys]
+    return " AND ".join(f'"{field}" = %s' for field in fields)
+
+
+def _update(cursor: Any, name: str, edits: list[Edit]) -> None:
+    if not edits:
+        return
+    table = TABLES[name]
+    values = ", ".join(f'"{field}" = %s' for field in table.row._fields[table.keys :])
+    sql = f"UPDATE {database_table(name)} SET {values} WHERE {_where(name)}"
+    cursor.executemany(sql, [(*edit.new[table.keys :], *edit.key) for edit in edits])
+
+
+def _delete(cursor: Any, name: str, edits: list[Edit]) -> None:
+    if edits:
+        cursor.executemany(f"DELETE FROM {database_table(name)} WHERE {_where(name)}", [edit.key for edit in edits])
+
+
+def encode(row: Any) -> dict[str, str] | None:
+    """A row as the log keeps it: cells as the package writes them, empty ones left out."""
+    if row is None:
+        return None
+    return {name: text for name, value in row._asdict().items() if (text := write_cell(value))}
+
+
+def decode(name: str, cells: dict[str, str] | None) -> Any:
+    if cells is None:
+        return None
+    table = TABLES[name]
+    values = {}
+    for column in table.columns:
+        text = cells.get(column.name, "")
+        empty: Any = "" if column.kind.name in EMPTY_TEXT else None
+        values[column.name] = read_cell(column, text) if text else empty
+    return table.row(**values)
+
+
+EMPTY_TEXT = ("text", "selector", "dimensions", "id", "code", "currency", "choice")
+
+
+def key_text(key: tuple[Any, ...]) -> str:
+    return " ".join(write_cell(part) for part in key)
+
+
+def key_of(row: Any) -> tuple[Any, ...]:
+    return BY_ROW[type(row)].key(row)

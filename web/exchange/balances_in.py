@@ -1,0 +1,236 @@
+"""Balances of books kept elsewhere, and budgets, from a package."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db import connection
+
+from core.accounts import restored, seat
+from core.faults import Fault, Place
+from core.money import digits_of, format_amount, parse_amount
+from core.parsing import Read, read_table
+from core.periods import company_calendar
+from core.state import State
+from core.tables import TABLES, Balance, Budget, BudgetLine, Company
+from web.journals import books, posting
+from web.journals.interning import intern_accounts, intern_dimensions
+
+Key = tuple[str, int, int, str, str, str]
+
+
+class BalanceImport:
+    def __init__(self, state: State, sources: dict[str, Any], faults: list[Fault], progress: Any):
+        self.state, self.faults, self.progress = state, faults, progress
+        self.sources = sources
+        self.new: dict[Key, tuple[Balance, int, tuple[str, str, str]]] = {}
+        self.changed: set[Key] = set()
+        self.same = 0
+        self.budgets: dict[tuple[Any, ...], tuple[BudgetLine, int]] = {}
+        self.budget_new = self.budget_same = self.budget_changed = 0
+
+    def _read(self, name: str) -> Read | None:
+        source = self.sources.get(name)
+        records = source.records(self.faults) if source else iter([])
+        header = next(records, None)
+        if header is None:
+            return None
+        self.progress(name, 0)
+        read = read_table(TABLES[name], header[1], records)
+        self.faults += read.faults
+        return read
+
+    def check(self, journal_years: set[tuple[str, int]]) -> None:
+        """`journal_years` are company years that journals of the same package post to."""
+        if read := self._read("balances"):
+            self._check_balances(read, journal_years)
+        elif journal_years:
+            self._journals_beside_balances(journal_years)
+        if read := self._read("budget_lines"):
+            self._check_budgets(read)
+
+    def _tell(self, read: Read, key: Any, column: str, code: str, what: str, way_out: str, value: str = "") -> None:
+        self.faults.append(Fault(code, what, Place(read.table.name, key, column, value, read.numbers[key]), way_out))
+
+    def _amount(self, read: Read, key: Any, row: Any, company: Company) -> int | None:
+        value = parse_amount(row.amount, digits_of(company.currency)) if row.amount else 0
+        if isinstance(value, str):
+            self._tell(read, key, "amount", "amount-unreadable", value, "Correct the amount.", row.amount)
+            return None
+        return value
+
+    def _place(self, read: Read, key: Any, row: Any, brought: bool) -> tuple[str, str, str, str] | None:
+        """(chart, account, natural, dimensions) in the kept form, after telling what is wrong with the row."""
+        company, seated = self.state.get(Company, row.company), seat(self.state, row.company)
+        if company is None or seated is None:
+            self._tell(read, key, "company", "reference", f"There is no company {row.company}.", "Add the company.", row.company)
+            return None
+        calendar = company_calendar(self.state, row.company)
+        if row.fiscal_year not in calendar.years():
+            self._tell(read, key, "fiscal_year", "reference", f"The calendar of {row.company} has no fiscal year {row.fiscal_year}.",
+                       "Add the year's periods.", str(row.fiscal_year))  # fmt: skip
+        elif (row.fiscal_year, row.period) not in calendar.periods and not (brought and row.period == 0):
+            self._tell(read, key, "period", "reference", f"The calendar of {row.company} has no period {row.period} in {row.fiscal_year}.",
+                       "Add the period.", str(row.period))  # fmt: skip
+        found = restored(seated, row.account, row.dimensions, defaults=True)
+        for fault in found.faults:
+            value = row.account if fault.where.column == "account" else row.dimensions
+            self._tell(read, key, fault.where.column, fault.code, fault.what, fault.way_out, value)
+        return None if found.faults else (company.chart, found.account, found.natural, found.dimensions)
+
+    def _check_balances(self, read: Read, journal_years: set[tuple[str, int]]) -> None:
+        stored = self._stored({row.company for row in read.rows.values()})
+        with_journals = journal_years | self._years_with_journals({row.company for row in read.rows.values()})
+        merged: dict[Key, int] = {}
+        told_years: set[tuple[str, int]] = set()
+        rows: dict[tuple[str, int, int], Any] = {}
+        for key, row in read.rows.items():
+            place = self._place(read, key, row, brought=True)
+            if row.partner and self.state.get(Company, row.partner) is None:
+                self._tell(
+                    read, key, "partner", "reference", f"There is no company {row.partner}.", "Choose a company.", row.partner
+                )
+            year = (row.company, row.fiscal_year)
+            if year in with_journals and year not in told_years:
+                told_years.add(year)
+                self._tell(read, key, "fiscal_year", "journals-and-balances",
+                           f"{row.company} has journals in {row.fiscal_year}; a fiscal year has journals or balances, not both.",
+                           "Leave one of them out.", str(row.fiscal_year))  # fmt: skip
+            company = self.state.get(Company, row.company)
+            amount = self._amount(read, key, row, company) if company else None
+            if place is None or amount is None:
+                continue
+            chart, account, natural, dimensions = place
+            kept: Key = (row.company, row.fiscal_year, row.period, account, dimensions, row.partner)
+            if kept in self.new:
+                self._tell(
+                    read, key, "account", "key-twice", f"The balance of {account} stands twice.", "Add them up.", row.account
+                )
+            rows.setdefault(kept[:3], key)
+            merged[kept] = amount
+            self.new[kept] = (row, amount, (chart, account, natural))
+            if stored.get(kept) == amount:
+                self.same += 1
+            elif kept in stored:
+                self.changed.add(kept)
+        self._first_years(read, {**stored, **merged}, journal_years)
+        self._balance(read, {**stored, **merged}, rows)
+
+    def _first_years(self, read: Read, amounts: dict[Key, int], journal_years: set[tuple[str, int]]) -> None:
+        first: dict[str, int] = {}
+        companies = {key[0] for key in amounts}
+        for company, year in {(k[0], k[1]) for k in amounts} | journal_years | self._years_with_journals(companies):
+            first[company] = min(year, first.get(company, year))
+        for key, row in read.rows.items():
+            if row.period == 0 and row.fiscal_year != first.get(row.company, row.fiscal_year):
+                self._tell(read, key, "period", "brought-forward-late",
+                           f"Period 0 is only in the company's first year, which is {first[row.company]}.",
+                           "Leave the row out: later years carry on from the year before.", "0")  # fmt: skip
+
+    def _balance(self, read: Read, amounts: dict[Key, int], rows: dict[tuple[str, int, int], Any]) -> None:
+        sums: dict[tuple[str, int, int], int] = {}
+        for key, amount in amounts.items():
+            sums[key[:3]] = sums.get(key[:3], 0) + amount
+        for key, row in rows.items():
+            total = sums[key]
+            company = self.state.get(Company, key[0])
+            if total and company and not any(f.where.table == "balances" for f in self.faults):
+                text = format_amount(abs(total), digits_of(company.currency))
+                self._tell(read, row, "amount", "unbalanced", f"The balances of {key[0]} in {key[1]} period {key[2]} do not balance: "
+                           f"{text} more {'debits' if total > 0 else 'credits'}.", "Debits equal credits in every period.")  # fmt: skip
+
+    def _journals_beside_balances(self, years: set[tuple[str, int]]) -> None:
+        with connection.cursor() as cursor:
+            cursor.execute("SELECT DISTINCT company, fiscal_year FROM journals_balance")
+            for company, year in sorted(set(cursor.fetchall()) & years):
+                self.faults.append(Fault("journals-and-balances", f"{company} has balances kept elsewhere in {year}; a fiscal year has "
+                                         "journals or balances, not both.", Place("journals", (), "company", company),
+                                         "Post to another year."))  # fmt: skip
+
+    def _stored(self, companies: set[str]) -> dict[Key, int]:
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "SELECT l.company, l.fiscal_year, l.period, a.account, coalesce(d.codes, ''), coalesce(c.company, ''), l.amount"
+                " FROM journals_balance l JOIN journals_account a ON a.id = l.account_id"
+                " LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id"
+                " LEFT JOIN companies_company c ON c.id = l.partner_id WHERE l.company = ANY(%s)",
+                [sorted(companies)],
+            )
+            return {tuple(row[:6]): row[6] for row in cursor.fetchall()}  # type: ignore[misc]
+
+    def _years_with_journals(self, companies: set[str]) -> set[tuple[str, int]]:
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "SELECT b.company, b.fiscal_year FROM journals_book b WHERE b.company = ANY(%s)"
+                " AND EXISTS (SELECT 1 FROM journals_journalline l WHERE l.book_id = b.id)",
+                [sorted(companies)],
+            )
+            return set(cursor.fetchall())
+
+    def _check_budgets(self, read: Read) -> None:
+        for key, row in read.rows.items():
+            if self.state.get(Budget, row.budget) is None:
+                self._tell(read, key, "budget", "reference", f"There is no budget {row.budget}.", "Add the budget.", row.budget)
+            place = self._place(read, key, row, brought=False)
+            company = self.state.get(Company, row.company)
+            amount = self._amount(read, key, row, company) if company else None
+            budget = self.state.get(Budget, row.budget)
+            if company and budget and budget.chart != company.chart:
+                self._tell(read, key, "company", "reference", f"{row.company} is not on the chart of budget {row.budget}.",
+                           "Use a budget of its chart.", row.company)  # fmt: skip
+            if place and amount is not None:
+                kept = (row.budget, row.company, row.fiscal_year, row.period, place[1], place[3])
+                self.budgets[kept] = (row, amount)
+
+    def write(self, outcome: Any) -> None:
+        if self.new:
+            self._write_balances(outcome)
+        if self.budgets:
+            self._write_budgets(outcome)
+
+    def _write_balances(self, outcome: Any) -> None:
+        outcome.same["balances"] += self.same
+        outcome.changed["balances"] += len(self.changed)
+        outcome.new["balances"] += len(self.new) - self.same - len(self.changed)
+        if len(self.new) == self.same:
+            return
+        locked = posting.lock_books([(key[0], key[1]) for key in self.new])
+        accounts = intern_accounts(sorted({place for _, _, place in self.new.values()}))
+        dimensions = intern_dimensions(sorted({key[4] for key in self.new}))
+        companies = posting.company_numbers()
+        rows = [
+            (key[0], key[1], key[2], accounts[place[:2]], dimensions[key[4]], companies.get(key[5], 0), amount)
+            for key, (_, amount, place) in self.new.items()
+        ]
+        with connection.cursor() as cursor:
+            cursor.execute("CREATE TEMP TABLE balances_in (LIKE journals_balance) ON COMMIT DROP")
+            cursor.execute("ALTER TABLE balances_in ALTER id DROP NOT NULL")
+            columns = "company, fiscal_year, period, account_id, dimensions_id, partner_id, amount"
+            with cursor.copy(f"COPY balances_in ({columns}) FROM STDIN") as copy:
+                for row in rows:
+                    copy.write_row(row)
+            cursor.execute(
+                f"INSERT INTO journals_balance ({columns}) SELECT {columns} FROM balances_in"
+                " ON CONFLICT (company, fiscal_year, period, account_id, dimensions_id, partner_id)"
+                " DO UPDATE SET amount = excluded.amount"
+            )
+        for (company, year), (book, sequence) in locked.items():
+            books.rebuild(book, company, year, sequence)
+
+    def _write_budgets(self, outcome: Any) -> None:
+        columns = "budget, company, fiscal_year, period, account, dimensions, amount"
+        with connection.cursor() as cursor:
+            cursor.execute("SELECT budget, company, fiscal_year, period, account, dimensions, amount FROM journals_budgetline")
+            stored = {row[:6]: row[6] for row in cursor.fetchall()}
+            fresh = []
+            for key, (_, amount) in self.budgets.items():
+                if stored.get(key) == amount:
+                    outcome.same["budget_lines"] += 1
+                else:
+                    (outcome.changed if key in stored else outcome.new)["budget_lines"] += 1
+                    fresh.append((*key, amount))
+            cursor.executemany(
+                f"INSERT INTO journals_budgetline ({columns}) VALUES (%s, %s, %s, %s, %s, %s, %s)"
+                " ON CONFLICT (budget, company, fiscal_year, period, account, dimensions) DO UPDATE SET amount = excluded.amount",
+                fresh,
+            )

@@ -1,0 +1,87 @@
+"""Every check of every chart, statement and mapping, with the amounts that say how much it matters."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from core import checks
+from core.accounts import chart_index, seat
+from core.checks.build import fault
+from core.codes import list_index
+from core.faults import LOOK, Fault
+from core.groups import membership
+from core.hierarchies import main_hierarchies, standing_under_none
+from core.mapping import map_plan
+from core.money import digits_of, show_amount
+from core.state import State
+from core.statements import Plan, likely_line, plan
+from core.tables import CodeList, Company, Group, Hierarchy, Statement
+from web.journals.books import books_for
+
+
+def totals(state: State, companies: list[str]) -> dict[str, dict[str, int]]:
+    """Whether anything was ever booked: gross amounts by company and natural account, minor units."""
+    found: dict[str, dict[str, int]] = {}
+    for company, books in books_for(companies).items():
+        sums: dict[str, int] = {}
+        for book in books:
+            gross = np.zeros(len(book.naturals), dtype=object)
+            np.add.at(gross, book.rows["natural"], (book.rows["debit"] - book.rows["credit"]).astype(object))
+            for name, amount in zip(book.naturals, gross.tolist(), strict=True):
+                sums[name] = sums.get(name, 0) + amount
+        found[company] = sums
+    return found
+
+
+def everything(state: State) -> Iterator[Fault]:
+    yield from checks.of_everything(state)
+    sums = totals(state, [row.company for row in state.rows(Company)])
+    for code_list in state.rows(CodeList):
+        for code in standing_under_none(state, code_list.code_list):
+            main = state.get(Hierarchy, main_hierarchies(state)[code_list.code_list])
+            row = list_index(state, code_list.code_list).codes[code]
+            if main:
+                yield fault(row, "code", f"{code} {row.name} stands under no rollup code of {main.name}.", "Place it there.",
+                            "under-none", LOOK)  # fmt: skip
+    for statement in state.rows(Statement):
+        if made := plan(state, statement.statement):
+            yield from _coverage(state, made, sums)
+    for group in state.rows(Group):
+        yield from _mappings(state, group, sums)
+
+
+def _coverage(state: State, made: Plan, sums: dict[str, dict[str, int]]) -> Iterator[Fault]:
+    """Posting accounts that belong on a statement and stand on no line: a must where they have amounts."""
+    companies = [row for row in state.rows(Company) if row.chart == made.statement.chart]
+    for at in np.flatnonzero(made.line_of < 0).tolist():
+        code = made.accounts.codes[made.accounts.posting[at]]
+        if not made.belongs(code.account_class):
+            continue
+        amounts = [
+            f"{row.company} {show_amount(sums[row.company][code.code], digits_of(row.currency))} {row.currency}"
+            for row in companies
+            if sums.get(row.company, {}).get(code.code)
+        ]
+        what = f"{code.code} {code.name} stands on no line of {made.statement.name}"
+        likely = likely_line(made, code.code)
+        way_out = f"A likely line is {likely}." if likely else "Choose a line for it."
+        yield fault(made.statement, "statement", f"{what}: {', '.join(amounts)}." if amounts else f"{what}.", way_out,
+                    "unplaced", "must" if amounts else LOOK)  # fmt: skip
+
+
+def _mappings(state: State, group: Group, sums: dict[str, dict[str, int]]) -> Iterator[Fault]:
+    for reached in membership(state, group.group).companies:
+        made = map_plan(state, group.group, reached.company)
+        seated = seat(state, reached.company)
+        if made is None or made.shared or seated is None:
+            continue
+        index = chart_index(state, seated.chart.chart)
+        for code in list_index(state, index.natural_list if index else "").posting:
+            if made.plain(code) == "":
+                amount = sums.get(reached.company, {}).get(code, 0)
+                row = list_index(state, seated.chart.natural_list).codes[code]
+                what = f"{code} {row.name} of {reached.company} is mapped to no account of {group.name}"
+                yield fault(group, "group", f"{what}." if not amount else f"{what}, though it has an amount.",
+                            "Map it on storey 6, Group.", "unmapped", "must" if amount else LOOK)  # fmt: skip

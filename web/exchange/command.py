@@ -1,0 +1,146 @@
+"""The command line: import, export, check, trial-balance, statement, disagreements.
+
+Results on standard output, messages on standard error. Exit status 0 done, 1 the data has faults, 2 the call is wrong.
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+import django
+from django.db import Error
+
+from core.faults import Refused
+
+DONE, FAULTS, WRONG = 0, 1, 2
+
+
+def say(text: object) -> None:
+    sys.stderr.write(f"{text}\n")
+
+
+def parser() -> argparse.ArgumentParser:
+    made = argparse.ArgumentParser(prog="./pine", allow_abbrev=False)
+    commands = made.add_subparsers(dest="command", required=True, metavar="COMMAND")
+
+    def add(name: str, what: str) -> argparse.ArgumentParser:
+        return commands.add_parser(name, help=what, allow_abbrev=False)
+
+    add("import", "import a package: a folder, a zip or a workbook").add_argument("path", type=Path)
+    add("export", "export everything as a folder, a .zip or an .xlsx").add_argument("path", type=Path)
+    add("check", "every check of every chart, statement and mapping")
+    trial = add("trial-balance", "the trial balance of a company or group")
+    lines = add("statement", "a statement of a company or group")
+    lines.add_argument("statement")
+    apart = add("disagreements", "intercompany sides that do not match")
+    apart.add_argument("--group", required=True)
+    for sub in (trial, lines):
+        whose = sub.add_mutually_exclusive_group(required=True)
+        whose.add_argument("--company")
+        whose.add_argument("--group")
+        sub.add_argument("--from-period", type=int)
+    for sub in (trial, lines, apart):
+        sub.add_argument("--year", type=int, required=True)
+        sub.add_argument("--period", type=int, required=True)
+        sub.add_argument("--format", choices=("csv", "json", "xlsx"), default="csv")
+        sub.add_argument("--output", type=Path)
+    return made
+
+
+def run_import(given: argparse.Namespace) -> int:
+    from web.exchange.importing import import_package
+
+    if not given.path.exists():
+        say(f"There is nothing at {given.path}.")
+        return WRONG
+    outcome = import_package(given.path)
+    for look in outcome.looks:
+        say(f"Worth a look: {look}")
+    say(f"Imported: {outcome.sentence()}.")
+    return DONE
+
+
+def run_export(given: argparse.Namespace) -> int:
+    from web.exchange.exporting import export_package
+
+    if not given.path.absolute().parent.exists() and given.path.suffix:
+        say(f"There is no folder {given.path.parent}.")
+        return WRONG
+    try:
+        export_package(given.path)
+    except OSError as error:
+        say(f"The package cannot be written: {error}.")
+        return WRONG
+    say(f"Exported to {given.path}.")
+    return DONE
+
+
+def run_check(given: argparse.Namespace) -> int:
+    from core.faults import MUST
+    from web.definitions import snapshot
+    from web.exchange.checking import everything
+
+    faults = list(everything(snapshot.current().state))
+    musts = [fault for fault in faults if fault.severity == MUST]
+    for fault in faults:
+        say(f"{'Must be put right' if fault.severity == MUST else 'Worth a look'}: {fault}")
+    say(f"{len(musts)} to be put right, {len(faults) - len(musts)} worth a look.")
+    return FAULTS if musts else DONE
+
+
+def run_report(given: argparse.Namespace) -> int:
+    from web.definitions import snapshot
+    from web.exchange import reports, tabular
+
+    state = snapshot.current().state
+    when = (given.year, given.period)
+    if given.command == "trial-balance":
+        report = reports.trial_balance(state, given.company, given.group, *when, given.from_period)
+    elif given.command == "statement":
+        report = reports.statement(state, given.statement, given.company, given.group, *when, given.from_period)
+    else:
+        report = reports.disagreements(state, given.group, *when)
+    for message in report.messages:
+        say(message)
+    data = tabular.WRITERS[given.format](report.header, report.rows)
+    if given.output is None:
+        sys.stdout.buffer.write(data)
+        return DONE
+    try:
+        given.output.write_bytes(data)
+    except OSError as error:
+        say(f"The file cannot be written: {error}.")
+        return WRONG
+    return DONE
+
+
+RUN: dict[str, Callable[[argparse.Namespace], int]] = {"import": run_import, "export": run_export, "check": run_check}
+
+
+def main(words: list[str]) -> int:
+    given = parser().parse_args(words)
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "web.settings")
+    django.setup()
+    from web.statements.queries import WrongCall
+
+    try:
+        return RUN.get(given.command, run_report)(given)
+    except WrongCall as refused:
+        say(refused.faults[0].what)
+        return WRONG
+    except Refused as refused:
+        for fault in refused.faults:
+            say(fault)
+        say(f"{len(refused.faults)} fault{'s' if len(refused.faults) != 1 else ''}; nothing was written.")
+        return FAULTS
+    except Error as error:
+        say(f"The database refused: {str(error).splitlines()[0]}")
+        return FAULTS
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))

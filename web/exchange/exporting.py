@@ -1,0 +1,159 @@
+"""Export of everything as a package: a folder, a zip, or a workbook with a sheet a table."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import zipfile
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+from django.db import connection, transaction
+
+from core.money import digits_of, format_amount
+from core.parsing import write_cell
+from core.state import State
+from core.tables import BOOKS, DEFINITIONS, TABLES, Company, Kind, Table
+from web.definitions import snapshot
+from web.exchange.workbook import write_workbook
+
+TYPES = {"flag": "boolean", "date": "date", "integer": "integer", "number": "number", "rate": "number", "amount": "number",
+         "moment": "datetime"}  # fmt: skip
+Rows = Iterator[list[str]]
+
+
+def descriptor() -> dict[str, Any]:
+    """`datapackage.json`: the tables, each with its Table Schema."""
+    return {
+        "name": "pine-scaffold-package",
+        "profile": "tabular-data-package",
+        "version": "1",
+        "resources": [
+            {
+                "name": table.name,
+                "path": f"{table.name}.csv",
+                "profile": "tabular-data-resource",
+                "encoding": "utf-8",
+                "schema": {
+                    "fields": [_field(column.name, column.kind, column.must) for column in table.columns],
+                    "primaryKey": list(table.row._fields[: table.keys]),
+                },
+            }
+            for table in TABLES.values()
+        ],
+    }
+
+
+def _field(name: str, kind: Kind, must: bool) -> dict[str, Any]:
+    made: dict[str, Any] = {"name": name, "type": TYPES.get(kind.name, "string")}
+    limits: dict[str, Any] = {"required": True} if must else {}
+    if kind.choices:
+        limits["enum"] = list(kind.choices)
+    if kind.name == "flag":
+        made |= {"trueValues": ["true"], "falseValues": ["false"]}
+    return made | ({"constraints": limits} if limits else {})
+
+
+def definition_rows(state: State, table: Table) -> Rows:
+    def order(item: tuple[Any, Any]) -> list[tuple[bool, Any]]:
+        return [(part is None, part) for part in item[0]]
+
+    for _, row in sorted(state.table(table.name), key=order):
+        yield [write_cell(value) for value in row]
+
+
+JOURNALS = """
+    SELECT company, journal, date, kind, description, currency, rate, posted_at FROM journals_journal ORDER BY company, id
+"""
+LINES = """
+    SELECT j.company, j.journal, l.line, b.company, a.account, coalesce(d.codes, ''), l.keyed, coalesce(c.company, ''),
+           l.description, l.source_type, l.source_number, l.source_party, l.source_item, l.generated, j.currency
+    FROM journals_journalline l JOIN journals_journal j ON j.id = l.journal_id JOIN journals_book b ON b.id = l.book_id
+    JOIN journals_account a ON a.id = l.account_id LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id
+    LEFT JOIN companies_company c ON c.id = l.partner_id ORDER BY j.company, j.id, l.line
+"""
+BALANCES = """
+    SELECT l.company, l.fiscal_year, l.period, a.account, coalesce(d.codes, ''), coalesce(c.company, ''), l.amount
+    FROM journals_balance l JOIN journals_account a ON a.id = l.account_id
+    LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id = l.partner_id
+    ORDER BY 1, 2, 3, 4, 5, 6
+"""
+BUDGETS = "SELECT budget, company, fiscal_year, period, account, dimensions, amount FROM journals_budgetline ORDER BY 1,2,3,4,5,6"
+
+
+def _streamed(sql: str, row: Callable[[Any], list[str]]) -> Rows:
+    """Rows of a query read piece by piece, so that millions of lines do not have to fit in memory."""
+    with transaction.atomic(), connection.chunked_cursor() as cursor:
+        cursor.execute(sql)
+        while chunk := cursor.fetchmany(5_000):
+            for found in chunk:
+                yield row(found)
+
+
+def book_rows(state: State, table: Table) -> Rows:
+    digits = {row.company: digits_of(row.currency) for row in state.rows(Company)}
+
+    def journal(row: Any) -> list[str]:
+        return [*map(write_cell, row[:7]), row[7].isoformat()]
+
+    def line(row: Any) -> list[str]:
+        company, number, texts, amount = row[:3], row[3], row[8:13], row[6]
+        places = digits_of(row[14])
+        sides = (format_amount(amount, places), "") if amount >= 0 else ("", format_amount(-amount, places))
+        own = "" if number == company[0] else number
+        return [company[0], company[1], str(company[2]), own, row[4], row[5], *sides, row[7], *texts, write_cell(row[13])]
+
+    def amounts(row: Any) -> list[str]:
+        company = row[0] if table.name == "balances" else row[1]
+        return [*map(write_cell, row[:-1]), format_amount(row[-1], digits[company])]
+
+    queries: dict[str, tuple[str, Callable[[Any], list[str]]]] = {
+        "journals": (JOURNALS, journal), "journal_lines": (LINES, line), "balances": (BALANCES, amounts),
+        "budget_lines": (BUDGETS, amounts),
+    }  # fmt: skip
+    yield from _streamed(*queries[table.name])
+
+
+def tables(state: State) -> Iterator[tuple[Table, Rows]]:
+    for table in DEFINITIONS:
+        yield table, definition_rows(state, table)
+    for table in BOOKS:
+        yield table, book_rows(state, table)
+
+
+def _write(out: Any, table: Table, rows: Rows) -> None:
+    text = io.TextIOWrapper(out, encoding="utf-8", newline="")
+    writer = csv.writer(text, lineterminator="\r\n")
+    writer.writerow(table.row._fields)
+    writer.writerows(rows)
+    text.flush()
+    text.detach()
+
+
+@transaction.atomic
+def export_package(path: Path) -> None:
+    """Writes a zip or workbook where the path ends so, else a folder. What is there is replaced only when all is written."""
+    with connection.cursor() as cursor:
+        cursor.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
+    state = snapshot.current_uncached().state
+    if path.suffix.lower() == ".zip":
+        partial = path.with_name(path.name + ".partial")
+        with zipfile.ZipFile(partial, "w", zipfile.ZIP_DEFLATED) as archive:
+            archive.writestr("datapackage.json", json.dumps(descriptor(), indent=1))
+            for table, rows in tables(state):
+                with archive.open(f"{table.name}.csv", "w", force_zip64=True) as out:
+                    _write(out, table, rows)
+        partial.replace(path)
+        return
+    if path.suffix.lower() == ".xlsx":
+        write_workbook(path, ((table.name, table.row._fields, rows) for table, rows in tables(state)))
+        return
+    path.mkdir(parents=True, exist_ok=True)
+    for table, rows in tables(state):
+        partial = path / f".{table.name}.partial"
+        with partial.open("wb") as raw:
+            _write(raw, table, rows)
+        partial.replace(path / f"{table.name}.csv")
+    (path / "datapackage.json").write_text(json.dumps(descriptor(), indent=1) + "\n")

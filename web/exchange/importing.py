@@ -1,0 +1,152 @@
+"""Import of a package: every table checked before anything is written, all faults told in one go, then one transaction."""
+
+from __future__ import annotations
+
+import logging
+from collections import Counter
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from django.db import transaction
+
+from core import checks
+from core.changes import joined
+from core.faults import LOOK, Fault, Refused, blocking
+from core.fixed import transition_faults
+from core.parsing import Read, read_table
+from core.state import Edit, State
+from core.tables import BOOKS, DEFINITIONS, TABLES, Table
+from web.definitions import actions, snapshot
+from web.definitions.facts import posted_facts
+from web.exchange import balances_in, journals_in, limits
+from web.exchange.reading import Package, open_package
+
+log = logging.getLogger(__name__)
+Progress = Callable[[str, int], None]
+
+
+class Stopped(Exception):
+    """The user stopped the import; nothing was written."""
+
+
+@dataclass
+class Outcome:
+    """What an import did, by table: rows new, changed, the same; and what was only worth a look."""
+
+    new: Counter[str] = field(default_factory=Counter)
+    changed: Counter[str] = field(default_factory=Counter)
+    same: Counter[str] = field(default_factory=Counter)
+    looks: list[Fault] = field(default_factory=list)
+
+    def sentence(self) -> str:
+        parts = [
+            f"{self.new[name]:,} new" + (f" and {self.changed[name]:,} changed" if self.changed[name] else "") + f" in {name}"
+            for name in TABLES
+            if self.new[name] or self.changed[name]
+        ]
+        return ", ".join(parts) or "nothing new"
+
+
+def silent(what: str, done: int) -> None:
+    """No progress is told."""
+
+
+def import_package(path: Path, by: Any = None, progress: Progress = silent) -> Outcome:
+    """Imports a package. Raises Refused with all faults; then nothing was written."""
+    package = open_package(path)
+    if package.faults:
+        raise Refused(package.faults)
+    with transaction.atomic():
+        actions.lock_definitions()
+        return _Import(package, by, progress).run()
+
+
+class _Import:
+    def __init__(self, package: Package, by: Any, progress: Progress):
+        self.package, self.by, self.progress = package, by, progress
+        self.before = snapshot.current()
+        self.faults: list[Fault] = []
+        self.outcome = Outcome()
+        self.reads: dict[str, Read] = {}
+
+    def run(self) -> Outcome:
+        edits = self._definitions()
+        after = self.before.state.edited(edits)
+        self._check(after, edits)
+        books = [
+            (table, self.package.sources[table.name])
+            for table in BOOKS
+            if table.name in self.package.sources
+        ]  # fmt: skip
+        sources = {table.name: source for table, source in books}
+        # The rest is checked even where definitions have faults, so that all are told in one go.
+        journals = journals_in.JournalImport(after, sources, self.faults, self.progress)
+        balances = balances_in.BalanceImport(after, sources, self.faults, self.progress)
+        journals.check()
+        balances.check(journals.years())
+        self._tell()
+        if edits:
+            made = actions.write_version(self.before, edits, f"Imported a package: {self.outcome.sentence()}", self.by)
+            transaction.on_commit(lambda: snapshot.keep(made))
+        journals.write(self.by, self.outcome)
+        balances.write(self.outcome)
+        return self.outcome
+
+    def _tell(self) -> None:
+        if blocking(self.faults):
+            raise Refused(sorted(blocking(self.faults), key=_by_place)[: limits.MOST_FAULTS])
+        self.outcome.looks = [fault for fault in self.faults if fault.severity == LOOK]
+
+    def _definitions(self) -> list[Edit]:
+        edits: list[Edit] = []
+        for table in DEFINITIONS:
+            source = self.package.sources.get(table.name)
+            if source is None:
+                continue
+            self.progress(table.name, 0)
+            read = self._read(table, source)
+            self.reads[table.name] = read
+            self.faults += read.faults
+            for key, row in read.rows.items():
+                old = self.before.state.get(table.row, *key)
+                if old == row:
+                    self.outcome.same[table.name] += 1
+                    continue
+                (self.outcome.new if old is None else self.outcome.changed)[table.name] += 1
+                edits.append(Edit(table.name, key, old, row))
+        return joined(edits)
+
+    def _read(self, table: Table, source: Any) -> Read:
+        records = source.records(self.faults)
+        header = next(records, None)
+        if header is None:
+            if not any(f.where.table == table.name for f in self.faults):
+                self.faults.append(Fault("no-header", f"The table {table.name} is empty.", way_out="Give a header row."))
+            return Read(table)
+        state = self.before.state
+        return read_table(table, header[1], records, lambda key: state.get(table.row, *key))
+
+    def _check(self, after: State, edits: list[Edit]) -> None:
+        """Checks everything as it would be; a fault that was there before, outside the package's rows, is not its doing."""
+        self.progress("checks", 0)
+        self.faults += self._placed(transition_faults(self.before.state, after, edits, posted_facts(self.before.state)))
+        found = list(self._placed(checks.of_everything(after) if edits else []))
+        foreign = [fault for fault in found if fault.where.row is None]
+        if foreign:
+            old = {(f.where, f.what) for f in checks.of_everything(self.before.state)}
+            found = [fault for fault in found if fault.where.row is not None or (fault.where, fault.what) not in old]
+        self.faults += found
+
+    def _placed(self, faults: Any) -> Any:
+        for fault in faults:
+            read = self.reads.get(fault.where.table)
+            number = read.numbers.get(fault.where.key) if read else None
+            yield fault.at(row=number) if number else fault
+
+
+def _by_place(fault: Fault) -> tuple[int, int, str]:
+    names = list(TABLES)
+    place = fault.where
+    return (names.index(place.table) if place.table in names else -1, place.row or 0, place.column)

@@ -1,0 +1,314 @@
+"""Journals of a package: checked in arrays where they are plain, one by one where not; then written in one go."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import islice
+from typing import Any
+
+import numpy as np
+from django.db import connection
+
+from core.faults import Fault, Place
+from core.journal_batch import Accepted, Batch, Head, head_of
+from core.journals import BookedLine, Rules, check_journal
+from core.parsing import header_faults, read_table
+from core.state import State
+from core.tables import TABLES, Company, JournalLine
+from web.exchange import limits
+from web.journals import posting
+from web.journals.posting import Lines, Numbering
+
+CHUNK = 50_000
+RULES = Rules()
+
+
+class JournalImport:
+    """Journals and their lines from the tables of a package, against a state of the definitions."""
+
+    def __init__(self, state: State, sources: dict[str, Any], faults: list[Fault], progress: Any):
+        self.state, self.faults, self.progress = state, faults, progress
+        self.head_source = sources.get("journals")
+        self.line_source = sources.get("journal_lines")
+        self.heads: list[Head] = []
+        self.rows: list[int] = []
+        self.known: dict[tuple[str, str], int] = {}
+        self.companies = {name: i + 1 for i, name in enumerate(sorted(row.company for row in state.rows(Company)))}
+        self.checked: dict[int, tuple[BookedLine, ...]] = {}
+        self.accepted: Accepted | None = None
+        self.batch: Batch | None = None
+
+    def check(self) -> None:
+        if self.head_source is None and self.line_source is None:
+            return
+        self._read_heads()
+        self._find_known()
+        batch = self.batch = Batch(self.state, self.heads, self.companies)
+        if not self._feed(batch):
+            return
+        accepted = self.accepted = batch.finish(RULES)
+        for row in batch.unknown_rows[: limits.MOST_FAULTS]:
+            self.faults.append(Fault("journal-unknown", "The line belongs to a journal that is not in the table journals.",
+                                     Place("journal_lines", (), "journal", "", row), "Add the journal or correct its id."))  # fmt: skip
+        for journal, line, row in accepted.twice[: limits.MOST_FAULTS]:
+            head = self.heads[journal].journal
+            key = (head.company, head.journal, line)
+            self.faults.append(Fault("key-twice", f"The line {line} of journal {head.journal} stands twice.",
+                                     Place("journal_lines", key, "line", str(line), row), "Number the lines anew."))  # fmt: skip
+        known = np.array([(h.journal.company, h.journal.journal) in self.known for h in self.heads] or [False], dtype=bool)
+        if known.any():
+            self._compare(accepted, known)
+        self._check_unusual(accepted, accepted.unusual & ~known if len(self.heads) else accepted.unusual)
+
+    def _read_heads(self) -> None:
+        table = TABLES["journals"]
+        records = self.head_source.records(self.faults) if self.head_source else iter([(1, list(table.row._fields))])
+        header = next(records, None)
+        if header is None:
+            return
+        self.progress("journals", 0)
+        read = read_table(table, header[1], records)
+        self.faults += read.faults
+        for key, journal in read.rows.items():
+            row = self.state.get(Company, journal.company)
+            if row is None:
+                self.faults.append(Fault("reference", f"There is no company {journal.company}.",
+                                         Place("journals", key, "company", journal.company, read.numbers[key]),
+                                         "Add the company or correct the name."))  # fmt: skip
+            self.heads.append(head_of(self.state, journal, self.companies))
+            self.rows.append(read.numbers[key])
+
+    def _find_known(self) -> None:
+        """Journals that are there already, and companies whose history is closed because they have some."""
+        companies = sorted({head.journal.company for head in self.heads})
+        with connection.cursor() as cursor:
+            cursor.execute("SELECT company, journal, id FROM journals_journal WHERE company = ANY(%s)", [companies])
+            there = {(company, journal): number for company, journal, number in cursor.fetchall()}
+        started = {company for company, _ in there}
+        for head, row in zip(self.heads, self.rows, strict=True):
+            key = (head.journal.company, head.journal.journal)
+            if key in there:
+                self.known[key] = there[key]
+            elif head.history and key[0] in started:
+                self.faults.append(Fault("history-late", f"{key[0]} has journals already, so history is not taken.",
+                                         Place("journals", key, "posted_at", head.journal.posted_at, row),
+                                         "Leave posted_at empty to post it as a new journal."))  # fmt: skip
+
+    def _feed(self, batch: Batch) -> bool:
+        if self.line_source is None:
+            return True
+        table = TABLES["journal_lines"]
+        records = self.line_source.records(self.faults)
+        header = next(records, None)
+        if header is None:
+            return True
+        told = header_faults(table, header[1])
+        if told:
+            self.faults += told
+            return False
+        done = 0
+        for chunk in chunks(records):
+            width = len(header[1])
+            for number, cells in chunk:
+                if len(cells) != width and cells:
+                    self.faults.append(Fault("cells", f"The row has {len(cells)} cells and the header {width}.",
+                                             Place("journal_lines", row=number), "Quote cells that hold commas."))  # fmt: skip
+            sound = [(number, cells) for number, cells in chunk if len(cells) == width]
+            if sound:
+                columns = dict(zip(header[1], zip(*(cells for _, cells in sound), strict=True), strict=True))
+                batch.feed(columns, [number for number, _ in sound])
+            done += len(chunk)
+            self.progress("journal_lines", done)
+        return True
+
+    def _lines_of(self, rows: set[int]) -> dict[tuple[str, str], list[JournalLine]]:
+        """Lines of some journals read again cell by cell, by the numbers of their rows."""
+        table = TABLES["journal_lines"]
+        records = self.line_source.records([]) if self.line_source else iter([(1, [])])
+        header = next(records)
+        read = read_table(table, header[1], (record for record in records if record[0] in rows))
+        self.faults += [fault for fault in read.faults if fault.code != "key-twice"]
+        self.numbers = read.numbers
+        found: dict[tuple[str, str], list[JournalLine]] = {}
+        for line in read.rows.values():
+            found.setdefault((line.company, line.journal), []).append(line)
+        return found
+
+    def _check_unusual(self, accepted: Accepted, unusual: Any) -> None:
+        numbers = np.flatnonzero(unusual)
+        if not len(numbers):
+            return
+        rows = set(accepted.row[np.isin(accepted.journal, numbers)].tolist())
+        lines = self._lines_of(rows)
+        for i in numbers.tolist():
+            head = self.heads[i].journal
+            if head.company not in self.companies:
+                continue
+            checked = check_journal(self.state, head, lines.get((head.company, head.journal), []), RULES)
+            for fault in checked.faults:
+                if len(self.faults) > limits.MOST_FAULTS * 2:
+                    return
+                place = fault.where
+                row = self.rows[i] if place.table == "journals" else self.numbers.get(place.key)
+                self.faults.append(fault.at(row=row))
+            self.checked[i] = checked.lines
+
+    def _compare(self, accepted: Accepted, known: Any) -> None:
+        """A journal that is there already must be the same: posted journals never change. Added lines don't count."""
+        numbers = np.flatnonzero(known).tolist()
+        ids = {self.known[(self.heads[i].journal.company, self.heads[i].journal.journal)]: i for i in numbers}
+        self._compare_heads(ids)
+        if self.line_source is None or self.batch is None:
+            return
+        mine: dict[int, set[tuple[Any, ...]]] = {i: set() for i in numbers}
+        names = {number: name for name, number in self.companies.items()}
+        rows = np.flatnonzero(known[accepted.journal] & ~accepted.generated)
+        for at in rows.tolist():
+            made = self.batch.combinations[accepted.combination[at]]
+            account, dimensions = (made.found.account, made.found.dimensions) if made.found else ("", "")
+            mine[int(accepted.journal[at])].add((
+                int(accepted.line[at]), made.company, account, dimensions, int(accepted.amount[at]),
+                names.get(int(accepted.partner[at]), ""), accepted.texts[at],
+            ))  # fmt: skip
+        theirs: dict[int, set[tuple[Any, ...]]] = {i: set() for i in numbers}
+        for journal, *line in stored_lines(list(ids)):
+            theirs[ids[journal]].add(tuple(line))
+        for i in numbers:
+            if mine[i] != theirs[i]:
+                self._altered(i)
+
+    def _compare_heads(self, ids: dict[int, int]) -> None:
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "SELECT id, date, kind, description, currency, rate, posted_at FROM journals_journal WHERE id = ANY(%s)",
+                [list(ids)],
+            )
+            for number, day, kind, description, currency, rate, posted_at in cursor.fetchall():
+                head = self.heads[ids[number]].journal
+                company = self.state.get(Company, head.company)
+                own = head.currency or (company.currency if company else "")
+                there = (day, kind, description, currency, rate)
+                if there != (head.date, head.kind, head.description, own, head.rate) or (
+                    head.posted_at and head.posted_at != posted_at.isoformat()
+                ):
+                    self._altered(ids[number])
+
+    def _altered(self, i: int) -> None:
+        head = self.heads[i].journal
+        place = Place("journals", (head.company, head.journal), "journal", head.journal, self.rows[i])
+        if not any(fault.code == "posted-altered" and fault.where == place for fault in self.faults):
+            self.faults.append(Fault("posted-altered", f"The journal {head.journal} is posted already, with other content.", place,
+                                     "A posted journal never changes: reverse it and post a new one."))  # fmt: skip
+
+    def years(self) -> set[tuple[str, int]]:
+        """(company, fiscal year) pairs that new journals of the package post to."""
+        found: set[tuple[str, int]] = set()
+        if self.batch is None:
+            return found
+        for i, head in enumerate(self.heads):
+            journal = head.journal
+            if (journal.company, journal.journal) in self.known:
+                continue
+            if i in self.checked:
+                found.update((line.company, line.fiscal_year) for line in self.checked[i])
+            elif journal.company in self.companies:
+                period = self.batch.period_of(journal.company, journal.date, journal.kind, RULES)[0]
+                if period is not None:
+                    found.add((journal.company, period.fiscal_year))
+        return found
+
+    def write(self, by: Any, outcome: Any) -> None:
+        if self.accepted is None or self.batch is None:
+            return
+        new = [i for i, h in enumerate(self.heads) if (h.journal.company, h.journal.journal) not in self.known]
+        outcome.same["journals"] += len(self.heads) - len(new)
+        if not new:
+            return
+        self.progress("posting", 0)
+        heads = [self.heads[i].journal for i in new]
+        plain = self._plain_lines(new)
+        single = posting.lines_of(self.state, [(self.heads[i].journal, self.checked[i]) for i in new if i in self.checked])
+        renumber = np.array([n for n, i in enumerate(new) if i in self.checked] or [0], dtype=np.int64)
+        single.journal = renumber[single.journal] if len(single.journal) else single.journal
+        lines = merged(plain, single)
+        posting.post(self.state, heads, lines, by.pk if by else None)
+        outcome.new["journals"] += len(new)
+        outcome.new["journal_lines"] += len(lines.line)
+
+    def _plain_lines(self, new: list[int]) -> Lines:
+        """Columns of the journals that were waved through."""
+        accepted, batch = self.accepted, self.batch
+        assert accepted is not None and batch is not None
+        place = np.full(len(self.heads), -1, dtype=np.int64)
+        for n, i in enumerate(new):
+            if i not in self.checked:
+                place[i] = n
+        keep = np.flatnonzero(place[accepted.journal] >= 0)
+        seats, accounts, dimensions = Numbering(), Numbering(), Numbering()
+        seat_of = np.zeros(max(1, len(self.heads)), dtype=np.int64)
+        for i in new:
+            if place[i] >= 0:
+                head = self.heads[i].journal
+                period = batch.period_of(head.company, head.date, head.kind, RULES)[0]
+                seat_of[i] = seats((head.company, period.fiscal_year, period.period, head.kind == "closing"))
+        account_of = np.zeros(max(1, len(batch.combinations)), dtype=np.int64)
+        dimension_of = account_of.copy()
+        used = np.unique(accepted.combination[keep]) if len(keep) else []
+        for k in used:
+            made = batch.combinations[k]
+            if made.found:
+                account_of[k] = accounts((made.chart, made.found.account, made.found.natural))
+                dimension_of[k] = dimensions(made.found.dimensions)
+        names = [name for name, _ in sorted(self.companies.items(), key=lambda item: item[1])]
+        everything = len(keep) == len(accepted.texts)
+        texts = accepted.texts if everything else [accepted.texts[i] for i in keep.tolist()]
+        combination = accepted.combination[keep]
+        return Lines(
+            place[accepted.journal[keep]], accepted.line[keep], seat_of[accepted.journal[keep]], account_of[combination],
+            dimension_of[combination], accepted.partner[keep] - 1, accepted.amount[keep], accepted.amount[keep],
+            accepted.generated[keep], texts, seats.values(), accounts.values(), dimensions.values(), names,
+        )  # fmt: skip
+
+
+def merged(first: Lines, second: Lines) -> Lines:
+    """Two sets of columns as one."""
+    if not len(second.line):
+        return first
+    if not len(first.line):
+        return second
+
+    def join(name: str, base: int = 0) -> Any:
+        mine, other = getattr(first, name), getattr(second, name)
+        return np.concatenate([mine, np.where(other >= 0, other + base, other)])
+
+    return Lines(
+        join("journal"), join("line"), join("seat", len(first.seats)), join("account", len(first.accounts)),
+        join("dimensions", len(first.dimension_texts)), join("partner", len(first.partners)),
+        np.concatenate([first.amount, second.amount]), np.concatenate([first.keyed, second.keyed]),
+        np.concatenate([first.generated, second.generated]), [*first.texts, *second.texts],
+        [*first.seats, *second.seats], [*first.accounts, *second.accounts],
+        [*first.dimension_texts, *second.dimension_texts], [*first.partners, *second.partners],
+    )  # fmt: skip
+
+
+STORED = """
+    SELECT l.journal_id, l.line, b.company, a.account, coalesce(d.codes, ''), l.keyed, coalesce(c.company, ''),
+           l.description, l.source_type, l.source_number, l.source_party, l.source_item
+    FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id JOIN journals_account a ON a.id = l.account_id
+    LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id = l.partner_id
+    WHERE l.journal_id = ANY(%s) AND NOT l.generated
+"""
+
+
+def stored_lines(journals: list[int]) -> Iterator[tuple[Any, ...]]:
+    """Lines that were keyed or imported, as an import compares them."""
+    with connection.cursor() as cursor:
+        for start in range(0, len(journals), CHUNK):
+            cursor.execute(STORED, [journals[start : start + CHUNK]])
+            for row in cursor:
+                yield (*row[:7], "\t".join(posting.escaped(text) for text in row[7:]))
+
+
+def chunks(records: Iterator[Any]) -> Iterator[list[Any]]:
+    while chunk := list(islice(records, CHUNK)):
+        yield chunk

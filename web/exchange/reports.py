@@ -1,0 +1,81 @@
+"""Trial balances, statements and disagreements as rows for CSV, JSON and XLSX (docs/exchange-format.md)."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from core.groups import LineUp
+from core.money import digits_of, format_amount
+from core.state import State
+from core.tables import Group
+from web.exchange.tabular import Cell, Money
+from web.group import queries as group_queries
+from web.statements import queries
+from web.statements.queries import StatementFigures
+
+
+@dataclass
+class Report:
+    """Rows of a table, and what standard error says beside them."""
+
+    header: Sequence[str]
+    rows: list[list[Cell]]
+    messages: list[str] = field(default_factory=list)
+
+
+def waiting(who: LineUp) -> list[str]:
+    return [f"{company} is not in these figures: it {why}." for company, why in who.waiting]
+
+
+def trial_balance(state: State, company: str | None, group: str | None, year: int, period: int, first: int | None) -> Report:
+    header = ("account", "name", "opening", "debit", "credit", "closing")
+    messages: list[str] = []
+    if group:
+        found, who = group_queries.group_trial(state, group, year, period, first)
+        currency = group_queries.currency_of(state, group, True)
+        messages = waiting(who)
+    else:
+        found = queries.trial_balance(state, company or "", year, period, first)
+        currency = group_queries.currency_of(state, company or "", False)
+    digits = digits_of(currency)
+    rows: list[list[Cell]] = [
+        [row.account, row.name, *(Money(v, digits) for v in (row.opening, row.debit, row.credit, row.closing))] for row in found
+    ]
+    return Report(header, rows, messages)
+
+
+def statement_rows(found: StatementFigures, column: int) -> tuple[list[list[Cell]], list[str]]:
+    """Rows of one column, and sentences that name unplaced accounts."""
+    rows: list[list[Cell]] = [
+        [figure.line.row.line, figure.line.row.label, figure.line.depth, Money(figure.shown[column], found.digits)]
+        for figure in found.figures.lines
+    ]
+    strays = [(u, u.raw[column]) for u in found.figures.unplaced if u.raw[column]]
+    if strays:
+        rows.append(["unplaced", "", 0, Money(sum(amount for _, amount in strays), found.digits)])
+    messages = [
+        f"Unplaced: {f'{u.company} ' if u.company else ''}{u.account} {u.name}, {format_amount(amount, found.digits)} {found.currency}."
+        for u, amount in strays
+    ]
+    return rows, messages
+
+
+def statement(
+    state: State, name: str, company: str | None, group: str | None, year: int, period: int, first: int | None
+) -> Report:
+    header = ("line", "label", "depth", "amount")
+    if group:
+        made = group_queries.group_statement(state, name, group, year, period, first)
+        rows, messages = statement_rows(made.statement, len(made.statement.columns) - 1)
+        return Report(header, rows, [*waiting(made.who), *messages])
+    rows, messages = statement_rows(queries.company_statement(state, name, company or "", year, period, first), 0)
+    return Report(header, rows, messages)
+
+
+def disagreements(state: State, group: str, year: int, period: int) -> Report:
+    found, who = group_queries.disagreements(state, group, year, period)
+    head = state.get(Group, group)
+    digits = digits_of(head.currency if head else "")
+    rows: list[list[Cell]] = [[d.elimination, d.company, d.partner, Money(d.amount, digits)] for d in found]
+    return Report(("elimination", "company", "partner", "amount"), rows, waiting(who))

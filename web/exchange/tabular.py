@@ -1,0 +1,86 @@
+"""Tables out: CSV, JSON and XLSX from the same rows. Text that a spreadsheet would run is neutralised."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import xlsxwriter
+
+from core.money import format_amount
+
+RISKY = ("=", "+", "-", "@", "\t", "\r")
+
+
+@dataclass(frozen=True, slots=True)
+class Money:
+    """An amount in a cell: minor units (None: an empty amount) and the currency's digits."""
+
+    minor: int | None
+    digits: int
+
+    def __str__(self) -> str:
+        return "" if self.minor is None else format_amount(self.minor, self.digits)
+
+
+Cell = str | int | Money
+
+
+def harmless(text: str) -> str:
+    """Text that a spreadsheet would take for a formula, marked as text."""
+    return f"'{text}" if text.startswith(RISKY) else text
+
+
+def as_csv(header: Sequence[str], rows: Iterable[Sequence[Cell]]) -> bytes:
+    out = io.StringIO(newline="")
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(header)
+    for row in rows:
+        writer.writerow([harmless(cell) if isinstance(cell, str) else str(cell) for cell in row])
+    return out.getvalue().encode()
+
+
+def as_json(header: Sequence[str], rows: Iterable[Sequence[Cell]]) -> bytes:
+    """A list of objects with the CSV's columns, amounts as text."""
+    found = [
+        dict(zip(header, (str(c) if isinstance(c, Money) else c for c in row), strict=True)) for row in rows
+    ]  # fmt: skip
+    return (json.dumps(found, ensure_ascii=False, indent=1) + "\n").encode()
+
+
+def as_xlsx(header: Sequence[str], rows: Iterable[Sequence[Cell]], sheet: str = "Sheet1") -> bytes:
+    """One sheet with the same columns. Text is written as text, so nothing in it runs."""
+    out = io.BytesIO()
+    book = xlsxwriter.Workbook(out, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False})
+    page = book.add_worksheet(sheet[:31])
+    formats: dict[int, Any] = {}
+    page.write_row(0, 0, header, book.add_format({"bold": True, "bottom": 1}))
+    page.freeze_panes(1, 0)
+    for r, row in enumerate(rows, 1):
+        for c, cell in enumerate(row):
+            if isinstance(cell, Money):
+                style = formats.setdefault(cell.digits, book.add_format({"num_format": number_format(cell.digits)}))
+                if cell.minor is not None:
+                    page.write_number(r, c, cell.minor / 10**cell.digits, style)
+            elif isinstance(cell, int):
+                page.write_number(r, c, cell)
+            else:
+                page.write_string(r, c, cell)
+    book.close()
+    return out.getvalue()
+
+
+def number_format(digits: int) -> str:
+    return "#,##0" + (f".{'0' * digits}" if digits else "")
+
+
+WRITERS = {"csv": as_csv, "json": as_json, "xlsx": as_xlsx}
+MIME = {
+    "csv": "text/csv; charset=utf-8",
+    "json": "application/json",
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+}

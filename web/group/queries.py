@@ -1,0 +1,143 @@
+"""Figures of a group. The mapped and sorted amounts are kept in the process until a definition or a book moves."""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from django.db import connection
+
+from core.balances import TrialRow
+from core.consolidation import Consolidated, Disagreement, Member, Slab, build, consolidate, eliminate
+from core.consolidation import trial_balance as group_trial_balance
+from core.groups import LineUp, group_calendar, line_up
+from core.mapping import map_plan
+from core.money import digits_of
+from core.periods import CalendarIndex, calendar_index, company_calendar, ordinal, shared_ordinals
+from core.state import State
+from core.statements import compute
+from core.tables import Company, Group
+from web.journals.books import books_for
+from web.journals.posting import company_numbers
+from web.statements.queries import StatementFigures, Window, WrongCall, known_plan, window
+
+MOST_KEPT = 6
+_lock = threading.Lock()
+_kept: dict[Any, Slab] = {}
+
+
+def known_group(state: State, group: str) -> tuple[Group, CalendarIndex]:
+    row = state.get(Group, group)
+    calendar = group_calendar(state, group)
+    if row is None:
+        raise WrongCall(f"There is no group {group}.")
+    return row, calendar or calendar_index(state, "")
+
+
+def group_window(state: State, group: str, year: int, period: int, first: int | None = None) -> Window:
+    return window(known_group(state, group)[1], year, period, first)
+
+
+def members_at(state: State, group: str, year: int, period: int) -> LineUp:
+    """Who is consolidated on the period's last day, and who waits."""
+    _, calendar = known_group(state, group)
+    found = calendar.periods.get((year, period))
+    if found is None:
+        raise WrongCall(f"There is no period {period} in fiscal year {year} of calendar {calendar.calendar}.")
+    return line_up(state, group, found.ends_on)
+
+
+def slab_of(state: State, group: str, who: LineUp) -> Slab:
+    """Collected and mapped amounts of the companies, as of now."""
+    names = [reached.company for reached in who.companies]
+    books = books_for(names)
+    key = (str(connection.settings_dict["NAME"]), group, tuple(names),
+           tuple((b.company, b.fiscal_year, b.sequence) for name in names for b in books[name]))  # fmt: skip
+    with _lock:
+        kept = _kept.get(key)
+        if kept is not None and kept.state is state:
+            return kept
+    numbers = company_numbers()
+    _, calendar = known_group(state, group)
+    members = []
+    for name in names:
+        plan = map_plan(state, group, name)
+        if plan is not None:
+            members.append(Member(name, numbers[name], books[name], plan, _ordinals(state, name, calendar), interned_texts))
+    made = build(state, group, members)
+    with _lock:
+        if len(_kept) >= MOST_KEPT:
+            _kept.pop(next(iter(_kept)))
+        _kept[key] = made
+    return made
+
+
+def _ordinals(state: State, company: str, group: CalendarIndex) -> dict[int, int] | None:
+    """Where the company's ordinals count in the group's calendar; None where the calendars are one."""
+    own = company_calendar(state, company)
+    if own.calendar == group.calendar:
+        return None
+    found = {ordinal(*key): at for key, at in shared_ordinals(own, group).items()}
+    for year in own.years():
+        found[ordinal(year, -1)] = 0
+    return found
+
+
+def interned_texts(rows: Any) -> list[tuple[str, str]]:
+    """Account strings and dimensions of balance rows."""
+    accounts, sets = np.unique(rows["account"]).tolist(), np.unique(rows["dimensions"]).tolist()
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT id, account FROM journals_account WHERE id = ANY(%s)", [accounts])
+        strings = dict(cursor.fetchall())
+        cursor.execute("SELECT id, codes FROM journals_dimensionset WHERE id = ANY(%s)", [sets])
+        codes = {0: "", **dict(cursor.fetchall())}
+    return [(strings[a], codes[d]) for a, d in zip(rows["account"].tolist(), rows["dimensions"].tolist(), strict=True)]
+
+
+@dataclass(frozen=True, slots=True)
+class GroupFigures:
+    """A consolidated statement with what it was made from."""
+
+    statement: StatementFigures
+    consolidated: Consolidated
+    slab: Slab
+    who: LineUp
+
+
+def group_statement(state: State, statement: str, group: str, year: int, period: int, first: int | None = None) -> GroupFigures:
+    head, _ = known_group(state, group)
+    made = known_plan(state, statement, head.chart)
+    at = group_window(state, group, year, period, first)
+    who = members_at(state, group, year, period)
+    slab = slab_of(state, group, who)
+    found = consolidate(slab, at.start, at.end, made.statement.kind == "balance_sheet")
+    digits = digits_of(head.currency)
+    figures = compute(made, found.amounts, digits)
+    columns = (*found.columns, "eliminations", "group")
+    return GroupFigures(StatementFigures(made, figures, columns, head.currency, digits, at), found, slab, who)
+
+
+def group_trial(state: State, group: str, year: int, period: int, first: int | None = None) -> tuple[list[TrialRow], LineUp]:
+    at = group_window(state, group, year, period, first)
+    who = members_at(state, group, year, period)
+    return group_trial_balance(slab_of(state, group, who), at.start, at.end), who
+
+
+def disagreements(state: State, group: str, year: int, period: int) -> tuple[list[Disagreement], LineUp]:
+    """Pairs that do not cancel, over everything to the end of the period."""
+    at = group_window(state, group, year, period)
+    who = members_at(state, group, year, period)
+    slab = slab_of(state, group, who)
+    return list(eliminate(slab, slab.upto(at.end)).disagreements), who
+
+
+def currency_of(state: State, name: str, is_group: bool) -> str:
+    row = state.get(Group, name) if is_group else state.get(Company, name)
+    return row.currency if row else ""
+
+
+def forget() -> None:
+    with _lock:
+        _kept.clear()

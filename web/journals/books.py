@@ -1,0 +1,156 @@
+"""Balances of companies as packed arrays: kept in the process by the book's sequence, read from the pack, or added up
+from the lines. Only books that moved are read again."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Iterable
+from typing import Any
+
+import numpy as np
+import psycopg
+from django.db import connection
+
+from core.balances import ROW, Books, Posted, books_from_rows, books_of, unpack
+from core.periods import BROUGHT_FORWARD, ordinal
+
+LONGEST_TAIL = 2_000
+_lock = threading.Lock()
+_kept: dict[int, Books] = {}
+_database: str = ""
+
+
+def books_for(companies: Iterable[str]) -> dict[str, tuple[Books, ...]]:
+    """All fiscal years of each company, as of now."""
+    names = sorted(set(companies))
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT b.id, b.company, b.fiscal_year, b.sequence, p.sequence FROM journals_book b"
+            " LEFT JOIN journals_bookpack p ON p.book_id = b.id WHERE b.company = ANY(%s) ORDER BY b.company, b.fiscal_year",
+            [names],
+        )
+        heads = cursor.fetchall()
+    with _lock:
+        kept = dict(_cache())
+    stale = [head for head in heads if head[3] and not _is_fresh(kept.get(head[0]), head)]
+    packed = [h for h in stale if h[4] is not None and not _can_follow(kept.get(h[0]), h)]
+    bases = {**{h[0]: kept[h[0]] for h in stale if h not in packed and h[4] is not None}, **_unpacked([h[0] for h in packed])}
+    for head in stale:
+        made = _up_to_date(head, bases.get(head[0]))
+        kept[head[0]] = made
+        with _lock:
+            _cache()[head[0]] = made
+    found: dict[str, list[Books]] = {name: [] for name in names}
+    for head in heads:
+        if head[0] in kept and head[3]:
+            found[head[1]].append(kept[head[0]])
+    return {name: tuple(books) for name, books in found.items()}
+
+
+def _cache() -> dict[int, Books]:
+    """Kept books belong to one database; a process that changes it (tests) starts anew."""
+    global _database
+    name = str(connection.settings_dict["NAME"])
+    if name != _database:
+        _kept.clear()
+        _database = name
+    return _kept
+
+
+def _is_fresh(kept: Books | None, head: Any) -> bool:
+    return kept is not None and kept.sequence == head[3] and (kept.company, kept.fiscal_year) == (head[1], head[2])
+
+
+def _can_follow(kept: Books | None, head: Any) -> bool:
+    return kept is not None and kept.company == head[1] and head[4] <= kept.sequence <= head[3]
+
+
+def _unpacked(books: list[int]) -> dict[int, Books]:
+    if not books:
+        return {}
+    connection.ensure_connection()
+    with psycopg.Cursor(connection.connection) as cursor:  # binary: bytes come as they are, not as hexadecimal text
+        cursor.execute("SELECT book_id, data FROM journals_bookpack WHERE book_id = ANY(%s)", [books], binary=True)
+        return {number: unpack(data) for number, data in cursor.fetchall()}
+
+
+def _up_to_date(head: Any, base: Books | None) -> Books:
+    book, company, year, sequence, _ = head
+    if base is not None and base.sequence == sequence:
+        return base
+    if base is not None:
+        with connection.cursor() as cursor:
+            cursor.execute(TAIL, [book, base.sequence, LONGEST_TAIL + 1])
+            rows = cursor.fetchall()
+        if len(rows) <= LONGEST_TAIL:
+            columns = [list(column) for column in zip(*rows, strict=True)] or [[] for _ in range(8)]
+            last = max(columns[7], default=base.sequence)
+            return books_of(company, year, last, Posted(*columns[:7]), base)
+    return rebuild(book, company, year, sequence)
+
+
+TAIL = """
+    SELECT a."natural", coalesce(l.partner_id, 0), l.account_id, coalesce(l.dimensions_id, 0), l.period, l.closing, l.amount,
+           l.sequence
+    FROM journals_journalline l JOIN journals_account a ON a.id = l.account_id
+    WHERE l.book_id = %s AND l.sequence > %s LIMIT %s
+"""
+SUMS = """
+    SELECT a."natural", coalesce(l.partner_id, 0), l.account_id, coalesce(l.dimensions_id, 0), l.period, l.closing::int,
+           sum(greatest(l.amount, 0))::bigint, sum(greatest(-l.amount, 0))::bigint
+    FROM journals_journalline l JOIN journals_account a ON a.id = l.account_id
+    WHERE l.book_id = %s AND l.sequence <= %s GROUP BY 1, 2, 3, 4, 5, 6
+"""
+ELSEWHERE = """
+    SELECT a."natural", l.partner_id, l.account_id, l.dimensions_id, l.period, 0,
+           greatest(l.amount, 0), greatest(-l.amount, 0)
+    FROM journals_balance l JOIN journals_account a ON a.id = l.account_id
+    WHERE l.company = %s AND l.fiscal_year = %s AND l.amount <> 0
+"""
+
+
+def rebuild(book: int, company: str, year: int, sequence: int) -> Books:
+    """Adds a book up from its lines, or from the balances kept elsewhere, and packs it."""
+    books = _added_up(book, company, year, sequence)
+    save_packs([(book, books)])
+    return books
+
+
+def _added_up(book: int, company: str, year: int, sequence: int) -> Books:
+    with connection.cursor() as cursor:
+        cursor.execute(ELSEWHERE, [company, year])
+        rows = cursor.fetchall()
+        if rows:
+            rows = [(*row[:4], BROUGHT_FORWARD if row[4] == 0 else row[4], *row[5:]) for row in rows]
+        else:
+            cursor.execute(SUMS, [book, sequence])
+            rows = cursor.fetchall()
+    naturals = sorted({row[0] for row in rows})
+    number = {name: i for i, name in enumerate(naturals)}
+    made = np.array([(number[r[0]], r[1], r[2], r[3], ordinal(year, r[4]), *r[5:]) for r in rows], dtype=ROW)
+    return books_from_rows(company, year, sequence, tuple(naturals), made)
+
+
+def as_of(book: int, company: str, year: int, sequence: int) -> Books:
+    """A book's balances up to a sequence, read afresh and kept nowhere: for use inside a posting's transaction."""
+    base = _unpacked([book]).get(book)
+    if base is not None and base.sequence == sequence:
+        return base
+    return _added_up(book, company, year, sequence)
+
+
+def save_packs(made: Iterable[tuple[int, Books]]) -> None:
+    """Keeps packs beside the lines. One that is older than what is there already is passed over."""
+    with connection.cursor() as cursor:
+        cursor.executemany(
+            "INSERT INTO journals_bookpack (book_id, sequence, data) VALUES (%s, %s, %s) ON CONFLICT (book_id)"
+            " DO UPDATE SET sequence = excluded.sequence, data = excluded.data"
+            " WHERE journals_bookpack.sequence < excluded.sequence",
+            [(book, books.sequence, books.packed()) for book, books in made],
+        )
+
+
+def forget() -> None:
+    """For tests, whose databases are rolled back below the process."""
+    with _lock:
+        _kept.clear()

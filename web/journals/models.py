@@ -1,0 +1,172 @@
+"""Books: posted journals and their lines, balances kept elsewhere, and what both add up to, packed.
+
+A journal is here only once it is posted. Triggers refuse every change and every unbalanced set of lines, also by SQL.
+"""
+
+import pgtrigger
+from django.conf import settings
+from django.db import models
+
+from web.definitions.base import ident, to
+from web.definitions.models import never_altered
+
+BALANCED = """
+    IF EXISTS (
+        SELECT 1 FROM new_lines l JOIN journals_book b ON b.id = l.book_id
+        GROUP BY l.journal_id, b.company HAVING sum(l.amount) <> 0
+    ) THEN
+        RAISE EXCEPTION 'pine: the lines of a journal must balance in every company' USING ERRCODE = 'check_violation';
+    END IF;
+    RETURN NULL;
+"""
+
+
+class Book(models.Model):
+    """One company's fiscal year. `sequence` counts its postings; it is raised under a row lock, so it orders commits."""
+
+    company = to("companies.Company", "company")
+    fiscal_year = models.IntegerField()
+    sequence = models.BigIntegerField(default=0)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["company", "fiscal_year"], name="journals_book_key")]
+
+
+class BookPack(models.Model):
+    """The balances of a book up to a sequence, packed (core/balances.py). A cache: lines after it are added on reading."""
+
+    book = models.OneToOneField(Book, primary_key=True, on_delete=models.CASCADE)
+    sequence = models.BigIntegerField()
+    data = models.BinaryField()
+
+
+class Account(models.Model):
+    """An account string that was posted to, interned."""
+
+    chart = ident()
+    account = models.TextField()
+    natural = ident()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["chart", "account"], name="journals_account_key")]
+        indexes = [models.Index(fields=["chart", "natural"])]
+
+
+class DimensionSet(models.Model):
+    """The dimension codes that a line carries, interned: `project=P104; season=SP26`."""
+
+    codes = models.TextField(unique=True)
+
+
+class Journal(models.Model):
+    company = to("companies.Company", "company")
+    journal = ident()
+    date = models.DateField()
+    kind = models.CharField(max_length=10)
+    description = models.TextField(blank=True, default="")
+    currency = models.CharField(max_length=3)
+    rate = models.DecimalField(max_digits=24, decimal_places=12, null=True)
+    posted_at = models.DateTimeField()
+    posted_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
+    reverses = models.OneToOneField("self", null=True, on_delete=models.PROTECT, related_name="reversed_by")
+
+    class Meta:
+        triggers = never_altered()
+        constraints = [models.UniqueConstraint(fields=["company", "journal"], name="journals_journal_key")]
+        indexes = [models.Index(fields=["company", "-date", "-id"])]
+
+
+class JournalLine(models.Model):
+    """Amounts are raw (debit plus) minor units: `amount` in the company's currency, `keyed` in the journal's.
+
+    Ids of interned rows carry no foreign keys: they were checked as arrays before the lines were written.
+    """
+
+    pk = models.CompositePrimaryKey("journal_id", "line")
+    journal = models.ForeignKey(Journal, on_delete=models.PROTECT, related_name="lines", db_constraint=False, db_index=False)
+    line = models.IntegerField()
+    book = models.ForeignKey(Book, on_delete=models.PROTECT, related_name="+", db_constraint=False, db_index=False)
+    period = models.SmallIntegerField()
+    closing = models.BooleanField()
+    account = models.ForeignKey(Account, on_delete=models.PROTECT, related_name="+", db_constraint=False, db_index=False)
+    dimensions = models.ForeignKey(
+        DimensionSet, null=True, on_delete=models.PROTECT, related_name="+", db_constraint=False, db_index=False
+    )
+    partner_id = models.IntegerField(null=True)
+    amount = models.BigIntegerField()
+    keyed = models.BigIntegerField()
+    generated = models.BooleanField(default=False)
+    sequence = models.BigIntegerField()
+    description = models.TextField(blank=True, default="")
+    source_type = models.TextField(blank=True, default="")
+    source_number = models.TextField(blank=True, default="")
+    source_party = models.TextField(blank=True, default="")
+    source_item = models.TextField(blank=True, default="")
+
+    class Meta:
+        triggers = [
+            *never_altered(),
+            pgtrigger.Trigger(
+                name="balanced",
+                level=pgtrigger.Statement,
+                when=pgtrigger.After,
+                operation=pgtrigger.Insert,
+                referencing=pgtrigger.Referencing(new="new_lines"),
+                func=BALANCED,
+            ),
+        ]
+        indexes = [
+            models.Index(fields=["account", "book"]),
+            models.Index(fields=["book", "sequence"]),
+        ]
+
+
+class Balance(models.Model):
+    """A period's movement for a company whose books are kept elsewhere; raw minor units."""
+
+    company = to("companies.Company", "company")
+    fiscal_year = models.IntegerField()
+    period = models.IntegerField()
+    account = models.ForeignKey(Account, on_delete=models.PROTECT, related_name="+", db_constraint=False)
+    dimensions_id = models.BigIntegerField(default=0)
+    partner_id = models.IntegerField(default=0)
+    amount = models.BigIntegerField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(
+                fields=["company", "fiscal_year", "period", "account", "dimensions_id", "partner_id"],
+                name="journals_balance_key",
+            )
+        ]
+
+
+class BudgetLine(models.Model):
+    """Raw minor units of the company's currency."""
+
+    budget = to("statements.Budget", "budget")
+    company = to("companies.Company", "company")
+    fiscal_year = models.IntegerField()
+    period = models.IntegerField()
+    account = models.TextField()
+    dimensions = models.TextField(blank=True, default="")
+    amount = models.BigIntegerField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(
+                fields=["budget", "company", "fiscal_year", "period", "account", "dimensions"], name="journals_budgetline_key"
+            )
+        ]
+
+
+class Unfinished(models.Model):
+    """A journal being keyed, kept so that nothing is lost when the browser goes away."""
+
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+    company = to("companies.Company", "company")
+    saved_at = models.DateTimeField(auto_now=True)
+    content = models.JSONField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["by", "company"], name="journals_unfinished_key")]

@@ -1,0 +1,225 @@
+"""Writes journals that were checked: books locked in order, ids interned, lines copied in one statement, packs kept up.
+
+The caller holds the transaction and the shared lock on definitions, and has checked every line in the core.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+import numpy as np
+from django.db import connection
+from django.utils import timezone
+from numpy.typing import NDArray
+
+from core.balances import ROW, Books, books_from_rows
+from core.journals import BookedLine
+from core.periods import ordinal
+from core.state import State
+from core.tables import Company, Journal
+from web.journals import books as packs
+from web.journals.interning import intern_accounts, intern_dimensions
+
+JOURNAL_COLUMNS = "id, company, journal, date, kind, description, currency, rate, posted_at, posted_by_id, reverses_id"
+LINE_COLUMNS = (
+    "journal_id, line, book_id, period, closing, account_id, dimensions_id, partner_id, amount, keyed, generated, sequence,"
+    " description, source_type, source_number, source_party, source_item"
+)
+NO_TEXTS = "\t\t\t\t"
+
+
+@dataclass
+class Lines:
+    """Lines of many journals as equal-length columns. `seat` numbers (company, fiscal year, period, closing) tuples in
+    `seats`, `account` (chart, string, natural) in `accounts`, `dimensions` texts in `dimension_texts`, `partner`
+    companies in `partners` (-1: none)."""
+
+    journal: NDArray[Any]
+    line: NDArray[Any]
+    seat: NDArray[Any]
+    account: NDArray[Any]
+    dimensions: NDArray[Any]
+    partner: NDArray[Any]
+    amount: NDArray[Any]
+    keyed: NDArray[Any]
+    generated: NDArray[Any]
+    texts: Sequence[str]
+    """the five free texts joined by tabs, escaped as COPY wants them"""
+    seats: list[tuple[str, int, int, bool]]
+    accounts: list[tuple[str, str, str]]
+    dimension_texts: list[str]
+    partners: list[str]
+
+
+class Numbering:
+    """Gives each new value the next number."""
+
+    def __init__(self) -> None:
+        self.numbers: dict[Any, int] = {}
+
+    def __call__(self, value: Any) -> int:
+        return self.numbers.setdefault(value, len(self.numbers))
+
+    def values(self) -> list[Any]:
+        return list(self.numbers)
+
+
+def escaped(text: str) -> str:
+    return text.replace("\\", "\\\\").replace("\t", "\\t").replace("\n", "\\n").replace("\r", "\\r")
+
+
+def lines_of(state: State, checked: Sequence[tuple[Journal, Sequence[BookedLine]]]) -> Lines:
+    """Columns from journals that were checked one by one."""
+    seats, accounts, dimensions, partners = Numbering(), Numbering(), Numbering(), Numbering()
+    rows: list[tuple[int, ...]] = []
+    texts: list[str] = []
+    for number, (journal, lines) in enumerate(checked):
+        for line in lines:
+            company = state.get(Company, line.company)
+            chart = company.chart if company else ""
+            rows.append((
+                number, line.number, seats((line.company, line.fiscal_year, line.period, journal.kind == "closing")),
+                accounts((chart, line.account, line.natural)), dimensions(line.dimensions),
+                partners(line.partner) if line.partner else -1, line.amount, line.keyed, line.generated,
+            ))  # fmt: skip
+            texts.append("\t".join(escaped(text) for text in line.texts))
+    columns = [np.array(column, dtype=np.int64) for column in zip(*rows, strict=True)] or [np.zeros(0, np.int64)] * 9
+    return Lines(*columns[:8], columns[8].astype(bool), texts, seats.values(), accounts.values(), dimensions.values(),
+                 partners.values())  # fmt: skip
+
+
+def company_numbers() -> dict[str, int]:
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT company, id FROM companies_company")
+        return dict(cursor.fetchall())
+
+
+def lock_books(wanted: Sequence[tuple[str, int]]) -> dict[tuple[str, int], tuple[int, int]]:
+    """Makes and locks books in a fixed order and raises their sequence: (book id, its new sequence)."""
+    columns = [list(column) for column in zip(*sorted(set(wanted)), strict=True)]
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "INSERT INTO journals_book (company, fiscal_year, sequence) SELECT c, y, 0 FROM unnest(%s::text[], %s::int[])"
+            " AS w(c, y) ORDER BY c, y ON CONFLICT DO NOTHING",
+            columns,
+        )
+        cursor.execute(
+            "SELECT b.id FROM journals_book b JOIN unnest(%s::text[], %s::int[]) AS w(c, y)"
+            " ON b.company = w.c AND b.fiscal_year = w.y ORDER BY b.company, b.fiscal_year FOR UPDATE OF b",
+            columns,
+        )
+        ids = [row[0] for row in cursor.fetchall()]
+        cursor.execute(
+            "UPDATE journals_book SET sequence = sequence + 1 WHERE id = ANY(%s) RETURNING company, fiscal_year, id, sequence",
+            [ids],
+        )
+        return {(company, year): (number, sequence) for company, year, number, sequence in cursor.fetchall()}
+
+
+def post(state: State, heads: Sequence[Journal], lines: Lines, by: int | None, reverses: int | None = None) -> list[int]:
+    """Writes journals with their lines; returns the journals' ids in order."""
+    locked = lock_books([(company, year) for company, year, _, _ in lines.seats])
+    companies = company_numbers()
+    accounts = intern_accounts(lines.accounts)
+    dimensions = intern_dimensions(lines.dimension_texts)
+    ids = _insert_journals(state, heads, by, reverses)
+    seat_book = np.array([locked[(c, y)][0] for c, y, _, _ in lines.seats], dtype=np.int64)
+    seat_sequence = np.array([locked[(c, y)][1] for c, y, _, _ in lines.seats], dtype=np.int64)
+    account = np.array([accounts[(c, a)] for c, a, _ in lines.accounts], dtype=np.int64)[lines.account]
+    codes = np.array([dimensions[text] for text in lines.dimension_texts], dtype=np.int64)[lines.dimensions]
+    numbers = np.array([*(companies[name] for name in lines.partners), 0], dtype=np.int64)[lines.partner]
+    _copy_lines(ids, lines, seat_book, seat_sequence, account, codes, numbers)
+    if len(lines.line) > packs.LONGEST_TAIL:
+        _keep_packs(lines, locked, account, codes, numbers)
+    return ids
+
+
+def _insert_journals(state: State, heads: Sequence[Journal], by: int | None, reverses: int | None) -> list[int]:
+    now = timezone.now()
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT nextval(pg_get_serial_sequence('journals_journal', 'id')) FROM generate_series(1, %s)", [len(heads)]
+        )
+        ids = [row[0] for row in cursor.fetchall()]
+        rows = []
+        for number, head in zip(ids, heads, strict=True):
+            company = state.get(Company, head.company)
+            currency = head.currency or (company.currency if company else "")
+            posted = datetime.fromisoformat(head.posted_at) if head.posted_at else now
+            rows.append((number, head.company, head.journal, head.date, head.kind, head.description, currency, head.rate,
+                         posted, by, reverses))  # fmt: skip
+        if len(rows) < 40:
+            places = ", ".join(["%s"] * 11)
+            cursor.executemany(f"INSERT INTO journals_journal ({JOURNAL_COLUMNS}) VALUES ({places})", rows)
+        else:
+            with cursor.copy(f"COPY journals_journal ({JOURNAL_COLUMNS}) FROM STDIN") as copy:
+                for row in rows:
+                    copy.write_row(row)
+    return ids
+
+
+def _copy_lines(ids: list[int], lines: Lines, seat_book: Any, seat_sequence: Any, account: Any, codes: Any, partner: Any) -> None:
+    """All lines in one statement, so that the trigger sees whole journals."""
+    period = np.array([p for _, _, p, _ in lines.seats], dtype=np.int64)[lines.seat]
+    closing = np.array([c for _, _, _, c in lines.seats], dtype=bool)[lines.seat]
+    journal = np.array(ids, dtype=np.int64)[lines.journal]
+    columns = [
+        journal, lines.line, seat_book[lines.seat], period, closing, account, codes, partner, lines.amount, lines.keyed,
+        lines.generated, seat_sequence[lines.seat],
+    ]  # fmt: skip
+    step = 50_000
+    with connection.cursor() as cursor, cursor.copy(f"COPY journals_journalline ({LINE_COLUMNS}) FROM STDIN") as copy:
+        for start in range(0, len(lines.line), step):
+            part = [column[start : start + step].tolist() for column in columns]
+            copy.write("".join([
+                f"{j}\t{n}\t{b}\t{p}\t{'t' if c else 'f'}\t{a}\t{d or NULL}\t{w or NULL}\t{m}\t{k}\t{'t' if g else 'f'}\t{s}\t{t}\n"
+                for j, n, b, p, c, a, d, w, m, k, g, s, t in zip(*part, lines.texts[start : start + step], strict=True)
+            ]))  # fmt: skip
+
+
+NULL = "\\N"
+
+
+def _keep_packs(lines: Lines, locked: dict[tuple[str, int], tuple[int, int]], account: Any, codes: Any, partner: Any) -> None:
+    """Adds a large posting to the packs, so that nobody has to add its lines up again."""
+    bases = _bases(locked)
+    numbering = {key: i for i, key in enumerate(locked)}
+    book = np.array([numbering[(c, y)] for c, y, _, _ in lines.seats], dtype=np.int64)[lines.seat]
+    when = np.array([ordinal(y, p) for _, y, p, _ in lines.seats], dtype=np.int32)[lines.seat]
+    closing = np.array([c for _, _, _, c in lines.seats], dtype=np.int32)[lines.seat]
+    names, natural_of = np.unique(np.array([n for _, _, n in lines.accounts]), return_inverse=True)
+    natural = natural_of[lines.account]
+    order = np.argsort(book, kind="stable")
+    ends = np.searchsorted(book[order], np.arange(len(locked) + 1))
+    made: list[tuple[int, Books]] = []
+    for i, (key, (number, sequence)) in enumerate(locked.items()):
+        rows = order[ends[i] : ends[i + 1]]
+        base = bases.get(key)
+        own = list(base.naturals) if base else []
+        places = {name: at for at, name in enumerate(own)}
+        used = np.unique(natural[rows])
+        for at in used.tolist():
+            if (name := str(names[at])) not in places:
+                places[name] = len(own)
+                own.append(name)
+        local = np.zeros(len(names), dtype=np.int32)
+        local[used] = [places[str(names[at])] for at in used.tolist()]
+        packed = np.zeros(len(rows), dtype=ROW)
+        packed["natural"], packed["partner"], packed["account"] = local[natural[rows]], partner[rows], account[rows]
+        packed["dimensions"], packed["ordinal"], packed["closing"] = codes[rows], when[rows], closing[rows]
+        amount = lines.amount[rows]
+        packed["debit"], packed["credit"] = np.maximum(amount, 0), np.maximum(-amount, 0)
+        made.append((number, books_from_rows(key[0], key[1], sequence, tuple(own), packed, base)))
+    packs.save_packs(made)
+
+
+def _bases(locked: dict[tuple[str, int], tuple[int, int]]) -> dict[tuple[str, int], Books]:
+    """The books as they were before this posting. They are locked, so nobody else moves them; own lines are not read."""
+    found = {}
+    for key, (number, sequence) in locked.items():
+        if sequence > 1:
+            found[key] = packs.as_of(number, key[0], key[1], sequence - 1)
+    return found

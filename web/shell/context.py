@@ -1,0 +1,2 @@
+def frame(request):
+    return {}

@@ -1,0 +1,37 @@
+from django.db import models
+
+from web.definitions.base import Definition, ident, key, text, to
+
+
+class Statement(Definition):
+    exchange = "statements"
+    statement = ident(unique=True)
+    name = models.TextField()
+    chart = to("structures.Chart", "chart")
+    kind = models.CharField(max_length=20)
+
+
+class StatementLine(Definition):
+    exchange = "statement_lines"
+    statement = to("statements.Statement", "statement")
+    line = ident()
+    parent = ident(blank=True, default="")
+    position = models.IntegerField()
+    label = text()
+    kind = models.CharField(max_length=10)
+    accounts = text()
+    formula = text()
+    sign = models.CharField(max_length=10)
+
+    class Meta:
+        constraints = [
+            *key("statement", "line"),
+            models.CheckConstraint(condition=~models.Q(parent=models.F("line")), name="statements_line_not_under_itself"),
+        ]
+
+
+class Budget(Definition):
+    exchange = "budgets"
+    budget = ident(unique=True)
+    name = models.TextField()
+    chart = to("structures.Chart", "chart")

@@ -1,0 +1,133 @@
+"""Figures of one company: trial balance and statements, from its packed balances."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from core.accounts import chart_index
+from core.balances import TrialRow, by_account
+from core.codes import list_index
+from core.faults import Fault, Refused
+from core.money import digits_of
+from core.periods import CalendarIndex, company_calendar, ordinal
+from core.state import State
+from core.statements import Amounts, Figures, Plan, Statement, Stray, compute, natural_list, plan
+from core.tables import Company
+from web.journals.books import books_for
+
+
+class WrongCall(Refused):
+    """Something asked for does not exist: exit status 2 on the command line, 404 on a screen."""
+
+    def __init__(self, what: str):
+        super().__init__([Fault("wrong-call", what)])
+
+
+@dataclass(frozen=True, slots=True)
+class Window:
+    """A stretch of periods of one year, as ordinals: movement from `start` to `end`."""
+
+    year: int
+    first: int
+    period: int
+    start: int
+    end: int
+
+
+def window(calendar: CalendarIndex, year: int, period: int, first: int | None = None) -> Window:
+    """Raises WrongCall for a year or period that the calendar does not have."""
+    if year not in calendar.years():
+        raise WrongCall(f"There is no fiscal year {year} in calendar {calendar.calendar}.")
+    begin = calendar.first_period(year) if first is None else first
+    for number in (begin, period):
+        if (year, number) not in calendar.periods:
+            raise WrongCall(f"There is no period {number} in fiscal year {year} of calendar {calendar.calendar}.")
+    if begin > period:
+        raise WrongCall(f"Period {begin} is after period {period}.")
+    return Window(year, begin, period, ordinal(year, begin), ordinal(year, period))
+
+
+def known_company(state: State, company: str) -> Company:
+    row = state.get(Company, company)
+    if row is None:
+        raise WrongCall(f"There is no company {company}.")
+    return row
+
+
+def known_plan(state: State, statement: str, chart: str) -> Plan:
+    made = plan(state, statement)
+    if made is None:
+        raise WrongCall(f"There is no statement {statement}.")
+    if made.statement.chart != chart:
+        raise WrongCall(f"Statement {statement} belongs to chart {made.statement.chart}, not to {chart}.")
+    return made
+
+
+def company_sums(state: State, company: str, at: Window) -> tuple[list[str], dict[str, np.ndarray]]:
+    """The company's posting accounts in order, and its sums by account (core.balances.by_account)."""
+    head = known_company(state, company)
+    chart = chart_index(state, head.chart)
+    index = list_index(state, chart.natural_list if chart else "")
+    codes = list(index.posting)
+    places = dict(index.position)
+    books = list(books_for([company])[company])
+    for book in books:
+        for natural in book.naturals:
+            if natural not in places:
+                places[natural] = len(codes)
+                codes.append(natural)
+    return codes, by_account(books, places, len(codes), at.start, at.end)
+
+
+def trial_balance(state: State, company: str, year: int, period: int, first: int | None = None) -> list[TrialRow]:
+    """Accounts in code order with any amount up to the end of the period; debit plus, minor units."""
+    at = window(company_calendar(state, known_company(state, company).company), year, period, first)
+    codes, sums = company_sums(state, company, at)
+    head = known_company(state, company)
+    chart = chart_index(state, head.chart)
+    names = list_index(state, chart.natural_list if chart else "").codes
+    return [
+        TrialRow(
+            code,
+            names[code].name if code in names else "",
+            int(sums["opening"][i]),
+            int(sums["debit"][i]),
+            int(sums["credit"][i]),
+        )
+        for i, code in sorted(enumerate(codes), key=lambda item: item[1])
+        if sums["touched"][i]
+    ]
+
+
+@dataclass(frozen=True, slots=True)
+class StatementFigures:
+    """A statement worked out: figures with one column a company (and more for a group)."""
+
+    plan: Plan
+    figures: Figures
+    columns: tuple[str, ...]
+    currency: str
+    digits: int
+    window: Window
+
+
+def company_amounts(state: State, company: str, statement: Statement, at: Window) -> Amounts:
+    codes, sums = company_sums(state, company, at)
+    listed = len(list_index(state, natural_list(state, known_company(state, company).chart)).posting)
+    strays = tuple(Stray("", code, "", "") for code in codes[listed:])
+    cumulative = sums["cumulative"].reshape(-1, 1)
+    chosen = sums["cumulative"] if statement.kind == "balance_sheet" else sums["window"]
+    return Amounts(chosen.reshape(-1, 1), cumulative, strays)
+
+
+def company_statement(
+    state: State, statement: str, company: str, year: int, period: int, first: int | None = None
+) -> StatementFigures:
+    head = known_company(state, company)
+    made = known_plan(state, statement, head.chart)
+    at = window(company_calendar(state, company), year, period, first)
+    digits = digits_of(head.currency)
+    figures = compute(made, company_amounts(state, company, made.statement, at), digits)
+    return StatementFigures(made, figures, (company,), head.currency, digits, at)

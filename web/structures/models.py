@@ -1,0 +1,115 @@
+from django.db import models
+
+from web.definitions.base import Definition, ident, key, text, to
+
+
+class Structure(Definition):
+    exchange = "structures"
+    structure = ident(unique=True)
+    name = models.TextField()
+    separator = models.CharField(max_length=1)
+
+
+class StructureSegment(Definition):
+    exchange = "structure_segments"
+    structure = to("structures.Structure", "structure")
+    position = models.IntegerField()
+    segment = ident()
+    name = models.TextField()
+    code_list = to("codes.CodeList", "code_list")
+    role = models.CharField(max_length=20)
+
+    class Meta:
+        constraints = [
+            *key("structure", "position"),
+            models.UniqueConstraint(fields=["structure", "segment"], name="structures_segment_name"),
+        ]
+
+
+class Dimension(Definition):
+    exchange = "dimensions"
+    dimension = ident(unique=True)
+    name = models.TextField()
+    code_list = to("codes.CodeList", "code_list")
+
+
+class Chart(Definition):
+    exchange = "charts"
+    chart = ident(unique=True)
+    name = models.TextField()
+    structure = to("structures.Structure", "structure")
+    new_strings = models.CharField(max_length=12)
+
+
+class ChartSegment(Definition):
+    exchange = "chart_segments"
+    chart = to("structures.Chart", "chart")
+    segment = ident()
+    required = models.BooleanField(default=True)
+    default_code = ident(blank=True, default="")
+    display_position = models.IntegerField(null=True)
+
+    class Meta:
+        constraints = key("chart", "segment")
+
+
+class ChartDimension(Definition):
+    exchange = "chart_dimensions"
+    chart = to("structures.Chart", "chart")
+    dimension = to("structures.Dimension", "dimension")
+
+    class Meta:
+        constraints = key("chart", "dimension")
+
+
+class PairingRule(Definition):
+    exchange = "pairing_rules"
+    chart = to("structures.Chart", "chart")
+    rule = ident()
+    position = models.IntegerField()
+    field = ident()
+    outcome = models.CharField(max_length=10)
+    codes = text()
+    message = text()
+    in_use_from = models.DateField(null=True)
+    in_use_until = models.DateField(null=True)
+
+    class Meta:
+        constraints = key("chart", "rule")
+
+
+class PairingCondition(Definition):
+    exchange = "pairing_conditions"
+    chart = to("structures.Chart", "chart")
+    rule = ident()
+    field = ident()
+    codes = models.TextField()
+
+    class Meta:
+        constraints = key("chart", "rule", "field")
+
+
+class AccountString(Definition):
+    exchange = "account_strings"
+    chart = to("structures.Chart", "chart")
+    account = models.TextField()
+    enabled = models.BooleanField(default=True)
+    in_use_from = models.DateField(null=True)
+    in_use_until = models.DateField(null=True)
+
+    class Meta:
+        constraints = key("chart", "account")
+
+
+class QuickCode(Definition):
+    exchange = "quick_codes"
+    chart = to("structures.Chart", "chart")
+    quick_code = ident()
+    company = ident(blank=True, default="")
+    scope = models.CharField(max_length=10)
+    owner = text()
+    account = models.TextField()
+    dimensions = text()
+
+    class Meta:
+        constraints = key("chart", "quick_code")
