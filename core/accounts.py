@@ -38,7 +38,7 @@ class Field:
     """A segment or a dimension of a chart, with the codes that may stand in it."""
 
     name: str
-    label: str
+    title: str
     code_list: str
     role: str
     required: bool
@@ -196,16 +196,16 @@ def code_fault(field: Field, code: str, column: str, value: str) -> Fault | None
     found = field.codes.get(code)
     subject = f"{field.name}:{code}"
     if found is None:
-        return _fault("code-unknown", f"{field.label}: there is no code {code}.",
+        return _fault("code-unknown", f"{field.title}: there is no code {code}.",
                       f"Choose a code of {field.code_list} or add it there.", column, value, subject)  # fmt: skip
     if found.rollup:
-        return _fault("code-rollup", f"{field.label}: {code} {found.name} is a rollup code and takes no amounts.",
+        return _fault("code-rollup", f"{field.title}: {code} {found.name} is a rollup code and takes no amounts.",
                       "Choose a posting code below it.", column, value, subject)  # fmt: skip
     if not found.posting:
-        return _fault("code-not-posting", f"{field.label}: {code} {found.name} is not open for posting.",
+        return _fault("code-not-posting", f"{field.title}: {code} {found.name} is not open for posting.",
                       "Choose another code or allow posting to it.", column, value, subject)  # fmt: skip
     if not found.enabled:
-        return _fault("code-disabled", f"{field.label}: {code} {found.name} is switched off.",
+        return _fault("code-disabled", f"{field.title}: {code} {found.name} is switched off.",
                       "Choose another code or enable it.", column, value, subject)  # fmt: skip
     return None
 
@@ -248,14 +248,14 @@ def _rule_faults(chart: ChartIndex, values: list[str], speaking: int, account: s
     for broken in chart.book.broken(values, speaking):
         row, field, value = broken.row, fields[broken.field], values[broken.field]
         what = {
-            "required": f"{field.label} must be given.",
-            "empty": f"{field.label} must be empty, not {value}.",
-            "only": f"{field.label}: {value} is not among the codes allowed here.",
-            "never": f"{field.label}: {value} is not allowed here.",
+            "required": f"{field.title} must be given.",
+            "empty": f"{field.title} must be empty, not {value}.",
+            "only": f"{field.title}: {value} is not among the codes allowed here.",
+            "never": f"{field.title}: {value} is not allowed here.",
         }[row.outcome]
         way_out = {
-            "required": f"Give a code for {field.label}",
-            "empty": f"Leave {field.label} empty",
+            "required": f"Give a code for {field.title}",
+            "empty": f"Leave {field.title} empty",
             "only": f"Choose one of {row.codes}",
             "never": f"Choose none of {row.codes}",
         }[row.outcome]
@@ -320,13 +320,13 @@ def _required(seated: Seat, values: list[str], account: str, faults: list[Fault]
     chart = seated.chart
     for i, segment in enumerate(chart.segments):
         if not values[i] and segment.required:
-            faults.append(_fault("segment-missing", f"{segment.label} must be given.",
+            faults.append(_fault("segment-missing", f"{segment.title} must be given.",
                                  f"Give a code of {segment.code_list}.", "account", account, segment.name))  # fmt: skip
     if chart.company >= 0 and (code := values[chart.company]) and code not in seated.codes:
-        label = chart.segments[chart.company].label
+        title = chart.segments[chart.company].title
         if code in chart.segments[chart.company].codes:
             own = ", ".join(sorted(seated.codes)) or "none yet"
-            faults.append(_fault("not-own-code", f"{label}: {code} is not a code of company {seated.company}.",
+            faults.append(_fault("not-own-code", f"{title}: {code} is not a code of company {seated.company}.",
                                  f"Its codes are: {own}.", "account", account, code))  # fmt: skip
     natural = values[chart.natural] if chart.natural >= 0 else ""
     if natural in seated.shut or (seated.open is not None and natural and natural not in seated.open):
@@ -380,10 +380,10 @@ def date_faults(chart: ChartIndex, found: Resolved, on: date) -> list[Fault]:
         if row is None:
             continue
         if row.in_use_from and on < row.in_use_from:
-            faults.append(_fault("code-not-yet", f"{field.label}: {row.code} {row.name} is in use from {row.in_use_from}.",
+            faults.append(_fault("code-not-yet", f"{field.title}: {row.code} {row.name} is in use from {row.in_use_from}.",
                                  f"Choose another code or a date from then on, not {on}.", column, value, row.code))  # fmt: skip
         if row.in_use_until and on > row.in_use_until:
-            faults.append(_fault("code-closed", f"{field.label}: {row.code} {row.name} was in use until {row.in_use_until}.",
+            faults.append(_fault("code-closed", f"{field.title}: {row.code} {row.name} was in use until {row.in_use_until}.",
                                  f"Choose another code or an earlier date than {on}.", column, value, row.code))  # fmt: skip
     if not faults:
         faults.append(_fault("string-not-in-use", f"{found.account} is not in use on {on}.",

@@ -86,17 +86,17 @@ def codes() -> Iterator[Any]:
         yield CodeList(name, title, width, width)
     yield CodeList("hexley-shops", "Hexley shop", 2, 2)
     yield CodeList("corran-blocks", "Corran block", 2, 2)
-    yield Hierarchy("accounts-main", "accounts", "Main hierarchy", True)
+    yield Hierarchy("accounts-tree", "accounts", "Main hierarchy", True)
     yield Hierarchy("sites-country", "sites", "Sites by country", True)
     yield Hierarchy("crops-kind", "crops", "Crop lines by kind", True)
     for code, name, parent in chart.rollups():
         yield Code("accounts", code, name, True, False)
-        yield HierarchyNode("accounts-main", code, parent)
+        yield HierarchyNode("accounts-tree", code, parent)
     for code, name, kind, contra, rollup in chart.accounts():
         start = date(2021, 4, 1) if code == "11220" else date(2026, 9, 1) if code == "11240" else START
         until = date(2025, 12, 31) if code == "11390" else None
         yield Code("accounts", code, name, False, True, True, kind, contra, start, until)
-        yield HierarchyNode("accounts-main", code, rollup)
+        yield HierarchyNode("accounts-tree", code, rollup)
     for code, name, kind in chart.FORGOTTEN:
         yield Code("accounts", code, name, account_class=kind, in_use_from=date(2026, 1, 1))
     for row in COMPANIES:

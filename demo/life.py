@@ -265,7 +265,7 @@ def closing_2025(life: Life) -> None:
             parts = line.account.split("-")
             if line.company == company and line.journal in own and parts[1][0] in "4567":
                 raw = _minor(line.debit) - _minor(line.credit)
-                account = line.account if line.account.count("-") > 1 else line.account
+                account = line.account
                 sums[account] = sums.get(account, 0) + raw
         lines = [(account, -amount) for account, amount in sorted(sums.items()) if amount]
         lines.append((f"{code}-31110", -sum(amount for _, amount in lines)))

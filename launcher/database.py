@@ -38,7 +38,7 @@ def server_url(database: str) -> str:
 def migrations_stamp() -> str:
     """Stands for the state of all migrations, so that an up-to-date database is known without asking it."""
     digest = hashlib.sha256()
-    for path in sorted(ROOT.glob("web/*/migrations/*.py")) + [ROOT / "requirements.lock"]:
+    for path in [*sorted(ROOT.glob("web/*/migrations/*.py")), ROOT / "requirements.lock"]:
         digest.update(path.read_bytes())
     return digest.hexdigest()[:16]
 

@@ -1,1 +1,14 @@
-urlpatterns: list = []
+from django.urls import include, path
+
+urlpatterns = [
+    path("", include("web.shell.urls")),
+    path("", include("web.people.urls")),
+    path("", include("web.definitions.urls")),
+    path("codes/", include("web.codes.urls")),
+    path("structures/", include("web.structures.urls")),
+    path("companies/", include("web.companies.urls")),
+    path("journals/", include("web.journals.urls")),
+    path("statements/", include("web.statements.urls")),
+    path("group/", include("web.group.urls")),
+    path("exchange/", include("web.exchange.urls")),
+]

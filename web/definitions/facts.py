@@ -36,7 +36,7 @@ def posted_facts(state: State) -> Facts:
                 values = (chart,) if index and place == index.natural else (index.separator, place + 1, chart) if index else ()
                 found.update(str(row[0]) for row in _column(sql.replace("natural ", '"natural" '), *values))
             if index and any(d.name in fields for d in index.dimensions):
-                for (text,) in _column("SELECT codes FROM journals_dimensionset"):
+                for (text,) in _column("SELECT codes FROM journals_tagging"):
                     found.update(code for name, code in parse_dimensions(str(text))[0].items() if name in fields)
         return frozenset(found)
 

@@ -152,7 +152,7 @@ class BalanceImport:
             cursor.execute(
                 "SELECT l.company, l.fiscal_year, l.period, a.account, coalesce(d.codes, ''), coalesce(c.company, ''), l.amount"
                 " FROM journals_balance l JOIN journals_account a ON a.id = l.account_id"
-                " LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id"
+                " LEFT JOIN journals_tagging d ON d.id = l.dimensions_id"
                 " LEFT JOIN companies_company c ON c.id = l.partner_id WHERE l.company = ANY(%s)",
                 [sorted(companies)],
             )

@@ -15,7 +15,7 @@ from django.db import connection, transaction
 from core.money import digits_of, format_amount
 from core.parsing import write_cell
 from core.state import State
-from core.tables import BOOKS, DEFINITIONS, TABLES, Company, Kind, Table
+from core.tables import BOOKS, DEFINITION_TABLES, TABLES, Company, Kind, Table
 from web.definitions import snapshot
 from web.exchange.workbook import write_workbook
 
@@ -71,13 +71,13 @@ LINES = """
     SELECT j.company, j.journal, l.line, b.company, a.account, coalesce(d.codes, ''), l.keyed, coalesce(c.company, ''),
            l.description, l.source_type, l.source_number, l.source_party, l.source_item, l.generated, j.currency
     FROM journals_journalline l JOIN journals_journal j ON j.id = l.journal_id JOIN journals_book b ON b.id = l.book_id
-    JOIN journals_account a ON a.id = l.account_id LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id
+    JOIN journals_account a ON a.id = l.account_id LEFT JOIN journals_tagging d ON d.id = l.dimensions_id
     LEFT JOIN companies_company c ON c.id = l.partner_id ORDER BY j.company, j.id, l.line
 """
 BALANCES = """
     SELECT l.company, l.fiscal_year, l.period, a.account, coalesce(d.codes, ''), coalesce(c.company, ''), l.amount
     FROM journals_balance l JOIN journals_account a ON a.id = l.account_id
-    LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id = l.partner_id
+    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id = l.partner_id
     ORDER BY 1, 2, 3, 4, 5, 6
 """
 BUDGETS = "SELECT budget, company, fiscal_year, period, account, dimensions, amount FROM journals_budgetline ORDER BY 1,2,3,4,5,6"
@@ -117,7 +117,7 @@ def book_rows(state: State, table: Table) -> Rows:
 
 
 def tables(state: State) -> Iterator[tuple[Table, Rows]]:
-    for table in DEFINITIONS:
+    for table in DEFINITION_TABLES:
         yield table, definition_rows(state, table)
     for table in BOOKS:
         yield table, book_rows(state, table)

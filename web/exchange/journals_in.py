@@ -295,7 +295,7 @@ STORED = """
     SELECT l.journal_id, l.line, b.company, a.account, coalesce(d.codes, ''), l.keyed, coalesce(c.company, ''),
            l.description, l.source_type, l.source_number, l.source_party, l.source_item
     FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id JOIN journals_account a ON a.id = l.account_id
-    LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id = l.partner_id
+    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id = l.partner_id
     WHERE l.journal_id = ANY(%s) AND NOT l.generated
 """
 

@@ -29,7 +29,7 @@ def waiting(who: LineUp) -> list[str]:
 
 
 def trial_balance(state: State, company: str | None, group: str | None, year: int, period: int, first: int | None) -> Report:
-    header = ("account", "name", "opening", "debit", "credit", "closing")
+    columns = ("account", "name", "opening", "debit", "credit", "closing")
     messages: list[str] = []
     if group:
         found, who = group_queries.group_trial(state, group, year, period, first)
@@ -42,7 +42,7 @@ def trial_balance(state: State, company: str | None, group: str | None, year: in
     rows: list[list[Cell]] = [
         [row.account, row.name, *(Money(v, digits) for v in (row.opening, row.debit, row.credit, row.closing))] for row in found
     ]
-    return Report(header, rows, messages)
+    return Report(columns, rows, messages)
 
 
 def statement_rows(found: StatementFigures, column: int) -> tuple[list[list[Cell]], list[str]]:
@@ -64,13 +64,13 @@ def statement_rows(found: StatementFigures, column: int) -> tuple[list[list[Cell
 def statement(
     state: State, name: str, company: str | None, group: str | None, year: int, period: int, first: int | None
 ) -> Report:
-    header = ("line", "label", "depth", "amount")
+    columns = ("line", "label", "depth", "amount")
     if group:
         made = group_queries.group_statement(state, name, group, year, period, first)
         rows, messages = statement_rows(made.statement, len(made.statement.columns) - 1)
-        return Report(header, rows, [*waiting(made.who), *messages])
+        return Report(columns, rows, [*waiting(made.who), *messages])
     rows, messages = statement_rows(queries.company_statement(state, name, company or "", year, period, first), 0)
-    return Report(header, rows, messages)
+    return Report(columns, rows, messages)
 
 
 def disagreements(state: State, group: str, year: int, period: int) -> Report:

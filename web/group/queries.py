@@ -91,7 +91,7 @@ def interned_texts(rows: Any) -> list[tuple[str, str]]:
     with connection.cursor() as cursor:
         cursor.execute("SELECT id, account FROM journals_account WHERE id = ANY(%s)", [accounts])
         strings = dict(cursor.fetchall())
-        cursor.execute("SELECT id, codes FROM journals_dimensionset WHERE id = ANY(%s)", [sets])
+        cursor.execute("SELECT id, codes FROM journals_tagging WHERE id = ANY(%s)", [sets])
         codes = {0: "", **dict(cursor.fetchall())}
     return [(strings[a], codes[d]) for a, d in zip(rows["account"].tolist(), rows["dimensions"].tolist(), strict=True)]
 

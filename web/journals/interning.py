@@ -1,4 +1,4 @@
-"""Account strings and dimension sets as numbers: each text once, its number kept for good."""
+"""Account strings and taggings as numbers: each text once, its number kept for good."""
 
 from __future__ import annotations
 
@@ -29,15 +29,15 @@ def intern_accounts(wanted: Sequence[tuple[str, str, str]]) -> Accounts:
 
 
 def intern_dimensions(wanted: Sequence[str]) -> dict[str, int]:
-    """Numbers of dimension sets; the empty one is 0 and not kept."""
+    """Numbers of taggings; the empty one is 0 and not kept."""
     texts = [text for text in wanted if text]
     found = {"": 0}
     if texts:
         with connection.cursor() as cursor:
             cursor.execute(
-                "INSERT INTO journals_dimensionset (codes) SELECT * FROM unnest(%s::text[]) ORDER BY 1 ON CONFLICT DO NOTHING",
+                "INSERT INTO journals_tagging (codes) SELECT * FROM unnest(%s::text[]) ORDER BY 1 ON CONFLICT DO NOTHING",
                 [texts],
             )
-            cursor.execute("SELECT codes, id FROM journals_dimensionset WHERE codes = ANY(%s)", [texts])
+            cursor.execute("SELECT codes, id FROM journals_tagging WHERE codes = ANY(%s)", [texts])
             found.update(cursor.fetchall())
     return found

@@ -52,7 +52,7 @@ class Account(models.Model):
         indexes = [models.Index(fields=["chart", "natural"])]
 
 
-class DimensionSet(models.Model):
+class Tagging(models.Model):
     """The dimension codes that a line carries, interned: `project=P104; season=SP26`."""
 
     codes = models.TextField(unique=True)
@@ -90,7 +90,7 @@ class JournalLine(models.Model):
     closing = models.BooleanField()
     account = models.ForeignKey(Account, on_delete=models.PROTECT, related_name="+", db_constraint=False, db_index=False)
     dimensions = models.ForeignKey(
-        DimensionSet, null=True, on_delete=models.PROTECT, related_name="+", db_constraint=False, db_index=False
+        Tagging, null=True, on_delete=models.PROTECT, related_name="+", db_constraint=False, db_index=False
     )
     partner_id = models.IntegerField(null=True)
     amount = models.BigIntegerField()

@@ -1,2 +1,105 @@
-def frame(request):
-    return {}
+"""What the page frame shows on every page: the six storeys and how they stand, and the title block's context."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from django.http import HttpRequest
+from django.urls import reverse
+
+from core.codes import natural_lists
+from core.hierarchies import main_hierarchies, standing_under_none
+from core.periods import company_calendar
+from core.state import State, derived
+from core.statements import plan
+from core.tables import (
+    Chart,
+    Code,
+    CodeList,
+    Company,
+    Group,
+    Hierarchy,
+    HierarchyNode,
+    Statement,
+    StatementLine,
+    Structure,
+    StructureSegment,
+)
+from web.people.rights import charts_seen, companies_seen, lists_seen
+
+
+@dataclass(frozen=True, slots=True)
+class Storey:
+    number: int
+    name: str
+    address: str
+    told: str
+    mark: str
+
+
+@derived(Code, CodeList, Hierarchy, HierarchyNode, StructureSegment)
+def _codes_under_none(state: State) -> int:
+    main = main_hierarchies(state)
+    return sum(len(standing_under_none(state, name)) for name in natural_lists(state) if name in main)
+
+
+@derived(Statement, StatementLine, Code, Hierarchy, HierarchyNode, Chart, Structure, StructureSegment)
+def _unplaced(state: State) -> int:
+    found = 0
+    for row in state.rows(Statement):
+        made = plan(state, row.statement)
+        if made:
+            codes = made.accounts.codes
+            found += sum(
+                1 for i, at in enumerate(made.line_of) if at < 0 and made.belongs(codes[made.accounts.posting[i]].account_class)
+            )
+    return found
+
+
+def plural(count: int, one: str, many: str = "") -> str:
+    return f"{count} {one if count == 1 else many or one + 's'}"
+
+
+def storeys(state: State, person: Any) -> list[Storey]:
+    lists, companies = lists_seen(person, state), companies_seen(person, state)
+    charts = charts_seen(person, state)
+    shared = sum(1 for row in companies if sum(o.chart == row.chart for o in companies) > 1)
+    loose, unplaced = _codes_under_none(state), _unplaced(state)
+    statements = [row for row in state.rows(Statement) if row.chart in charts]
+    groups = list(state.rows(Group)) if person.is_group_accountant else []
+    open_period = _open_period(state, companies)
+    return [
+        Storey(6, "Group", reverse("groups"), plural(len(groups), "group") if groups else "nothing here for you", ""),
+        Storey(5, "Statements", reverse("statements"), plural(unplaced, "unplaced", "unplaced") if unplaced else
+               plural(len(statements), "tree"), "look" if unplaced else "ok"),
+        Storey(4, "Journals", reverse("journals"), open_period, "ok" if open_period else ""),
+        Storey(3, "Companies", reverse("companies"), f"{shared} share, {len(companies) - shared} own", "ok" if companies else ""),
+        Storey(2, "Structures", reverse("structures"), plural(len(charts), "chart"), "ok" if charts else ""),
+        Storey(1, "Codes", reverse("codes"), f"{plural(len(lists), 'list')}{f', {loose} loose' if loose else ''}",
+               "look" if loose else "ok" if lists else ""),
+    ]  # fmt: skip
+
+
+def _open_period(state: State, companies: list[Company]) -> str:
+    for company in companies[:1]:
+        periods = [p for p in company_calendar(state, company.company).regular if p.status == "open"]
+        if periods:
+            return f"{periods[0].name} open"
+    return ""
+
+
+def frame(request: HttpRequest) -> dict[str, Any]:
+    snapshot = getattr(request, "snapshot", None)
+    if snapshot is None or not request.user.is_authenticated:
+        return {}
+    here = request.path.split("/")[1]
+    numbers = {"codes": 1, "structures": 2, "companies": 3, "journals": 4, "statements": 5, "group": 6}
+    return {
+        "storeys": storeys(snapshot.state, request.user) if not request.headers.get("HX-Request") else [],
+        "at_storey": numbers.get(here, 0),
+        "version": snapshot.version,
+        "may_change": request.user.is_group_accountant,
+    }
+
+

@@ -28,7 +28,7 @@ class Migration(migrations.Migration):
             ],
         ),
         migrations.CreateModel(
-            name='DimensionSet',
+            name='Tagging',
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
                 ('codes', models.TextField(unique=True)),
@@ -103,7 +103,7 @@ class Migration(migrations.Migration):
                 ('source_item', models.TextField(blank=True, default='')),
                 ('account', models.ForeignKey(db_constraint=False, db_index=False, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='journals.account')),
                 ('book', models.ForeignKey(db_constraint=False, db_index=False, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='journals.book')),
-                ('dimensions', models.ForeignKey(db_constraint=False, db_index=False, null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='journals.dimensionset')),
+                ('dimensions', models.ForeignKey(db_constraint=False, db_index=False, null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='journals.tagging')),
                 ('journal', models.ForeignKey(db_constraint=False, db_index=False, on_delete=django.db.models.deletion.PROTECT, related_name='lines', to='journals.journal')),
             ],
         ),

@@ -1,3 +1,78 @@
+"""Small things every page shows: amounts, marks, chips, addresses that keep the state."""
+
+from __future__ import annotations
+
+from typing import Any
+
 from django import template
+from django.utils.html import format_html
+from django.utils.safestring import SafeString
+
+from core.money import show_amount
 
 register = template.Library()
+ROMAN = ("", "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X")
+
+
+@register.filter
+def amount(minor: int | None, digits: int) -> str:
+    return show_amount(minor, digits)
+
+
+@register.filter
+def roman(number: int) -> str:
+    return ROMAN[number] if number < len(ROMAN) else str(number)
+
+
+@register.filter
+def item(mapping: Any, key: Any) -> Any:
+    return mapping.get(key)
+
+
+@register.simple_tag
+def key(letter: str) -> SafeString:
+    return format_html("<kbd>{}</kbd>", letter)
+
+
+@register.simple_tag(takes_context=True)
+def here(context: Any, **changes: Any) -> str:
+    """This page's address with some of its state changed; an empty value takes it out."""
+    query = context["request"].GET.copy()
+    for name, value in changes.items():
+        if value in ("", None):
+            query.pop(name, None)
+        else:
+            query[name] = value
+    text = query.urlencode()
+    return f"?{text}" if text else "?"
+
+
+@register.filter
+def credit_of(line: Any, digits: int) -> str:
+    return show_amount(-line.keyed, digits)
+
+
+@register.filter
+def flipped(minor: int | None) -> int | None:
+    return None if minor is None else -minor
+
+
+@register.filter
+def words(text: str) -> list[str]:
+    return text.split()
+
+
+@register.filter
+def parent_page(path: str) -> str:
+    """The page that a fragment's address belongs to: /statements/bs/line/cash/ is part of /statements/bs/."""
+    return "/".join(path.split("/")[:3]) + "/"
+
+
+@register.filter
+def whole(minor: int | None, digits: int) -> str:
+    """An amount in whole units of the currency, for tables with many columns; what it rounds stands behind it."""
+    if minor is None:
+        return "—"
+    unit = 10**digits
+    value = (abs(minor) * 2 + unit) // (2 * unit)
+    return show_amount(-value if minor < 0 else value, 0)

@@ -1,0 +1,249 @@
+"""Storey 1: the table of codes, edited in place; the detail of a code in the proof leaf."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
+from django.shortcuts import render
+from django.urls import reverse
+
+from core import uses
+from core.changes import AddCode, CloseCode, DeleteCode, MoveNode, Put, Several
+from core.codes import fullness, likely_class, list_index, natural_lists, next_free, pad, text_fault
+from core.faults import Fault, Place, Refused
+from core.fixed import fixed_columns
+from core.hierarchies import main_hierarchies, main_tree, standing_under_none
+from core.state import State
+from core.tables import CLASSES, Chart, Code, CodeList, Hierarchy
+from web.codes import queries
+from web.codes.rows import table_rows
+from web.definitions.facts import posted_facts
+from web.people.rights import CHANGE, SIGNED_IN, companies_seen, lists_seen, needs
+from web.shell.acts import date_of, filled, go, make
+from web.structures.beam import beam
+
+NUMBER = 2
+
+
+def address(code_list: str, at: str = "") -> str:
+    return reverse("code-list", kwargs={"code_list": code_list}) + (f"?at={at}" if at else "")
+
+
+@needs(SIGNED_IN)
+def first_list(request: HttpRequest, state: State) -> HttpResponse:
+    """The list of natural accounts that most companies use, or the page that says how to begin."""
+    lists = lists_seen(request.user, state)
+    if not lists:
+        return render(request, "codes/none.html", {})
+    counts = {row.code_list: len(uses.charts_of_list(state, row.code_list)) for row in lists}
+    natural = natural_lists(state)
+    sizes = {row.code_list: len(list_index(state, row.code_list).posting) for row in lists}
+    best = max(lists, key=lambda row: (row.code_list in natural, counts[row.code_list], sizes[row.code_list]))
+    return HttpResponseRedirect(address(best.code_list))
+
+
+def _known(state: State, code_list: str, code: str) -> Code:
+    row = state.get(Code, code_list, code)
+    if row is None:
+        raise Http404
+    return row
+
+
+def _chart_of(request: HttpRequest, state: State, code_list: str) -> Chart | None:
+    """The chart whose beam stands above the list: the one asked for, or the first that uses it."""
+    charts = sorted(uses.charts_of_list(state, code_list))
+    wanted = request.GET.get("chart", "")
+    return state.get(Chart, wanted if wanted in charts else charts[0]) if charts else None
+
+
+@needs(SIGNED_IN)
+def code_list_page(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+    head = state.get(CodeList, code_list)
+    at, text = request.GET.get("at", ""), request.GET.get("find", "").strip()
+    chart = _chart_of(request, state, code_list)
+    found = queries.window(state, code_list, text, 0, at)
+    used = uses.charts_of_list(state, code_list)
+    companies = [row for row in companies_seen(request.user, state) if row.chart in used]
+    return render(request, "codes/list.html", {
+        "head": head, "rows": table_rows(found.rows, code_list, at), "found": found, "text": text, "at": at, "chart": chart,
+        "beam": beam(state, chart, code_list), "lists": lists_seen(request.user, state), "charts": len(used),
+        "companies": companies, "loose": standing_under_none(state, code_list), "full": fullness(state, code_list),
+        "main": main_hierarchies(state).get(code_list), "natural": code_list in natural_lists(state),
+    })  # fmt: skip
+
+
+@needs(SIGNED_IN)
+def rows(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+    """A further stretch of the table, or what a search keeps of it."""
+    text = request.GET.get("find", "").strip()
+    start = request.GET.get("from", "0")
+    found = queries.window(state, code_list, text, int(start) if start.isdigit() and len(start) < 10 else 0)
+    return render(request, "codes/rows.html", {
+        "rows": table_rows(found.rows, code_list), "found": found, "head": state.get(CodeList, code_list), "text": text,
+    })  # fmt: skip
+
+
+@needs(SIGNED_IN)
+def code(request: HttpRequest, state: State, code_list: str, code: str) -> HttpResponse:
+    """The proof leaf of one code."""
+    row = _known(state, code_list, code)
+    main = main_tree(state, code_list)
+    natural = code_list in natural_lists(state)
+    found = queries.amounts(state, code_list, code, companies_seen(request.user, state)) if natural and not row.rollup else []
+    return render(request, "codes/code.html", {
+        "row": row, "list": state.get(CodeList, code_list), "path": main.path(code)[:-1] if main and code in main.place else [],
+        "placed": main is not None and code in main.place, "main": main, "amounts": found,
+        "uses": list(uses.of_code(state, code_list, code))[:30], "fixed": fixed_columns(state, posted_facts(state), row),
+        "history": queries.history("codes", f"{code_list} {code}"), "natural": natural,
+        "last": queries.last_posting(state, code_list, code) if found else None,
+    })  # fmt: skip
+
+
+def _row_form(request: HttpRequest, state: State, row: Code, new: bool, **more: Any) -> HttpResponse:
+    fixed = {} if new else fixed_columns(state, posted_facts(state), row)
+    return render(request, "codes/edit_row.html", {
+        "row": row, "new": new, "natural": row.code_list in natural_lists(state), "classes": CLASSES, "fixed": fixed, **more,
+    })  # fmt: skip
+
+
+@needs(CHANGE)
+def new(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+    """The row for a new code, with the next free code after the selected one and what its neighbours suggest."""
+    near = request.GET.get("near", "")
+    like = state.get(Code, code_list, near)
+    proposed = next_free(state, code_list, near)
+    main = main_tree(state, code_list)
+    parent = ""
+    if main and like:
+        parent = like.code if like.rollup else main.parent.get(like.code, "")
+    start = like.in_use_from if like and not like.rollup else None
+    row = Code(code_list, proposed, "", account_class=likely_class(state, code_list, proposed), in_use_from=start)
+    return _row_form(request, state, row, True, parent=parent, near=near)
+
+
+@needs(CHANGE)
+def probe(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+    """While a new code is typed: whether it is taken and by what, and the class its neighbours have."""
+    text = request.GET.get("code", "").strip()
+    head = state.get(CodeList, code_list)
+    if head is None:
+        raise Http404
+    taken = state.get(Code, code_list, pad(head, text))
+    wrong = text_fault(head, pad(head, text), request.GET.get("rollup") == "on") if text else "Give a code."
+    natural = code_list in natural_lists(state)
+    return render(request, "codes/probe.html", {
+        "taken": taken, "wrong": wrong, "likely": likely_class(state, code_list, text) if natural and not wrong else "",
+        "next": next_free(state, code_list, text) if taken else "",
+    })  # fmt: skip
+
+
+@needs(CHANGE)
+def add(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+    head = state.get(CodeList, code_list)
+    text = pad(head, request.POST.get("code", "").strip()) if head else ""
+    if state.get(Code, code_list, text):
+        raise Refused([Fault("taken", f"{text} is taken by {_known(state, code_list, text).name}.", Place("codes", (code_list, text), "code"),
+                             f"The next free code is {next_free(state, code_list, text)}.")])  # fmt: skip
+    row = filled(request, Code(code_list, text, ""), "name", "rollup", "posting", "account_class", "contra", "in_use_from")
+    if not text:
+        raise Refused([Fault("cell-empty", "The code must be given.", Place("codes", (), "code"))])
+    if row.rollup:
+        row = row._replace(posting=False, account_class="", contra=False)
+    make(request, AddCode(row, request.POST.get("parent", "").strip()))
+    return go(address(code_list, text))
+
+
+@needs(SIGNED_IN)
+def edit(request: HttpRequest, state: State, code_list: str, code: str) -> HttpResponse:
+    """GET: the row as a form. POST: takes it."""
+    row = _known(state, code_list, code)
+    if request.method != "POST":
+        if not request.user.is_group_accountant:
+            return HttpResponse(status=204)
+        return _row_form(request, state, row, False)
+    return _edited(request, code_list=code_list, code=code)
+
+
+@needs(CHANGE)
+def _edited(request: HttpRequest, state: State, code_list: str, code: str) -> HttpResponse:
+    row = _known(state, code_list, code)
+    fixed = fixed_columns(state, posted_facts(state), row)
+    columns = ["name", "in_use_from", "in_use_until", *([] if row.rollup else ["posting", "contra"])]
+    if code_list in natural_lists(state) and not row.rollup and "account_class" not in fixed:
+        columns.append("account_class")
+    make(request, Put(filled(request, row, *columns)))
+    return go(address(code_list, code))
+
+
+@needs(CHANGE)
+def close(request: HttpRequest, state: State, code_list: str, code: str) -> HttpResponse:
+    """Sets or clears the last day of use."""
+    make(request, CloseCode(code_list, code, date_of(request, "until")))
+    return go(address(code_list, code))
+
+
+@needs(CHANGE)
+def delete(request: HttpRequest, state: State, code_list: str, code: str) -> HttpResponse:
+    order = queries.ordered(state, code_list)
+    place = queries.places(state, code_list).get(code, 0)
+    make(request, DeleteCode(code_list, code))
+    return go(address(code_list, order[place - 1].code.code if place else ""))
+
+
+@needs(CHANGE)
+def move(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+    """Places codes below a rollup code of the main hierarchy: by key, menu or drag."""
+    what = [code for code in request.POST.get("what", "").split(",") if code]
+    onto = request.POST.get("onto", "").split(" ")[0].strip()
+    main = main_hierarchies(state).get(code_list)
+    if main is None:
+        raise Refused([Fault("no-hierarchy", "This list has no main hierarchy yet.", way_out="Start one from the proof leaf.")])
+    if onto and state.get(Code, code_list, onto) is None:
+        raise Refused([Fault("reference", f"There is no code {onto}.", way_out="Choose a rollup code.")])
+    if not what:
+        raise Refused([Fault("nothing-chosen", "No code is chosen.")])
+    before = request.POST.get("before", "").split(" ")[0].strip()
+    make(request, Several(tuple(MoveNode(main, code, onto, before) for code in what)))
+    return go(address(code_list, what[0]))
+
+
+@needs(CHANGE)
+def shift(request: HttpRequest, state: State, code_list: str, code: str, way: str) -> HttpResponse:
+    """Moves a code among its neighbours or between levels: up, down, deeper, higher."""
+    main = main_tree(state, code_list)
+    if main is None or code not in main.place:
+        raise Refused([Fault("not-placed", f"{code} stands under no rollup code yet.", way_out="Move it below one first (M).")])
+    parent = main.parent.get(code, "")
+    near = main.children.get(parent, [])
+    at = near.index(code)
+    if way == "up" and at:
+        change = MoveNode(main.hierarchy, code, parent, near[at - 1])
+    elif way == "down" and at + 1 < len(near):
+        change = MoveNode(main.hierarchy, code, parent, near[at + NUMBER] if at + NUMBER < len(near) else "")
+    elif way == "deeper" and at and (above := state.get(Code, code_list, near[at - 1])) and above.rollup:
+        change = MoveNode(main.hierarchy, code, near[at - 1])
+    elif way == "higher" and parent:
+        uncles = main.children.get(main.parent.get(parent, ""), [])
+        after = uncles.index(parent) + 1
+        change = MoveNode(main.hierarchy, code, main.parent.get(parent, ""), uncles[after] if after < len(uncles) else "")
+    else:
+        raise Refused([Fault("no-room", f"{code} cannot go {way} from here.")])
+    make(request, change)
+    return go(address(code_list, code))
+
+
+@needs(CHANGE)
+def new_list(request: HttpRequest, state: State) -> HttpResponse:
+    """A new code list: the form, and taking it."""
+    if request.method != "POST":
+        return render(request, "codes/new_list.html", {})
+    name = request.POST.get("code_list", "").strip()
+    if state.get(CodeList, name):
+        raise Refused([Fault("taken", f"There is a code list {name} already.")])
+    row = filled(request, CodeList("", "", 1, 1), "code_list", "name", "min_length", "max_length", "characters", "zero_pad")
+    changes: tuple[Any, ...] = (Put(row),)
+    if request.POST.get("hierarchy"):
+        changes += (Put(Hierarchy(f"{name}-tree"[:40], name, f"{row.name} by rollup", True)),)
+    make(request, Several(changes))
+    return go(address(name))

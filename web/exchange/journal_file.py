@@ -1,0 +1,90 @@
+"""Journals from one flat file, as they come out of a spreadsheet: a row a line, the journal's own columns repeated."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import python_calamine
+
+from core.faults import Fault, Place, Refused
+from core.parsing import read_table
+from core.tables import TABLES, Journal, JournalLine
+from web.exchange.reading import FileSource, SheetSource, Source, open_package
+
+HEAD = ("journal", "date", "kind", "journal_description", "currency", "rate")
+LINE = ("line", "line_company", "account", "dimensions", "debit", "credit", "partner", "description", "source_type",
+        "source_number", "source_party", "source_item")  # fmt: skip
+MUST = ("journal", "date", "account")
+MOST_ROWS = 50_000
+
+
+@dataclass
+class Found:
+    journals: list[tuple[Journal, list[JournalLine]]] = field(default_factory=list)
+    rows: dict[tuple[Any, ...], int] = field(default_factory=dict)
+    """Row of the file by key of a journal or a line, for the faults"""
+
+
+def _source(path: Path) -> Source:
+    if path.suffix == ".csv":
+        return FileSource("journal_lines", path)
+    package = open_package(path)
+    for fault in package.faults:
+        if fault.code != "table-unknown":
+            raise Refused([fault])
+    if package.sources:
+        return next(iter(package.sources.values()))
+    book = python_calamine.CalamineWorkbook.from_path(str(path))
+    return SheetSource(book.sheet_names[0], book)
+
+
+def read_journals(path: Path, company: str) -> Found:
+    """Reads the file. Raises Refused with faults by row and column."""
+    faults: list[Fault] = []
+    records = _source(path).records(faults)
+    header = next(records, (1, []))[1]
+    for name in header:
+        if name not in HEAD and name not in LINE:
+            known = ", ".join([*HEAD, *LINE])
+            faults.append(Fault("column-unknown", f"There is no column '{name}' here.", Place("file", (), name, row=1), f"Known are: {known}."))
+    for name in MUST:
+        if name not in header:
+            faults.append(Fault("column-missing", f"The column {name} is missing.", Place("file", (), name, row=1), "Add it."))
+    rows = []
+    for number, cells in records:
+        if len(rows) >= MOST_ROWS:
+            faults.append(Fault("too-many-rows", f"A file has at most {MOST_ROWS:,} rows here.", Place("file", row=number),
+                                "Bring it in as a package."))  # fmt: skip
+            break
+        if any(cell.strip() for cell in cells):
+            rows.append((number, dict(zip(header, cells + [""] * len(header), strict=False))))
+    if faults:
+        raise Refused(faults)
+    return _grouped(rows, company)
+
+
+def _grouped(rows: list[tuple[int, dict[str, str]]], company: str) -> Found:
+    found = Found()
+    heads: dict[str, tuple[int, list[str]]] = {}
+    lines = []
+    counts: dict[str, int] = {}
+    for number, row in rows:
+        name = row.get("journal", "").strip()
+        counts[name] = counts.get(name, 0) + 1
+        heads.setdefault(name, (number, [company, name, *(row.get(c, "").strip() for c in HEAD[1:])]))
+        line = row.get("line", "").strip() or str(counts[name])
+        cells = [row.get(c, "").strip().replace(",", "") if c in ("debit", "credit") else row.get(c, "").strip() for c in LINE[1:]]
+        lines.append((number, [company, name, line, *cells]))
+    columns = ["company", "journal", "date", "kind", "description", "currency", "rate"]
+    read = read_table(TABLES["journals"], columns, heads.values())
+    read_lines = read_table(TABLES["journal_lines"], ["company", "journal", *LINE], lines)
+    if read.faults or read_lines.faults:
+        raise Refused([*read.faults, *read_lines.faults])
+    by_journal: dict[str, list[JournalLine]] = {}
+    for line in read_lines.rows.values():
+        by_journal.setdefault(line.journal, []).append(line)
+    found.rows = {**read.numbers, **read_lines.numbers}
+    found.journals = [(head, by_journal[head.journal]) for head in read.rows.values()]
+    return found

@@ -1,0 +1,10 @@
+from web.exchange import views
+from web.people.rights import route
+
+urlpatterns = [
+    route("", views.exchange, "exchange"),
+    route("in/", views.bring_in, "bring-in"),
+    route("out/<str:kind>/", views.take_out, "take-out"),
+    route("report/<str:kind>/", views.report, "report"),
+    route("journals/<str:company>/", views.journals_file, "journals-file"),
+]

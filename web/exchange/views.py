@@ -1,0 +1,113 @@
+"""Packages in and out by the browser, journals from a file, reports as files."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+from typing import Any
+
+from django.contrib import messages
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse, HttpResponseRedirect
+from django.shortcuts import render
+from django.urls import reverse
+
+from core.faults import Fault, Refused
+from core.state import State
+from core.tables import TABLES
+from web.exchange import limits, reports, tabular
+from web.exchange.exporting import export_package
+from web.exchange.importing import import_package
+from web.exchange.journal_file import read_journals
+from web.journals import actions
+from web.people.rights import CHANGE, POST, SIGNED_IN, companies_seen, needs
+
+SUFFIXES = (".zip", ".xlsx", ".csv")
+
+
+@needs(SIGNED_IN)
+def exchange(request: HttpRequest, state: State) -> HttpResponse:
+    return render(request, "exchange/exchange.html", {"tables": list(TABLES.values())})
+
+
+def uploaded(request: HttpRequest, folder: str) -> Path:
+    """The file that was sent, in a folder. Raises Refused for none, too big, or of another kind."""
+    sent = request.FILES.get("file")
+    if sent is None:
+        raise Refused([Fault("no-file", "No file was chosen.", way_out="Choose a zip, a workbook or a CSV file.")])
+    suffix = Path(sent.name or "").suffix.lower()
+    if suffix not in SUFFIXES:
+        raise Refused([Fault("not-a-package", f"{sent.name} is neither a zip, a workbook nor a CSV file.", way_out="Choose another file.")])
+    if (sent.size or 0) > limits.MOST_UPLOAD:
+        raise Refused([Fault("too-big", f"The file is larger than {limits.MOST_UPLOAD // 1024**2} MiB.", way_out="Use ./pine import.")])
+    stem = Path(sent.name or "").stem
+    path = Path(folder) / f"{stem if stem in TABLES else 'package'}{suffix}"
+    with path.open("wb") as out:
+        for chunk in sent.chunks():
+            out.write(chunk)
+    return path
+
+
+@needs(CHANGE)
+def bring_in(request: HttpRequest, state: State) -> HttpResponse:
+    """Imports a package, all or nothing."""
+    if request.method != "POST":
+        return HttpResponseRedirect(reverse("exchange"))
+    with tempfile.TemporaryDirectory() as folder:
+        try:
+            outcome = import_package(uploaded(request, folder), request.user)
+        except Refused as refused:
+            return render(request, "exchange/exchange.html", {"faults": refused.faults, "tables": list(TABLES.values())}, status=422)
+    messages.success(request, f"Imported: {outcome.sentence()}.")
+    return HttpResponseRedirect(reverse("exchange"))
+
+
+@needs(CHANGE)
+def take_out(request: HttpRequest, state: State, kind: str) -> HttpResponse:
+    """Everything as a zip or a workbook."""
+    if kind not in ("zip", "xlsx"):
+        raise Http404
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / f"pine-scaffold-package.{kind}"
+        export_package(path)
+        return FileResponse(path.open("rb"), as_attachment=True, filename=path.name)
+
+
+@needs(SIGNED_IN)
+def report(request: HttpRequest, state: State, kind: str) -> HttpResponse:
+    """A statement or trial balance as CSV, JSON or XLSX."""
+    if kind not in tabular.WRITERS:
+        raise Http404
+    get: Any = request.GET.get
+    company, group = get("company"), get("group")
+    if group and not request.user.is_group_accountant:
+        raise Http404
+    if not group and company not in {row.company for row in companies_seen(request.user, state)}:
+        raise Http404
+    numbers = [int(text) if (text := get(name, "")).isdigit() and len(text) < 5 else None for name in ("year", "period", "first")]
+    year, period = numbers[0] or 0, numbers[1] if numbers[1] is not None else -1
+    name = get("statement", "")
+    made = (
+        reports.statement(state, name, company, group, year, period, numbers[2])
+        if name
+        else reports.trial_balance(state, company, group, year, period, numbers[2])
+    )
+    reply = HttpResponse(tabular.WRITERS[kind](made.header, made.rows), content_type=tabular.MIME[kind])
+    reply["Content-Disposition"] = f'attachment; filename="{name or "trial-balance"}-{group or company}-{year}-{period}.{kind}"'
+    return reply
+
+
+@needs(POST)
+def journals_file(request: HttpRequest, state: State, company: str) -> HttpResponse:
+    """Journals of a company from one CSV or XLSX file, all or nothing."""
+    context: dict[str, Any] = {"company": company}
+    if request.method == "POST":
+        with tempfile.TemporaryDirectory() as folder:
+            try:
+                found = read_journals(uploaded(request, folder), company)
+                actions.post_all([(head, lines) for head, lines in found.journals], request.user)
+                messages.success(request, f"Posted {len(found.journals)} journals.")
+                return HttpResponseRedirect(reverse("company-journals", kwargs={"company": company}))
+            except Refused as refused:
+                numbers = found.rows if "found" in locals() else {}
+                context["faults"] = [f.at(row=f.where.row or numbers.get(f.where.key)) for f in refused.faults]
+    return render(request, "exchange/journals_file.html", context, status=422 if context.get("faults") else 200)

@@ -1,0 +1,65 @@
+"""The members of a group drawn as a tree: boxes and lines in user units, for an SVG."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from core.state import State
+from core.tables import Company, Group, GroupMember
+
+WIDTH, BOX_W, BOX_H, GAP, LEVEL = 770, 128, 42, 12, 78
+
+
+class Box(NamedTuple):
+    x: int
+    y: int
+    name: str
+    told: str
+    mark: str
+    share: str
+    address: str
+
+
+class Drawing(NamedTuple):
+    boxes: list[Box]
+    lines: list[str]
+    width: int
+    height: int
+
+
+def draw(state: State, group: str) -> Drawing:
+    """The group on top, its members below, members of member groups below those."""
+    head = state.get(Group, group)
+    if head is None:
+        return Drawing([], [], WIDTH, 0)
+    rows = [[(group, "group", "", -1)]]
+    while any(kind == "group" for _, kind, _, _ in rows[-1]) and len(rows) < 6:
+        below = []
+        for at, (name, kind, _, _) in enumerate(rows[-1]):
+            if kind == "group":
+                members = sorted(state.part(GroupMember, name).values(), key=lambda m: (m.member_kind, m.member))
+                below += [(m.member, m.member_kind, f"{m.ownership or 100:.0f}%" + (f" {m.method}" if m.method != "full" else ""), at)
+                          for m in members]  # fmt: skip
+        if not below:
+            break
+        rows.append(below)
+    widest = max(len(row) for row in rows)
+    width = max(WIDTH, widest * (BOX_W + GAP))
+    boxes, lines, centres = [], [], []
+    for level, row in enumerate(rows):
+        step = width / len(row)
+        centres.append([round(step * (i + 0.5)) for i in range(len(row))])
+        for i, (name, kind, share, parent) in enumerate(row):
+            x, y = centres[level][i] - BOX_W // 2, 2 + level * LEVEL
+            company = state.get(Company, name) if kind == "company" else None
+            nested = state.get(Group, name)
+            title = company.name if company else nested.name if nested else name
+            own = "shared chart" if company and company.chart == head.chart else "own chart"
+            told = f"{company.currency} · {own}" if company else f"{nested.currency if nested else ''} · group"
+            mark = "pine" if not company or company.chart == head.chart else "resin"
+            address = f"/companies/{name}/" if company else f"/group/{name}/"
+            boxes.append(Box(x, y, title[:19], told, mark, share, address))
+            if parent >= 0:
+                top, middle = y - (LEVEL - BOX_H), y - 18
+                lines.append(f"M{centres[level - 1][parent]} {top}V{middle}H{centres[level][i]}V{y}")
+    return Drawing(boxes, lines, width, 4 + (len(rows) - 1) * LEVEL + BOX_H)

@@ -1,0 +1,57 @@
+"""A mapping drawn: own accounts on the left, group accounts on the right, ribbons as wide as what they carry."""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+from core.mapping import MapPlan
+
+ROW, LEFT, RIGHT, MOST = 34, 250, 540, 24
+
+
+class Side(NamedTuple):
+    y: int
+    code: str
+    name: str
+    count: int
+
+
+class Ribbon(NamedTuple):
+    path: str
+    width: float
+    split: bool
+
+
+class Ribbons(NamedTuple):
+    left: list[Side]
+    right: list[Side]
+    ribbons: list[Ribbon]
+    height: int
+    hidden: int
+
+
+def ribbons(made: MapPlan, own: Any, theirs: Any, sums: dict[str, int]) -> Ribbons:
+    """Own accounts with the same way to the group stand together; the widest share first where there are too many."""
+    ways: dict[tuple[str, ...], list[str]] = {}
+    for code in own.posting:
+        rows = made.rows.get(code, [])
+        targets = tuple(dict.fromkeys(row.row.target for row in rows))
+        if targets:
+            ways.setdefault(targets, []).append(code)
+    blocks = sorted(ways.items(), key=lambda item: item[1][0])
+    hidden = max(0, len(blocks) - MOST)
+    blocks = blocks[:MOST]
+    targets = sorted({target for way, _ in blocks for target in way})
+    right = [Side(i * ROW, t, theirs[t].name if t in theirs else "", 0) for i, t in enumerate(targets)]
+    place = {side.code: side.y for side in right}
+    total = max((abs(sum(abs(sums.get(c, 0)) for c in codes)) for _, codes in blocks), default=0) or 1
+    left, drawn = [], []
+    for i, (way, codes) in enumerate(blocks):
+        label = codes[0] if len(codes) == 1 else f"{codes[0]} … {codes[-1]}"
+        left.append(Side(i * ROW, label, own.codes[codes[0]].name, len(codes)))
+        width = max(1.5, 14 * sum(abs(sums.get(c, 0)) for c in codes) / total)
+        for target in way:
+            y, to = i * ROW + 14, place[target] + 14
+            middle = (LEFT + RIGHT) // 2
+            drawn.append(Ribbon(f"M{LEFT} {y}C{middle} {y} {middle} {to} {RIGHT} {to}", round(width / len(way), 1), len(way) > 1))
+    return Ribbons(left, right, drawn, max(len(left), len(right)) * ROW + 4, hidden)

@@ -1,0 +1,266 @@
+"""Storey 6: members, the consolidated statement with what it is made of, and mappings."""
+
+from __future__ import annotations
+
+from typing import Any
+from urllib.parse import urlencode
+
+from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
+from django.shortcuts import render
+from django.urls import reverse
+
+from core.changes import MapAccounts, Several
+from core.codes import list_index
+from core.faults import Fault, Refused
+from core.groups import membership
+from core.mapping import likely_target, map_plan, ordered
+from core.money import digits_of, show_amount
+from core.state import State
+from core.statements import natural_list
+from core.tables import Company, Elimination, Group, GroupMember, Period, Statement
+from web.group import chartdrawing, queries
+from web.group.ribbons import ribbons
+from web.people.rights import CHANGE, SIGNED_IN, needs
+from web.shell.acts import go, make
+from web.statements.outline import statement_workbook
+from web.statements.queries import company_sums, window
+from web.statements.views import asked_period, drill
+
+
+@needs(SIGNED_IN)
+def first(request: HttpRequest, state: State) -> HttpResponse:
+    groups = sorted(state.rows(Group), key=lambda row: row.name) if request.user.is_group_accountant else []
+    if not groups:
+        return render(request, "group/none.html", {})
+    biggest = max(groups, key=lambda row: len(membership(state, row.group).companies))
+    return HttpResponseRedirect(reverse("group", kwargs={"group": biggest.group}))
+
+
+def short(name: str) -> str:
+    """A company's name for the head of a narrow column: its last two words at most."""
+    words = [word for word in name.split() if word.lower() not in ("plc", "ltd", "bv", "as")]
+    return words[0] if len(words) < 2 or len(words[0]) > 7 and words[0] != "Fernhollow" else " ".join(words[-1:])
+
+
+def _statements(state: State, group: Group) -> list[Statement]:
+    return sorted((row for row in state.rows(Statement) if row.chart == group.chart), key=lambda row: row.name)
+
+
+def _asked(request: HttpRequest, state: State, group: str) -> tuple[Group, Statement | None, int, int, int | None]:
+    head, calendar = queries.known_group(state, group)
+    statements = _statements(state, head)
+    wanted = request.GET.get("statement", "")
+    chosen = next((row for row in statements if row.statement == wanted), statements[0] if statements else None)
+    return (head, chosen, *asked_period(request, state, calendar.calendar))
+
+
+def _query(statement: Statement | None, year: int, period: int, start: int | None) -> str:
+    values = {"statement": statement.statement if statement else "", "year": year, "period": period, "first": start}
+    return urlencode({k: v for k, v in values.items() if v not in (None, "")})
+
+
+@needs(SIGNED_IN)
+def group(request: HttpRequest, state: State, group: str) -> HttpResponse:
+    head, statement, year, period, start = _asked(request, state, group)
+    _, calendar = queries.known_group(state, group)
+    found = None
+    if statement and (year, period) in calendar.periods:
+        found = queries.group_statement(state, statement.statement, group, year, period, start)
+    rows: list[Any] = []
+    if found:
+        for figure in found.statement.figures.lines:
+            if figure.line.row.kind in ("text", "gap"):
+                continue
+            rows.append((figure.line, min(figure.line.depth, 8), list(zip(found.statement.columns, figure.shown, strict=True))))
+    return render(request, "group/group.html", {
+        "group": head, "statement": statement, "statements": _statements(state, head), "found": found, "rows": rows,
+        "names": {row.company: short(row.name) for row in state.rows(Company)},
+        "companies": found.statement.columns[:-2] if found else (), "drawing": chartdrawing.draw(state, group),
+        "digits": found.statement.digits if found else digits_of(head.currency), "query": _query(statement, year, period, start),
+        "period": state.get(Period, calendar.calendar, year, period), "window": found.statement.window if found else None,
+        "periods": [calendar.of_year(y) for y in reversed(calendar.years())], "groups": list(state.rows(Group)),
+        **_proof(state, group, head, found),
+    })  # fmt: skip
+
+
+def _proof(state: State, group: str, head: Group, found: queries.GroupFigures | None) -> dict[str, Any]:
+    """Sides that disagree, mappings with strays, and whether debits equal credits."""
+    if found is None:
+        return {}
+    digits = found.statement.digits
+    apart = []
+    for entry in found.consolidated.cumulative.disagreements:
+        first = sum(share[3] for share in entry.shares if share[0] == entry.company)
+        second = sum(share[3] for share in entry.shares if share[0] == entry.partner)
+        apart.append((entry, show_amount(first, digits), show_amount(second, digits), show_amount(entry.amount, digits)))
+    cumulative = found.consolidated.cumulative
+    balance = int(cumulative.cells.sum()) + sum(amount for _, amount in cumulative.posted) if len(cumulative.cells) else 0
+    mapped = []
+    for reached in membership(state, group).companies:
+        made = map_plan(state, group, reached.company)
+        if made and not made.shared:
+            strays = [s for s in found.slab.strays if s.company == reached.company]
+            own = list_index(state, made.chart.natural_list).posting
+            mapped.append((state.get(Company, reached.company), len(strays), sum(1 for c in own if made.plain(c) == "")))
+    strays = [(u, u.raw[-1]) for u in found.statement.figures.unplaced if u.raw[-1]]
+    return {"apart": apart, "balance": balance, "mapped": mapped, "strays": strays, "waiting": found.who.waiting,
+            "shared": sum(1 for r in found.who.companies if (row := state.get(Company, r.company)) and row.chart == head.chart),
+            "eliminations": sorted(state.part(Elimination, group).values(), key=lambda e: e.position),
+            "members": list(state.part(GroupMember, group).values())}  # fmt: skip
+
+
+@needs(SIGNED_IN)
+def cell(request: HttpRequest, state: State, group: str, line: str, column: str) -> HttpResponse:
+    """What one figure of the consolidated statement is made of."""
+    head, statement, year, period, start = _asked(request, state, group)
+    if statement is None:
+        raise Http404
+    found = queries.group_statement(state, statement.statement, group, year, period, start)
+    made = found.statement.plan
+    if line not in made.index or column not in found.statement.columns:
+        raise Http404
+    at = found.statement.columns.index(column)
+    names = {row.company: row for row in state.rows(Company)}
+    figure = found.statement.figures.lines[made.index[line]]
+    context = {
+        "group": head, "statement": statement, "line": figure.line, "column": names[column].name if column in names else column,
+        "shown": figure.shown[at], "digits": found.statement.digits, "query": _query(statement, year, period, start),
+    }  # fmt: skip
+    rows = group_rows(found, made, made.index[line])
+    if column == "eliminations":
+        context["shares"] = eliminated(found, rows, names)
+    elif column == "group":
+        context["parts"] = [
+            (names[c].name if c in names else "Eliminations", c, figure.shown[i])
+            for i, c in enumerate(found.statement.columns[:-1])
+        ]
+    else:
+        context["accounts"] = company_parts(state, found, group, column, rows, statement)
+        context["company"] = names[column]
+    return render(request, "group/cell.html", context)
+
+
+def group_rows(found: queries.GroupFigures, made: Any, start: int) -> set[int]:
+    """Targets (account indices) that a line or heading sums."""
+    end = start + 1
+    while end < len(made.lines) and made.lines[end].depth > made.lines[start].depth:
+        end += 1
+    targets = {i for i in range(len(made.line_of)) if start <= made.line_of[i] < end}
+    if any(entry.row.kind == "result" for entry in made.lines[start:end]):
+        codes = made.accounts.codes
+        targets |= {i for i, c in enumerate(made.accounts.posting) if codes[c].account_class in ("revenue", "expense")}
+    return targets
+
+
+def company_parts(
+    state: State, found: queries.GroupFigures, group: str, company: str, targets: set[int], statement: Statement
+) -> list[Any]:
+    """(group account, its name, raw amount, own accounts, address of the lines) of one company's column."""
+    slab, columns = found.slab, found.consolidated.columns
+    at = columns.index(company)
+    codes = found.statement.plan.accounts.codes
+    made = map_plan(state, group, company)
+    where = drill(statement, found.statement.window)
+    rows = []
+    for target in sorted(targets):
+        amount = int(found.consolidated.amounts.window[target, at])
+        if not amount:
+            continue
+        name = slab.accounts[target]
+        own = [name]
+        if made and not made.shared:
+            own = sorted(n for n, rows_ in made.rows.items() if any(r.row.target == name for r in rows_))
+        link = reverse("account-lines", kwargs={"company": company, "code": ",".join(own) or name})
+        rows.append((name, codes[name].name, amount, own if own != [name] else [], f"{link}?{where}"))
+    return rows
+
+
+def eliminated(found: queries.GroupFigures, targets: set[int], names: dict[str, Company]) -> list[Any]:
+    """What eliminations changed on these accounts: (rule, account, company, partner, amount taken)."""
+    slab = found.slab
+    window = found.consolidated.window
+    start, end = found.statement.window.start, found.statement.window.end
+    balance_sheet = found.statement.plan.statement.kind == "balance_sheet"
+    before = slab.upto(end) if balance_sheet else slab.window(start, end, closing=False)
+    shares = []
+    changed = before - window.cells
+    for i in changed.nonzero()[0].tolist():
+        target = int(slab.target[i])
+        if target in targets:
+            partner = slab.companies[slab.partner[i]] if slab.partner[i] >= 0 else ""
+            shares.append((slab.accounts[target], names[slab.companies[slab.company[i]]].name,
+                           names[partner].name if partner in names else "", -int(changed[i])))  # fmt: skip
+    for target, amount in window.posted:
+        if target in targets:
+            shares.append((slab.accounts[target], "Difference", "", amount))
+    return shares
+
+
+@needs(SIGNED_IN)
+def mapping(request: HttpRequest, state: State, group: str, company: str) -> HttpResponse:
+    """One company's own accounts and where each goes in the group's chart."""
+    head, own = state.get(Group, group), state.get(Company, company)
+    made = map_plan(state, group, company)
+    if head is None or own is None or made is None:
+        raise Http404
+    _, _, year, period, _ = _asked(request, state, group)
+    index = list_index(state, made.chart.natural_list)
+    theirs = list_index(state, natural_list(state, head.chart)).codes
+    sums = own_sums(company, year, period, state)
+    rows = [(row, theirs.get(row.target)) for row in ordered(state, group, company)]
+    strays = [(index.codes[c], sums.get(c, 0), likely_target(state, group, company, c)) for c in index.posting if made.plain(c) == ""]
+    placed = len(index.posting) - len(strays)
+    return render(request, "group/mapping.html", {
+        "group": head, "company": own, "rows": rows, "strays": [(s, a, t, theirs.get(t)) for s, a, t in strays], "shared": made.shared,
+        "placed": placed, "total": len(index.posting), "digits": digits_of(own.currency), "targets": sorted(theirs),
+        "drawing": ribbons(made, index, theirs, sums), "unplaced": sum(a for _, a, _ in strays), "theirs": theirs,
+        "companies": [(r.company, state.get(Company, r.company)) for r in membership(state, group).companies
+                      if (m := map_plan(state, group, r.company)) and not m.shared],
+        "next": (rows[-1][0].position // 10 + 1) * 10 if rows else 10, "balance": sum(sums.values()),
+        "period": state.get(Period, own.calendar, year, period),
+    })  # fmt: skip
+
+
+def own_sums(company: str, year: int, period: int, state: State) -> dict[str, int]:
+    """Raw amounts by the company's own natural accounts to the end of a period."""
+    calendar = queries.company_calendar(state, company)
+    if (year, period) not in calendar.periods:
+        return {}
+    codes, sums = company_sums(state, company, window(calendar, year, period))
+    return {code: int(sums["cumulative"][i]) for i, code in enumerate(codes) if sums["touched"][i]}
+
+
+@needs(CHANGE)
+def map_accounts(request: HttpRequest, state: State, group: str, company: str) -> HttpResponse:
+    """Maps accounts to a target; with `take` every unplaced account goes to its likely target."""
+    made = map_plan(state, group, company)
+    if made is None:
+        raise Http404
+    if request.POST.get("take"):
+        index = list_index(state, made.chart.natural_list)
+        likely = [(c, likely_target(state, group, company, c)) for c in index.posting if made.plain(c) == ""]
+        changes = tuple(MapAccounts(group, company, (code,), target) for code, target in likely if target)
+        if not changes:
+            raise Refused([Fault("nothing-likely", "No account has a likely target.", way_out="Choose targets one by one.")])
+        make(request, Several(changes, f"Mapped {len(changes)} accounts of {company} to their likely targets in {group}"))
+    else:
+        codes = tuple(c for c in request.POST.get("code", "").replace(" ", "").split(",") if c)
+        target = request.POST.get("target", "").split(" ")[0]
+        if not codes or not target:
+            raise Refused([Fault("nothing-chosen", "An account and its target are needed.")])
+        make(request, MapAccounts(group, company, codes, target))
+    return go(reverse("mapping", kwargs={"group": group, "company": company}))
+
+
+@needs(SIGNED_IN)
+def workbook(request: HttpRequest, state: State, group: str) -> HttpResponse:
+    head, statement, year, period, start = _asked(request, state, group)
+    if statement is None:
+        raise Http404
+    found = queries.group_statement(state, statement.statement, group, year, period, start).statement
+    names = {row.company: row.name for row in state.rows(Company)}
+    titles = [names.get(c, c.capitalize()) for c in found.columns]
+    data = statement_workbook(found, titles, f"{statement.name}, {head.name}, consolidated")
+    reply = HttpResponse(data, content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
+    reply["Content-Disposition"] = f'attachment; filename="{statement.statement}-{group}-{year}-{period}.xlsx"'
+    return reply

@@ -1,0 +1,133 @@
+"""Posting and reversing: check in the core under the shared lock, then write, in one transaction."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import date
+from typing import Any
+
+from django.db import IntegrityError, connection, transaction
+
+from core.faults import Fault, Place, Refused, blocking
+from core.journals import BookedLine, Checked, Rules, check_journal, period_fault
+from core.state import State
+from core.tables import Company, JournalLine
+from core.tables import Journal as JournalRow
+from web.definitions import actions, snapshot
+from web.journals import posting
+from web.journals.models import Balance, Journal, Unfinished
+from web.people.rights import own_companies
+
+
+def rules_for(person: Any) -> Rules:
+    return Rules(restricted=person.is_group_accountant, owner=person.username)
+
+
+def check_entry(state: State, head: JournalRow, lines: Sequence[JournalLine], person: Any) -> Checked:
+    """The journal as keyed, with what the person may not do told on the line."""
+    checked = check_journal(state, head, lines, rules_for(person))
+    faults = list(checked.faults)
+    if not person.is_group_accountant:
+        own = own_companies(person)
+        for line in lines:
+            if line.line_company and line.line_company not in own:
+                place = Place("journal_lines", (line.company, line.journal, line.line), "line_company", line.line_company)
+                faults.append(Fault("not-yours", f"{line.line_company} is not a company of yours.", place,
+                                    "Ask its accountant, or a group accountant."))  # fmt: skip
+    years = {(line.company, line.fiscal_year) for line in checked.lines}
+    for company, year in sorted(years):
+        if Balance.objects.filter(company_id=company, fiscal_year=year).exists():
+            faults.append(Fault("journals-and-balances", f"{company} has balances kept elsewhere in {year}.",
+                                Place("journals", (head.company, head.journal), "date", str(head.date)), "Post to another year."))  # fmt: skip
+    return Checked(checked.lines, tuple(faults))
+
+
+def post_all(entries: Sequence[tuple[JournalRow, Sequence[JournalLine]]], person: Any) -> list[int]:
+    """Posts journals, all or none. Raises Refused with every fault."""
+    try:
+        with transaction.atomic():
+            actions.share_definitions()
+            state = snapshot.current().state
+            faults: list[Fault] = []
+            ready = []
+            for head, lines in entries:
+                checked = check_entry(state, head, lines, person)
+                faults += blocking(checked.faults)
+                ready.append((head, checked.lines))
+            if faults:
+                raise Refused(faults)
+            ids = posting.post(state, [head for head, _ in entries], posting.lines_of(state, ready), person.pk)
+            for head, _ in entries:
+                Unfinished.objects.filter(by=person, company_id=head.company).delete()
+            return ids
+    except IntegrityError as error:
+        if "journals_journal_key" in str(error):
+            raise Refused([Fault("journal-taken", "A journal of this number was posted meanwhile.", Place("journals", (), "journal"),
+                                 "Give it the next number.")]) from None  # fmt: skip
+        raise
+
+
+def reverse(company: str, name: str, on: date, number: str, person: Any) -> int:
+    """Posts the opposite of a journal, line by line, on a date. A journal is reversed once.
+
+    Codes closed since may still be booked back: the lines are the ones that were posted.
+    """
+    with transaction.atomic():
+        actions.share_definitions()
+        state = snapshot.current().state
+        found = Journal.objects.select_for_update().filter(company_id=company, journal=name).first()
+        if found is None:
+            raise Refused([Fault("journal-unknown", f"There is no journal {name}.")])
+        if Journal.objects.filter(reverses=found).exists():
+            raise Refused([Fault("reversed", f"{name} was reversed already.")])
+        if Journal.objects.filter(company_id=company, journal=number).exists():
+            raise Refused([Fault("journal-taken", f"There is a journal {number} already.", way_out="Give it the next number.")])
+        lines, faults = _opposite(state, found, on, person)
+        if faults:
+            raise Refused(faults)
+        head = JournalRow(company, number, on, found.kind, f"Reversal of {name}", found.currency, found.rate)
+        return posting.post(state, [head], posting.lines_of(state, [(head, lines)]), person.pk, found.pk)[0]
+
+
+STORED = """
+    SELECT l.line, b.company, a.account, a."natural", coalesce(d.codes, ''), l.amount, l.keyed, coalesce(c.company, ''), l.generated,
+           l.description, l.source_type, l.source_number, l.source_party, l.source_item
+    FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id JOIN journals_account a ON a.id = l.account_id
+    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id = l.partner_id
+    WHERE l.journal_id = %s ORDER BY l.line
+"""
+
+
+def _opposite(state: State, journal: Journal, on: date, person: Any) -> tuple[list[BookedLine], list[Fault]]:
+    with connection.cursor() as cursor:
+        cursor.execute(STORED, [journal.pk])
+        rows = cursor.fetchall()
+    lines: list[BookedLine] = []
+    faults: dict[str, Fault] = {}
+    for row in rows:
+        period, what, way_out = period_fault(state, row[1], on, journal.kind, rules_for(person))
+        if what or period is None:
+            faults[row[1]] = Fault("period-not-open", what, Place("journals", (), "date", str(on)), way_out)
+            continue
+        lines.append(BookedLine(row[0], row[1], row[2], row[3], row[4], -row[5], -row[6], row[7], row[8],
+                                period.fiscal_year, period.period, tuple(row[9:14])))  # fmt: skip
+    return lines, list(faults.values())
+
+
+def next_number(state: State, company: str) -> str:
+    """The next free journal number: the last one of the company that ends in digits, and one more."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT journal FROM journals_journal WHERE company = %s AND journal ~ '[0-9]+$' ORDER BY id DESC LIMIT 1", [company]
+        )
+        found = cursor.fetchone()
+    if found is None:
+        return f"{company[:2].upper()}-00001" if state.get(Company, company) else "J-00001"
+    head = found[0].rstrip("0123456789")
+    digits = found[0][len(head) :]
+    number = int(digits)
+    while True:
+        number += 1
+        text = f"{head}{number:0{len(digits)}d}"
+        if not Journal.objects.filter(company_id=company, journal=text).exists():
+            return text

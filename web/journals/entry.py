@@ -1,0 +1,223 @@
+"""A journal keyed in: completion, the check while typing, and posting."""
+
+from __future__ import annotations
+
+import json
+from datetime import date
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import render
+from django.urls import reverse
+
+from core.accounts import chart_index, quick_codes, seat
+from core.codes import list_index
+from core.faults import Fault, Refused
+from core.money import digits_of, format_amount, show_amount
+from core.parsing import LONGEST_TEXT, read_table
+from core.periods import company_calendar
+from core.state import State
+from core.tables import TABLES, Company, Journal, JournalLine
+from web.journals import actions
+from web.journals.models import Unfinished
+from web.people.rights import POST, companies_seen, needs
+from web.shell.finding import words
+
+MOST_LINES = 500
+MOST_OPTIONS = 30
+LINE_FIELDS = ("line_company", "account", "dimensions", "debit", "credit", "partner", "description")
+
+
+@needs(POST)
+def new(request: HttpRequest, state: State, company: str) -> HttpResponse:
+    """The page for keying a journal; what was left unfinished is there again."""
+    kept = Unfinished.objects.filter(by=request.user, company_id=company).first()
+    head = state.get(Company, company)
+    open_days = [p for p in company_calendar(state, company).regular if p.status == "open"]
+    today = date.today()
+    day = next((today for p in open_days if p.starts_on <= today <= p.ends_on), open_days[0].ends_on if open_days else today)
+    index = chart_index(state, head.chart) if head else None
+    return render(request, "journals/entry.html", {
+        "company": head, "number": actions.next_number(state, company), "day": day, "chart": index,
+        "kept": kept.content if kept else None, "companies": sorted(state.rows(Company), key=lambda c: c.name),
+        "mine": companies_seen(request.user, state), "separator": index.separator if index else "-",
+        "prefix": _prefix(state, company),
+    })  # fmt: skip
+
+
+def _prefix(state: State, company: str) -> str:
+    """What an account string of this company begins with, when the company segment comes first and has one code."""
+    seated = seat(state, company)
+    if seated and seated.chart.company == 0 and len(seated.codes) == 1:
+        return seated.own_code() + seated.chart.separator
+    return ""
+
+
+def read_entry(request: HttpRequest, company: str) -> tuple[Journal, list[JournalLine]]:
+    """The journal in the request's JSON. Raises Refused with faults for what cannot be read."""
+    try:
+        content = json.loads(request.body)
+        rows = [{name: str(row.get(name) or "") for name in LINE_FIELDS} for row in content["lines"]][:MOST_LINES]
+        head = {name: str(content.get(name) or "").strip() for name in ("journal", "date", "kind", "description", "currency", "rate")}
+    except (ValueError, KeyError, TypeError, AttributeError):
+        raise Refused([Fault("unreadable", "The journal could not be read.", way_out="Load the page again.")]) from None
+    return build(company, head, rows)
+
+
+def plain_amount(text: str) -> str:
+    """An amount as it may be keyed, with thousands marks: as the package writes it."""
+    return text.strip().replace(",", "").replace(" ", "").replace("\u00a0", "")
+
+
+def build(company: str, head: dict[str, str], rows: list[dict[str, str]]) -> tuple[Journal, list[JournalLine]]:
+    """Reads cells as an import would, so that the faults are the same."""
+    table = TABLES["journals"]
+    read = read_table(table, ["company", *head], [(1, [company, *head.values()])])
+    filled = [
+        (i, {**row, "debit": plain_amount(row["debit"]), "credit": plain_amount(row["credit"])})
+        for i, row in enumerate(rows, 1)
+        if any(row[name].strip() for name in ("account", "debit", "credit"))
+    ]
+    name = head["journal"] or "-"
+    cells = [(i, [company, name, str(i), *(row[field].strip() for field in LINE_FIELDS)]) for i, row in filled]
+    lines = read_table(TABLES["journal_lines"], ["company", "journal", "line", *LINE_FIELDS], cells)
+    faults = read.faults + [f.at(key=(company, name, f.where.row or 0)) for f in lines.faults]
+    if faults:
+        raise Refused(faults)
+    return next(iter(read.rows.values())), list(lines.rows.values())
+
+
+def _told(fault: Fault) -> dict[str, Any]:
+    place = fault.where
+    line = place.key[2] if place.table == "journal_lines" and len(place.key) > 2 else 0
+    return {"line": line, "column": place.column, "what": fault.what, "way_out": fault.way_out}
+
+
+@needs(POST)
+def check(request: HttpRequest, state: State, company: str) -> HttpResponse:
+    """While typing: faults by cell, the running difference by company, the lines that will be added."""
+    head = state.get(Company, company)
+    digits = digits_of(head.currency if head else "")
+    if len(request.body) < 400_000:
+        _keep(request, company)
+    try:
+        journal, lines = read_entry(request, company)
+    except Refused as refused:
+        return JsonResponse({"faults": [_told(f) for f in refused.faults], "sums": [], "added": [], "ready": False})
+    checked = actions.check_entry(state, journal, lines, request.user)
+    keyed = [line for line in checked.lines if not line.generated]
+    sums = {}
+    for line in keyed:
+        debit, credit = sums.get(line.company, (0, 0))
+        sums[line.company] = (debit + max(line.keyed, 0), credit + max(-line.keyed, 0))
+    total = sum(line.keyed for line in keyed)
+    places = {line.line: line for line in lines}
+    return JsonResponse({
+        "faults": [_told(fault) for fault in checked.faults],
+        "sums": [{"company": c, "debit": show_amount(d, digits), "credit": show_amount(k, digits),
+                  "difference": show_amount(d - k, digits)} for c, (d, k) in sorted(sums.items())],
+        "difference": show_amount(total, digits), "owed": format_amount(abs(total), digits), "side": "credit" if total > 0 else "debit",
+        "added": [{"company": line.company, "account": line.account, "name": _name(state, line.company, line.natural),
+                   "debit": show_amount(line.keyed, digits) if line.keyed > 0 else "",
+                   "credit": show_amount(-line.keyed, digits) if line.keyed < 0 else "", "partner": line.partner}
+                  for line in checked.lines if line.generated and line.number not in places],
+        "names": {line.number: _name(state, line.company, line.natural) for line in keyed},
+        "ready": not checked.faults and bool(keyed),
+    })  # fmt: skip
+
+
+def _keep(request: HttpRequest, company: str) -> None:
+    """Keeps what is keyed so far, once there is something, so that a closed browser loses nothing."""
+    try:
+        content = json.loads(request.body)
+    except ValueError:
+        return
+    text = json.dumps(content)
+    if isinstance(content, dict) and content.get("lines") and "\\u0000" not in text and len(text) < 400 * LONGEST_TEXT:
+        Unfinished.objects.update_or_create(by=request.user, company_id=company, defaults={"content": content})
+
+
+def _name(state: State, company: str, natural: str) -> str:
+    seated = seat(state, company)
+    field = seated.chart.segments[seated.chart.natural] if seated and seated.chart.natural >= 0 else None
+    code = field.codes.get(natural) if field else None
+    return code.name if code else ""
+
+
+@needs(POST)
+def post(request: HttpRequest, state: State, company: str) -> HttpResponse:
+    try:
+        head, lines = read_entry(request, company)
+        actions.post_all([(head, lines)], request.user)
+    except Refused as refused:
+        return JsonResponse({"faults": [_told(fault) for fault in refused.faults]}, status=422)
+    return JsonResponse({"go": reverse("journal", kwargs={"company": company, "journal": head.journal})})
+
+
+@needs(POST)
+def forget(request: HttpRequest, state: State, company: str) -> HttpResponse:
+    """Drops what was left unfinished."""
+    Unfinished.objects.filter(by=request.user, company_id=company).delete()
+    return JsonResponse({"go": reverse("journal-new", kwargs={"company": company})})
+
+
+@needs(POST)
+def complete(request: HttpRequest, state: State, company: str) -> HttpResponse:
+    """Codes for the segment or dimension being typed, by code or by words; quick codes too."""
+    whose = request.GET.get("whose", "") or company
+    if whose not in {row.company for row in state.rows(Company)}:
+        return JsonResponse({"options": []})
+    seated = seat(state, whose)
+    if seated is None:
+        return JsonResponse({"options": []})
+    text = request.GET.get("text", "")[:400].replace("\x00", "")
+    found = _dimension_options(state, seated.chart, text) if request.GET.get("what") == "dimensions" else _options(state, seated, text)
+    return JsonResponse({"options": found[:MOST_OPTIONS]})
+
+
+def _matches(state: State, code_list: str, text: str) -> list[tuple[str, str]]:
+    index = list_index(state, code_list)
+    small = text.lower()
+    begins = [c for c, _ in words(state, code_list) if c.startswith(text)]
+    within = [c for c, name in words(state, code_list) if small and small in name and not c.startswith(text)]
+    rows = (index.codes[c] for c in [*begins, *within])
+    return [(row.code, row.name) for row in rows if row.takes_amounts and row.enabled][:MOST_OPTIONS]
+
+
+def _options(state: State, seated: Any, text: str) -> list[dict[str, str]]:
+    chart = seated.chart
+    parts = text.split(chart.separator)
+    at = len(parts) - 1
+    if at >= len(chart.segments):
+        return []
+    field = chart.segments[at]
+    head = chart.separator.join(parts[:-1]) + (chart.separator if at else "")
+    tail = chart.separator if at + 1 < len(chart.segments) else ""
+    found = _matches(state, field.code_list, parts[-1])
+    if at == chart.company:
+        found = [(code, name) for code, name in found if code in seated.codes]
+    options = [{"text": head + code + tail, "code": code, "name": name, "field": field.title} for code, name in found]
+    if at == 0 and text:
+        quick = quick_codes(state, chart.chart).values()
+        options = [
+            {"text": q.quick_code, "code": q.quick_code, "name": q.account, "field": "Quick code"}
+            for q in quick
+            if q.quick_code.startswith(text)
+        ] + options
+    return options
+
+
+def _dimension_options(state: State, chart: Any, text: str) -> list[dict[str, str]]:
+    head, _, last = text.rpartition(";")
+    name, equals, code = last.strip().partition("=")
+    base = f"{head.strip()}; " if head.strip() else ""
+    if not equals:
+        return [{"text": f"{base}{d.name}=", "code": d.name, "name": d.title, "field": "Dimension"} for d in chart.dimensions
+                if d.name.startswith(name) or name.lower() in d.title.lower()]  # fmt: skip
+    field = next((d for d in chart.dimensions if d.name == name.strip()), None)
+    if field is None:
+        return []
+    return [{"text": f"{base}{field.name}={c}", "code": c, "name": n, "field": field.title}
+            for c, n in _matches(state, field.code_list, code.strip())]  # fmt: skip
+
+

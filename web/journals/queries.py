@@ -1,0 +1,127 @@
+"""Reads for storey 4: journals of a company, one journal, the lines of an account."""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+from django.db import connection
+
+
+PAGE = 80
+
+
+class Head(NamedTuple):
+    id: int
+    journal: str
+    date: Any
+    kind: str
+    description: str
+    total: int
+    reverses: str | None
+    reversed_by: str | None
+
+
+HEADS = """
+    SELECT j.id, j.journal, j.date, j.kind, j.description,
+           (SELECT coalesce(sum(greatest(l.keyed, 0)), 0) FROM journals_journalline l WHERE l.journal_id = j.id),
+           r.journal, b.journal
+    FROM journals_journal j LEFT JOIN journals_journal r ON r.id = j.reverses_id LEFT JOIN journals_journal b ON b.reverses_id = j.id
+    WHERE j.company = %(company)s AND (%(words)s = '' OR j.journal ILIKE %(like)s OR j.description ILIKE %(like)s)
+      AND (j.date, j.id) < (%(day)s, %(id)s) ORDER BY j.date DESC, j.id DESC LIMIT %(most)s
+"""
+
+
+def journals(company: str, words: str = "", before: tuple[str, int] = ("9999-12-31", 2**62)) -> list[Head]:
+    """Newest first; one page after a given (date, id)."""
+    like = "%" + words.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
+    values = {"company": company, "words": words, "like": like, "day": before[0], "id": before[1], "most": PAGE + 1}
+    with connection.cursor() as cursor:
+        cursor.execute(HEADS, values)
+        return [Head(*row) for row in cursor.fetchall()]
+
+
+LINES = """
+    SELECT l.line, b.company, a.account, a."natural", coalesce(d.codes, ''), l.keyed, l.amount, coalesce(c.company, ''), l.generated,
+           l.description, l.source_type, l.source_number, l.source_party, l.source_item, l.period, b.fiscal_year
+    FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id JOIN journals_account a ON a.id = l.account_id
+    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id = l.partner_id
+    WHERE l.journal_id = %s ORDER BY l.line
+"""
+
+
+class Line(NamedTuple):
+    line: int
+    company: str
+    account: str
+    natural: str
+    dimensions: str
+    keyed: int
+    amount: int
+    partner: str
+    generated: bool
+    description: str
+    source_type: str
+    source_number: str
+    source_party: str
+    source_item: str
+    period: int
+    fiscal_year: int
+
+
+def lines(journal: int) -> list[Line]:
+    with connection.cursor() as cursor:
+        cursor.execute(LINES, [journal])
+        return [Line(*row) for row in cursor.fetchall()]
+
+
+ACCOUNT = """
+    SELECT j.date, j.company, j.journal, l.line, a.account, coalesce(d.codes, ''), l.amount, coalesce(c.company, ''),
+           coalesce(nullif(l.description, ''), j.description), l.source_number, b.fiscal_year, l.period, j.kind
+    FROM journals_account a JOIN journals_book b ON b.company = %(company)s
+    JOIN journals_journalline l ON l.account_id = a.id AND l.book_id = b.id JOIN journals_journal j ON j.id = l.journal_id
+    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id = l.partner_id
+    WHERE a.chart = %(chart)s AND a."natural" = ANY(%(codes)s)
+      AND (b.fiscal_year, l.period) >= (%(from_year)s, %(from_period)s) AND (b.fiscal_year, l.period) <= (%(year)s, %(period)s)
+      AND (%(closing)s OR NOT l.closing) AND (%(partner)s = '' OR c.company = %(partner)s)
+    ORDER BY j.date DESC, j.id DESC, l.line LIMIT %(most)s OFFSET %(skip)s
+"""
+ELSEWHERE = """
+    SELECT l.fiscal_year, l.period, a.account, coalesce(d.codes, ''), l.amount, coalesce(c.company, '')
+    FROM journals_balance l JOIN journals_account a ON a.id = l.account_id
+    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id = l.partner_id
+    WHERE l.company = %(company)s AND a."natural" = ANY(%(codes)s) AND l.amount <> 0
+      AND (l.fiscal_year, l.period) >= (%(from_year)s, %(from_period)s) AND (l.fiscal_year, l.period) <= (%(year)s, %(period)s)
+      AND (%(partner)s = '' OR c.company = %(partner)s)
+    ORDER BY 1 DESC, 2 DESC LIMIT 500
+"""
+
+
+class AccountLine(NamedTuple):
+    date: Any
+    company: str
+    journal: str
+    line: int
+    account: str
+    dimensions: str
+    amount: int
+    partner: str
+    description: str
+    source: str
+    fiscal_year: int
+    period: int
+    kind: str
+
+
+def account_lines(values: dict[str, Any], skip: int = 0) -> list[AccountLine]:
+    """Posted lines of natural accounts of one company in a stretch of periods, newest first, one page."""
+    with connection.cursor() as cursor:
+        cursor.execute(ACCOUNT, {**values, "most": PAGE + 1, "skip": skip})
+        return [AccountLine(*row) for row in cursor.fetchall()]
+
+
+def balances_elsewhere(values: dict[str, Any]) -> list[tuple[Any, ...]]:
+    with connection.cursor() as cursor:
+        cursor.execute(ELSEWHERE, values)
+        return list(cursor.fetchall())
+
+

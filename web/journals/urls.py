@@ -1,0 +1,15 @@
+from web.journals import entry, views
+from web.people.rights import route
+
+urlpatterns = [
+    route("", views.first, "journals"),
+    route("<str:company>/", views.journals, "company-journals"),
+    route("<str:company>/new/", entry.new, "journal-new"),
+    route("<str:company>/check/", entry.check, "journal-check"),
+    route("<str:company>/post/", entry.post, "journal-post"),
+    route("<str:company>/forget/", entry.forget, "journal-forget"),
+    route("<str:company>/complete/", entry.complete, "journal-complete"),
+    route("<str:company>/account/<str:code>/", views.account_lines, "account-lines"),
+    route("<str:company>/journal/<str:journal>/", views.journal, "journal"),
+    route("<str:company>/journal/<str:journal>/reverse/", views.reverse_journal, "journal-reverse"),
+]

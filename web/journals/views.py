@@ -1,0 +1,115 @@
+"""Storey 4: journals of a company, one journal, and the lines behind a figure."""
+
+from __future__ import annotations
+
+from datetime import date
+
+from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
+from django.shortcuts import render
+from django.urls import reverse
+
+from core.codes import list_index
+from core.faults import Fault, Refused
+from core.money import digits_of
+from core.periods import company_calendar
+from core.state import State
+from core.statements import natural_list
+from core.tables import Company
+from web.journals import actions, queries
+from web.journals.models import Journal
+from web.people.rights import POST, SIGNED_IN, companies_seen, needs
+from web.shell.acts import date_of, go
+
+
+@needs(SIGNED_IN)
+def first(request: HttpRequest, state: State) -> HttpResponse:
+    rows = companies_seen(request.user, state)
+    if not rows:
+        return render(request, "journals/none.html", {})
+    last = request.session.get("company")
+    name = last if any(row.company == last for row in rows) else rows[0].company
+    return HttpResponseRedirect(reverse("company-journals", kwargs={"company": name}))
+
+
+@needs(SIGNED_IN)
+def journals(request: HttpRequest, state: State, company: str) -> HttpResponse:
+    request.session["company"] = company
+    words = request.GET.get("words", "").strip()[:100].replace("\x00", "")
+    before = request.GET.get("before", "").split(",")
+    start = ("9999-12-31", 2**62)
+    if len(before) == 2 and before[1].isdigit():
+        try:
+            start = (date.fromisoformat(before[0]).isoformat(), int(before[1][:18]))
+        except ValueError:
+            raise Http404 from None
+    found = queries.journals(company, words, start)
+    head = state.get(Company, company)
+    return render(request, "journals/journals.html", {
+        "company": head, "rows": found[: queries.PAGE], "more": found[queries.PAGE - 1] if len(found) > queries.PAGE else None,
+        "digits": digits_of(head.currency if head else ""), "words": words, "companies": companies_seen(request.user, state),
+        "periods": [p for p in company_calendar(state, company).of_year(max(company_calendar(state, company).years(), default=0))],
+    })  # fmt: skip
+
+
+@needs(SIGNED_IN)
+def journal(request: HttpRequest, state: State, company: str, journal: str) -> HttpResponse:
+    found = Journal.objects.select_related("posted_by", "reverses").filter(company_id=company, journal=journal).first()
+    if found is None:
+        raise Http404
+    seen = {row.company for row in companies_seen(request.user, state)}
+    lines = queries.lines(found.pk)
+    names: dict[str, str] = {}
+    for line in lines:
+        head = state.get(Company, line.company)
+        code = list_index(state, natural_list(state, head.chart)).codes.get(line.natural) if head else None
+        names[line.account] = code.name if code else ""
+    return render(request, "journals/journal.html", {
+        "journal": found, "lines": [line for line in lines if line.company in seen], "names": names,
+        "hidden": sum(line.company not in seen for line in lines), "digits": digits_of(found.currency),
+        "reversed_by": Journal.objects.filter(reverses=found).first(), "company": state.get(Company, company),
+        "number": actions.next_number(state, company), "debit": sum(max(line.keyed, 0) for line in lines if line.company in seen),
+        "credit": sum(max(-line.keyed, 0) for line in lines if line.company in seen),
+    })  # fmt: skip
+
+
+@needs(POST)
+def reverse_journal(request: HttpRequest, state: State, company: str, journal: str) -> HttpResponse:
+    on = date_of(request, "on")
+    number = request.POST.get("number", "").strip() or actions.next_number(state, company)
+    if request.method != "POST" or on is None:
+        raise Refused([Fault("date-missing", "The reversal needs a date.", way_out="Give a day in an open period.")])
+    actions.reverse(company, journal, on, number[:40], request.user)
+    return go(reverse("journal", kwargs={"company": company, "journal": number[:40]}))
+
+
+def _number(text: str | None, otherwise: int) -> int:
+    return int(text) if text and text.isdigit() and len(text) < 7 else otherwise
+
+
+@needs(SIGNED_IN)
+def account_lines(request: HttpRequest, state: State, company: str, code: str) -> HttpResponse:
+    """The lines behind a figure: one company, some natural accounts, a stretch of periods."""
+    head = state.get(Company, company)
+    if head is None:
+        raise Http404
+    get = request.GET.get
+    year, period = _number(get("year"), 9999), _number(get("period"), 999)
+    codes = code.split(",")
+    values = {
+        "company": company, "chart": head.chart, "codes": codes, "year": year, "period": period,
+        "from_year": _number(get("from_year"), 0), "from_period": _number(get("from_period"), 0),
+        "closing": get("closing", "1") == "1", "partner": get("partner", "")[:40].replace("\x00", ""),
+    }  # fmt: skip
+    skip = _number(get("skip"), 0)
+    found = queries.account_lines(values, skip)
+    index = list_index(state, natural_list(state, head.chart))
+    elsewhere = queries.balances_elsewhere(values) if not found else []
+    total = sum(row.amount for row in found[: queries.PAGE]) if len(found) <= queries.PAGE and not skip else None
+    return render(request, "journals/account.html", {
+        "company": head, "codes": [(c, index.codes.get(c)) for c in codes], "rows": found[: queries.PAGE],
+        "more": skip + queries.PAGE if len(found) > queries.PAGE else None, "digits": digits_of(head.currency),
+        "elsewhere": elsewhere, "total": total if not elsewhere else sum(row[4] for row in elsewhere), "values": values,
+        "back": get("back", "") if get("back", "").startswith("/") and not get("back", "").startswith("//") else "",
+    })  # fmt: skip
+
+

@@ -1,0 +1,114 @@
+"""Closed by default: each view names the right it needs; what its address names is resolved against the person once.
+
+An outsider gets 404 (nothing is told to exist), an insider without the right 403.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import wraps
+from typing import Any
+
+import rules
+from django.contrib.auth.views import redirect_to_login
+from django.core.exceptions import PermissionDenied
+from django.http import Http404, HttpRequest, HttpResponse
+from django.urls import URLPattern, path
+
+from core.state import State
+from core.tables import Chart, CodeList, Company, Group, Statement
+from core.uses import charts_of_list
+from web.definitions.snapshot import current
+
+View = Callable[..., HttpResponse]
+OPEN, SIGNED_IN, CHANGE, POST = "open", "signed in", "change definitions", "post journals"
+RIGHTS = (OPEN, SIGNED_IN, CHANGE, POST)
+
+
+@rules.predicate
+def is_group_accountant(person: Any) -> bool:
+    return bool(person.is_authenticated and person.is_group_accountant)
+
+
+rules.add_perm("change definitions", is_group_accountant)
+
+
+def own_companies(person: Any) -> frozenset[str]:
+    """The companies a company accountant works in; kept on the person for the length of a request."""
+    if not hasattr(person, "_own_companies"):
+        person._own_companies = frozenset(person.companies.values_list("company", flat=True))
+    return person._own_companies  # type: ignore[no-any-return]
+
+
+def companies_seen(person: Any, state: State) -> list[Company]:
+    rows = sorted(state.rows(Company), key=lambda row: row.name)
+    if person.is_group_accountant:
+        return rows
+    own = own_companies(person)
+    return [row for row in rows if row.company in own]
+
+
+def charts_seen(person: Any, state: State) -> frozenset[str]:
+    if person.is_group_accountant:
+        return frozenset(row.chart for row in state.rows(Chart))
+    return frozenset(row.chart for row in companies_seen(person, state))
+
+
+def lists_seen(person: Any, state: State) -> list[CodeList]:
+    rows = sorted(state.rows(CodeList), key=lambda row: row.name)
+    if person.is_group_accountant:
+        return rows
+    charts = charts_seen(person, state)
+    return [row for row in rows if charts & set(charts_of_list(state, row.code_list))]
+
+
+def _sees(person: Any, state: State, kind: str, name: str) -> bool:
+    if kind == "company":
+        return any(row.company == name for row in companies_seen(person, state))
+    if kind == "chart":
+        return name in charts_seen(person, state)
+    if kind == "code_list":
+        return any(row.code_list == name for row in lists_seen(person, state))
+    if kind == "statement":
+        row = state.get(Statement, name)
+        return row is not None and row.chart in charts_seen(person, state)
+    if kind == "group":
+        return bool(person.is_group_accountant) and state.get(Group, name) is not None
+    return True
+
+
+def needs(right: str) -> Callable[[View], View]:
+    """Says which right a view needs and guards it. Views take (request, state, …what the address names)."""
+    if right not in RIGHTS:
+        raise ValueError(f"There is no right '{right}'.")
+
+    def wrap(view: View) -> View:
+        @wraps(view)
+        def guarded(request: HttpRequest, **named: Any) -> HttpResponse:
+            if right == OPEN:
+                return view(request, **named)
+            person: Any = request.user
+            if not person.is_authenticated:
+                return redirect_to_login(request.get_full_path())
+            snapshot = current()
+            for kind, name in named.items():
+                if not _sees(person, snapshot.state, kind, name):
+                    raise Http404
+            if right == CHANGE and not person.has_perm("change definitions"):
+                raise PermissionDenied("Only a group accountant changes definitions.")
+            request.snapshot = snapshot  # type: ignore[attr-defined]
+            return view(request, snapshot.state, **named)
+
+        guarded.right = right  # type: ignore[attr-defined]
+        return guarded
+
+    return wrap
+
+
+def route(address: str, view: View, name: str) -> URLPattern:
+    """A route to a view that names its right; anything else fails when the addresses load."""
+    if getattr(view, "right", None) not in RIGHTS:
+        raise ValueError(f"The view at {address} names no right.")
+    return path(address, view, name=name)
+
+

@@ -1,0 +1,69 @@
+"""Find anything from anywhere: codes, companies, statement lines, journals, account strings."""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+from django.db import connection
+from django.urls import reverse
+
+from core.state import State, derived
+from core.tables import Code, Statement, StatementLine
+from web.people.rights import charts_seen, companies_seen, lists_seen
+
+MOST = 12
+
+
+class Hit(NamedTuple):
+    code: str
+    name: str
+    kind: str
+    address: str
+
+
+@derived((Code, 0))
+def words(state: State, code_list: str) -> list[tuple[str, str]]:
+    """Each code with its name in small letters, in code order."""
+    return sorted((row.code, row.name.lower()) for row in state.part(Code, code_list).values())
+
+
+def find(state: State, person: Any, text: str) -> list[Hit]:
+    """An exact code first, then what begins so, then words within names."""
+    small = text.lower()
+    exact: list[Hit] = []
+    begins: list[Hit] = []
+    within: list[Hit] = []
+    for row in lists_seen(person, state):
+        for code, name in words(state, row.code_list):
+            if code == text or code.startswith(text) or small in name:
+                place = f"{reverse('code-list', kwargs={'code_list': row.code_list})}?at={code}"
+                full = state.get(Code, row.code_list, code)
+                hit = Hit(code, full.name if full else name, row.name, place)
+                (exact if code == text else begins if code.startswith(text) else within).append(hit)
+                if len(within) + len(begins) > 4 * MOST:
+                    break
+    for company in companies_seen(person, state):
+        if small in company.name.lower() or company.company.startswith(small):
+            within.insert(0, Hit(company.company, company.name, "Company", reverse("company", kwargs={"company": company.company})))
+    charts = charts_seen(person, state)
+    for line in state.rows(StatementLine):
+        head = state.get(Statement, line.statement)
+        if head and head.chart in charts and line.label and small in line.label.lower():
+            place = f"{reverse('statement', kwargs={'statement': line.statement})}?at={line.line}"
+            within.append(Hit(line.line, line.label, f"Line of {head.name}", place))
+    return [*exact, *_journals(state, person, text), *begins, *within][:MOST]
+
+
+def _journals(state: State, person: Any, text: str) -> list[Hit]:
+    """Journals by id, and account strings that begin so, of the companies the person sees."""
+    companies = [row.company for row in companies_seen(person, state)]
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT company, journal, description FROM journals_journal WHERE company = ANY(%s) AND journal >= %s AND journal < %s"
+            " ORDER BY journal LIMIT 5",
+            [companies, text, text + "\uffff"],
+        )
+        return [
+            Hit(journal, description, "Journal", reverse("journal", kwargs={"company": company, "journal": journal}))
+            for company, journal, description in cursor.fetchall()
+        ]

@@ -1,0 +1,117 @@
+"""A statement as a workbook that recalculates in any spreadsheet to the same figures."""
+
+from __future__ import annotations
+
+import io
+from typing import Any
+
+import xlsxwriter
+from xlsxwriter.utility import xl_col_to_name
+
+from core import formulas
+from core.statements import DEBIT
+from web.statements.queries import StatementFigures
+
+TOP = 3
+
+
+def statement_workbook(found: StatementFigures, titles: list[str], heading: str) -> bytes:
+    """Headings are live sums of what is under them, formulas live formulas; accounts are figures."""
+    out = io.BytesIO()
+    book = xlsxwriter.Workbook(out, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False})
+    page = book.add_worksheet(found.plan.statement.name[:31].translate(str.maketrans("[]:*?/\\'", "        ")) or "Statement")
+    money = "#,##0" + (f".{'0' * found.digits}" if found.digits else "")
+    bold = book.add_format({"bold": True, "num_format": money})
+    plain = book.add_format({"num_format": money})
+    top = book.add_format({"bold": True, "bottom": 1, "align": "right"})
+    page.write_string(0, 0, heading, book.add_format({"bold": True, "font_size": 13}))
+    page.write_string(1, 0, f"{found.window.year} period {found.window.period}, {found.currency}")
+    page.write_string(TOP - 1, 0, "Line", book.add_format({"bold": True, "bottom": 1}))
+    for column, title in enumerate(titles, 1):
+        page.write_string(TOP - 1, column, title, top)
+    page.freeze_panes(TOP, 1)
+    page.outline_settings(True, False, False, False)
+    page.set_column(0, 0, 44)
+    page.set_column(1, len(titles), 18)
+    indents = [book.add_format({"indent": min(i, 15)}) for i in range(16)]
+    for i, figure in enumerate(found.figures.lines):
+        row, depth = TOP + i, figure.line.depth
+        page.set_row(row, None, None, {"level": min(depth, 7)})
+        page.write_string(row, 0, figure.line.row.label, indents[min(depth, 15)])
+        for column in range(len(titles)):
+            style = bold if figure.line.row.kind == "heading" else plain
+            _cell(page, found, i, column, style)
+    _unplaced(page, found, len(titles), plain)
+    book.close()
+    return out.getvalue()
+
+
+def _cell(page: Any, found: StatementFigures, i: int, column: int, style: Any) -> None:
+    figure = found.figures.lines[i]
+    shown = figure.shown[column]
+    unit = 10**found.digits
+    if shown is None and figure.line.row.kind != "formula":
+        return
+    value = "" if shown is None else shown / unit
+    if figure.line.row.kind == "heading":
+        page.write_formula(TOP + i, column + 1, _sum(found, i, column), style, value)
+    elif figure.line.row.kind == "formula":
+        page.write_formula(TOP + i, column + 1, _formula(found, i, column), style, value)
+    else:
+        page.write_number(TOP + i, column + 1, value, style)
+
+
+def _cell_name(line: int, column: int) -> str:
+    return f"{xl_col_to_name(column + 1)}{TOP + line + 1}"
+
+
+def _sum(found: StatementFigures, i: int, column: int) -> str:
+    """The shown sum of the children, each turned to the heading's own direction."""
+    lines = found.plan.lines
+    own = lines[i].direction
+    same, turned = [], []
+    for j, line in enumerate(lines):
+        if line.parent == i and line.row.kind in ("heading", "accounts", "result"):
+            (same if (line.direction == DEBIT) == (own == DEBIT) else turned).append(_cell_name(j, column))
+    text = _added(same) or "0"
+    if turned:
+        text += f"-{_added(turned)}"
+    return f"=ROUND({text},{found.digits})"
+
+
+def _added(cells: list[str]) -> str:
+    """SUM of cells in pieces of at most 200, which every spreadsheet takes."""
+    pieces = [f"SUM({','.join(cells[i : i + 200])})" for i in range(0, len(cells), 200)]
+    return f"({'+'.join(pieces)})" if len(pieces) > 1 else "".join(pieces)
+
+
+def _formula(found: StatementFigures, i: int, column: int) -> str:
+    """The line's formula over cells; an empty operand or a division by zero gives an empty cell."""
+    formula = formulas.parse(found.plan.lines[i].row.formula)
+    stack: list[str] = []
+    operands: list[str] = []
+    for kind, value in formula.steps:
+        if kind == "number":
+            stack.append(str(float(value)))
+        elif kind == "line":
+            name = _cell_name(found.plan.index[str(value)], column)
+            operands.append(name)
+            stack.append(name)
+        elif value == "neg":
+            stack.append(f"(-{stack.pop()})")
+        else:
+            right, left = stack.pop(), stack.pop()
+            stack.append(f"({left}{value}{right})")
+    body = f'IFERROR(ROUND({stack.pop() if stack else 0},{found.digits}),"")'
+    empty = ",".join(f'{name}=""' for name in dict.fromkeys(operands))
+    return f'=IF(OR({empty}),"",{body})' if empty else f"={body}"
+
+
+def _unplaced(page: Any, found: StatementFigures, columns: int, style: Any) -> None:
+    if not found.figures.unplaced:
+        return
+    row = TOP + len(found.figures.lines) + 1
+    page.write_string(row, 0, "On no line, debit plus")
+    totals = found.figures.unplaced_total()
+    for column in range(columns):
+        page.write_number(row, column + 1, totals[column] / 10**found.digits, style)

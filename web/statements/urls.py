@@ -1,0 +1,16 @@
+from web.people.rights import route
+from web.statements import views
+
+urlpatterns = [
+    route("", views.first, "statements"),
+    route("propose/", views.propose, "statement-propose"),
+    route("<str:statement>/", views.statement, "statement"),
+    route("<str:statement>/workbook/", views.workbook, "statement-workbook"),
+    route("<str:statement>/add/", views.add, "line-add"),
+    route("<str:statement>/move/", views.move, "line-move"),
+    route("<str:statement>/place/", views.place, "line-place"),
+    route("<str:statement>/line/<str:line>/", views.line, "line"),
+    route("<str:statement>/line/<str:line>/change/", views.change, "line-change"),
+    route("<str:statement>/line/<str:line>/delete/", views.delete, "line-delete"),
+    route("<str:statement>/line/<str:line>/shift/<str:way>/", views.shift, "line-shift"),
+]

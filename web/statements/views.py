@@ -1,0 +1,345 @@
+"""Storey 5: a statement with its figures, rearranged in place; figures move with each change."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+from urllib.parse import urlencode
+
+from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
+from django.shortcuts import render
+from django.urls import reverse
+
+from core.changes import DeleteLine, MoveLine, PlaceAccounts, Put, Several
+from core.codes import list_index
+from core.faults import Fault, Place, Refused
+from core.periods import calendar_index, company_calendar
+from core.state import State
+from core.statements import likely_line, natural_list, plan
+from core.tables import Chart, Company, Period, Statement, StatementLine
+from web.definitions.history import state_at
+from web.people.rights import CHANGE, SIGNED_IN, charts_seen, companies_seen, needs
+from web.shell.acts import filled, go, make
+from web.statements import proposing
+from web.statements.outline import statement_workbook
+from web.statements.queries import company_amounts, company_statement
+
+ID = re.compile(r"[^a-z0-9]+")
+
+
+def default_period(state: State, calendar: str) -> tuple[int, int]:
+    """The period most likely asked for: the first open regular one, or the last of all."""
+    regular = calendar_index(state, calendar).regular
+    open_ones = [p for p in regular if p.status == "open"] or regular[-1:]
+    return (open_ones[0].fiscal_year, open_ones[0].period) if open_ones else (0, 0)
+
+
+def asked_period(request: HttpRequest, state: State, calendar: str) -> tuple[int, int, int | None]:
+    """(year, period, first period or None) of the address; the likely ones where it names none."""
+    year, period = default_period(state, calendar)
+
+    def number(name: str, otherwise: int | None) -> int | None:
+        text = request.GET.get(name, "")
+        return int(text) if text.isdigit() and len(text) < 5 else otherwise
+
+    return number("year", year) or 0, number("period", period) or 0, number("first", None)
+
+
+def seen_statements(request: HttpRequest, state: State) -> list[Statement]:
+    charts = charts_seen(request.user, state)
+    return sorted((row for row in state.rows(Statement) if row.chart in charts), key=lambda row: (row.chart, row.name))
+
+
+@needs(SIGNED_IN)
+def first(request: HttpRequest, state: State) -> HttpResponse:
+    found = seen_statements(request, state)
+    if not found:
+        return render(request, "statements/none.html", {"charts": charts_with_accounts(state)})
+    return HttpResponseRedirect(reverse("statement", kwargs={"statement": found[0].statement}))
+
+
+def charts_with_accounts(state: State) -> list[Chart]:
+    return [row for row in state.rows(Chart) if list_index(state, natural_list(state, row.chart)).posting]
+
+
+def _company(request: HttpRequest, state: State, chart: str) -> Company | None:
+    """The company asked for, or the one looked at last, or the first on the chart."""
+    rows = [row for row in companies_seen(request.user, state) if row.chart == chart]
+    wanted = request.GET.get("company") or request.session.get("company")
+    found = next((row for row in rows if row.company == wanted), rows[0] if rows else None)
+    if found:
+        request.session["company"] = found.company
+    return found
+
+
+def _where(query: dict[str, Any]) -> str:
+    return urlencode({k: v for k, v in query.items() if v not in (None, "")})
+
+
+@needs(SIGNED_IN)
+def statement(request: HttpRequest, state: State, statement: str) -> HttpResponse:
+    made = plan(state, statement)
+    if made is None:
+        raise Http404
+    company = _company(request, state, made.statement.chart)
+    if company is None:
+        return render(request, "statements/statement.html", {"plan": made, "statement": made.statement, "rows": [],
+                                                             "statements": seen_statements(request, state)})  # fmt: skip
+    year, period, start = asked_period(request, state, company.calendar)
+    found = company_statement(state, statement, company.company, year, period, start)
+    was = _was(request, state, statement, company.company, (year, period, start))
+    rows = []
+    for i, figure in enumerate(found.figures.lines):
+        before = was.get(figure.line.row.line) if was is not None else None
+        now = figure.shown[0]
+        moved = was is not None and before != now
+        rows.append((figure, now, before, moved, (now or 0) - (before or 0) if moved else None, min(figure.line.depth, 8), i))
+    unplaced = [(u, likely_line(made, u.account)) for u in found.figures.unplaced]
+    idle = [
+        made.accounts.codes[made.accounts.posting[i]]
+        for i in range(len(made.line_of))
+        if made.line_of[i] < 0 and made.belongs(made.accounts.codes[made.accounts.posting[i]].account_class)
+    ]
+    amounted = {u.account for u, _ in unplaced}
+    belonging = [c for c in made.accounts.posting if made.line_of[made.accounts.position[c]] >= 0 or c in {i.code for i in idle}]
+    check = sum(f.raw[0] for f in found.figures.lines if f.line.parent < 0) + sum(u.raw[0] for u, _ in unplaced)
+    calendar = company_calendar(state, company.company)
+    query = _where({"company": company.company, "year": year, "period": period, "first": start})
+    return render(request, "statements/statement.html", {
+        "plan": made, "statement": made.statement, "company": company, "rows": rows, "found": found, "digits": found.digits,
+        "unplaced": unplaced, "idle": [c for c in idle if c.code not in amounted], "placed": len(belonging) - len(idle),
+        "belonging": len(belonging), "check": check, "balance_sheet": made.statement.kind == "balance_sheet",
+        "statements": seen_statements(request, state), "was": was is not None, "at": request.GET.get("at", ""),
+        "companies": [row for row in companies_seen(request.user, state) if row.chart == made.statement.chart],
+        "periods": [calendar.of_year(y) for y in reversed(calendar.years())], "query": query, "window": found.window,
+        "period": state.get(Period, company.calendar, year, period), "year": year, "here": f"{request.path}?{query}",
+        "headings": [line.row for line in made.lines if line.row.kind == "heading"],
+        "lines": [line.row for line in made.lines if line.row.kind == "accounts"],
+    })  # fmt: skip
+
+
+def _was(request: HttpRequest, state: State, statement: str, company: str, at: tuple[int, int, int | None]) -> dict[str, int | None] | None:
+    """The figures under the definitions of an earlier version, so that a rearrangement shows what it moved."""
+    text = request.GET.get("since", "")
+    if not text.isdigit() or len(text) > 17:
+        return None
+    before = state_at(int(text))
+    if before is None or plan(before, statement) is None or before.get(Company, company) is None:
+        return None
+    found = company_statement(before, statement, company, *at)
+    return {figure.line.row.line: figure.shown[0] for figure in found.figures.lines}
+
+
+@needs(SIGNED_IN)
+def line(request: HttpRequest, state: State, statement: str, line: str) -> HttpResponse:
+    """The proof leaf of a line: its accounts with amounts, and what may be done with it."""
+    made = plan(state, statement)
+    if made is None or line not in made.index:
+        raise Http404
+    company = _company(request, state, made.statement.chart)
+    at = made.lines[made.index[line]]
+    accounts = []
+    found = None
+    if company:
+        year, period, start = asked_period(request, state, company.calendar)
+        found = company_statement(state, statement, company.company, year, period, start)
+        accounts = account_figures(state, made, line, company.company, found.window)
+    query = _where({k: request.GET.get(k) for k in ("company", "year", "period", "first")})
+    return render(request, "statements/line.html", {
+        "plan": made, "statement": made.statement, "line": at, "row": at.row, "accounts": accounts, "company": company,
+        "digits": found.digits if found else 2, "window": found.window if found else None, "query": query,
+        "shown": found.figures.lines[made.index[line]].shown[0] if found else None,
+        "drill": drill(made.statement, found.window) if found else "",
+        "headings": [entry.row for entry in made.lines if entry.row.kind == "heading" and entry.row.line != line],
+        "all_codes": ",".join(code.code for code, _ in accounts),
+    })  # fmt: skip
+
+
+def drill(statement: Statement, at: Any) -> str:
+    """The stretch of periods behind a statement's figures, for the address of the lines."""
+    if statement.kind == "balance_sheet":
+        return _where({"year": at.year, "period": at.period})
+    return _where({"year": at.year, "period": at.period, "from_year": at.year, "from_period": at.first, "closing": "0"})
+
+
+def account_figures(state: State, made: Any, line: str, company: str, at: Any) -> list[tuple[Any, int]]:
+    """(code, raw amount) of the accounts on a line or under a heading, those with an amount first in code order."""
+    amounts = company_amounts(state, company, made.statement, at)
+    start = made.index[line]
+    end = start + 1
+    while end < len(made.lines) and made.lines[end].depth > made.lines[start].depth:
+        end += 1
+    kinds = {entry.row.kind for entry in made.lines[start:end]}
+    picked = [i for i in range(len(made.line_of)) if start <= made.line_of[i] < end]
+    found = [(made.accounts.codes[made.accounts.posting[i]], int(amounts.window[i, 0])) for i in picked]
+    if "result" in kinds:
+        found += [
+            (made.accounts.codes[code], int(amounts.cumulative[i, 0]))
+            for i, code in enumerate(made.accounts.posting)
+            if made.accounts.codes[code].account_class in ("revenue", "expense")
+        ]
+    return [(code, amount) for code, amount in found if amount]
+
+
+def _back(request: HttpRequest, statement: str, at: str = "") -> HttpResponse:
+    """To the statement as it was looked at, with what this change moved shown beside."""
+    keep = {k: request.POST.get(k, "") for k in ("company", "year", "period", "first")}
+    since = request.POST.get("since") or request.POST.get("seen", "")
+    return go(reverse("statement", kwargs={"statement": statement}) + "?" + _where({**keep, "since": since, "at": at}))
+
+
+def _known(state: State, statement: str, line: str) -> StatementLine:
+    row = state.get(StatementLine, statement, line)
+    if row is None:
+        raise Http404
+    return row
+
+
+def _free_id(state: State, statement: str, label: str) -> str:
+    base = ID.sub("-", label.lower()).strip("-")[:34] or "line"
+    text, number = base, 1
+    while state.get(StatementLine, statement, text):
+        number += 1
+        text = f"{base}-{number}"
+    return text
+
+
+@needs(CHANGE)
+def add(request: HttpRequest, state: State, statement: str) -> HttpResponse:
+    """GET: the form of a new line beside the selected one. POST: adds it."""
+    near = state.get(StatementLine, statement, request.GET.get("near", ""))
+    if request.method != "POST":
+        parent = (near.line if near.kind == "heading" else near.parent) if near else ""
+        return render(request, "statements/add.html", {
+            "statement": state.get(Statement, statement), "parent": parent, "get": request.GET,
+            "after": near.line if near and near.kind != "heading" else "",
+        })  # fmt: skip
+    label = request.POST.get("label", "").strip()
+    blank = StatementLine(statement, _free_id(state, statement, label))
+    kind = request.POST.get("kind", "")
+    columns = ["label", "kind", "sign", *(["accounts"] if kind == "accounts" else ["formula"] if kind == "formula" else [])]
+    row = filled(request, blank, *columns)
+    make(request, MoveLine(row, request.POST.get("parent", ""), _following(state, row, request.POST.get("after", ""))))
+    return _back(request, statement, row.line)
+
+
+def _following(state: State, row: StatementLine, after: str) -> str:
+    made = plan(state, row.statement)
+    if made is None or after not in made.index:
+        return ""
+    near = [entry.row.line for entry in made.lines if entry.parent == made.lines[made.index[after]].parent]
+    place = near.index(after) + 1
+    return near[place] if place < len(near) else ""
+
+
+@needs(CHANGE)
+def change(request: HttpRequest, state: State, statement: str, line: str) -> HttpResponse:
+    row = _known(state, statement, line)
+    columns = ["label", "sign", *(["accounts"] if row.kind == "accounts" else ["formula"] if row.kind == "formula" else [])]
+    make(request, Put(filled(request, row, *columns)))
+    return _back(request, statement, line)
+
+
+@needs(CHANGE)
+def delete(request: HttpRequest, state: State, statement: str, line: str) -> HttpResponse:
+    row = _known(state, statement, line)
+    make(request, DeleteLine(statement, line))
+    return _back(request, statement, row.parent)
+
+
+@needs(CHANGE)
+def move(request: HttpRequest, state: State, statement: str) -> HttpResponse:
+    """Places a line: onto a heading it goes below, onto another line before it. Dragging an account places it."""
+    what, onto = request.POST.get("what", ""), request.POST.get("onto", "")
+    target = state.get(StatementLine, statement, onto)
+    if what.startswith("account:"):
+        return _place(request, state, statement, [what.removeprefix("account:")], onto)
+    row = _known(state, statement, what)
+    if onto and target is None:
+        raise Refused([Fault("reference", f"There is no line {onto}.")])
+    if target is None or target.kind == "heading":
+        make(request, MoveLine(row, onto))
+    else:
+        make(request, MoveLine(row, target.parent, target.line))
+    return _back(request, statement, what)
+
+
+def _place(request: HttpRequest, state: State, statement: str, codes: list[str], line: str) -> HttpResponse:
+    target = state.get(StatementLine, statement, line)
+    if target is None or target.kind != "accounts":
+        raise Refused([Fault("not-a-line", f"{line or 'Nothing'} is not a line that holds accounts.", Place("statement_lines", (statement, line), "line"),
+                             "Choose a line of kind accounts.")])  # fmt: skip
+    make(request, PlaceAccounts(statement, line, tuple(codes)))
+    return _back(request, statement, line)
+
+
+@needs(CHANGE)
+def place(request: HttpRequest, state: State, statement: str) -> HttpResponse:
+    """Puts accounts on a line; with `take` every unplaced account that has a likely line goes there."""
+    made = plan(state, statement)
+    if made is None:
+        raise Http404
+    if request.POST.get("take"):
+        wanted = [made.accounts.codes[c] for i, c in enumerate(made.accounts.posting) if made.line_of[i] < 0]
+        likely = [(c.code, likely_line(made, c.code)) for c in wanted if made.belongs(c.account_class)]
+        changes = tuple(PlaceAccounts(statement, target, (code,)) for code, target in likely if target)
+        if not changes:
+            raise Refused([Fault("nothing-likely", "No unplaced account has a likely line.", way_out="Choose lines one by one.")])
+        make(request, Several(changes, f"Placed {', '.join(code for code, target in likely if target)} on their likely lines"))
+        return _back(request, statement)
+    codes = [code for code in request.POST.get("code", "").replace(" ", "").split(",") if code in made.accounts.position]
+    if not codes:
+        raise Refused([Fault("nothing-chosen", "No account is chosen.")])
+    return _place(request, state, statement, codes, request.POST.get("line", ""))
+
+
+@needs(CHANGE)
+def shift(request: HttpRequest, state: State, statement: str, line: str, way: str) -> HttpResponse:
+    """Moves a line among its neighbours or between levels: up, down, deeper, higher."""
+    made = plan(state, statement)
+    if made is None or line not in made.index:
+        raise Http404
+    at = made.lines[made.index[line]]
+    near = [entry.row for entry in made.lines if entry.parent == at.parent]
+    place = [row.line for row in near].index(line)
+    after = near[place + 2].line if place + 2 < len(near) else ""
+    if way == "up" and place:
+        wanted = MoveLine(at.row, at.row.parent, near[place - 1].line)
+    elif way == "down" and place + 1 < len(near):
+        wanted = MoveLine(at.row, at.row.parent, after)
+    elif way == "deeper" and place and near[place - 1].kind == "heading":
+        wanted = MoveLine(at.row, near[place - 1].line)
+    elif way == "higher" and at.row.parent:
+        parent = made.lines[at.parent]
+        uncles = [entry.row.line for entry in made.lines if entry.parent == parent.parent]
+        follow = uncles.index(parent.row.line) + 1
+        wanted = MoveLine(at.row, parent.row.parent, uncles[follow] if follow < len(uncles) else "")
+    else:
+        raise Refused([Fault("no-room", f"{at.row.label or line} cannot go {way} from here.")])
+    make(request, wanted)
+    return _back(request, statement, line)
+
+
+@needs(CHANGE)
+def propose(request: HttpRequest, state: State) -> HttpResponse:
+    """Makes a first balance sheet or income statement of a chart from its classes and main hierarchy."""
+    chart, kind = request.POST.get("chart", ""), request.POST.get("kind", "")
+    if state.get(Chart, chart) is None or kind not in ("balance_sheet", "income_statement"):
+        raise Refused([Fault("reference", "Choose a chart and a kind of statement.")])
+    change = proposing.proposal(state, chart, kind)
+    make(request, change)
+    return go(reverse("statement", kwargs={"statement": proposing.free_id(state, chart, kind)}))
+
+
+@needs(SIGNED_IN)
+def workbook(request: HttpRequest, state: State, statement: str) -> HttpResponse:
+    """The statement as a workbook that recalculates: live sums, outline levels, frozen panes."""
+    made = plan(state, statement)
+    company = _company(request, state, made.statement.chart) if made else None
+    if made is None or company is None:
+        raise Http404
+    found = company_statement(state, statement, company.company, *asked_period(request, state, company.calendar))
+    data = statement_workbook(found, [company.name], f"{made.statement.name}, {company.name}")
+    reply = HttpResponse(data, content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
+    reply["Content-Disposition"] = f'attachment; filename="{statement}-{company.company}-{found.window.year}-{found.window.period}.xlsx"'
+    return reply

@@ -1,0 +1,176 @@
+"use strict";
+/* Keys, rows, drag and drop, find. Everything a key does is also a button or link that says so (data-key, data-say). */
+(() => {
+  const typing = (el) => el && (el.matches("input:not([type=checkbox]), textarea, select") || el.isContentEditable);
+  const visible = (el) => el.offsetParent !== null || el === document.activeElement;
+  const acts = () => [...document.querySelectorAll("[data-key]")].filter((el) => visible(el) && !el.disabled);
+
+  const showKeys = () => {
+    const dialog = document.getElementById("keys");
+    const list = dialog.querySelector("dl");
+    const seen = new Set();
+    list.replaceChildren();
+    const add = (key, say) => {
+      if (seen.has(key)) return;
+      seen.add(key);
+      const dt = document.createElement("dt"), kbd = document.createElement("kbd"), dd = document.createElement("dd");
+      kbd.textContent = key;
+      dt.append(kbd);
+      dd.textContent = say;
+      list.append(dt, dd);
+    };
+    acts().forEach((el) => add(el.dataset.key, el.dataset.say || el.textContent.trim()));
+    if (document.querySelector("table[data-rows]")) {
+      add("↑ ↓", "Go through the rows");
+      add("Enter", "Open or edit the row; add the next");
+      add("Esc", "Drop what is being edited");
+    }
+    add("p", "Fold the proof away");
+    add("?", "These keys");
+    dialog.showModal();
+  };
+
+  const rowsOf = (el) => [...el.closest("table").querySelectorAll("tbody tr[tabindex]")];
+  const focusRow = (row) => {
+    if (!row) return;
+    row.closest("table").querySelectorAll("tr[aria-selected=true]").forEach((r) => r.setAttribute("aria-selected", "false"));
+    row.setAttribute("aria-selected", "true");
+    row.focus({ preventScroll: true });
+    row.scrollIntoView({ block: "nearest" });
+  };
+  const rowKey = (event, row) => {
+    const rows = rowsOf(row), at = rows.indexOf(row);
+    const to = { ArrowDown: at + 1, ArrowUp: at - 1, PageDown: at + 15, PageUp: at - 15, Home: 0, End: rows.length - 1 }[event.key];
+    if (to !== undefined && !event.altKey) {
+      event.preventDefault();
+      focusRow(rows[Math.max(0, Math.min(rows.length - 1, to))]);
+      return true;
+    }
+    if (event.key === "Enter") {
+      const open = row.querySelector("[data-open]") || document.querySelector("[data-open-row]");
+      if (open) { event.preventDefault(); open.click(); return true; }
+    }
+    return false;
+  };
+
+  /* Acts of the page that work on the selected row: {row} in their address stands for it. */
+  const selected = () => document.querySelector("tr[aria-selected=true][data-row]");
+  document.addEventListener("htmx:configRequest", (event) => {
+    if (event.detail.path.includes("~row~")) {
+      const row = selected();
+      if (!row) { event.preventDefault(); return; }
+      event.detail.path = event.detail.path.replace("~row~", encodeURIComponent(row.dataset.row));
+    }
+    if (event.detail.path.includes("~maybe~")) {
+      const row = selected();
+      event.detail.path = event.detail.path.replace("~maybe~", encodeURIComponent(row ? row.dataset.row : ""));
+    }
+  });
+
+  document.addEventListener("keydown", (event) => {
+    const el = document.activeElement;
+    if (event.defaultPrevented || document.querySelector("dialog[open]")) return;
+    const editing = el && el.closest("tr.editing");
+    if (editing) {
+      if (event.key === "Enter" && !el.matches("button")) { event.preventDefault(); editing.querySelector("[data-save]").click(); return; }
+      if (event.key === "Escape") { event.preventDefault(); editing.querySelector("[data-drop]").click(); return; }
+      return;
+    }
+    if (el && el.id === "find") { findKey(event); return; }
+    if (el && el.closest("#found")) { findKey(event); return; }
+    if (event.key === "Escape") {
+      if (typing(el)) el.blur();
+      const row = selected();
+      if (row) row.focus();
+      return;
+    }
+    if (typing(el) || event.ctrlKey || event.metaKey) return;
+    const row = el && el.closest("table[data-rows] tr[tabindex]");
+    if (row && rowKey(event, row)) return;
+    if (event.key === "?") { event.preventDefault(); showKeys(); return; }
+    if (event.key === "p") { document.getElementById("leaves")?.classList.toggle("folded"); return; }
+    if (event.key === "ArrowDown" && !row) {
+      const first = selected() || document.querySelector("table[data-rows] tbody tr[tabindex]");
+      if (first && (el === document.body || el.id === "work")) { event.preventDefault(); focusRow(first); return; }
+    }
+    const name = (event.altKey ? "Alt+" : "") + event.key;
+    const act = acts().find((a) => a.dataset.key === name);
+    if (act) { event.preventDefault(); act.matches("input") ? act.focus() : act.click(); }
+  });
+
+  document.addEventListener("click", (event) => {
+    const row = event.target.closest("table[data-rows] tbody tr[tabindex]");
+    if (row && !event.target.closest("a, button, input, select, summary")) focusRow(row);
+    if (event.target.closest("[data-act=keys]")) showKeys();
+    const fold = event.target.closest("[data-fold]");
+    if (fold) document.getElementById(fold.dataset.fold).hidden = !document.getElementById(fold.dataset.fold).hidden;
+    if (!event.target.closest(".find")) document.getElementById("found")?.replaceChildren();
+  });
+  document.addEventListener("dblclick", (event) => {
+    const row = event.target.closest("table[data-rows] tbody tr[tabindex]");
+    if (row && !event.target.closest("a, button, input")) (row.querySelector("[data-open]") || document.querySelector("[data-open-row]"))?.click();
+  });
+  document.addEventListener("focusin", (event) => {
+    const row = event.target.closest("table[data-rows] tbody tr[tabindex]");
+    if (row && row === event.target) focusRow(row);
+  });
+  document.addEventListener("change", (event) => {
+    if (event.target.matches("select[data-go]")) location.href = event.target.value;
+  });
+
+  const findKey = (event) => {
+    const links = [...document.querySelectorAll("#found a")];
+    const at = links.findIndex((a) => a.classList.contains("on"));
+    if (event.key === "Escape") { document.getElementById("found").replaceChildren(); document.getElementById("find").value = ""; document.getElementById("find").blur(); document.getElementById("work").focus(); }
+    if (event.key === "ArrowDown" || event.key === "ArrowUp") {
+      event.preventDefault();
+      const to = links[Math.max(0, Math.min(links.length - 1, at + (event.key === "ArrowDown" ? 1 : -1)))];
+      links.forEach((a) => a.classList.toggle("on", a === to));
+      to?.scrollIntoView({ block: "nearest" });
+    }
+    if (event.key === "Enter") {
+      event.preventDefault();
+      const field = document.getElementById("find");
+      if (links.length && field.dataset.shown === field.value) (links[Math.max(0, at)]).click();
+      else field.dataset.go = "1";
+    }
+  };
+  document.addEventListener("htmx:afterSwap", (event) => {
+    if (event.detail.target.id === "found") {
+      const field = document.getElementById("find");
+      field.dataset.shown = field.value;
+      if (field.dataset.go) { delete field.dataset.go; document.querySelector("#found a")?.click(); }
+    }
+  });
+  document.addEventListener("htmx:beforeRequest", (event) => { if (!["GET", "get"].includes(event.detail.requestConfig.verb)) document.getElementById("told")?.replaceChildren(); });
+  const settle = (root) => {
+    const wanted = root.querySelector?.("[data-focus]");
+    if (wanted) { wanted.matches("tr") ? focusRow(wanted) : (wanted.focus(), wanted.select?.()); wanted.removeAttribute("data-focus"); }
+  };
+  document.addEventListener("htmx:afterSettle", (event) => settle(event.target.parentElement || document));
+  document.addEventListener("DOMContentLoaded", () => settle(document));
+
+  /* Drag and drop: rows with draggable=true onto rows with data-onto; the table says where to send it. */
+  let dragged = null;
+  document.addEventListener("dragstart", (event) => {
+    const row = event.target.closest?.("tr[draggable=true], .card[draggable=true]");
+    if (!row) return;
+    dragged = row.dataset.row;
+    event.dataTransfer.effectAllowed = "move";
+    event.dataTransfer.setData("text/plain", dragged);
+  });
+  document.addEventListener("dragover", (event) => {
+    const row = event.target.closest?.("tr[data-onto]");
+    document.querySelectorAll("tr.drop").forEach((r) => r !== row && r.classList.remove("drop"));
+    if (row && dragged !== null && row.dataset.onto !== dragged) { event.preventDefault(); row.classList.add("drop"); }
+  });
+  document.addEventListener("drop", (event) => {
+    const row = event.target.closest?.("tr[data-onto]");
+    const table = row?.closest("table[data-move]");
+    if (!row || !table || dragged === null) return;
+    event.preventDefault();
+    htmx.ajax("POST", table.dataset.move, { values: { what: dragged, onto: row.dataset.onto, seen: table.dataset.seen }, target: "#told" });
+    dragged = null;
+  });
+  document.addEventListener("dragend", () => { dragged = null; document.querySelectorAll("tr.drop").forEach((r) => r.classList.remove("drop")); });
+})();

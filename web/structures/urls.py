@@ -1,0 +1,8 @@
+from web.people.rights import route
+from web.structures import views
+
+urlpatterns = [
+    route("", views.first, "structures"),
+    route("<str:chart>/", views.structure, "structure"),
+    route("<str:chart>/try/", views.try_account, "try-account"),
+]
