@@ -16,8 +16,19 @@ from core.fixed import Facts, transition_faults
 from core.hierarchies import main_hierarchies, order_key
 from core.parsing import write_cell
 from core.state import Edit, Key, State
-from core.statements import plan
-from core.tables import BY_ROW, TABLES, Code, Hierarchy, HierarchyNode, Mapping, PairingCondition, PairingRule, StatementLine
+from core.statements import natural_list, plan
+from core.tables import (
+    BY_ROW,
+    TABLES,
+    Code,
+    Company,
+    Hierarchy,
+    HierarchyNode,
+    Mapping,
+    PairingCondition,
+    PairingRule,
+    StatementLine,
+)
 
 
 class Change(Protocol):
@@ -321,10 +332,10 @@ class PlaceAccounts:
             on = made.lines[made.line_of[at]].row if at is not None and made.line_of[at] >= 0 else None
             if on is not None and on.line != target.line:
                 row = rows.get(on.line, on)
-                rows[on.line] = row._replace(accounts=selectors.without(row.accounts, code))
+                rows[on.line] = row._replace(accounts=selectors.without(state, made.accounts.code_list, row.accounts, code))
             if on is None or on.line != target.line:
                 goal = rows[target.line]
-                text = selectors.with_code(goal.accounts, code) if goal.accounts else code
+                text = selectors.with_code(state, made.accounts.code_list, goal.accounts, code) if goal.accounts else code
                 rows[target.line] = goal._replace(accounts=text)
         return Several(tuple(Put(row) for row in rows.values())).edits(state)
 
@@ -346,11 +357,13 @@ class MapAccounts:
         rows = sorted(
             (r for r in state.part(Mapping, self.group).values() if r.company == self.company), key=lambda r: r.position
         )
+        company = state.get(Company, self.company)
+        own = natural_list(state, company.chart) if company else ""
         for row in rows:
             if row.target == self.target and not row.field:
                 text = row.accounts
                 for code in self.codes:
-                    text = selectors.with_code(text, code)
+                    text = selectors.with_code(state, own, text, code)
                 return Put(row._replace(accounts=text)).edits(state)
         position = (rows[-1].position // 10 + 1) * 10 if rows else 10
         made = Mapping(self.group, self.company, position, ", ".join(self.codes), target=self.target)

@@ -199,23 +199,31 @@ def mentions(text: str, code: str) -> bool:
     return any(item.first == code and item.kind in ("code", "under") for item in (*parsed.items, *parsed.taken_away))
 
 
-def without(text: str, code: str) -> str:
+def without(state: State, code_list: str, text: str, code: str) -> str:
     """The selector with one code no longer picked: the single code removed, or taken away at the end."""
+    if code not in pick(state, code_list, text).codes:
+        return text
     parsed = parse(text)
-    kept = [item for item in parsed.items if not (item.kind == "code" and item.first == code)]
+    kept = [describe(item) for item in parsed.items if not (item.kind == "code" and item.first == code)]
     away = [describe(item) for item in parsed.taken_away]
-    if any(item.kind != "code" for item in kept):
-        away.append(code)
-    base = ", ".join(describe(item) for item in kept)
-    return base + (f" except {', '.join(dict.fromkeys(away))}" if away and base else "")
+    base = ", ".join(kept)
+    if not base:
+        return ""
+    made = base + (f" except {', '.join(away)}" if away else "")
+    return made if code not in pick(state, code_list, made).codes else f"{base} except {', '.join([*away, code])}"
 
 
-def with_code(text: str, code: str) -> str:
+def with_code(state: State, code_list: str, text: str, code: str) -> str:
     """The selector with one code more; a code taken away before comes back in."""
     parsed = parse(text)
-    away = [describe(item) for item in parsed.taken_away if not (item.kind == "code" and item.first == code)]
     kept = [describe(item) for item in parsed.items]
-    if len(away) == len(parsed.taken_away):
-        kept.append(code)
-    base = ", ".join(dict.fromkeys(kept))
-    return base + (f" except {', '.join(away)}" if away else "")
+    away = [describe(item) for item in parsed.taken_away if not (item.kind == "code" and item.first == code)]
+    tail = f" except {', '.join(away)}" if away else ""
+    made = ", ".join(kept) + tail
+    if code in pick(state, code_list, made).codes:
+        return made
+    added = ", ".join([*kept, code]) + tail
+    # What takes the code away by a range or a rollup would win; then the rest is named around it.
+    return (
+        added if code in pick(state, code_list, added).codes else ", ".join([*sorted(pick(state, code_list, text).codes), code])
+    )

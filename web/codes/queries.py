@@ -10,6 +10,7 @@ import numpy as np
 from django.db import connection
 
 from core.accounts import chart_index
+from core.changes import edit_sentence
 from core.codes import list_index
 from core.hierarchies import main_tree
 from core.money import digits_of
@@ -17,6 +18,7 @@ from core.state import State, derived
 from core.tables import Chart, Code, Company, Hierarchy, HierarchyNode
 from core.uses import charts_of_list
 from web.definitions.models import Edited
+from web.definitions.snapshot import as_edit
 from web.journals.books import books_for
 from web.shell.finding import words
 
@@ -57,9 +59,7 @@ def matching(state: State, code_list: str, text: str) -> list[Row]:
     """Rows whose code begins with the text or whose name holds it, in code order."""
     small = text.lower()
     rows, at = ordered(state, code_list), places(state, code_list)
-    return [
-        rows[at[code]]._replace(depth=0) for code, name in words(state, code_list) if code.startswith(text) or small in name
-    ]
+    return [rows[at[code]]._replace(depth=0) for code, name in words(state, code_list) if code.startswith(text) or small in name]
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,7 +112,11 @@ def amounts(state: State, code_list: str, code: str, companies: list[Company]) -
             if code in book.naturals:
                 mask = book.rows["natural"] == book.naturals.index(code)
                 booked = booked or bool(mask.any())
-                total += int(np.sum(book.rows["debit"][mask].astype(object) - book.rows["credit"][mask].astype(object))) if mask.any() else 0
+                total += (
+                    int(np.sum(book.rows["debit"][mask].astype(object) - book.rows["credit"][mask].astype(object)))
+                    if mask.any()
+                    else 0
+                )
         if booked:
             found.append(Amount(row.company, row.name, row.currency, digits_of(row.currency), total))
     return found
@@ -130,6 +134,12 @@ def last_posting(state: State, code_list: str, code: str) -> Any:
         return cursor.fetchone()[0]
 
 
-def history(table: str, key: str) -> list[Edited]:
-    """The changes of one row, newest first."""
-    return list(Edited.objects.filter(table=table, key=key).select_related("version__by").order_by("-version")[:20])
+class Told(NamedTuple):
+    version: Any
+    sentence: str
+
+
+def history(table: str, key: str) -> list[Told]:
+    """The changes of one row in sentences, newest first."""
+    rows = Edited.objects.filter(table=table, key=key).select_related("version__by").order_by("-version")[:20]
+    return [Told(row.version, edit_sentence(as_edit(row))) for row in rows]

@@ -23,7 +23,7 @@ from web.people.rights import CHANGE, SIGNED_IN, companies_seen, lists_seen, nee
 from web.shell.acts import date_of, filled, go, make
 from web.structures.beam import beam
 
-NUMBER = 2
+MOST_ROLLUPS = 2_000
 
 
 def address(code_list: str, at: str = "") -> str:
@@ -97,12 +97,20 @@ def code(request: HttpRequest, state: State, code_list: str, code: str) -> HttpR
         "uses": list(uses.of_code(state, code_list, code))[:30], "fixed": fixed_columns(state, posted_facts(state), row),
         "history": queries.history("codes", f"{code_list} {code}"), "natural": natural,
         "last": queries.last_posting(state, code_list, code) if found else None,
+        "rollups": rollups(state, code_list) if main else [],
     })  # fmt: skip
+
+
+def rollups(state: State, code_list: str) -> list[Code]:
+    """Rollup codes in code order, for choosing one to move below."""
+    index = list_index(state, code_list)
+    return [index.codes[code] for code in index.ordered if index.codes[code].rollup][:MOST_ROLLUPS]
 
 
 def _row_form(request: HttpRequest, state: State, row: Code, new: bool, **more: Any) -> HttpResponse:
     fixed = {} if new else fixed_columns(state, posted_facts(state), row)
     return render(request, "codes/edit_row.html", {
+        "near": "", "parent": "",
         "row": row, "new": new, "natural": row.code_list in natural_lists(state), "classes": CLASSES, "fixed": fixed, **more,
     })  # fmt: skip
 
@@ -220,7 +228,7 @@ def shift(request: HttpRequest, state: State, code_list: str, code: str, way: st
     if way == "up" and at:
         change = MoveNode(main.hierarchy, code, parent, near[at - 1])
     elif way == "down" and at + 1 < len(near):
-        change = MoveNode(main.hierarchy, code, parent, near[at + NUMBER] if at + NUMBER < len(near) else "")
+        change = MoveNode(main.hierarchy, code, parent, near[at + 2] if at + 2 < len(near) else "")
     elif way == "deeper" and at and (above := state.get(Code, code_list, near[at - 1])) and above.rollup:
         change = MoveNode(main.hierarchy, code, near[at - 1])
     elif way == "higher" and parent:

@@ -49,5 +49,3 @@ def _chart(state: State, row: Any) -> str:
     if company := state.get(Company, getattr(row, "company", "")):
         return company.chart
     return ""
-
-

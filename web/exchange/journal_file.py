@@ -48,7 +48,11 @@ def read_journals(path: Path, company: str) -> Found:
     for name in header:
         if name not in HEAD and name not in LINE:
             known = ", ".join([*HEAD, *LINE])
-            faults.append(Fault("column-unknown", f"There is no column '{name}' here.", Place("file", (), name, row=1), f"Known are: {known}."))
+            faults.append(
+                Fault(
+                    "column-unknown", f"There is no column '{name}' here.", Place("file", (), name, row=1), f"Known are: {known}."
+                )
+            )
     for name in MUST:
         if name not in header:
             faults.append(Fault("column-missing", f"The column {name} is missing.", Place("file", (), name, row=1), "Add it."))
@@ -75,7 +79,9 @@ def _grouped(rows: list[tuple[int, dict[str, str]]], company: str) -> Found:
         counts[name] = counts.get(name, 0) + 1
         heads.setdefault(name, (number, [company, name, *(row.get(c, "").strip() for c in HEAD[1:])]))
         line = row.get("line", "").strip() or str(counts[name])
-        cells = [row.get(c, "").strip().replace(",", "") if c in ("debit", "credit") else row.get(c, "").strip() for c in LINE[1:]]
+        cells = [
+            row.get(c, "").strip().replace(",", "") if c in ("debit", "credit") else row.get(c, "").strip() for c in LINE[1:]
+        ]
         lines.append((number, [company, name, line, *cells]))
     columns = ["company", "journal", "date", "kind", "description", "currency", "rate"]
     read = read_table(TABLES["journals"], columns, heads.values())

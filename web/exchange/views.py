@@ -36,9 +36,13 @@ def uploaded(request: HttpRequest, folder: str) -> Path:
         raise Refused([Fault("no-file", "No file was chosen.", way_out="Choose a zip, a workbook or a CSV file.")])
     suffix = Path(sent.name or "").suffix.lower()
     if suffix not in SUFFIXES:
-        raise Refused([Fault("not-a-package", f"{sent.name} is neither a zip, a workbook nor a CSV file.", way_out="Choose another file.")])
+        raise Refused(
+            [Fault("not-a-package", f"{sent.name} is neither a zip, a workbook nor a CSV file.", way_out="Choose another file.")]
+        )
     if (sent.size or 0) > limits.MOST_UPLOAD:
-        raise Refused([Fault("too-big", f"The file is larger than {limits.MOST_UPLOAD // 1024**2} MiB.", way_out="Use ./pine import.")])
+        raise Refused(
+            [Fault("too-big", f"The file is larger than {limits.MOST_UPLOAD // 1024**2} MiB.", way_out="Use ./pine import.")]
+        )
     stem = Path(sent.name or "").stem
     path = Path(folder) / f"{stem if stem in TABLES else 'package'}{suffix}"
     with path.open("wb") as out:
@@ -56,7 +60,9 @@ def bring_in(request: HttpRequest, state: State) -> HttpResponse:
         try:
             outcome = import_package(uploaded(request, folder), request.user)
         except Refused as refused:
-            return render(request, "exchange/exchange.html", {"faults": refused.faults, "tables": list(TABLES.values())}, status=422)
+            return render(
+                request, "exchange/exchange.html", {"faults": refused.faults, "tables": list(TABLES.values())}, status=422
+            )
     messages.success(request, f"Imported: {outcome.sentence()}.")
     return HttpResponseRedirect(reverse("exchange"))
 

@@ -7,12 +7,13 @@ from typing import NamedTuple
 from core.state import State
 from core.tables import Company, Group, GroupMember
 
-WIDTH, BOX_W, BOX_H, GAP, LEVEL = 770, 128, 42, 12, 78
+WIDTH, WIDEST, NARROWEST, BOX_H, GAP, LEVEL = 786, 128, 96, 42, 8, 78
 
 
 class Box(NamedTuple):
     x: int
     y: int
+    width: int
     name: str
     told: str
     mark: str
@@ -25,6 +26,12 @@ class Drawing(NamedTuple):
     lines: list[str]
     width: int
     height: int
+
+
+def fitted(title: str, width: int) -> str:
+    """As much of a name as a box has room for."""
+    room = int(width / 6.7) - 2
+    return title if len(title) <= room else title[: room - 1] + "…"
 
 
 def draw(state: State, group: str) -> Drawing:
@@ -44,21 +51,22 @@ def draw(state: State, group: str) -> Drawing:
             break
         rows.append(below)
     widest = max(len(row) for row in rows)
-    width = max(WIDTH, widest * (BOX_W + GAP))
+    box = max(NARROWEST, min(WIDEST, WIDTH // widest - GAP))
+    width = max(WIDTH, widest * (box + GAP))
     boxes, lines, centres = [], [], []
     for level, row in enumerate(rows):
         step = width / len(row)
         centres.append([round(step * (i + 0.5)) for i in range(len(row))])
         for i, (name, kind, share, parent) in enumerate(row):
-            x, y = centres[level][i] - BOX_W // 2, 2 + level * LEVEL
+            x, y = centres[level][i] - box // 2, 2 + level * LEVEL
             company = state.get(Company, name) if kind == "company" else None
             nested = state.get(Group, name)
             title = company.name if company else nested.name if nested else name
-            own = "shared chart" if company and company.chart == head.chart else "own chart"
+            own = "shared" if company and company.chart == head.chart else "own"
             told = f"{company.currency} · {own}" if company else f"{nested.currency if nested else ''} · group"
             mark = "pine" if not company or company.chart == head.chart else "resin"
             address = f"/companies/{name}/" if company else f"/group/{name}/"
-            boxes.append(Box(x, y, title[:19], told, mark, share, address))
+            boxes.append(Box(x, y, box, fitted(title, box), told, mark, share, address))
             if parent >= 0:
                 top, middle = y - (LEVEL - BOX_H), y - 18
                 lines.append(f"M{centres[level - 1][parent]} {top}V{middle}H{centres[level][i]}V{y}")

@@ -36,12 +36,6 @@ def first(request: HttpRequest, state: State) -> HttpResponse:
     return HttpResponseRedirect(reverse("group", kwargs={"group": biggest.group}))
 
 
-def short(name: str) -> str:
-    """A company's name for the head of a narrow column: its last two words at most."""
-    words = [word for word in name.split() if word.lower() not in ("plc", "ltd", "bv", "as")]
-    return words[0] if len(words) < 2 or len(words[0]) > 7 and words[0] != "Fernhollow" else " ".join(words[-1:])
-
-
 def _statements(state: State, group: Group) -> list[Statement]:
     return sorted((row for row in state.rows(Statement) if row.chart == group.chart), key=lambda row: row.name)
 
@@ -74,7 +68,7 @@ def group(request: HttpRequest, state: State, group: str) -> HttpResponse:
             rows.append((figure.line, min(figure.line.depth, 8), list(zip(found.statement.columns, figure.shown, strict=True))))
     return render(request, "group/group.html", {
         "group": head, "statement": statement, "statements": _statements(state, head), "found": found, "rows": rows,
-        "names": {row.company: short(row.name) for row in state.rows(Company)},
+        "names": {row.company: row.name for row in state.rows(Company)},
         "companies": found.statement.columns[:-2] if found else (), "drawing": chartdrawing.draw(state, group),
         "digits": found.statement.digits if found else digits_of(head.currency), "query": _query(statement, year, period, start),
         "period": state.get(Period, calendar.calendar, year, period), "window": found.statement.window if found else None,
@@ -208,7 +202,9 @@ def mapping(request: HttpRequest, state: State, group: str, company: str) -> Htt
     theirs = list_index(state, natural_list(state, head.chart)).codes
     sums = own_sums(company, year, period, state)
     rows = [(row, theirs.get(row.target)) for row in ordered(state, group, company)]
-    strays = [(index.codes[c], sums.get(c, 0), likely_target(state, group, company, c)) for c in index.posting if made.plain(c) == ""]
+    strays = [
+        (index.codes[c], sums.get(c, 0), likely_target(state, group, company, c)) for c in index.posting if made.plain(c) == ""
+    ]
     placed = len(index.posting) - len(strays)
     return render(request, "group/mapping.html", {
         "group": head, "company": own, "rows": rows, "strays": [(s, a, t, theirs.get(t)) for s, a, t in strays], "shared": made.shared,

@@ -58,7 +58,9 @@ def read_entry(request: HttpRequest, company: str) -> tuple[Journal, list[Journa
     try:
         content = json.loads(request.body)
         rows = [{name: str(row.get(name) or "") for name in LINE_FIELDS} for row in content["lines"]][:MOST_LINES]
-        head = {name: str(content.get(name) or "").strip() for name in ("journal", "date", "kind", "description", "currency", "rate")}
+        head = {
+            name: str(content.get(name) or "").strip() for name in ("journal", "date", "kind", "description", "currency", "rate")
+        }
     except (ValueError, KeyError, TypeError, AttributeError):
         raise Refused([Fault("unreadable", "The journal could not be read.", way_out="Load the page again.")]) from None
     return build(company, head, rows)
@@ -171,7 +173,11 @@ def complete(request: HttpRequest, state: State, company: str) -> HttpResponse:
     if seated is None:
         return JsonResponse({"options": []})
     text = request.GET.get("text", "")[:400].replace("\x00", "")
-    found = _dimension_options(state, seated.chart, text) if request.GET.get("what") == "dimensions" else _options(state, seated, text)
+    found = (
+        _dimension_options(state, seated.chart, text)
+        if request.GET.get("what") == "dimensions"
+        else _options(state, seated, text)
+    )
     return JsonResponse({"options": found[:MOST_OPTIONS]})
 
 
@@ -219,5 +225,3 @@ def _dimension_options(state: State, chart: Any, text: str) -> list[dict[str, st
         return []
     return [{"text": f"{base}{field.name}={c}", "code": c, "name": n, "field": field.title}
             for c, n in _matches(state, field.code_list, code.strip())]  # fmt: skip
-
-

@@ -6,7 +6,6 @@ from typing import Any, NamedTuple
 
 from django.db import connection
 
-
 PAGE = 80
 
 
@@ -23,7 +22,7 @@ class Head(NamedTuple):
 
 HEADS = """
     SELECT j.id, j.journal, j.date, j.kind, j.description,
-           (SELECT coalesce(sum(greatest(l.keyed, 0)), 0) FROM journals_journalline l WHERE l.journal_id = j.id),
+           (SELECT coalesce(sum(greatest(l.keyed, 0)), 0)::bigint FROM journals_journalline l WHERE l.journal_id = j.id),
            r.journal, b.journal
     FROM journals_journal j LEFT JOIN journals_journal r ON r.id = j.reverses_id LEFT JOIN journals_journal b ON b.reverses_id = j.id
     WHERE j.company = %(company)s AND (%(words)s = '' OR j.journal ILIKE %(like)s OR j.description ILIKE %(like)s)
@@ -123,5 +122,3 @@ def balances_elsewhere(values: dict[str, Any]) -> list[tuple[Any, ...]]:
     with connection.cursor() as cursor:
         cursor.execute(ELSEWHERE, values)
         return list(cursor.fetchall())
-
-

@@ -45,9 +45,9 @@ def journals(request: HttpRequest, state: State, company: str) -> HttpResponse:
     found = queries.journals(company, words, start)
     head = state.get(Company, company)
     return render(request, "journals/journals.html", {
-        "company": head, "rows": found[: queries.PAGE], "more": found[queries.PAGE - 1] if len(found) > queries.PAGE else None,
+        "company": head, "rows": found[: queries.PAGE], "more": f"{found[queries.PAGE - 1].date},{found[queries.PAGE - 1].id}" if len(found) > queries.PAGE else None,
         "digits": digits_of(head.currency if head else ""), "words": words, "companies": companies_seen(request.user, state),
-        "periods": [p for p in company_calendar(state, company).of_year(max(company_calendar(state, company).years(), default=0))],
+        "periods": company_calendar(state, company).of_year(max(company_calendar(state, company).years(), default=0)),
     })  # fmt: skip
 
 
@@ -111,5 +111,3 @@ def account_lines(request: HttpRequest, state: State, company: str, code: str) -
         "elsewhere": elsewhere, "total": total if not elsewhere else sum(row[4] for row in elsewhere), "values": values,
         "back": get("back", "") if get("back", "").startswith("/") and not get("back", "").startswith("//") else "",
     })  # fmt: skip
-
-

@@ -110,5 +110,3 @@ def route(address: str, view: View, name: str) -> URLPattern:
     if getattr(view, "right", None) not in RIGHTS:
         raise ValueError(f"The view at {address} names no right.")
     return path(address, view, name=name)
-
-

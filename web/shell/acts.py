@@ -46,7 +46,13 @@ def filled(request: HttpRequest, row: Any, *columns: str) -> Any:
         try:
             if not text and column.must:
                 raise ValueError(f"The {name.replace('_', ' ')} must be given.")
-            empty = column.default if column.default is not None else None if column.kind.name in ("date", "integer", "number") else ""
+            empty = (
+                column.default
+                if column.default is not None
+                else None
+                if column.kind.name in ("date", "integer", "number")
+                else ""
+            )
             values[name] = read_cell(column, text) if text else empty
         except ValueError as told:
             faults.append(Fault("cell-unreadable", str(told), Place(table.name, (), name, text)))

@@ -7,6 +7,7 @@ from typing import Any
 
 from django.http import HttpRequest
 from django.urls import reverse
+from django.utils.functional import SimpleLazyObject
 
 from core.codes import natural_lists
 from core.hierarchies import main_hierarchies, standing_under_none
@@ -96,10 +97,8 @@ def frame(request: HttpRequest) -> dict[str, Any]:
     here = request.path.split("/")[1]
     numbers = {"codes": 1, "structures": 2, "companies": 3, "journals": 4, "statements": 5, "group": 6}
     return {
-        "storeys": storeys(snapshot.state, request.user) if not request.headers.get("HX-Request") else [],
+        "storeys": SimpleLazyObject(lambda: storeys(snapshot.state, request.user)),
         "at_storey": numbers.get(here, 0),
         "version": snapshot.version,
         "may_change": request.user.is_group_accountant,
     }
-
-

@@ -44,7 +44,9 @@ def find(state: State, person: Any, text: str) -> list[Hit]:
                     break
     for company in companies_seen(person, state):
         if small in company.name.lower() or company.company.startswith(small):
-            within.insert(0, Hit(company.company, company.name, "Company", reverse("company", kwargs={"company": company.company})))
+            within.insert(
+                0, Hit(company.company, company.name, "Company", reverse("company", kwargs={"company": company.company}))
+            )
     charts = charts_seen(person, state)
     for line in state.rows(StatementLine):
         head = state.get(Statement, line.statement)

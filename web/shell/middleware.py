@@ -27,12 +27,18 @@ class FaultMiddleware:
         if isinstance(error, Refused):
             return told(request, error.faults, 422)
         if isinstance(error, (RequestDataTooBig, TooManyFieldsSent)):
-            return told(request, [Fault("too-big", "What was sent is larger than this page takes.", way_out="Import a file.")], 413)
+            return told(
+                request, [Fault("too-big", "What was sent is larger than this page takes.", way_out="Import a file.")], 413
+            )
         if isinstance(error, DatabaseError):
             what = str(error).split("\n")[0]
             if what.startswith("pine: "):
                 return told(request, [Fault("refused", f"{what[6:].capitalize()}.")], 422)
-            return told(request, [Fault("database", "The database could not do this now; nothing was changed.", way_out="Try again.")], 503)
+            return told(
+                request,
+                [Fault("database", "The database could not do this now; nothing was changed.", way_out="Try again.")],
+                503,
+            )
         return None
 
 

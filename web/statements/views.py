@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from typing import Any
+from typing import Any, NamedTuple
 from urllib.parse import urlencode
 
 from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
@@ -48,6 +48,14 @@ def asked_period(request: HttpRequest, state: State, calendar: str) -> tuple[int
 def seen_statements(request: HttpRequest, state: State) -> list[Statement]:
     charts = charts_seen(request.user, state)
     return sorted((row for row in state.rows(Statement) if row.chart in charts), key=lambda row: (row.chart, row.name))
+
+
+class Idle(NamedTuple):
+    """An unplaced account without an amount, and the line it most likely belongs on."""
+
+    code: str
+    name: str
+    likely: str
 
 
 @needs(SIGNED_IN)
@@ -107,7 +115,7 @@ def statement(request: HttpRequest, state: State, statement: str) -> HttpRespons
     query = _where({"company": company.company, "year": year, "period": period, "first": start})
     return render(request, "statements/statement.html", {
         "plan": made, "statement": made.statement, "company": company, "rows": rows, "found": found, "digits": found.digits,
-        "unplaced": unplaced, "idle": [c for c in idle if c.code not in amounted], "placed": len(belonging) - len(idle),
+        "unplaced": unplaced, "idle": [Idle(c.code, c.name, likely_line(made, c.code)) for c in idle if c.code not in amounted], "placed": len(belonging) - len(idle),
         "belonging": len(belonging), "check": check, "balance_sheet": made.statement.kind == "balance_sheet",
         "statements": seen_statements(request, state), "was": was is not None, "at": request.GET.get("at", ""),
         "companies": [row for row in companies_seen(request.user, state) if row.chart == made.statement.chart],
@@ -115,10 +123,13 @@ def statement(request: HttpRequest, state: State, statement: str) -> HttpRespons
         "period": state.get(Period, company.calendar, year, period), "year": year, "here": f"{request.path}?{query}",
         "headings": [line.row for line in made.lines if line.row.kind == "heading"],
         "lines": [line.row for line in made.lines if line.row.kind == "accounts"],
+        "labels": {line.row.line: line.row.label for line in made.lines},
     })  # fmt: skip
 
 
-def _was(request: HttpRequest, state: State, statement: str, company: str, at: tuple[int, int, int | None]) -> dict[str, int | None] | None:
+def _was(
+    request: HttpRequest, state: State, statement: str, company: str, at: tuple[int, int, int | None]
+) -> dict[str, int | None] | None:
     """The figures under the definitions of an earlier version, so that a rearrangement shows what it moved."""
     text = request.GET.get("since", "")
     if not text.isdigit() or len(text) > 17:
@@ -341,5 +352,7 @@ def workbook(request: HttpRequest, state: State, statement: str) -> HttpResponse
     found = company_statement(state, statement, company.company, *asked_period(request, state, company.calendar))
     data = statement_workbook(found, [company.name], f"{made.statement.name}, {company.name}")
     reply = HttpResponse(data, content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
-    reply["Content-Disposition"] = f'attachment; filename="{statement}-{company.company}-{found.window.year}-{found.window.period}.xlsx"'
+    reply["Content-Disposition"] = (
+        f'attachment; filename="{statement}-{company.company}-{found.window.year}-{found.window.period}.xlsx"'
+    )
     return reply

@@ -45,6 +45,6 @@ def beam(state: State, chart: Chart | None, at: str = "") -> Beam | None:
         codes = len(list_index(state, field.code_list).posting)
         return Plank(number, (number - 1) % MARKS + 1, field, codes, field.code_list == at)
 
-    return Beam(index, [plank(i, f) for i, f in enumerate(index.segments, 1)], [plank(i, f) for i, f in enumerate(index.dimensions, 1)])
-
-
+    return Beam(
+        index, [plank(i, f) for i, f in enumerate(index.segments, 1)], [plank(i, f) for i, f in enumerate(index.dimensions, 1)]
+    )

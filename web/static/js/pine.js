@@ -72,8 +72,8 @@
     if (event.defaultPrevented || document.querySelector("dialog[open]")) return;
     const editing = el && el.closest("tr.editing");
     if (editing) {
-      if (event.key === "Enter" && !el.matches("button")) { event.preventDefault(); editing.querySelector("[data-save]").click(); return; }
-      if (event.key === "Escape") { event.preventDefault(); editing.querySelector("[data-drop]").click(); return; }
+      if (event.key === "Enter" && !el.matches("button")) { event.preventDefault(); editing.parentElement.querySelector("[data-save]").click(); return; }
+      if (event.key === "Escape") { event.preventDefault(); editing.parentElement.querySelector("[data-drop]").click(); return; }
       return;
     }
     if (el && el.id === "find") { findKey(event); return; }
@@ -149,6 +149,15 @@
   };
   document.addEventListener("htmx:afterSettle", (event) => settle(event.target.parentElement || document));
   document.addEventListener("DOMContentLoaded", () => settle(document));
+
+  /* A new row opens right after the selected one; what was open before is dropped. */
+  document.addEventListener("htmx:beforeSwap", (event) => {
+    const from = event.detail.requestConfig?.elt;
+    if (!from?.matches?.("[data-after-row]") || event.detail.xhr.status >= 300) return;
+    document.querySelectorAll("tr.editing").forEach((row) => row.remove());
+    const row = selected();
+    if (row) { event.detail.target = row; event.detail.swapOverride = "afterend"; }
+  });
 
   /* Drag and drop: rows with draggable=true onto rows with data-onto; the table says where to send it. */
   let dragged = null;

@@ -1,0 +1,211 @@
+"""Changes as values: applied and taken back, checked, told in sentences; definitions checked row by row."""
+
+from datetime import date
+from decimal import Decimal
+from typing import Any
+from unittest import TestCase
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from core import checks
+from core.changes import (
+    AddCode,
+    CloseCode,
+    DeleteCode,
+    DeleteLine,
+    Drop,
+    MapAccounts,
+    MoveLine,
+    MoveNode,
+    PlaceAccounts,
+    Put,
+    Several,
+    apply,
+    check,
+    inverse,
+)
+from core.codes import likely_class, next_free
+from core.fixed import NOTHING_POSTED, Facts
+from core.hierarchies import tree
+from core.state import State
+from core.statements import plan
+from core.tables import (
+    DEFINITION_TABLES,
+    ChartSegment,
+    Code,
+    CodeList,
+    Company,
+    Elimination,
+    Group,
+    GroupMember,
+    Hierarchy,
+    HierarchyNode,
+    IntercompanyPair,
+    Mapping,
+    PairingRule,
+    Period,
+    QuickCode,
+    Statement,
+    StatementLine,
+    StructureSegment,
+)
+from core.tests.builders import state
+from core.tests.test_figures import BALANCE, line
+
+POSTED = Facts(
+    lambda _: frozenset({"1010"}), lambda: frozenset({"c"}), lambda: frozenset({"alpha"}), lambda _: frozenset({(2026, 1)})
+)
+
+
+def rows_of(world: State) -> dict[str, dict[Any, Any]]:
+    return {table.name: dict(world.table(table.name)) for table in DEFINITION_TABLES}
+
+
+class Changes(TestCase):
+    CASES = (
+        (AddCode(Code("acc", "1030", "Till", account_class="asset"), "10"), "Added code 1030 Till of acc under 10"),
+        (CloseCode("acc", "1010", date(2026, 3, 31)), "Closed code 1010 Bank of acc from 2026-03-31 on"),
+        (MoveNode("tree", "1010", "11"), "Moved 1010 under 11 in tree, from 10"),
+        (Put(Code("acc", "1010", "Main bank", account_class="asset")), "Changed code 1010 Bank of acc: name from Bank to Main bank"),
+        (DeleteCode("acc", "5020"), "Deleted code 5020 Group costs of acc"),
+        (PlaceAccounts("st", "cash", ("1110",)), "Placed 1110 on line cash Cash of st"),
+        (MoveLine(BALANCE[2], "owing", "capital"), "Moved line cash Cash of st under owing"),
+        (DeleteLine("st", "assets"), "Deleted line assets Assets of st"),
+        (Drop(IntercompanyPair("alpha", "beta", "1810", "2810")), "Deleted intercompany pair beta of alpha"),
+        (Several((CloseCode("acc", "1010", date(2026, 3, 31)), CloseCode("acc", "1010", None))), "Closed code 1010 Bank of acc from 2026-03-31 on, and 1 more"),
+    )  # fmt: skip
+
+    def test_each_can_be_told_and_taken_back(self) -> None:
+        world = state(*BALANCE)
+        for change, sentence in self.CASES:
+            with self.subTest(sentence):
+                self.assertEqual(change.sentence(world), sentence)
+                after = apply(world, change)
+                self.assertEqual(rows_of(apply(after, inverse(world, change))), rows_of(world))
+                self.assertEqual(
+                    rows_of(State.of(row for table in rows_of(after).values() for row in table.values())), rows_of(after)
+                )
+
+    def test_placing_takes_the_account_off_its_other_line(self) -> None:
+        after = apply(state(*BALANCE), PlaceAccounts("st", "cash", ("1110",)))
+        made = plan(after, "st")
+        self.assertEqual(made.twice, ())
+        self.assertEqual(after.get(StatementLine, "st", "debtors").accounts, "1810")
+        self.assertEqual(after.get(StatementLine, "st", "cash").accounts, "under 10, 1110")
+
+    def test_what_is_fixed_after_posting(self) -> None:
+        world = state(*BALANCE)
+        for change, expected in [
+            (Put(Code("acc", "1010", "Bank", account_class="liability")), "The account_class can't change from asset any more because it was posted to."),
+            (Put(Company("alpha", "Alpha", "GB", "EUR", "c", "m")), "The currency can't change from gbp any more because it has postings."),
+            (Put(Period("m", 2026, 1, "M1", date(2026, 1, 1), date(2026, 1, 30))), "The ends_on can't change from 2026-01-31 any more because journals fall into it."),
+            (Put(StructureSegment("s", 4, "crop", "Crop", "site")), "A structure gets no further segment once account strings of it were posted to."),
+            (DeleteCode("acc", "1010"), "1010 can't be deleted because it was posted to."),
+        ]:  # fmt: skip
+            with self.subTest(expected):
+                self.assertIn(expected, [fault.what for fault in check(world, change, POSTED)])
+                self.assertNotIn(expected, [fault.what for fault in check(world, change, NOTHING_POSTED)])
+
+    def test_what_is_used_cannot_go(self) -> None:
+        world = state(*BALANCE)
+        found = [fault.what for fault in check(world, DeleteCode("acc", "3010"), NOTHING_POSTED)]
+        self.assertEqual(found, ["3010 Capital is used: line Capital of Balance sheet."])
+        self.assertEqual(
+            [f.what for f in check(world, Drop(Statement("st", "x", "c")), NOTHING_POSTED)],
+            ["st is used by 7 rows of statement_lines."],
+        )
+
+    @settings(max_examples=60, deadline=None)
+    @given(
+        st.lists(
+            st.tuples(st.sampled_from(["1", "10", "11", "1010", "1020", "1110"]), st.sampled_from(["", "1", "10", "11", "1010"])),
+            max_size=12,
+        )
+    )
+    def test_random_moves_keep_a_tree(self, moves: list[tuple[str, str]]) -> None:
+        world = state()
+        for code, parent in moves:
+            change = MoveNode("tree", code, parent)
+            if not check(world, change, NOTHING_POSTED):
+                world = apply(world, change)
+        grown = tree(world, "tree")
+        self.assertEqual(sorted(code for code, _ in grown.order), ["1", "10", "1010", "1020", "11", "1110"])
+        for i, (code, depth) in enumerate(grown.order):
+            self.assertEqual(len(grown.path(code)), depth + 1)
+            self.assertEqual(set(grown.below(code)), {c for c, _ in grown.order[i + 1 : grown.end[i]]})
+
+    def test_the_next_free_code_and_the_class_of_its_neighbours(self) -> None:
+        world = state(Code("acc", "1030", "x", account_class="asset"))
+        for after, expected in [("1010", "1015"), ("1030", "1040"), ("5020", "5030"), ("11", "1120"), ("", "1015")]:
+            with self.subTest(after):
+                self.assertEqual(next_free(world, "acc", after), expected)
+        self.assertEqual((likely_class(world, "acc", "1040"), likely_class(world, "acc", "2020")), ("asset", "liability"))
+
+
+class Definitions(TestCase):
+    """Each case: rows added to the sound small world, and the one fault they bring, with its column."""
+
+    def test_the_small_world_is_sound(self) -> None:
+        self.assertEqual(list(checks.of_everything(state(*BALANCE))), [])
+
+    def test_faults(self) -> None:
+        group = Group("g", "G", "GBP", "c")
+        cases: list[tuple[Any, str, str]] = [
+            (CodeList("x", "X", 5, 4), "max_length", "The maximum length 4 is below the minimum 5."),
+            (CodeList("x", "X", 2, 4, zero_pad=True), "zero_pad", "Zero padding needs codes of one length."),
+            (Code("acc", "10A0", "x", account_class="asset"), "code", "Codes of Accounts are made of digits."),
+            (Code("acc", "101", "x", account_class="asset"), "code", "Codes of Accounts have at least 4 characters, this one 3."),
+            (Code("acc", "10101", "x", account_class="asset"), "code", "Codes of Accounts have at most 4 characters, this one 5."),
+            (Code("acc", "1030", "Till"), "account_class", "1030 Till has no account class."),
+            (Code("acc", "12", "R", True, False, account_class="asset"), "account_class", "A rollup code has no account class."),
+            (Code("site", "003", "S", account_class="asset"), "account_class", "A code of site, which serves as natural account nowhere, has no account class."),
+            (Code("nolist", "003", "S"), "code_list", "There is no code list nolist."),
+            (Hierarchy("t2", "acc", "T2", True), "main", "acc has a main hierarchy already: tree."),
+            (HierarchyNode("tree", "9999", "10"), "code", "There is no code 9999 in acc."),
+            (HierarchyNode("tree", "2010", "1010"), "parent", "1010 Bank is a posting code and has nothing below it."),
+            (HierarchyNode("tree", "1", "10"), "parent", "A code stands under itself: 1 under 10 under 1."),
+            (StructureSegment("s", 4, "more", "More", "acc", "natural_account"), "role", "more has the role natural_account that account has already."),
+            (StructureSegment("s", 5, "more", "More", "site"), "position", "Segment more stands at position 5, expected 4."),
+            (ChartSegment("c", "site", True, "009"), "default_code", "Site: there is no code 009."),
+            (PairingRule("c", "r", 1, "crop", "required"), "field", "c has no segment or dimension crop."),
+            (PairingRule("c", "r", 1, "site", "only"), "codes", "The outcome only needs the codes it speaks of."),
+            (PairingRule("c", "r", 1, "site", "fill", "999"), "codes", "Site: there is no code 999."),
+            (QuickCode("c", "a-b", account="10-1010"), "quick_code", "A quick code of c never holds its separator '-'."),
+            (Period("m", 2026, 5, "M5", date(2026, 4, 30), date(2026, 5, 31)), "starts_on", "M5 overlaps M4, which ends on 2026-04-30."),
+            (Period("m", 2026, 6, "M6", date(2026, 6, 1), date(2026, 6, 30)), "starts_on", "There is a gap between M4, which ends on 2026-04-30, and M6."),
+            (IntercompanyPair("alpha", "beta", "1899", "2810"), "due_from", "Account: there is no code 1899."),
+            (line("more", "", "accounts", "1010"), "accounts", "1010 stands on two lines of st: cash and more."),
+            (line("more", "", "accounts", "4010"), "accounts", "4010 stand on more and in the result line."),
+            (line("more", "", "accounts", ""), "accounts", "The line more picks no accounts."),
+            (line("more", "nowhere", "heading"), "parent", "There is no line nowhere in st."),
+            (line("more", "cash", "heading"), "parent", "cash is of kind accounts; only a heading has lines below it."),
+            (line("more", "", "formula", "[nowhere] + 1"), "formula", "There is no line nowhere in st."),
+            (line("more", "", "formula", "[more] + 1"), "formula", "The formulas go round: more needs more."),
+            (line("assets", "assets", "heading"), "parent", "A line stands under itself: assets under assets."),
+            ([group, GroupMember("g", "nobody")], "member", "There is no company nobody."),
+            ([group, GroupMember("g", "g", "group")], "member", "A group is a member of itself: g in g."),
+            ([group, Group("h", "H", "GBP", "c"), GroupMember("g", "alpha"), GroupMember("g", "h", "group"), GroupMember("h", "alpha")], "member", "alpha is reached twice from group g."),
+            ([group, Mapping("g", "alpha", 1, "1010", target="11")], "target", "Account: 11 Receivables is a rollup code and takes no amounts."),
+            ([group, Elimination("g", "e", 1, "", "1810", True, "9999")], "difference_account", "Account: there is no code 9999."),
+            ([group, GroupMember("g", "alpha", ownership=Decimal(101))], "ownership", "Ownership is a percentage from 0 to 100."),
+        ]  # fmt: skip
+        for rows, column, expected in cases:
+            with self.subTest(expected):
+                more = rows if isinstance(rows, list) else [rows]
+                found = [(f.where.column, f.what) for f in checks.of_everything(state(*BALANCE, *more)) if f.severity == "must"]
+                self.assertIn((column, expected), found)
+
+    def test_mixed_signs_must_be_stated(self) -> None:
+        world = state(Statement("st", "S", "c"), line("mixed", "", "accounts", "1010, 2010"))
+        self.assertEqual([f.what for f in checks.of_everything(world)], ["mixed mixes accounts shown as debit and as credit."])
+        self.assertEqual(
+            list(checks.of_everything(state(Statement("st", "S", "c"), line("m", "", "accounts", "1010, 2010", sign="debit")))),
+            [],
+        )
+
+    def test_mapping_by_hand_joins_the_row_that_goes_there(self) -> None:
+        world = state(Group("g", "G", "GBP", "c"), Mapping("g", "alpha", 10, "1010", target="1110"))
+        after = apply(world, MapAccounts("g", "alpha", ("1020",), "1110"))
+        self.assertEqual(after.get(Mapping, "g", "alpha", 10).accounts, "1010, 1020")
+        self.assertEqual(apply(world, MapAccounts("g", "alpha", ("1020",), "2010")).get(Mapping, "g", "alpha", 20).target, "2010")
