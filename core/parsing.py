@@ -173,7 +173,7 @@ def read_table(
     if any(told.code != "column-missing" for told in read.faults):
         return read
     places = [(table.by_name[name], i) for i, name in enumerate(header)]
-    defaults = {column.name: column.default for column in table.columns}
+    defaults = {column.name: _absent(column) for column in table.columns}
     for number, cells in records:
         if len(cells) != len(header):
             if cells:
@@ -196,6 +196,11 @@ def read_table(
         read.rows[key] = table.row(**{**base, **values})
         read.numbers[key] = number
     return read
+
+
+def _absent(column: Column) -> Any:
+    """What stands in a column that the file lacks: its default, or (after a fault) something of its kind."""
+    return column.default if column.default is not None or not column.must else STANDING_IN.get(column.kind.name, "")
 
 
 def _read_row(

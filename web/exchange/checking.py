@@ -36,7 +36,7 @@ def totals(state: State, companies: list[str]) -> dict[str, dict[str, int]]:
 
 
 def everything(state: State) -> Iterator[Fault]:
-    yield from checks.of_everything(state)
+    yield from dict.fromkeys(checks.of_everything(state))
     sums = totals(state, [row.company for row in state.rows(Company)])
     for code_list in state.rows(CodeList):
         for code in standing_under_none(state, code_list.code_list):

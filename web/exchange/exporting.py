@@ -132,11 +132,19 @@ def _write(out: Any, table: Table, rows: Rows) -> None:
     text.detach()
 
 
-@transaction.atomic
 def export_package(path: Path) -> None:
     """Writes a zip or workbook where the path ends so, else a folder. What is there is replaced only when all is written."""
-    with connection.cursor() as cursor:
-        cursor.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
+    if connection.in_atomic_block:
+        _export(path)
+        return
+    with transaction.atomic():
+        # One moment for all tables, whoever changes something meanwhile.
+        with connection.cursor() as cursor:
+            cursor.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
+        _export(path)
+
+
+def _export(path: Path) -> None:
     state = snapshot.current_uncached().state
     if path.suffix.lower() == ".zip":
         partial = path.with_name(path.name + ".partial")

@@ -13,7 +13,7 @@ from django.db import transaction
 
 from core import checks
 from core.changes import joined
-from core.faults import LOOK, Fault, Refused, blocking
+from core.faults import LOOK, MUST, Fault, Refused, blocking
 from core.fixed import transition_faults
 from core.parsing import Read, read_table
 from core.state import Edit, State
@@ -132,9 +132,12 @@ class _Import:
         """Checks everything as it would be; a fault that was there before, outside the package's rows, is not its doing."""
         self.progress("checks", 0)
         self.faults += self._placed(transition_faults(self.before.state, after, edits, posted_facts(self.before.state)))
-        found = list(self._placed(checks.of_everything(after) if edits else []))
+        found = list(dict.fromkeys(self._placed(checks.of_everything(after) if edits else [])))
         foreign = [fault for fault in found if fault.where.row is None]
-        if foreign:
+        if foreign and any(fault.severity == MUST for fault in self.faults + found if fault.where.row is not None):
+            # What follows elsewhere from a fault in the package's own rows would only hide it.
+            found = [fault for fault in found if fault.where.row is not None]
+        elif foreign:
             old = {(f.where, f.what) for f in checks.of_everything(self.before.state)}
             found = [fault for fault in found if fault.where.row is not None or (fault.where, fault.what) not in old]
         self.faults += found

@@ -20,6 +20,8 @@ from web.journals import posting
 from web.journals.posting import Lines, Numbering
 
 CHUNK = 50_000
+FOLLOWS = ("amount-none", "unbalanced", "too-few-lines")
+"""What only follows from a line that could not be read, or stands twice, and is not told beside it."""
 RULES = Rules()
 
 
@@ -37,6 +39,8 @@ class JournalImport:
         self.checked: dict[int, tuple[BookedLine, ...]] = {}
         self.accepted: Accepted | None = None
         self.batch: Batch | None = None
+        self.numbers: dict[tuple[Any, ...], int] = {}
+        self.unread: set[tuple[Any, ...]] = set()
 
     def check(self) -> None:
         if self.head_source is None and self.line_source is None:
@@ -129,6 +133,8 @@ class JournalImport:
         read = read_table(table, header[1], (record for record in records if record[0] in rows))
         self.faults += [fault for fault in read.faults if fault.code != "key-twice"]
         self.numbers = read.numbers
+        bad = {fault.where.row for fault in read.faults}
+        self.unread = {key[:2] for key, row in read.numbers.items() if row in bad}
         found: dict[tuple[str, str], list[JournalLine]] = {}
         for line in read.rows.values():
             found.setdefault((line.company, line.journal), []).append(line)
@@ -140,12 +146,16 @@ class JournalImport:
             return
         rows = set(accepted.row[np.isin(accepted.journal, numbers)].tolist())
         lines = self._lines_of(rows)
+        doubled = {journal for journal, _, _ in accepted.twice}
         for i in numbers.tolist():
             head = self.heads[i].journal
             if head.company not in self.companies:
                 continue
             checked = check_journal(self.state, head, lines.get((head.company, head.journal), []), RULES)
+            follows = FOLLOWS if (head.company, head.journal) in self.unread or i in doubled else ()
             for fault in checked.faults:
+                if fault.code in follows:
+                    continue
                 if len(self.faults) > limits.MOST_FAULTS * 2:
                     return
                 place = fault.where

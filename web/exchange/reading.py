@@ -44,7 +44,7 @@ class Source:
                     yield number, cells
         except UnicodeDecodeError as error:
             what = f"The file is not UTF-8: byte {error.object[error.start]:#04x} cannot be read."
-            faults.append(self._fault("encoding", what, number + 1, "Save the file as CSV UTF-8."))
+            faults.append(self._fault("encoding", what, self._bad_row(), "Save the file as CSV UTF-8."))
         except csv.Error as error:
             if "field larger" in str(error):
                 what = f"A cell has more than {limits.LONGEST_CELL:,} characters."
@@ -55,6 +55,16 @@ class Source:
             faults.append(self._fault("not-csv", what, number + 1, "Correct the row."))
         except (zipfile.BadZipFile, OSError, EOFError, RuntimeError, NotImplementedError) as error:
             faults.append(self._fault("unreadable", f"The file cannot be read: {error}.", number + 1, "Make the package again."))
+
+    def _bad_row(self) -> int:
+        """The row that holds the first byte that is not UTF-8."""
+        with self.open() as raw:
+            for number, line in enumerate(raw, 1):
+                try:
+                    line.decode()
+                except UnicodeDecodeError:
+                    return number
+        return 1
 
     def _fault(self, code: str, what: str, row: int, way_out: str) -> Fault:
         return Fault(code, what, Place(self.name, row=row), way_out)

@@ -1,0 +1,154 @@
+"""What tests against the database share: packages as text, signed-in clients, caches forgotten between tests."""
+
+from __future__ import annotations
+
+import contextlib
+import csv
+import io
+import tempfile
+from collections.abc import Iterator, Mapping
+from pathlib import Path
+from typing import Any
+from unittest.mock import patch
+
+from django.contrib.auth import get_user_model
+from django.db import connection
+from django.test import Client, TestCase, TransactionTestCase
+
+from core.faults import Refused
+from core.parsing import write_cell
+from core.tables import BY_ROW
+from core.tests.builders import definitions
+from core.tests.test_figures import BALANCE
+from web.definitions import snapshot
+from web.exchange import command
+from web.exchange.importing import Outcome, import_package
+from web.group import queries as group_queries
+from web.journals import books
+
+Tables = dict[str, str]
+
+JOURNALS = """company,journal,date,kind,description
+alpha,A1,2026-01-10,opening,Brought forward
+alpha,A2,2026-02-10,general,Sales
+beta,B1,2026-01-10,general,Start
+"""
+LINES = """company,journal,line,line_company,account,debit,credit,partner,description
+alpha,A1,1,,10-1010,1000.00,,,
+alpha,A1,2,,10-3010,,1000.00,,
+alpha,A2,1,,10-1110-001,250.50,,,
+alpha,A2,2,,10-4010-1,,200.00,,
+alpha,A2,3,,10-1810,,50.50,beta,wrong side
+beta,B1,1,,20-1010,40,,,
+beta,B1,2,,20-2810,,40,alpha,
+"""
+GROUP = {
+    "groups": "group,name,currency,chart\ng,Both,GBP,c\n",
+    "group_members": "group,member\ng,alpha\ng,beta\n",
+    "eliminations": 'group,elimination,position,accounts,difference_account\ng,e,10,"1810, 2810",2010\n',
+}
+
+
+def tables(*more: Any) -> Tables:
+    """The small world as the CSV tables of a package."""
+    found: dict[str, list[Any]] = {}
+    for row in (*definitions(), *BALANCE, *more):
+        found.setdefault(BY_ROW[type(row)].name, []).append(row)
+    made = {}
+    for name, rows in found.items():
+        out = io.StringIO()
+        writer = csv.writer(out)
+        writer.writerow(type(rows[0])._fields)
+        writer.writerows([write_cell(value) for value in row] for row in rows)
+        made[name] = out.getvalue()
+    return made
+
+
+def world(**more: str) -> Tables:
+    return {**tables(), "journals": JOURNALS, "journal_lines": LINES, **GROUP, **more}
+
+
+@contextlib.contextmanager
+def package(content: Mapping[str, str | bytes]) -> Iterator[Path]:
+    with tempfile.TemporaryDirectory() as folder:
+        for name, text in content.items():
+            (Path(folder) / f"{name}.csv").write_bytes(text if isinstance(text, bytes) else text.encode())
+        yield Path(folder)
+
+
+def bring(content: Mapping[str, str | bytes], by: Any = None) -> Outcome:
+    with package(content) as path:
+        return import_package(path, by)
+
+
+def refused(content: Mapping[str, str | bytes]) -> list[str]:
+    """The faults of a package that must not come in, as the command line prints them."""
+    try:
+        bring(content)
+    except Refused as told:
+        return [str(fault) for fault in told.faults]
+    return []
+
+
+def forget() -> None:
+    snapshot.forget()
+    books.forget()
+    group_queries.forget()
+
+
+def person(name: str, role: str = "group", companies: tuple[str, ...] = ()) -> Any:
+    from web.companies.models import Company
+
+    made = get_user_model().objects.create_user(name, password="long-enough-1", role=role, first_name=name.capitalize())
+    made.companies.set(Company.objects.filter(company__in=companies))
+    return made
+
+
+def client_of(who: Any) -> Client:
+    made = Client(headers={"HX-Current-URL": "http://testserver/"})
+    made.force_login(who, backend="django.contrib.auth.backends.ModelBackend")
+    return made
+
+
+def run(*words: str) -> tuple[int, str, str]:
+    """The command line: exit status, standard output, standard error."""
+    out, err = io.TextIOWrapper(io.BytesIO(), encoding="utf-8"), io.StringIO()
+    with patch("sys.stdout", out), patch("sys.stderr", err):
+        try:
+            status = command.main([str(word) for word in words])
+        except SystemExit as ended:
+            status = int(ended.code or 0)
+    out.flush()
+    return status, out.buffer.getvalue().decode().replace("\r\n", "\n"), err.getvalue()  # type: ignore[attr-defined]
+
+
+class Forgetting:
+    def setUp(self) -> None:
+        forget()
+        super().setUp()  # type: ignore[misc]
+
+    def tearDown(self) -> None:
+        super().tearDown()  # type: ignore[misc]
+        forget()
+
+
+class PineTest(Forgetting, TestCase):
+    maxDiff = None
+
+
+class CommittingTest(Forgetting, TransactionTestCase):
+    """For tests that need real commits. Books refuse to be emptied, so their triggers are off for the clean-up alone."""
+
+    maxDiff = None
+
+    def _fixture_teardown(self) -> None:
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "SELECT string_agg(quote_ident(tablename), ', ') FROM pg_tables WHERE schemaname = 'public'"
+                " AND tablename !~ '^(django_migrations|django_content_type|auth_permission)$'"
+            )
+            names = cursor.fetchone()[0]
+            cursor.execute("SET session_replication_role = replica")
+            for name in names.split(", "):
+                cursor.execute(f"DELETE FROM {name}")
+            cursor.execute("SET session_replication_role = DEFAULT")
