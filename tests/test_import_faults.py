@@ -51,9 +51,7 @@ class Faults(PineTest):
             with self.subTest(expected):
                 found = refused(content)
                 self.assertEqual(len(found), 1, found)
-                self.assertTrue(
-                    found[0].startswith(expected) if expected.endswith(": ") else found[0] == expected, found[0]
-                )
+                self.assertTrue(found[0].startswith(expected) if expected.endswith(": ") else found[0] == expected, found[0])
         self.assertEqual(Version.objects.count(), 1)
 
     def test_journals(self) -> None:

@@ -19,7 +19,7 @@ from core.tables import CLASSES, Chart, Code, CodeList, Hierarchy
 from web.codes import queries
 from web.codes.rows import table_rows
 from web.definitions.facts import posted_facts
-from web.people.rights import CHANGE, SIGNED_IN, companies_seen, lists_seen, needs
+from web.people.rights import CHANGE, SIGNED_IN, acts, companies_seen, lists_seen, needs
 from web.shell.acts import date_of, filled, go, make
 from web.structures.beam import beam
 
@@ -146,7 +146,7 @@ def probe(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     })  # fmt: skip
 
 
-@needs(CHANGE)
+@acts(CHANGE)
 def add(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     head = state.get(CodeList, code_list)
     text = pad(head, request.POST.get("code", "").strip()) if head else ""
@@ -173,7 +173,7 @@ def edit(request: HttpRequest, state: State, code_list: str, code: str) -> HttpR
     return _edited(request, code_list=code_list, code=code)
 
 
-@needs(CHANGE)
+@acts(CHANGE)
 def _edited(request: HttpRequest, state: State, code_list: str, code: str) -> HttpResponse:
     row = _known(state, code_list, code)
     fixed = fixed_columns(state, posted_facts(state), row)
@@ -184,14 +184,14 @@ def _edited(request: HttpRequest, state: State, code_list: str, code: str) -> Ht
     return go(address(code_list, code))
 
 
-@needs(CHANGE)
+@acts(CHANGE)
 def close(request: HttpRequest, state: State, code_list: str, code: str) -> HttpResponse:
     """Sets or clears the last day of use."""
     make(request, CloseCode(code_list, code, date_of(request, "until")))
     return go(address(code_list, code))
 
 
-@needs(CHANGE)
+@acts(CHANGE)
 def delete(request: HttpRequest, state: State, code_list: str, code: str) -> HttpResponse:
     order = queries.ordered(state, code_list)
     place = queries.places(state, code_list).get(code, 0)
@@ -199,7 +199,7 @@ def delete(request: HttpRequest, state: State, code_list: str, code: str) -> Htt
     return go(address(code_list, order[place - 1].code.code if place else ""))
 
 
-@needs(CHANGE)
+@acts(CHANGE)
 def move(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     """Places codes below a rollup code of the main hierarchy: by key, menu or drag."""
     what = [code for code in request.POST.get("what", "").split(",") if code]
@@ -216,7 +216,7 @@ def move(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     return go(address(code_list, what[0]))
 
 
-@needs(CHANGE)
+@acts(CHANGE)
 def shift(request: HttpRequest, state: State, code_list: str, code: str, way: str) -> HttpResponse:
     """Moves a code among its neighbours or between levels: up, down, deeper, higher."""
     main = main_tree(state, code_list)

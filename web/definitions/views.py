@@ -18,7 +18,7 @@ from web.definitions import actions, snapshot
 from web.definitions.facts import posted_facts
 from web.definitions.models import Version
 from web.definitions.options import options
-from web.people.rights import CHANGE, needs
+from web.people.rights import CHANGE, acts, needs
 from web.shell.acts import filled, go, make
 
 
@@ -104,8 +104,7 @@ def logged(request: HttpRequest, state: State, version: int) -> HttpResponse:
     return render(request, "definitions/logged.html", {"made": made, "edits": edits, "back": back})
 
 
-@needs(CHANGE)
+@acts(CHANGE)
 def take_back(request: HttpRequest, state: State, version: int) -> HttpResponse:
-    if request.method == "POST":
-        actions.take_back(version, request.user)
+    actions.take_back(version, request.user)
     return go("/log/")

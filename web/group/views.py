@@ -20,7 +20,7 @@ from core.statements import natural_list
 from core.tables import Company, Elimination, Group, GroupMember, Period, Statement
 from web.group import chartdrawing, queries
 from web.group.ribbons import ribbons
-from web.people.rights import CHANGE, SIGNED_IN, needs
+from web.people.rights import CHANGE, SIGNED_IN, acts, needs
 from web.shell.acts import go, make
 from web.statements.outline import statement_workbook
 from web.statements.queries import company_sums, window
@@ -226,7 +226,7 @@ def own_sums(company: str, year: int, period: int, state: State) -> dict[str, in
     return {code: int(sums["cumulative"][i]) for i, code in enumerate(codes) if sums["touched"][i]}
 
 
-@needs(CHANGE)
+@acts(CHANGE)
 def map_accounts(request: HttpRequest, state: State, group: str, company: str) -> HttpResponse:
     """Maps accounts to a target; with `take` every unplaced account goes to its likely target."""
     made = map_plan(state, group, company)

@@ -20,7 +20,7 @@ from core.state import State
 from core.tables import TABLES, Company, Journal, JournalLine
 from web.journals import actions
 from web.journals.models import Unfinished
-from web.people.rights import POST, companies_seen, needs
+from web.people.rights import POST, acts, companies_seen, needs
 from web.shell.finding import words
 
 MOST_LINES = 500
@@ -95,7 +95,7 @@ def _told(fault: Fault) -> dict[str, Any]:
     return {"line": line, "column": place.column, "what": fault.what, "way_out": fault.way_out}
 
 
-@needs(POST)
+@acts(POST)
 def check(request: HttpRequest, state: State, company: str) -> HttpResponse:
     """While typing: faults by cell, the running difference by company, the lines that will be added."""
     head = state.get(Company, company)
@@ -146,7 +146,7 @@ def _name(state: State, company: str, natural: str) -> str:
     return code.name if code else ""
 
 
-@needs(POST)
+@acts(POST)
 def post(request: HttpRequest, state: State, company: str) -> HttpResponse:
     try:
         head, lines = read_entry(request, company)
@@ -156,7 +156,7 @@ def post(request: HttpRequest, state: State, company: str) -> HttpResponse:
     return JsonResponse({"go": reverse("journal", kwargs={"company": company, "journal": head.journal})})
 
 
-@needs(POST)
+@acts(POST)
 def forget(request: HttpRequest, state: State, company: str) -> HttpResponse:
     """Drops what was left unfinished."""
     Unfinished.objects.filter(by=request.user, company_id=company).delete()

@@ -17,7 +17,7 @@ from core.statements import natural_list
 from core.tables import Company
 from web.journals import actions, queries
 from web.journals.models import Journal
-from web.people.rights import POST, SIGNED_IN, companies_seen, needs
+from web.people.rights import POST, SIGNED_IN, acts, companies_seen, needs
 from web.shell.acts import date_of, go
 
 
@@ -33,7 +33,8 @@ def first(request: HttpRequest, state: State) -> HttpResponse:
 
 @needs(SIGNED_IN)
 def journals(request: HttpRequest, state: State, company: str) -> HttpResponse:
-    request.session["company"] = company
+    if request.session.get("company") != company:
+        request.session["company"] = company
     words = request.GET.get("words", "").strip()[:100].replace("\x00", "")
     before = request.GET.get("before", "").split(",")
     start = ("9999-12-31", 2**62)
@@ -72,11 +73,11 @@ def journal(request: HttpRequest, state: State, company: str, journal: str) -> H
     })  # fmt: skip
 
 
-@needs(POST)
+@acts(POST)
 def reverse_journal(request: HttpRequest, state: State, company: str, journal: str) -> HttpResponse:
     on = date_of(request, "on")
     number = request.POST.get("number", "").strip() or actions.next_number(state, company)
-    if request.method != "POST" or on is None:
+    if on is None:
         raise Refused([Fault("date-missing", "The reversal needs a date.", way_out="Give a day in an open period.")])
     actions.reverse(company, journal, on, number[:40], request.user)
     return go(reverse("journal", kwargs={"company": company, "journal": number[:40]}))

@@ -14,6 +14,7 @@ from django.contrib.auth.views import redirect_to_login
 from django.core.exceptions import PermissionDenied
 from django.http import Http404, HttpRequest, HttpResponse
 from django.urls import URLPattern, path
+from django.views.decorators.http import require_POST
 
 from core.state import State
 from core.tables import Chart, CodeList, Company, Group, Statement
@@ -101,6 +102,15 @@ def needs(right: str) -> Callable[[View], View]:
 
         guarded.right = right  # type: ignore[attr-defined]
         return guarded
+
+    return wrap
+
+
+def acts(right: str) -> Callable[[View], View]:
+    """Like `needs`, for views that change something: only a POST, with its token, gets through."""
+
+    def wrap(view: View) -> View:
+        return needs(right)(require_POST(view))
 
     return wrap
 

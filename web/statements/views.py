@@ -18,7 +18,7 @@ from core.state import State
 from core.statements import likely_line, natural_list, plan
 from core.tables import Chart, Company, Period, Statement, StatementLine
 from web.definitions.history import state_at
-from web.people.rights import CHANGE, SIGNED_IN, charts_seen, companies_seen, needs
+from web.people.rights import CHANGE, SIGNED_IN, acts, charts_seen, companies_seen, needs
 from web.shell.acts import filled, go, make
 from web.statements import proposing
 from web.statements.outline import statement_workbook
@@ -75,7 +75,7 @@ def _company(request: HttpRequest, state: State, chart: str) -> Company | None:
     rows = [row for row in companies_seen(request.user, state) if row.chart == chart]
     wanted = request.GET.get("company") or request.session.get("company")
     found = next((row for row in rows if row.company == wanted), rows[0] if rows else None)
-    if found:
+    if found and request.session.get("company") != found.company:
         request.session["company"] = found.company
     return found
 
@@ -243,7 +243,7 @@ def _following(state: State, row: StatementLine, after: str) -> str:
     return near[place] if place < len(near) else ""
 
 
-@needs(CHANGE)
+@acts(CHANGE)
 def change(request: HttpRequest, state: State, statement: str, line: str) -> HttpResponse:
     row = _known(state, statement, line)
     columns = ["label", "sign", *(["accounts"] if row.kind == "accounts" else ["formula"] if row.kind == "formula" else [])]
@@ -251,14 +251,14 @@ def change(request: HttpRequest, state: State, statement: str, line: str) -> Htt
     return _back(request, statement, line)
 
 
-@needs(CHANGE)
+@acts(CHANGE)
 def delete(request: HttpRequest, state: State, statement: str, line: str) -> HttpResponse:
     row = _known(state, statement, line)
     make(request, DeleteLine(statement, line))
     return _back(request, statement, row.parent)
 
 
-@needs(CHANGE)
+@acts(CHANGE)
 def move(request: HttpRequest, state: State, statement: str) -> HttpResponse:
     """Places a line: onto a heading it goes below, onto another line before it. Dragging an account places it."""
     what, onto = request.POST.get("what", ""), request.POST.get("onto", "")
@@ -284,7 +284,7 @@ def _place(request: HttpRequest, state: State, statement: str, codes: list[str],
     return _back(request, statement, line)
 
 
-@needs(CHANGE)
+@acts(CHANGE)
 def place(request: HttpRequest, state: State, statement: str) -> HttpResponse:
     """Puts accounts on a line; with `take` every unplaced account that has a likely line goes there."""
     made = plan(state, statement)
@@ -304,7 +304,7 @@ def place(request: HttpRequest, state: State, statement: str) -> HttpResponse:
     return _place(request, state, statement, codes, request.POST.get("line", ""))
 
 
-@needs(CHANGE)
+@acts(CHANGE)
 def shift(request: HttpRequest, state: State, statement: str, line: str, way: str) -> HttpResponse:
     """Moves a line among its neighbours or between levels: up, down, deeper, higher."""
     made = plan(state, statement)
@@ -331,7 +331,7 @@ def shift(request: HttpRequest, state: State, statement: str, line: str, way: st
     return _back(request, statement, line)
 
 
-@needs(CHANGE)
+@acts(CHANGE)
 def propose(request: HttpRequest, state: State) -> HttpResponse:
     """Makes a first balance sheet or income statement of a chart from its classes and main hierarchy."""
     chart, kind = request.POST.get("chart", ""), request.POST.get("kind", "")

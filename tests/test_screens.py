@@ -1,0 +1,291 @@
+"""Screens: every address is guarded and stands; each act of the path does what it says; odd input is told, never a 500."""
+
+import html
+import io
+import json
+import re
+from typing import Any
+
+import openpyxl
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import connection
+from django.test import override_settings
+from django.test.utils import CaptureQueriesContext
+from django.urls import URLPattern, URLResolver, get_resolver
+
+from core.tables import HierarchyNode, Mapping, StatementLine
+from tests.base import PineTest, bring, client_of, person, world
+from web.definitions.models import Version
+from web.definitions.snapshot import current
+from web.journals.models import Journal
+from web.people.rights import CHANGE, OPEN, RIGHTS
+
+NAMES = {"code_list": "acc", "code": "1010", "way": "up", "chart": "c", "company": "alpha", "journal": "A1", "statement": "st", "line": "cash",
+         "group": "g", "column": "group", "table": "codes", "version": "1"}  # fmt: skip
+ODD = ["\x00", "9" * 30, "-1", "é", "' OR 1=1 --", "%", "../..", "<script>", "1e9", ""]
+
+
+def routes(resolver: Any = None, before: str = "") -> list[tuple[str, Any]]:
+    found = []
+    for pattern in (resolver or get_resolver()).url_patterns:
+        if isinstance(pattern, URLResolver):
+            found += routes(pattern, before + str(pattern.pattern))
+        elif isinstance(pattern, URLPattern):
+            found.append((before + str(pattern.pattern), pattern.callback))
+    return found
+
+
+def filled(address: str, **names: str) -> str:
+    names.setdefault("kind", "zip" if "out/" in address else "csv")
+    return "/" + re.sub(r"<\w+:(\w+)>", lambda m: {**NAMES, **names}[m.group(1)], address)
+
+
+class Guarded(PineTest):
+    def setUp(self) -> None:
+        super().setUp()
+        bring(world())
+        self.group = client_of(person("mirela"))
+        self.company = client_of(person("tamsin", "company", ("beta",)))
+
+    def test_every_route_names_a_right_and_strangers_get_nowhere(self) -> None:
+        for address, view in routes():
+            with self.subTest(address):
+                self.assertIn(getattr(view, "right", None), RIGHTS)
+                reply = self.client.get(filled(address))
+                if view.right == OPEN:
+                    self.assertIn(reply.status_code, (200, 302, 405))
+                else:
+                    self.assertEqual((reply.status_code, reply["Location"].split("?")[0]), (302, "/sign-in/"))
+
+    def test_every_page_stands_for_a_group_accountant(self) -> None:
+        for address, view in routes():
+            with self.subTest(address):
+                reply = self.group.get(
+                    filled(address),
+                    {"q": "Bank", "account": "10-1010", "company": "alpha", "statement": "st", "year": 2026, "period": 2},
+                )
+                self.assertIn(reply.status_code, (200, 204, 302, 405, 422) if view.right != OPEN else (200, 302, 405))
+
+    def test_an_outsider_sees_nothing_and_an_insider_without_the_right_is_told(self) -> None:
+        for address, view in routes():
+            foreign = {"company", "group"} & set(re.findall(r"<\w+:(\w+)>", address))
+            with self.subTest(address):
+                reply = self.company.get(filled(address))
+                if foreign:
+                    self.assertEqual(reply.status_code, 404)
+                elif view.right == CHANGE:
+                    self.assertEqual(reply.status_code, 403)
+        self.assertEqual(self.company.get("/journals/beta/").status_code, 200)
+        self.assertEqual(self.company.get("/exchange/report/csv/?company=alpha&year=2026&period=2").status_code, 404)
+        self.assertNotIn("Alpha", self.company.get("/companies/").content.decode())
+        self.assertNotIn(b"/journals/alpha", self.company.get("/find/?q=A1").content)
+
+    def test_odd_input_never_breaks_a_page(self) -> None:
+        for address, _ in routes():
+            for odd in ODD:
+                names = {name: odd.replace("/", "").replace("\x00", "") or "x" for name in re.findall(r"<str:(\w+)>", address)}
+                query = dict.fromkeys(("q", "find", "from", "at", "account", "on", "company", "year", "period", "first", "since", "before",
+                                       "words", "page", "near", "code", "text", "what", "whose", "statement", "position", "structure", "skip"), odd)  # fmt: skip
+                for where in ({}, names):
+                    reply = self.group.get(filled(address, **where), query)
+                    self.assertLess(reply.status_code, 500, (address, odd))
+                    reply = self.group.post(
+                        filled(address, **where),
+                        {**query, "onto": odd, "line": odd, "target": odd, "until": odd, "number": odd, "label": odd},
+                    )
+                    self.assertLess(reply.status_code, 500, (address, odd))
+                    self.group.force_login(self.user(), backend="django.contrib.auth.backends.ModelBackend")
+
+    def user(self) -> Any:
+        from django.contrib.auth import get_user_model
+
+        return get_user_model().objects.get(username="mirela")
+
+    @override_settings(DEBUG=False)
+    def test_the_policy_allows_no_inline_script_or_style(self) -> None:
+        page = self.group.get("/codes/acc/")
+        policy = page["Content-Security-Policy"]
+        self.assertNotIn("unsafe", policy)
+        self.assertIn("default-src 'self'", policy)
+        self.assertNotRegex(page.content.decode(), r"<style|style=|onclick=|<script>")
+
+
+class Acts(PineTest):
+    def setUp(self) -> None:
+        super().setUp()
+        bring(world())
+        self.group = client_of(person("mirela"))
+
+    def post(self, address: str, **values: Any) -> Any:
+        return self.group.post(address, values, headers={"HX-Request": "true", "HX-Current-URL": "http://testserver/companies/"})
+
+    def refused(self, address: str, **values: Any) -> str:
+        reply = self.post(address, **values)
+        self.assertEqual((reply.status_code, reply["HX-Retarget"]), (422, "#told"))
+        return html.unescape(re.sub(r"\s+", " ", re.sub(r"<[^>]+>", "", reply.content.decode())).strip())
+
+    def test_the_life_of_a_code(self) -> None:
+        self.assertIn("Taken".lower(), self.group.get("/codes/acc/probe/?code=1010").content.decode())
+        self.assertIn("class <b>asset</b>", self.group.get("/codes/acc/probe/?code=1030").content.decode())
+        self.assertEqual(self.refused("/codes/acc/add/", code="1030", name="Till", posting="on", parent="10"),
+                         "1030 Till has no account class. Give asset, liability, equity, revenue or expense.")  # fmt: skip
+        self.assertEqual(
+            self.refused("/codes/acc/add/", code="1010", name="Till"), "1010 is taken by Bank. The next free code is 1015."
+        )
+        place = json.loads(
+            self.post("/codes/acc/add/", code="1030", name="Till", posting="on", account_class="asset", parent="10")[
+                "HX-Location"
+            ]
+        )
+        self.assertEqual(place["path"], "/codes/acc/?at=1030")
+        self.assertEqual(current().state.get(HierarchyNode, "tree", "1030").parent, "10")
+        self.post("/codes/acc/code/1030/edit/", name="Tills", posting="on", account_class="asset")
+        self.post("/codes/acc/move/", what="1030", onto="11")
+        self.assertEqual(current().state.get(HierarchyNode, "tree", "1030").parent, "11")
+        self.post("/codes/acc/code/1030/close/", until="2026-03-31")
+        page = self.group.get("/codes/acc/code/1030/").content.decode()
+        self.assertIn("Closed after 2026-03-31", page)
+        self.assertIn("Changed code 1030 Till of acc: name from Till to Tills", page)
+        self.post("/codes/acc/code/1030/delete/")
+        self.assertEqual(self.group.get("/codes/acc/code/1030/").status_code, 404)
+        self.assertEqual(
+            self.refused("/codes/acc/code/1010/delete/"),
+            "1010 can't be deleted because it was posted to. Close it from a date instead.",
+        )
+        self.assertEqual(
+            self.refused("/codes/acc/move/", what="1", onto="10"),
+            "A code stands under itself: 1 under 10 under 1. Move one of them elsewhere.",
+        )
+
+    def test_a_statement_is_rearranged_and_shows_what_moved(self) -> None:
+        state = "company=alpha&year=2026&period=2"
+        seen = Version.objects.count()
+        place = json.loads(
+            self.post("/statements/st/place/", code="1110", line="cash", company="alpha", year=2026, period=2, seen=seen)[
+                "HX-Location"
+            ]
+        )
+        page = self.group.get(place["path"]).content.decode()
+        self.assertIn(f"since={seen}", place["path"])
+        self.assertIn('<span class="plus">+250.50</span>', page)
+        self.assertIn('<span class="minus">−250.50</span>', page)
+        again = {"label": "Sundry assets", "kind": "accounts", "parent": "assets", "sign": "natural"}
+        self.assertEqual(self.refused("/statements/st/add/", accounts="1020", **again),
+                         "1020 stands on two lines of st: cash and sundry-assets. Take it off one of them.")  # fmt: skip
+        self.post("/statements/st/add/", **{**again, "kind": "heading"})
+        self.assertEqual(current().state.get(StatementLine, "st", "sundry-assets").parent, "assets")
+        self.post("/statements/st/move/", what="capital", onto="assets")
+        self.assertEqual(current().state.get(StatementLine, "st", "capital").parent, "assets")
+        self.post("/statements/st/line/capital/shift/higher/")
+        self.assertEqual(current().state.get(StatementLine, "st", "capital").parent, "")
+        self.post("/statements/st/line/debtors/delete/")
+        page = self.group.get(f"/statements/st/?{state}").content.decode()
+        self.assertIn("Due from", page)
+        self.assertIn('Debits less credits, unplaced included: <b class="code">0</b>', page)
+
+    def test_first_statements_from_classes_and_hierarchy(self) -> None:
+        for kind, name in (("balance_sheet", "bs"), ("income_statement", "is")):
+            self.post("/statements/propose/", chart="c", kind=kind)
+            page = self.group.get(f"/statements/{name}/?company=alpha&year=2026&period=2").content.decode()
+            self.assertIn("stand on exactly", page)
+            self.assertNotIn("card bad", page)
+
+    def test_a_journal_is_checked_while_typed_and_posted(self) -> None:
+        def send(what: str, *lines: dict[str, str], **head: str) -> Any:
+            content = {"journal": "K1", "date": "2026-02-03", "kind": "general", "lines": list(lines), **head}
+            return self.group.post(f"/journals/alpha/{what}/", json.dumps(content), content_type="application/json")
+
+        across = ({"account": "20-5010", "debit": "1,000.00", "line_company": "beta"}, {"account": "10-1010", "credit": "1000"})
+        told = send("check", *across).json()
+        self.assertEqual((told["ready"], [(a["company"], a["account"], a["debit"], a["credit"]) for a in told["added"]]),
+                         (True, [("alpha", "10-1810-", "1,000.00", ""), ("beta", "20-2810-", "", "1,000.00")]))  # fmt: skip
+        bad = send("check", {"account": "10-9", "debit": "x"}, {"account": "10-1010", "credit": "5"}).json()
+        self.assertEqual([(f["line"], f["column"]) for f in bad["faults"]], [(1, "debit")])
+        self.assertEqual(send("post", *across[:1]).status_code, 422)
+        self.assertEqual(send("post", *across).json(), {"go": "/journals/alpha/journal/K1/"})
+        self.assertIn("added", self.group.get("/journals/alpha/journal/K1/").content.decode())
+        self.assertEqual(send("post", *across).status_code, 422)
+        self.assertEqual(send("check", date="nonsense").status_code, 200)
+
+    def test_completion_by_codes_and_by_words(self) -> None:
+        def options(**query: str) -> list[str]:
+            return [option["text"] for option in self.group.get("/journals/alpha/complete/", query).json()["options"]]
+
+        self.assertEqual(options(text="", what="account"), ["10-"])
+        self.assertEqual(options(text="10-deb", what="account"), ["10-1110-"])
+        self.assertEqual(options(text="10-10", what="account"), ["10-1010-", "10-1020-"])
+        self.assertEqual(options(text="10-1010-n", what="account"), ["10-1010-001"])
+        self.assertEqual(options(text="sea", what="dimensions"), ["season="])
+        self.assertEqual(options(text="season=spr", what="dimensions"), ["season=SP26"])
+
+    def test_journals_from_a_file(self) -> None:
+        good = "journal,date,account,debit,credit\nF1,2026-02-05,10-1010,5,\nF1,2026-02-05,10-2010,,5\n"
+        for text, status, expected in [
+            (good.replace("10-2010", "10-7"), 422, "Account: there is no code 7."),
+            (good.replace("journal,date", "colour,date"), 422, "There is no column"),
+            (good, 302, ""),
+        ]:
+            reply = self.group.post("/exchange/journals/alpha/", {"file": SimpleUploadedFile("j.csv", text.encode())})
+            self.assertEqual(reply.status_code, status)
+            self.assertIn(expected, reply.content.decode())
+        self.assertTrue(Journal.objects.filter(journal="F1").exists())
+        book = openpyxl.Workbook()
+        for row in ["journal,date,account,debit,credit", "F2,2026-02-05,10-1010,5.5,", "F2,2026-02-05,10-2010,,5.5"]:
+            book.active.append(row.split(","))
+        out = io.BytesIO()
+        book.save(out)
+        self.assertEqual(
+            self.group.post("/exchange/journals/alpha/", {"file": SimpleUploadedFile("j.xlsx", out.getvalue())}).status_code, 302
+        )
+
+    def test_the_group_page_and_what_its_figures_are_made_of(self) -> None:
+        query = "?statement=st&year=2026&period=2"
+        page = self.group.get(f"/group/g/{query}").content.decode()
+        self.assertIn("Sides that disagree, 1", page)
+        self.assertIn('after every step: <b class="code">0</b>', page)
+        cell = self.group.get(f"/group/g/cell/assets/eliminations/{query}").content.decode()
+        self.assertIn("50.50", cell)
+        self.assertIn(
+            "/journals/alpha/account/1010/?year=2026", self.group.get(f"/group/g/cell/cash/alpha/{query}").content.decode()
+        )
+        self.assertIn("1,000.00", self.group.get("/journals/alpha/account/1010/?year=2026&period=2").content.decode())
+
+    def test_workbooks_sum_live(self) -> None:
+        for address in (
+            "/statements/st/workbook/?company=alpha&year=2026&period=2",
+            "/group/g/workbook/?statement=st&year=2026&period=2",
+        ):
+            book = openpyxl.load_workbook(io.BytesIO(self.group.get(address).content))
+            page = book.active
+            self.assertEqual(page["B4"].value, "=ROUND(SUM(B5,B6),2)")
+            self.assertEqual((page.freeze_panes, page.row_dimensions[5].outlineLevel), ("B4", 1))
+
+    def test_any_definition_by_its_form(self) -> None:
+        self.assertIn("Due from", self.group.get("/define/intercompany_pairs/?company=alpha&partner=beta").content.decode())
+        self.post(
+            "/define/companies/",
+            company="gamma",
+            name="Gamma",
+            country="GB",
+            currency="GBP",
+            chart="c",
+            calendar="m",
+            accounts_open="all",
+        )
+        self.post("/define/mappings/", group="g", company="alpha", position="10", accounts="1010", target="1020")
+        self.assertEqual(current().state.get(Mapping, "g", "alpha", 10).target, "1020")
+        self.assertIn("no member of".replace("no ", ""), self.group.get("/companies/gamma/").content.decode())
+        self.assertEqual(self.refused("/define/companies/", company="delta", name="D", country="GB", currency="GBP", chart="none", calendar="m"),
+                         "There is no chart none. Add the chart or correct the name.")  # fmt: skip
+        made = Version.objects.count()
+        self.post(f"/log/{made}/take-back/")
+        self.assertIsNone(current().state.get(Mapping, "g", "alpha", 10))
+
+    def test_lists_ask_a_fixed_number_of_queries(self) -> None:
+        for address, most in [("/codes/acc/", 4), ("/codes/acc/rows/?find=b", 4), ("/journals/alpha/", 5), ("/companies/", 6),
+                              ("/statements/st/?company=alpha&year=2026&period=2", 8), ("/group/g/?statement=st&year=2026&period=2", 6), ("/log/", 8)]:  # fmt: skip
+            self.group.get(address)
+            with self.subTest(address):
+                with CaptureQueriesContext(connection) as seen:
+                    self.group.get(address)
+                self.assertLessEqual(len(seen), most, [q["sql"][:90] for q in seen])
