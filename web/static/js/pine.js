@@ -145,7 +145,7 @@
   document.addEventListener("htmx:beforeRequest", (event) => { if (!["GET", "get"].includes(event.detail.requestConfig.verb)) document.getElementById("told")?.replaceChildren(); });
   const settle = (root) => {
     const wanted = root.querySelector?.("[data-focus]");
-    if (wanted) { wanted.matches("tr") ? focusRow(wanted) : (wanted.focus(), wanted.select?.()); wanted.removeAttribute("data-focus"); }
+    if (wanted) { wanted.matches("tr") ? (focusRow(wanted), window.htmx?.trigger(wanted, "focus")) : (wanted.focus(), wanted.select?.()); wanted.removeAttribute("data-focus"); }
   };
   document.addEventListener("htmx:afterSettle", (event) => settle(event.target.parentElement || document));
   document.addEventListener("DOMContentLoaded", () => settle(document));

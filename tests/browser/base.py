@@ -1,0 +1,84 @@
+"""A real Chromium against the real server and database, with the Fernhollow demo."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+from typing import Any
+
+import axe_playwright_python
+from django.contrib.staticfiles.testing import StaticLiveServerTestCase
+from playwright.sync_api import Browser, Page, Playwright, sync_playwright
+
+from demo.__main__ import PASSWORD, load
+from tests.base import CommittingTest, Forgetting, forget
+
+AXE = next(Path(axe_playwright_python.__file__).parent.rglob("axe.min.js"))
+CHROMIUM = os.environ.get("PINE_CHROMIUM", "/usr/bin/chromium")
+CLOSED_NETWORK = "--host-resolver-rules=MAP * ~NOTFOUND, EXCLUDE localhost, EXCLUDE 127.0.0.1"
+QUIET = ("the server responded with a status of 422",)
+
+
+class BrowserTest(Forgetting, StaticLiveServerTestCase):
+    playwright: Playwright
+    browser: Browser
+    _fixture_teardown = CommittingTest._fixture_teardown
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        cls.playwright = sync_playwright().start()
+        cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=["--no-sandbox", CLOSED_NETWORK])
+
+    @classmethod
+    def tearDownClass(cls) -> None:
+        cls.browser.close()
+        cls.playwright.stop()
+        super().tearDownClass()
+
+    def setUp(self) -> None:
+        super().setUp()
+        load()
+        forget()
+        self.trouble: list[str] = []
+        self.page = self.open("m.okafor")
+
+    def tearDown(self) -> None:
+        self.page.context.close()
+        super().tearDown()
+        self.assertEqual(self.trouble, [])
+
+    def open(self, name: str) -> Page:
+        """A page signed in as somebody; whatever the browser complains of is kept as trouble."""
+        page = self.browser.new_context(viewport={"width": 1280, "height": 800}, locale="en-GB", accept_downloads=True).new_page()
+        page.set_default_timeout(8_000)
+        page.on("pageerror", lambda error: self.trouble.append(str(error)))
+        page.on("console", self._console)
+        page.goto(f"{self.live_server_url}/sign-in/")
+        page.fill("[name=username]", name)
+        page.fill("[name=password]", PASSWORD)
+        page.keyboard.press("Enter")
+        page.wait_for_url(lambda url: "sign-in" not in url)
+        return page
+
+    def _console(self, message: Any) -> None:
+        if message.type == "error" and not any(text in message.text for text in QUIET):
+            self.trouble.append(message.text)
+
+    def go(self, address: str) -> None:
+        self.page.goto(self.live_server_url + address)
+        self.page.wait_for_load_state("networkidle")
+
+    def press(self, *keys: str) -> None:
+        for key in keys:
+            self.page.keyboard.press(key)
+
+    def type(self, text: str) -> None:
+        self.page.keyboard.type(text)
+
+    def violations(self) -> list[str]:
+        self.page.evaluate(AXE.read_text())
+        found = self.page.evaluate(
+            "axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']})"
+        )
+        return [f"{v['id']}: {v['nodes'][0]['html'][:160]}" for v in found["violations"]]
