@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from core.accounts import Resolved, Seat, expand, resolve, restored, seat
+from core.accounts import Resolved, Seat, expand, quick_codes, resolve, restored, seat
 from core.journals import Rules, period_fault
 from core.money import LIMIT, digits_of
 from core.parsing import CONTROL, LONGEST_TEXT
@@ -88,8 +88,10 @@ class Batch:
         self.companies = dict(companies)
         self.names = {number: name for name, number in companies.items()}
         self.seats: dict[int, Seat | None] = {}
-        self.digits = [digits_of(h.journal.currency or self._currency(h.journal.company)) for h in heads]
+        self.currencies = {name: self._currency(name) for name in companies}
+        self.digits = [digits_of(h.journal.currency or self.currencies.get(h.journal.company, "")) for h in heads]
         self.epochs = [self._epoch(h) for h in heads]
+        self.quick: dict[str, bool] = {}
         self.combinations: list[Combination] = []
         self._number: dict[tuple[int, str, str, int], int] = {}
         self.parts: list[tuple[Any, ...]] = []
@@ -104,6 +106,12 @@ class Batch:
         if company not in self.seats:
             self.seats[company] = seat(self.state, self.names[company]) if company in self.names else None
         return self.seats[company]
+
+    def _has_quick_codes(self, seated: Seat) -> bool:
+        chart = seated.chart.chart
+        if chart not in self.quick:
+            self.quick[chart] = bool(quick_codes(self.state, chart))
+        return self.quick[chart]
 
     def _epoch(self, head: Head) -> int:
         """Pairing rules with dates part time into stretches; a string is resolved once for each. -1 is history."""
@@ -121,7 +129,8 @@ class Batch:
         if seated is None:
             self.combinations.append(Combination(False, None, "", ""))
             return number
-        account, dimensions = expand(self.state, seated, account, dimensions)
+        if self._has_quick_codes(seated):
+            account, dimensions = expand(self.state, seated, account, dimensions)
         if epoch == -1:
             found = restored(seated, account, dimensions, defaults=False)
         else:

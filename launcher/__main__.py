@@ -97,6 +97,6 @@ if __name__ == "__main__":
         sys.exit(main(sys.argv[1:]))
     except CannotGoOn as told:
         say(str(told))
-        sys.exit(1)
+        sys.exit(told.status)
     except KeyboardInterrupt:
         sys.exit(130)

@@ -20,7 +20,7 @@ def chosen() -> str:
     """The database's name from PINE_DATABASE, or the default one."""
     name = os.environ.get("PINE_DATABASE") or DEFAULT
     if not NAME.fullmatch(name) or name in RESERVED:
-        raise CannotGoOn(f"'{name}' cannot be a database's name: small letters, digits and _, a letter first.")
+        raise CannotGoOn(f"'{name}' cannot be a database's name: small letters, digits and _, a letter first.", 2)
     return name
 
 

@@ -15,7 +15,11 @@ PYTHON = VENV / "bin" / "python"
 
 
 class CannotGoOn(Exception):
-    """Told to the user as one plain message; the exit status is 1."""
+    """Told to the user as one plain message, with the exit status."""
+
+    def __init__(self, text: str, status: int = 1):
+        super().__init__(text)
+        self.status = status
 
 
 def say(text: str) -> None:

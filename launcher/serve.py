@@ -65,7 +65,7 @@ def start(url: str, environment: Callable[[str], dict[str, str]]) -> int:
         log = state_folder() / "server.log"
         command = [str(PYTHON), "-m", "gunicorn", "web.wsgi:application", "--chdir", str(ROOT), "--bind", f"127.0.0.1:{port}",
                    "--workers", "2", "--threads", "4", "--timeout", "600", "--graceful-timeout", "5", "--preload", "--daemon",
-                   "--pid", str(PID), "--log-file", str(log), "--max-requests", "20000", "--capture-output"]  # fmt: skip
+                   "--pid", str(PID), "--log-file", str(log), "--max-requests", "20000", "--capture-output", "--no-control-socket"]  # fmt: skip
         subprocess.run(command, env=environment(url), cwd=ROOT, check=True)
         for _ in range(120):
             if answers(port):

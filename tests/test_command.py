@@ -117,6 +117,24 @@ class Commands(PineTest):
             run("export", folder)
             self.assertIn(",=1+1,", (Path(folder) / "statement_lines.csv").read_text())
 
+    def test_what_follows_from_an_unread_cell_is_not_told(self) -> None:
+        content = world()
+        content["journals"] = content["journals"].replace("2026-02-10", "10.02.2026")
+        content["journal_lines"] = content["journal_lines"].replace("10-1110-001", "")
+        with package(content) as path:
+            status, _, err = run("import", str(path))
+        self.assertEqual((status, err.splitlines()), (1, [
+            "journals, row 3, column date, value '10.02.2026': A date is written 2026-09-30. Correct the cell.",
+            "journal_lines, row 4, column account: The column account must be given. Fill the cell.", "2 faults; nothing was written."]))  # fmt: skip
+
+    def test_journals_or_balances_not_both(self) -> None:
+        rows = "beta,2026,1,20-1010,5\nbeta,2026,1,20-3010,-5\n"
+        bring({**tables(), "balances": f"company,fiscal_year,period,account,amount\n{rows}"})
+        with package({"journals": "company,journal,date\nbeta,N1,2026-02-10\n", "journal_lines":
+                      "company,journal,line,account,debit,credit\nbeta,N1,1,20-1010,5,\nbeta,N1,2,20-2010,,5\n"}) as path:  # fmt: skip
+            self.assertEqual(run("import", str(path)), (1, "", "journals, row 2, column journal, value 'beta': beta has balances kept elsewhere in 2026; "
+                             "a fiscal year has journals or balances, not both. Post to another year.\n1 fault; nothing was written.\n"))  # fmt: skip
+
     def test_a_company_with_balances_kept_elsewhere(self) -> None:
         rows = (
             "alpha,2026,0,10-1010,,100\nalpha,2026,0,10-3010,,-100\nalpha,2026,1,10-1110,beta,30\nalpha,2026,1,10-4010-1,,-30\n"

@@ -112,8 +112,10 @@ class Story(BrowserTest):
         expect(page.locator("#line-prepaid.moved")).to_be_visible()
         expect(page.locator("#line-prepaid")).to_contain_text("+18,400.00")
         self.assertEqual(cents(page.locator("#line-prepaid td.num").nth(1).inner_text()) - cents(before), 1_840_000)
-        page.drag_and_drop("#line-stocks", "#line-fixed")
-        expect(page.locator("#line-stocks")).to_have_attribute("aria-selected", "true")
+        with page.expect_response("**at=stocks**"):
+            page.drag_and_drop("#line-stocks", "#line-fixed")
+        page.wait_for_load_state("networkidle")
+        page.wait_for_timeout(500)
         page.click("#line-cash td.num")
         page.click("#proof a.amount")
         page.wait_for_url("**/account/11010/**")

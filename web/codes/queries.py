@@ -55,11 +55,10 @@ def places(state: State, code_list: str) -> dict[str, int]:
     return {row.code.code: i for i, row in enumerate(ordered(state, code_list))}
 
 
-def matching(state: State, code_list: str, text: str) -> list[Row]:
-    """Rows whose code begins with the text or whose name holds it, in code order."""
+def matching(state: State, code_list: str, text: str) -> list[str]:
+    """Codes that begin with the text or whose name holds it, in code order."""
     small = text.lower()
-    rows, at = ordered(state, code_list), places(state, code_list)
-    return [rows[at[code]]._replace(depth=0) for code, name in words(state, code_list) if code.startswith(text) or small in name]
+    return [code for code, name in words(state, code_list) if small in name or code.startswith(text)]
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,8 +80,14 @@ class Window:
 
 
 def window(state: State, code_list: str, text: str, start: int, at: str = "") -> Window:
-    found = matching(state, code_list, text) if text else ordered(state, code_list)
-    if at and not text and (place := places(state, code_list).get(at)) is not None:
+    if text:
+        codes = matching(state, code_list, text)
+        start = max(0, min(start, len(codes)))
+        rows, place_of = ordered(state, code_list), places(state, code_list)
+        kept = [rows[place_of[code]]._replace(depth=0) for code in codes[start : start + CHUNK]]
+        return Window(kept, start, len(codes))
+    found = ordered(state, code_list)
+    if at and (place := places(state, code_list).get(at)) is not None:
         start = max(0, place - 30) if place > CHUNK - 30 else 0
     start = max(0, min(start, len(found)))
     return Window(found[start : start + CHUNK], start, len(found))

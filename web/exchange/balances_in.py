@@ -40,11 +40,11 @@ class BalanceImport:
         self.faults += read.faults
         return read
 
-    def check(self, journal_years: set[tuple[str, int]]) -> None:
+    def check(self, journal_years: dict[tuple[str, int], int]) -> None:
         """`journal_years` are company years that journals of the same package post to."""
         if read := self._read("balances"):
-            self._check_balances(read, journal_years)
-        elif journal_years:
+            self._check_balances(read, set(journal_years))
+        if journal_years:
             self._journals_beside_balances(journal_years)
         if read := self._read("budget_lines"):
             self._check_budgets(read)
@@ -139,12 +139,12 @@ class BalanceImport:
                 self._tell(read, row, "amount", "unbalanced", f"The balances of {key[0]} in {key[1]} period {key[2]} do not balance: "
                            f"{text} more {'debits' if total > 0 else 'credits'}.", "Debits equal credits in every period.")  # fmt: skip
 
-    def _journals_beside_balances(self, years: set[tuple[str, int]]) -> None:
+    def _journals_beside_balances(self, years: dict[tuple[str, int], int]) -> None:
         with connection.cursor() as cursor:
             cursor.execute("SELECT DISTINCT company, fiscal_year FROM journals_balance")
-            for company, year in sorted(set(cursor.fetchall()) & years):
+            for company, year in sorted(set(cursor.fetchall()) & set(years)):
                 self.faults.append(Fault("journals-and-balances", f"{company} has balances kept elsewhere in {year}; a fiscal year has "
-                                         "journals or balances, not both.", Place("journals", (), "company", company),
+                                         "journals or balances, not both.", Place("journals", (), "journal", company, years[(company, year)]),
                                          "Post to another year."))  # fmt: skip
 
     def _stored(self, companies: set[str]) -> dict[Key, int]:

@@ -12,6 +12,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import django
+import psycopg
 from django.db import Error
 
 from core.faults import Refused
@@ -137,7 +138,7 @@ def main(words: list[str]) -> int:
             say(fault)
         say(f"{len(refused.faults)} fault{'s' if len(refused.faults) != 1 else ''}; nothing was written.")
         return FAULTS
-    except Error as error:
+    except (Error, psycopg.Error) as error:
         say(f"The database refused: {str(error).splitlines()[0]}")
         return FAULTS
 

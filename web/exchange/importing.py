@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import logging
 from collections import Counter
 from collections.abc import Callable
@@ -58,9 +59,16 @@ def import_package(path: Path, by: Any = None, progress: Progress = silent) -> O
     package = open_package(path)
     if package.faults:
         raise Refused(package.faults)
-    with transaction.atomic():
-        actions.lock_definitions()
-        return _Import(package, by, progress).run()
+    # Millions of small objects live until the end, none of them in cycles: looking for cycles among them only costs.
+    collecting = gc.isenabled()
+    gc.disable()
+    try:
+        with transaction.atomic():
+            actions.lock_definitions()
+            return _Import(package, by, progress).run()
+    finally:
+        if collecting:
+            gc.enable()
 
 
 class _Import:
@@ -95,6 +103,9 @@ class _Import:
         return self.outcome
 
     def _tell(self) -> None:
+        unread = {_cell(fault) for fault in self.faults if fault.code in UNREAD}
+        # A cell that could not be read has a stand-in; what is wrong with that is not the user's.
+        self.faults = [fault for fault in self.faults if fault.code in UNREAD or _cell(fault) not in unread]
         if blocking(self.faults):
             raise Refused(sorted(blocking(self.faults), key=_by_place)[: limits.MOST_FAULTS])
         self.outcome.looks = [fault for fault in self.faults if fault.severity == LOOK]
@@ -147,6 +158,13 @@ class _Import:
             read = self.reads.get(fault.where.table)
             number = read.numbers.get(fault.where.key) if read else None
             yield fault.at(row=number) if number else fault
+
+
+UNREAD = ("cell-empty", "cell-unreadable")
+
+
+def _cell(fault: Fault) -> tuple[str, int | None, str]:
+    return fault.where.table, fault.where.row, fault.where.column
 
 
 def _by_place(fault: Fault) -> tuple[int, int, str]:

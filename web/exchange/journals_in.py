@@ -210,9 +210,9 @@ class JournalImport:
             self.faults.append(Fault("posted-altered", f"The journal {head.journal} is posted already, with other content.", place,
                                      "A posted journal never changes: reverse it and post a new one."))  # fmt: skip
 
-    def years(self) -> set[tuple[str, int]]:
-        """(company, fiscal year) pairs that new journals of the package post to."""
-        found: set[tuple[str, int]] = set()
+    def years(self) -> dict[tuple[str, int], int]:
+        """(company, fiscal year) pairs that new journals of the package post to, with the row of the first such journal."""
+        found: dict[tuple[str, int], int] = {}
         if self.batch is None:
             return found
         for i, head in enumerate(self.heads):
@@ -220,11 +220,12 @@ class JournalImport:
             if (journal.company, journal.journal) in self.known:
                 continue
             if i in self.checked:
-                found.update((line.company, line.fiscal_year) for line in self.checked[i])
+                for line in self.checked[i]:
+                    found.setdefault((line.company, line.fiscal_year), self.rows[i])
             elif journal.company in self.companies:
                 period = self.batch.period_of(journal.company, journal.date, journal.kind, RULES)[0]
                 if period is not None:
-                    found.add((journal.company, period.fiscal_year))
+                    found.setdefault((journal.company, period.fiscal_year), self.rows[i])
         return found
 
     def write(self, by: Any, outcome: Any) -> None:

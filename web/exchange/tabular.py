@@ -32,7 +32,7 @@ Cell = str | int | Money
 
 def harmless(text: str) -> str:
     """Text that a spreadsheet would take for a formula, marked as text."""
-    return f"'{text}" if text.startswith(RISKY) else text
+    return f"'{text}" if text.startswith(RISKY) and not text.startswith("- ") else text
 
 
 def as_csv(header: Sequence[str], rows: Iterable[Sequence[Cell]]) -> bytes:

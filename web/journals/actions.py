@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from datetime import date
 from typing import Any
 
+import psycopg
 from django.db import IntegrityError, connection, transaction
 
 from core.faults import Fault, Place, Refused, blocking
@@ -60,7 +61,7 @@ def post_all(entries: Sequence[tuple[JournalRow, Sequence[JournalLine]]], person
             for head, _ in entries:
                 Unfinished.objects.filter(by=person, company_id=head.company).delete()
             return ids
-    except IntegrityError as error:
+    except (IntegrityError, psycopg.errors.IntegrityError) as error:  # COPY raises the driver's own
         if "journals_journal_key" in str(error):
             raise Refused([Fault("journal-taken", "A journal of this number was posted meanwhile.", Place("journals", (), "journal"),
                                  "Give it the next number.")]) from None  # fmt: skip

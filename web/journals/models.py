@@ -7,7 +7,7 @@ import pgtrigger
 from django.conf import settings
 from django.db import models
 
-from web.definitions.base import ident, to
+from web.definitions.base import ident, named, to
 from web.definitions.models import never_altered
 
 BALANCED = """
@@ -59,7 +59,7 @@ class Tagging(models.Model):
 
 
 class Journal(models.Model):
-    company = to("companies.Company", "company")
+    company = named("companies.Company", "company")
     journal = ident()
     date = models.DateField()
     kind = models.CharField(max_length=10)

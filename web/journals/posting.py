@@ -7,7 +7,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
 from typing import Any
 
 import numpy as np
@@ -28,7 +27,7 @@ LINE_COLUMNS = (
     "journal_id, line, book_id, period, closing, account_id, dimensions_id, partner_id, amount, keyed, generated, sequence,"
     " description, source_type, source_number, source_party, source_item"
 )
-NO_TEXTS = "\t\t\t\t"
+NULL = "\\N"
 
 
 @dataclass
@@ -144,20 +143,17 @@ def _insert_journals(state: State, heads: Sequence[Journal], by: int | None, rev
             "SELECT nextval(pg_get_serial_sequence('journals_journal', 'id')) FROM generate_series(1, %s)", [len(heads)]
         )
         ids = [row[0] for row in cursor.fetchall()]
-        rows = []
-        for number, head in zip(ids, heads, strict=True):
-            company = state.get(Company, head.company)
-            currency = head.currency or (company.currency if company else "")
-            posted = datetime.fromisoformat(head.posted_at) if head.posted_at else now
-            rows.append((number, head.company, head.journal, head.date, head.kind, head.description, currency, head.rate,
-                         posted, by, reverses))  # fmt: skip
-        if len(rows) < 40:
-            places = ", ".join(["%s"] * 11)
-            cursor.executemany(f"INSERT INTO journals_journal ({JOURNAL_COLUMNS}) VALUES ({places})", rows)
-        else:
-            with cursor.copy(f"COPY journals_journal ({JOURNAL_COLUMNS}) FROM STDIN") as copy:
-                for row in rows:
-                    copy.write_row(row)
+        currencies = {row.company: row.currency for row in state.rows(Company)}
+        step = 20_000
+        with cursor.copy(f"COPY journals_journal ({JOURNAL_COLUMNS}) FROM STDIN") as copy:
+            for start in range(0, len(ids), step):
+                part = zip(ids[start : start + step], heads[start : start + step], strict=True)
+                copy.write("".join([
+                    f"{number}\t{head.company}\t{head.journal}\t{head.date}\t{head.kind}\t{escaped(head.description)}"
+                    f"\t{head.currency or currencies[head.company]}\t{NULL if head.rate is None else head.rate}"
+                    f"\t{head.posted_at or now}\t{by or NULL}\t{reverses or NULL}\n"
+                    for number, head in part
+                ]))  # fmt: skip
     return ids
 
 
@@ -178,9 +174,6 @@ def _copy_lines(ids: list[int], lines: Lines, seat_book: Any, seat_sequence: Any
                 f"{j}\t{n}\t{b}\t{p}\t{'t' if c else 'f'}\t{a}\t{d or NULL}\t{w or NULL}\t{m}\t{k}\t{'t' if g else 'f'}\t{s}\t{t}\n"
                 for j, n, b, p, c, a, d, w, m, k, g, s, t in zip(*part, lines.texts[start : start + step], strict=True)
             ]))  # fmt: skip
-
-
-NULL = "\\N"
 
 
 def _keep_packs(lines: Lines, locked: dict[tuple[str, int], tuple[int, int]], account: Any, codes: Any, partner: Any) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import psycopg
 from django.core.exceptions import RequestDataTooBig, TooManyFieldsSent
 from django.db import DatabaseError
 from django.http import HttpRequest, HttpResponse
@@ -30,7 +31,7 @@ class FaultMiddleware:
             return told(
                 request, [Fault("too-big", "What was sent is larger than this page takes.", way_out="Import a file.")], 413
             )
-        if isinstance(error, DatabaseError):
+        if isinstance(error, (DatabaseError, psycopg.Error)):
             what = str(error).split("\n")[0]
             if what.startswith("pine: "):
                 return told(request, [Fault("refused", f"{what[6:].capitalize()}.")], 422)

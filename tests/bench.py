@@ -1,0 +1,390 @@
+"""./pine bench: speed as ratios, each measured side by side with what it is compared to, in one run.
+
+100 companies, 4,000 accounts, 1,000,000 journal lines, generated with a fixed seed. `--small` is a tenth of it.
+"""
+
+from __future__ import annotations
+
+import csv
+import os
+import platform
+import resource
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from datetime import date, timedelta
+from pathlib import Path
+from random import Random
+from typing import Any
+
+import django
+import psycopg
+
+ROOT = Path(__file__).resolve().parent.parent
+COMPANIES, ACCOUNTS, JOURNALS, PER_JOURNAL, CODES = 100, 4_000, 250_000, 4, 50_000
+
+
+def write(folder: Path, name: str, header: str, rows: Any) -> None:
+    with (folder / f"{name}.csv").open("w", newline="") as out:
+        writer = csv.writer(out)
+        writer.writerow(header.split(","))
+        writer.writerows(rows)
+
+
+def generate(folder: Path, scale: int) -> int:
+    """Writes the package; returns the number of lines."""
+    random = Random(42)
+    classes = ["asset", "liability", "equity", "revenue", "expense"]
+    codes = [f"{10000 + i * 20:05d}" for i in range(ACCOUNTS)]
+    write(folder, "code_lists", "code_list,name,min_length,max_length",
+          [("acc", "Accounts", 5, 5), ("co", "Company", 3, 3), ("site", "Site", 3, 3), ("long", "Long list", 6, 6)])  # fmt: skip
+    write(folder, "codes", "code_list,code,name,rollup,posting,account_class", [
+        *(("acc", c, f"Account {c}", "false", "true", classes[i * 5 // ACCOUNTS]) for i, c in enumerate(codes)),
+        *(("acc", f"R{i}"[1:].zfill(2), f"Rollup {i}", "true", "false", "") for i in range(10, 90)),
+        *(("co", f"{i:03d}", f"Company {i}", "false", "true", "") for i in range(COMPANIES)),
+        *(("site", f"{i:03d}", f"Site {i}", "false", "true", "") for i in range(50)),
+        *(("long", f"{100000 + i * 3}", f"{random.choice(WORDS)} {random.choice(WORDS)} {i}", "false", "true", "") for i in range(CODES)),
+    ])  # fmt: skip
+    write(folder, "hierarchies", "hierarchy,code_list,name,main", [("tree", "acc", "Tree", "true")])
+    write(folder, "hierarchy_nodes", "hierarchy,code,parent",
+          [*(("tree", f"{i}", "") for i in range(10, 90)), *(("tree", c, str(10 + i * 80 // ACCOUNTS)) for i, c in enumerate(codes))])  # fmt: skip
+    write(folder, "structures", "structure,name,separator", [("s", "S", "-")])
+    write(folder, "structure_segments", "structure,position,segment,name,code_list,role",
+          [("s", 1, "co", "Company", "co", "company"), ("s", 2, "acc", "Account", "acc", "natural_account"), ("s", 3, "site", "Site", "site", "other")])  # fmt: skip
+    write(folder, "charts", "chart,name,structure", [("c", "C", "s")])
+    write(folder, "chart_segments", "chart,segment,required", [("c", "site", "false")])
+    write(folder, "pairing_rules", "chart,rule,position,field,outcome", [("c", "r", 1, "site", "required")])
+    write(folder, "pairing_conditions", "chart,rule,field,codes", [("c", "r", "acc", f"{codes[-40]} to 99999")])
+    write(folder, "calendars", "calendar,name", [("m", "Months")])
+    months = [
+        (y, m, date(y, m, 1), (date(y + m // 12, m % 12 + 1, 1) - timedelta(days=1))) for y in (2025, 2026) for m in range(1, 13)
+    ]
+    write(
+        folder,
+        "periods",
+        "calendar,fiscal_year,period,name,starts_on,ends_on",
+        [("m", y, m, f"{y}-{m}", a, b) for y, m, a, b in months],
+    )
+    write(
+        folder,
+        "companies",
+        "company,name,country,currency,chart,calendar",
+        [(f"c{i:03d}", f"Company {i}", "GB", "GBP", "c", "m") for i in range(COMPANIES)],
+    )
+    write(folder, "company_codes", "company,segment,code", [(f"c{i:03d}", "co", f"{i:03d}") for i in range(COMPANIES)])
+    write(folder, "statements", "statement,name,chart,kind", [("bs", "Balance sheet", "c", "balance_sheet")])
+    lines = [("bs", f"l{i}", "", i, f"Line {i}", "accounts", f"under {i}", "debit") for i in range(10, 10 + 48)]
+    write(
+        folder,
+        "statement_lines",
+        "statement,line,parent,position,label,kind,accounts,sign",
+        [*lines, ("bs", "result", "", 99, "Result", "result", "", "natural")],
+    )
+    write(folder, "groups", "group,name,currency,chart", [("g", "G", "GBP", "c")])
+    write(folder, "group_members", "group,member", [("g", f"c{i:03d}") for i in range(COMPANIES)])
+    write(
+        folder,
+        "eliminations",
+        "group,elimination,position,accounts,difference_account",
+        [("g", "e", 1, f"{codes[100]} to {codes[160]}", codes[0])],
+    )
+    return _journals(folder, codes, JOURNALS // scale, random)
+
+
+WORDS = [
+    "tulip",
+    "glass",
+    "seed",
+    "heat",
+    "bulb",
+    "site",
+    "freight",
+    "trial",
+    "water",
+    "soil",
+    "stem",
+    "depot",
+    "auction",
+    "label",
+    "crate",
+    "vine",
+    "root",
+    "bench",
+    "peat",
+    "rose",
+]
+
+
+def _journals(folder: Path, codes: list[str], count: int, random: Random) -> int:
+    """Each company keeps to some 600 accounts and a few sites, as companies do."""
+    own = [random.sample(codes, 600) for _ in range(COMPANIES)]
+    heads, lines = [], []
+    for n in range(count):
+        company = n % COMPANIES
+        day = date(2025, 1, 1) + timedelta(days=random.randrange(730))
+        name = f"J{n:06d}"
+        heads.append((f"c{company:03d}", name, day, f"Journal {n}"))
+        amounts = [random.randrange(100, 1_000_000) for _ in range(PER_JOURNAL - 1)]
+        for i, amount in enumerate([*amounts, -sum(amounts)]):
+            account = f"{company:03d}-{random.choice(own[company])}-{random.randrange(5):03d}"
+            text = f"{abs(amount) // 100}.{abs(amount) % 100:02d}"
+            partner = f"c{random.randrange(COMPANIES):03d}" if i == 0 and n % 7 == 0 else ""
+            lines.append(
+                (
+                    f"c{company:03d}",
+                    name,
+                    i + 1,
+                    account,
+                    text if amount > 0 else "",
+                    text if amount < 0 else "",
+                    partner,
+                    f"Line of {n}",
+                    f"D{n}",
+                )
+            )
+    write(folder, "journals", "company,journal,date,description", heads)
+    write(folder, "journal_lines", "company,journal,line,account,debit,credit,partner,description,source_number", lines)
+    return len(lines)
+
+
+def timed(act: Callable[[], Any]) -> float:
+    started = time.perf_counter()
+    act()
+    return time.perf_counter() - started
+
+
+def best(act: Callable[[], Any], times: int = 5) -> float:
+    return min(timed(act) for _ in range(times))
+
+
+def p95(act: Callable[[int], Any], times: int = 60) -> float:
+    found = [timed(lambda i=i: act(i)) for i in range(times)]
+    return statistics.quantiles(found, n=20)[-1]
+
+
+class Report:
+    def __init__(self) -> None:
+        self.rows: list[tuple[str, ...]] = []
+
+    def add(self, what: str, rows: int, seconds: float, against: str, base: float, aim: str) -> None:
+        memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024
+        self.rows.append(
+            (
+                what,
+                f"{rows:,}",
+                f"{seconds:.3f}",
+                against,
+                f"{base:.3f}",
+                f"{seconds / base:.2f}" if base else "—",
+                aim,
+                f"{memory:,}",
+            )
+        )
+        print("  ".join(self.rows[-1]), flush=True)  # noqa: T201
+
+    def markdown(self, lines: int) -> str:
+        head = "| what | rows | seconds | against | seconds | ratio | aim | MiB |\n|---|---:|---:|---|---:|---:|---|---:|\n"
+        body = "".join(f"| {' | '.join(row)} |\n" for row in self.rows)
+        machine = f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}"
+        return (f"# Benchmarks\n\nPrinted by `./pine bench` on {date.today()}: {lines:,} journal lines, {COMPANIES} companies, {ACCOUNTS:,} accounts; "
+                f"{machine}. Ratios are of two measurements in the same run and hold better than seconds.\n\n{head}{body}")  # fmt: skip
+
+
+def bench_import(report: Report, folder: Path, lines: int) -> None:
+    from django.db import connection, transaction
+
+    from web.exchange.importing import import_package
+    from web.journals import posting
+
+    seconds = timed(lambda: import_package(folder))
+    rest = posting.LINE_COLUMNS.split(",", 1)[1]
+    with connection.cursor() as cursor, tempfile.TemporaryFile() as kept:
+        with cursor.copy(
+            f"COPY (SELECT journal_id + 100000000, {rest} FROM journals_journalline) TO STDOUT (FORMAT binary)"
+        ) as copy:
+            for part in copy:
+                kept.write(part)
+        base = []
+        for _ in range(2):
+            kept.seek(0)
+            with transaction.atomic():
+                # The same rows under other journals, into the same table with its key, indexes and triggers; then taken back.
+                started = time.perf_counter()
+                with cursor.copy(f"COPY journals_journalline ({posting.LINE_COLUMNS}) FROM STDIN (FORMAT binary)") as copy:
+                    while part := kept.read(1 << 20):
+                        copy.write(part)
+                base.append(time.perf_counter() - started)
+                transaction.set_rollback(True)
+    report.add("package import, every check", lines, seconds, "COPY of the same lines into the same table", min(base), "≤ 2.5")
+
+
+COLD = """
+import django, time
+django.setup()
+from django.db import connection
+from web.definitions import snapshot
+from web.group import queries
+import numpy, core.consolidation
+connection.ensure_connection()
+state = snapshot.current().state
+started = time.perf_counter()
+queries.group_statement(state, "bs", "g", 2026, 6)
+print(time.perf_counter() - started)
+"""
+
+
+def bench_group(report: Report, lines: int) -> None:
+    import numpy as np
+    from django.db import connection
+
+    from web.definitions import snapshot
+    from web.group import queries
+
+    with connection.cursor() as cursor:
+        cursor.execute("CREATE TEMP TABLE bench_balances AS SELECT b.company, a.\"natural\", l.account_id, l.partner_id, l.period, b.fiscal_year,"
+                       " sum(l.amount) AS amount FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id"
+                       " JOIN journals_account a ON a.id = l.account_id GROUP BY 1, 2, 3, 4, 5, 6")  # fmt: skip
+        cursor.execute("ANALYZE bench_balances")
+        cursor.execute("SELECT count(*) FROM bench_balances")
+        balances = cursor.fetchone()[0]
+
+        def grouped() -> None:
+            cursor.execute(
+                'SELECT company, "natural", sum(amount) FROM bench_balances WHERE (fiscal_year, period) <= (2026, 6) GROUP BY 1, 2'
+            )
+            cursor.fetchall()
+
+        base = best(grouped, 3)
+    cold = min(
+        float(subprocess.run([sys.executable, "-c", COLD], capture_output=True, text=True, check=True, cwd=ROOT).stdout)
+        for _ in range(3)
+    )
+    report.add("consolidated balance sheet, cold process", balances, cold, "SQL GROUP BY of the same balances", base, "≤ 2")
+    state = snapshot.current().state
+    queries.group_statement(state, "bs", "g", 2026, 6)
+    again = best(lambda: queries.group_statement(state, "bs", "g", 2026, 6))
+    slab = queries.slab_of(state, "g", queries.members_at(state, "g", 2026, 6))
+    pass_over = best(lambda: np.add.reduceat(np.where(slab.ordinal <= 20260007, slab.amount, 0), slab.starts))
+    report.add("consolidated balance sheet, again", balances, again, "one numpy pass over the balances", pass_over, "≤ 3")
+
+
+def bench_codes(report: Report) -> None:
+    from django.test import Client
+
+    from tests.base import person
+
+    client = Client()
+    client.force_login(person("bench"), backend="django.contrib.auth.backends.ModelBackend")
+
+    def get(address: str) -> None:
+        assert client.get(address).status_code in (200, 204)
+
+    get("/codes/long/")
+    empty = p95(lambda i: get("/codes/new-list/"))
+    report.add(
+        "page of 50,000 codes, p95",
+        CODES,
+        p95(lambda i: get(f"/codes/long/?at={100000 + i * 3000}")),
+        "a page without a list",
+        empty,
+        "< 0.050 s",
+    )
+    report.add(
+        "a keystroke of narrowing, p95",
+        CODES,
+        p95(lambda i: get(f"/codes/long/rows/?find={WORDS[i % 20][: 1 + i % 4]}")),
+        "a page without a list",
+        empty,
+        "< 0.050 s",
+    )
+    report.add(
+        "a keystroke of find, p95",
+        CODES,
+        p95(lambda i: get(f"/find/?q={WORDS[i % 20][: 1 + i % 4]}")),
+        "a page without a list",
+        empty,
+        "< 0.050 s",
+    )
+
+
+def bench_posting(report: Report) -> None:
+    from core.tables import Journal, JournalLine
+    from web.journals import actions
+    from web.people.models import Person
+
+    who = Person.objects.get(username="bench")
+
+    def post(i: int) -> None:
+        head = Journal("c001", f"B{i:05d}", date(2026, 6, 1))
+        code = ["10000", "10020", "10040", "10060"]
+        lines = [
+            JournalLine(
+                "c001",
+                head.journal,
+                n + 1,
+                account=f"001-{code[n]}",
+                debit="1.00" if n % 2 else "",
+                credit="" if n % 2 else "1.00",
+            )
+            for n in range(4)
+        ]
+        actions.post_all([(head, lines)], who)
+
+    from django.db import connection
+
+    def bare(i: int) -> None:
+        with connection.cursor() as cursor:
+            cursor.execute("INSERT INTO bench_posts SELECT i, i, i FROM generate_series(1, 4) i")
+
+    with connection.cursor() as cursor:
+        cursor.execute("CREATE TABLE bench_posts (a bigint, b bigint, c bigint)")
+    post(0)
+    report.add(
+        "posting a four-line journal, p95",
+        4,
+        p95(lambda i: post(i + 1), 100),
+        "INSERT of four bare rows, one commit",
+        p95(bare, 100),
+        "—",
+    )
+
+
+def fresh_database() -> None:
+    """A database of its own, emptied before each run."""
+    from web.shell import prepare
+
+    name = prepare.settings()["dbname"]
+    with prepare.connect("postgres") as admin:
+        admin.execute(f"DROP DATABASE IF EXISTS {psycopg.sql.Identifier(name).as_string(admin)} WITH (FORCE)")
+    sys.path.insert(0, str(ROOT))
+    from launcher.database import migrations_stamp
+
+    environment = {**os.environ, "PINE_STAMP": migrations_stamp()}
+    subprocess.run([sys.executable, "-m", "web.shell.prepare"], env=environment, check=True)
+
+
+def main() -> int:
+    scale = 10 if "--small" in sys.argv else 1
+    os.environ["DJANGO_SETTINGS_MODULE"] = "web.settings"
+    import psycopg.sql  # noqa: F401
+
+    fresh_database()
+    django.setup()
+    report = Report()
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        lines = generate(folder, scale)
+        bench_import(report, folder, lines)
+    bench_group(report, lines)
+    bench_codes(report)
+    bench_posting(report)
+    if scale == 1:
+        (ROOT / "docs/benchmarks.md").write_text(report.markdown(lines))
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
