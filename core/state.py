@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import Any, NamedTuple, TypeVar
 
-from core.tables import BY_ROW, DEFINITION_TABLES, TABLES
+from core.tables import BY_ROW, DEFINING_TABLES, TABLES
 
 R = TypeVar("R")
 T = TypeVar("T")
@@ -37,7 +37,7 @@ class State:
     __slots__ = ("_cache", "_parts")
 
     def __init__(self, parts: dict[str, dict[Any, Part]] | None = None, cache: dict[Any, Any] | None = None):
-        self._parts: dict[str, dict[Any, Part]] = parts or {table.name: {} for table in DEFINITION_TABLES}
+        self._parts: dict[str, dict[Any, Part]] = parts or {table.name: {} for table in DEFINING_TABLES}
         self._cache: dict[Any, Any] = cache or {}
 
     @staticmethod

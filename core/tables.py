@@ -394,7 +394,7 @@ class Table:
         return tuple(row[: self.keys])
 
 
-DEFINITION_TABLES: tuple[Table, ...] = (
+DEFINING_TABLES: tuple[Table, ...] = (
     Table("code_lists", CodeList, 1),
     Table("codes", Code, 2),
     Table("hierarchies", Hierarchy, 1),
@@ -436,5 +436,5 @@ BOOKS: tuple[Table, ...] = (
 )
 """Tables that hold amounts; too long to keep in a snapshot."""
 
-TABLES: dict[str, Table] = {table.name: table for table in (*DEFINITION_TABLES, *BOOKS)}
+TABLES: dict[str, Table] = {table.name: table for table in (*DEFINING_TABLES, *BOOKS)}
 BY_ROW: dict[type[Any], Table] = {table.row: table for table in TABLES.values()}

@@ -230,7 +230,7 @@ class Races(CommittingTest):
             for n, name in ((1, names[0]), (2, names[1]))
         ]
         before = Version.objects.count()
-        self.together(*(lambda row=row: definition_actions.make(Put(row), self.person) for row in rows))
+        self.together(*(lambda period=period: definition_actions.make(Put(period), self.person) for period in rows))
         self.assertEqual(sorted(Version.objects.values_list("version", flat=True)), list(range(1, before + 3)))
 
     def test_a_kill_in_the_middle_of_an_import_leaves_nothing(self) -> None:

@@ -5,7 +5,7 @@ import zipfile
 from pathlib import Path
 
 from core.faults import Refused
-from core.tables import DEFINITION_TABLES
+from core.tables import DEFINING_TABLES
 from tests.base import JOURNALS, LINES, PineTest, bring, refused, tables, world
 from web.definitions import snapshot
 from web.definitions.models import Version
@@ -162,7 +162,7 @@ class Archives(PineTest):
 
     def test_tables_in_one_folder_come_in(self) -> None:
         self.assertEqual(self.zipped(*((f"pack/{name}.csv", text.encode()) for name, text in world().items())), [])
-        self.assertEqual(snapshot.current().state.count(DEFINITION_TABLES[1].row), 20)
+        self.assertEqual(snapshot.current().state.count(DEFINING_TABLES[1].row), 20)
 
     def test_what_is_no_package(self) -> None:
         for name, data, expected in [

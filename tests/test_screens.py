@@ -274,7 +274,7 @@ class Acts(PineTest):
         )
         self.post("/define/mappings/", group="g", company="alpha", position="10", accounts="1010", target="1020")
         self.assertEqual(current().state.get(Mapping, "g", "alpha", 10).target, "1020")
-        self.assertIn("no member of".replace("no ", ""), self.group.get("/companies/gamma/").content.decode())
+        self.assertIn("It is a member of no group.", self.group.get("/companies/gamma/").content.decode())
         self.assertEqual(self.refused("/define/companies/", company="delta", name="D", country="GB", currency="GBP", chart="none", calendar="m"),
                          "There is no chart none. Add the chart or correct the name.")  # fmt: skip
         made = Version.objects.count()

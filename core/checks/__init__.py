@@ -8,11 +8,11 @@ from typing import Any
 from core.checks import codes, companies, groups, references, statements, structures
 from core.faults import Fault
 from core.state import Edit, State
-from core.tables import BY_ROW, DEFINITION_TABLES
+from core.tables import BY_ROW, DEFINING_TABLES
 
 Check = Callable[[State, list[Any]], Iterator[Fault]]
 
-CHECKS: dict[str, list[Check]] = {table.name: [references.check] for table in DEFINITION_TABLES}
+CHECKS: dict[str, list[Check]] = {table.name: [references.check] for table in DEFINING_TABLES}
 for _module in (codes, structures, companies, statements, groups):
     for _row, _check in _module.CHECKS:
         CHECKS[BY_ROW[_row].name].append(_check)
@@ -30,11 +30,11 @@ def of_edits(state: State, edits: Iterable[Edit]) -> Iterator[Fault]:
     for edit in edits:
         if edit.new is not None:
             touched.setdefault(edit.table, []).append(edit.new)
-    for table in DEFINITION_TABLES:
+    for table in DEFINING_TABLES:
         if rows := touched.get(table.name):
             yield from of_rows(state, table.name, rows)
 
 
 def of_everything(state: State) -> Iterator[Fault]:
-    for table in DEFINITION_TABLES:
+    for table in DEFINING_TABLES:
         yield from of_rows(state, table.name, [row for _, row in state.table(table.name)])

@@ -31,7 +31,7 @@ from core.hierarchies import tree
 from core.state import State
 from core.statements import plan
 from core.tables import (
-    DEFINITION_TABLES,
+    DEFINING_TABLES,
     ChartSegment,
     Code,
     CodeList,
@@ -59,7 +59,7 @@ POSTED = Facts(
 
 
 def rows_of(world: State) -> dict[str, dict[Any, Any]]:
-    return {table.name: dict(world.table(table.name)) for table in DEFINITION_TABLES}
+    return {table.name: dict(world.table(table.name)) for table in DEFINING_TABLES}
 
 
 class Changes(TestCase):

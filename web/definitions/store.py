@@ -11,7 +11,7 @@ from django.db import connection
 
 from core.parsing import read_cell, write_cell
 from core.state import Edit, State
-from core.tables import BY_ROW, DEFINITION_TABLES, TABLES
+from core.tables import BY_ROW, DEFINING_TABLES, TABLES
 
 COPY_FROM = 40
 
@@ -33,7 +33,7 @@ def load() -> State:
     """All definitions, one query a table."""
     rows: list[Any] = []
     with connection.cursor() as cursor:
-        for table in DEFINITION_TABLES:
+        for table in DEFINING_TABLES:
             cursor.execute(f"SELECT {columns_of(table.name)} FROM {database_table(table.name)}")
             rows += map(table.row._make, cursor.fetchall())
     return State.of(rows)
@@ -52,9 +52,9 @@ def write(edits: Iterable[Edit]) -> None:
         else:
             updates.setdefault(edit.table, []).append(edit)
     with connection.cursor() as cursor:
-        for table in reversed(DEFINITION_TABLES):
+        for table in reversed(DEFINING_TABLES):
             _delete(cursor, table.name, deletes.get(table.name, []))
-        for table in DEFINITION_TABLES:
+        for table in DEFINING_TABLES:
             _insert(cursor, table.name, inserts.get(table.name, []))
             _update(cursor, table.name, updates.get(table.name, []))
 

@@ -15,7 +15,7 @@ from django.db import connection, transaction
 from core.money import digits_of, format_amount
 from core.parsing import write_cell
 from core.state import State
-from core.tables import BOOKS, DEFINITION_TABLES, TABLES, Company, Kind, Table
+from core.tables import BOOKS, DEFINING_TABLES, TABLES, Company, Kind, Table
 from web.definitions import snapshot
 from web.exchange.workbook import write_workbook
 
@@ -117,7 +117,7 @@ def book_rows(state: State, table: Table) -> Rows:
 
 
 def tables(state: State) -> Iterator[tuple[Table, Rows]]:
-    for table in DEFINITION_TABLES:
+    for table in DEFINING_TABLES:
         yield table, definition_rows(state, table)
     for table in BOOKS:
         yield table, book_rows(state, table)

@@ -18,7 +18,7 @@ from core.faults import LOOK, MUST, Fault, Refused, blocking
 from core.fixed import transition_faults
 from core.parsing import Read, read_table
 from core.state import Edit, State
-from core.tables import BOOKS, DEFINITION_TABLES, TABLES, Table
+from core.tables import BOOKS, DEFINING_TABLES, TABLES, Table
 from web.definitions import actions, snapshot
 from web.definitions.facts import posted_facts
 from web.exchange import balances_in, journals_in, limits
@@ -112,7 +112,7 @@ class _Import:
 
     def _definitions(self) -> list[Edit]:
         edits: list[Edit] = []
-        for table in DEFINITION_TABLES:
+        for table in DEFINING_TABLES:
             source = self.package.sources.get(table.name)
             if source is None:
                 continue
