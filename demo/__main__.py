@@ -47,6 +47,26 @@ def load() -> None:
     for username, first, last, role, companies in PEOPLE:
         person = people.objects.create_user(username, password=PASSWORD, first_name=first, last_name=last, role=role)
         person.companies.set(Company.objects.filter(company__in=companies))
+    since_then(people.objects.get(username="m.okafor"))
+
+
+def since_then(person: Any) -> None:
+    """What the group accountant has done since the books came in, so that the log has something to tell."""
+    from core.changes import Change, MoveNode, Put
+    from core.tables import Code, StatementLine
+    from web.definitions import actions
+    from web.definitions.snapshot import current
+
+    state = current().state
+    rebates, other = state.get(Code, "accounts", "11430"), state.get(StatementLine, "is", "other-income")
+    assert rebates and other
+    done: list[Change] = [
+        Put(rebates._replace(name="Supplier rebates due")),
+        MoveNode("accounts-tree", "11430", "112", "11290"),
+        Put(other._replace(label="Other operating income")),
+    ]
+    for change in done:
+        actions.make(change, person)
 
 
 def main() -> int:
