@@ -58,6 +58,9 @@ def need_postgres() -> Path:
 
 
 def need_chromium() -> str:
-    if not chromium():
-        install(["chromium"])
+    missing = [] if chromium() else ["chromium"]
+    if not any(Path("/usr/lib").glob("*/libatomic.so.1")):
+        missing.append("libatomic1")  # the driver that steers the browser is linked against it
+    if missing:
+        install(missing)
     return chromium() or "/usr/bin/chromium"

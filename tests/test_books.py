@@ -1,15 +1,19 @@
 """What books promise: never altered, always balanced, one poster after the other, nothing left of a kill."""
 
+import io
 import os
 import signal
 import subprocess
 import sys
 import threading
 import time
+import zipfile
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
+from unittest.mock import patch
 
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import DatabaseError, connection, connections, transaction
 from django.test.utils import CaptureQueriesContext
 
@@ -18,7 +22,7 @@ from core.faults import Refused
 from core.tables import Journal as JournalRow
 from core.tables import JournalLine as LineRow
 from core.tables import Period
-from tests.base import CommittingTest, PineTest, bring, forget, package, person, run, tables, world
+from tests.base import CommittingTest, PineTest, bring, client_of, forget, package, person, run, tables, world
 from web.definitions import actions as definition_actions
 from web.definitions.models import Edited, Version
 from web.definitions.snapshot import current
@@ -263,3 +267,44 @@ class Races(CommittingTest):
         self.assertGreater(LONGEST_TAIL, 0)
         forget()
         self.assertEqual(run("check")[0], 0)
+
+
+class Jobs(CommittingTest):
+    """A package too large to wait for: its progress is seen, it can be stopped, and it ends with what it did."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        bring(world())
+        self.person = person("mirela")
+        settings = connection.settings_dict
+        address = f"postgres://{settings['USER']}:{settings['PASSWORD']}@{settings['HOST']}:{settings['PORT']}/{settings['NAME']}"
+        self.enterContext(patch.dict(os.environ, {"PINE_DATABASE_URL": address}))
+
+    def send(self, count: int) -> str:
+        heads = "".join(f"alpha,L{n},2026-02-10\n" for n in range(count))
+        lines = "".join(f"alpha,L{n},1,10-1010,5,\nalpha,L{n},2,10-2010,,5\n" for n in range(count))
+        out = io.BytesIO()
+        with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
+            archive.writestr("journals.csv", "company,journal,date\n" + heads)
+            archive.writestr("journal_lines.csv", "company,journal,line,account,debit,credit\n" + lines)
+        self.client_ = client_of(self.person)
+        reply = self.client_.post("/exchange/in/", {"file": SimpleUploadedFile("big.zip", out.getvalue())})
+        return str(reply["Location"])
+
+    def ended(self, address: str) -> str:
+        for _ in range(300):
+            page = self.client_.get(address).content.decode()
+            if "Stop<kbd>" not in page:
+                return page
+            time.sleep(0.1)
+        return page
+
+    def test_it_comes_in(self) -> None:
+        self.assertIn("20,000 new in journals, 40,000 new in journal_lines", self.ended(self.send(20_000)))
+        self.assertEqual(Journal.objects.filter(journal__startswith="L").count(), 20_000)
+
+    def test_it_can_be_stopped(self) -> None:
+        address = self.send(60_000)
+        self.client_.post(f"{address}stop/")
+        self.assertIn("Stopped; nothing was written.", self.ended(address))
+        self.assertFalse(Journal.objects.filter(journal__startswith="L").exists())

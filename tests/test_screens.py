@@ -17,11 +17,12 @@ from core.tables import HierarchyNode, Mapping, StatementLine
 from tests.base import PineTest, bring, client_of, person, world
 from web.definitions.models import Version
 from web.definitions.snapshot import current
+from web.exchange.models import Job
 from web.journals.models import Journal
 from web.people.rights import CHANGE, OPEN, RIGHTS
 
 NAMES = {"code_list": "acc", "code": "1010", "way": "up", "chart": "c", "company": "alpha", "journal": "A1", "statement": "st", "line": "cash",
-         "group": "g", "column": "group", "table": "codes", "version": "1"}  # fmt: skip
+         "group": "g", "column": "group", "table": "codes", "version": "1", "number": "1"}  # fmt: skip
 ODD = ["\x00", "9" * 30, "-1", "é", "' OR 1=1 --", "%", "../..", "<script>", "1e9", ""]
 
 
@@ -44,7 +45,9 @@ class Guarded(PineTest):
     def setUp(self) -> None:
         super().setUp()
         bring(world())
-        self.group = client_of(person("mirela"))
+        mirela = person("mirela")
+        self.group = client_of(mirela)
+        NAMES["number"] = str(Job.objects.create(by=mirela, file="p.zip").pk)
         self.company = client_of(person("tamsin", "company", ("beta",)))
 
     def test_every_route_names_a_right_and_strangers_get_nowhere(self) -> None:

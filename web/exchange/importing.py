@@ -100,6 +100,7 @@ class _Import:
             transaction.on_commit(lambda: snapshot.keep(made))
         journals.write(self.by, self.outcome)
         balances.write(self.outcome)
+        self.progress("finishing", 0)
         return self.outcome
 
     def _tell(self) -> None:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import shutil
 import tempfile
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
@@ -10,16 +12,18 @@ from django.contrib import messages
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, HttpResponseRedirect
 from django.shortcuts import render
 from django.urls import reverse
+from django.utils import timezone
 
 from core.faults import Fault, Refused
 from core.state import State
 from core.tables import TABLES
-from web.exchange import limits, reports, tabular
+from web.exchange import job, limits, reports, tabular
 from web.exchange.exporting import export_package
 from web.exchange.importing import import_package
 from web.exchange.journal_file import read_journals
+from web.exchange.models import Job
 from web.journals import actions
-from web.people.rights import CHANGE, POST, SIGNED_IN, companies_seen, needs
+from web.people.rights import CHANGE, POST, SIGNED_IN, acts, companies_seen, needs
 
 SUFFIXES = (".zip", ".xlsx", ".csv")
 
@@ -56,6 +60,9 @@ def bring_in(request: HttpRequest, state: State) -> HttpResponse:
     """Imports a package, all or nothing."""
     if request.method != "POST":
         return HttpResponseRedirect(reverse("exchange"))
+    sent = request.FILES.get("file")
+    if sent is not None and (sent.size or 0) > limits.AT_ONCE:
+        return _in_a_job(request)
     with tempfile.TemporaryDirectory() as folder:
         try:
             outcome = import_package(uploaded(request, folder), request.user)
@@ -65,6 +72,36 @@ def bring_in(request: HttpRequest, state: State) -> HttpResponse:
             )
     messages.success(request, f"Imported: {outcome.sentence()}.")
     return HttpResponseRedirect(reverse("exchange"))
+
+
+def _in_a_job(request: HttpRequest) -> HttpResponse:
+    """A larger package comes in beside the server; its page tells how far it is and can stop it."""
+    folder = tempfile.mkdtemp(prefix="pine-import-")
+    try:
+        path = uploaded(request, folder)
+    except Refused as refused:
+        shutil.rmtree(folder, ignore_errors=True)
+        return render(request, "exchange/exchange.html", {"faults": refused.faults, "tables": list(TABLES.values())}, status=422)
+    made = Job.objects.create(by=request.user, file=getattr(request.FILES.get("file"), "name", "") or "package")
+    job.start(made.pk, path)
+    return HttpResponseRedirect(reverse("import-job", kwargs={"number": made.pk}))
+
+
+@needs(CHANGE)
+def import_job(request: HttpRequest, state: State, number: int) -> HttpResponse:
+    """How far an import is; the page asks again until it has ended."""
+    found = Job.objects.filter(pk=number, by=request.user).first()
+    if found is None:
+        raise Http404
+    dead = found.ended_at is None and timezone.now() - found.seen_at > timedelta(seconds=job.QUIET_FOR)
+    template = "exchange/job_state.html" if request.headers.get("HX-Request") else "exchange/job.html"
+    return render(request, template, {"job": found, "dead": dead})
+
+
+@acts(CHANGE)
+def stop_job(request: HttpRequest, state: State, number: int) -> HttpResponse:
+    Job.objects.filter(pk=number, by=request.user, ended_at=None).update(stop=True)
+    return HttpResponseRedirect(reverse("import-job", kwargs={"number": number}))
 
 
 @needs(CHANGE)
