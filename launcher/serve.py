@@ -77,8 +77,8 @@ def start(url: str, environment: Callable[[str], dict[str, str]]) -> int:
 
 def tell(port: int) -> int:
     print(f"Pine Scaffold stands at http://127.0.0.1:{port}/")
-    print("Sign in to the Fernhollow demo as a group accountant:    m.okafor    glasshouse-ledger")
-    print("or as a company accountant (Fernhollow Nurseries):       t.penrose   glasshouse-ledger")
+    print("Sign in as a group accountant:                         m.okafor    glasshouse-ledger")
+    print("or as a company accountant (in the demo, Nurseries):   t.penrose   glasshouse-ledger")
     return 0
 
 
