@@ -37,9 +37,9 @@ def project_tag() -> str:
     return hashlib.sha256(str(ROOT).encode()).hexdigest()[:8]
 
 
-def kept_secret(name: str) -> str:
+def kept_secret(name: str, folder: Path | None = None) -> str:
     """A random value made once and kept, readable by its owner alone."""
-    path = state_folder() / name
+    path = (folder or state_folder()) / name
     try:
         handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
     except FileExistsError:
