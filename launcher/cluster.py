@@ -104,7 +104,8 @@ class Cluster:
         with locked(f"{self.name}.lock"):
             if self.is_up():
                 return
-            if not (self.data / "pine-complete").exists():
+            known = (self.data.parent / "database-password").exists()
+            if not (self.data / "pine-complete").exists() or (self.settings == FAST_AND_LOSING and not known):
                 self.make()
             told = ""
             for attempt in range(8):
