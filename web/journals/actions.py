@@ -24,8 +24,17 @@ def rules_for(person: Any) -> Rules:
     return Rules(restricted=person.is_group_accountant, owner=person.username)
 
 
-def check_entry(state: State, head: JournalRow, lines: Sequence[JournalLine], person: Any) -> Checked:
-    """The journal as keyed, with what the person may not do told on the line."""
+def check_entry(
+    state: State,
+    head: JournalRow,
+    lines: Sequence[JournalLine],
+    person: Any,
+    elsewhere: dict[tuple[str, int], bool] | None = None,
+) -> Checked:
+    """The journal as keyed, with what the person may not do told on the line.
+
+    `elsewhere` remembers whose years are kept elsewhere, for checking many journals with one question a year.
+    """
     checked = check_journal(state, head, lines, rules_for(person))
     faults = list(checked.faults)
     if not person.is_group_accountant:
@@ -36,8 +45,11 @@ def check_entry(state: State, head: JournalRow, lines: Sequence[JournalLine], pe
                 faults.append(Fault("not-yours", f"{line.line_company} is not a company of yours.", place,
                                     "Ask its accountant, or a group accountant."))  # fmt: skip
     years = {(line.company, line.fiscal_year) for line in checked.lines}
+    asked = {} if elsewhere is None else elsewhere
     for company, year in sorted(years):
-        if Balance.objects.filter(company_id=company, fiscal_year=year).exists():
+        if (company, year) not in asked:
+            asked[(company, year)] = Balance.objects.filter(company_id=company, fiscal_year=year).exists()
+        if asked[(company, year)]:
             faults.append(Fault("journals-and-balances", f"{company} has balances kept elsewhere in {year}.",
                                 Place("journals", (head.company, head.journal), "date", str(head.date)), "Post to another year."))  # fmt: skip
     return Checked(checked.lines, tuple(faults))
@@ -49,10 +61,11 @@ def post_all(entries: Sequence[tuple[JournalRow, Sequence[JournalLine]]], person
         with transaction.atomic():
             actions.share_definitions()
             state = snapshot.current().state
+            elsewhere: dict[tuple[str, int], bool] = {}
             faults: list[Fault] = []
             ready = []
             for head, lines in entries:
-                checked = check_entry(state, head, lines, person)
+                checked = check_entry(state, head, lines, person, elsewhere)
                 faults += blocking(checked.faults)
                 ready.append((head, checked.lines))
             if faults:
