@@ -4,7 +4,7 @@ with anything unusual (a fault, several companies, a foreign currency) is named,
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
 from typing import Any
@@ -13,15 +13,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from core.accounts import Resolved, Seat, expand, quick_codes, resolve, restored, seat
+from core.columns import LineColumns, paired
 from core.journals import Rules, period_fault
 from core.money import LIMIT, digits_of
-from core.parsing import CONTROL, LONGEST_TEXT
 from core.state import State
 from core.tables import Company, Journal
 
 FIRST_DAY, LAST_DAY = date.min.toordinal(), date.max.toordinal()
-TEXTS = ("description", "source_type", "source_number", "source_party", "source_item")
-ESCAPES = str.maketrans({"\\": "\\\\", "\t": "\\t", "\n": "\\n", "\r": "\\r"})
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,26 +55,11 @@ class Accepted:
     amount: NDArray[np.int64]
     generated: NDArray[np.bool_]
     row: NDArray[np.int64]
-    texts: list[str]
+    at: NDArray[np.int64]
+    """the place of each line among all that were fed"""
     unusual: NDArray[np.bool_]
     twice: list[tuple[int, int, int]]
     """(journal index, line, row) of lines whose key stood before"""
-
-
-def minor_units(text: str, digits: int) -> int:
-    """Minor units of an amount that is plainly one, else -1. Empty is 0."""
-    if not text:
-        return 0
-    whole, point, part = text.partition(".")
-    if not (whole.isdigit() and whole.isascii()) or len(whole) > 17:
-        return -1
-    if not point:
-        value = int(whole) * 10**digits
-    elif part.isdigit() and part.isascii() and len(part) <= digits:
-        value = int(whole + part + "0" * (digits - len(part)))
-    else:
-        return -1
-    return value if value < LIMIT else -1
 
 
 class Batch:
@@ -95,7 +78,6 @@ class Batch:
         self.combinations: list[Combination] = []
         self._number: dict[tuple[int, str, str, int], int] = {}
         self.parts: list[tuple[Any, ...]] = []
-        self.texts: list[str] = []
         self.unknown_rows: list[int] = []
 
     def _currency(self, company: str) -> str:
@@ -142,79 +124,43 @@ class Batch:
         )  # fmt: skip
         return number
 
-    def feed(self, columns: Mapping[str, Sequence[str]], rows: Sequence[int]) -> None:
-        """One chunk: cells by column name (columns the file lacks may be absent), and the rows' numbers in the file."""
-        size = len(rows)
-        empty: Sequence[str] = [""] * size
-
-        def column(name: str) -> Sequence[str]:
-            return columns.get(name) or empty
-
-        journal = list(map(self.journals.get, zip(column("company"), column("journal"), strict=True)))
-        numbers = [
-            int(text) if len(text) < 10 and text.isdigit() and text.isascii() else -1 for text in column("line")
+    def feed(self, lines: LineColumns) -> None:
+        """One chunk of lines."""
+        pair, first = paired(lines.company.codes, lines.journal.codes)
+        companies, journals = lines.company, lines.journal
+        found = [
+            self.journals.get((companies.texts[companies.codes[i]], journals.texts[journals.codes[i]]), -1) for i in first.tolist()
         ]  # fmt: skip
-        heads, companies, digits, epochs = self.heads, self.companies, self.digits, self.epochs
-        number = self._number
-        companies_of: list[int] = []
-        combinations: list[int] = []
-        amounts: list[int] = []
-        odd: list[bool] = []
-        for j, own, account, dimensions, debit, credit, line in zip(
-            journal, column("line_company"), column("account"), column("dimensions"), column("debit"), column("credit"),
-            numbers, strict=True,
-        ):  # fmt: skip
-            if j is None:
-                companies_of.append(-1)
-                combinations.append(-1)
-                amounts.append(0)
-                odd.append(True)
-                continue
-            company = companies.get(own, -1) if own else heads[j].company
-            key = (company, account, dimensions, epochs[j])
-            at = number.get(key)
-            if at is None:
-                at = self._combination(key)
-            d = digits[j]
-            plus, minus = minor_units(debit, d), minor_units(credit, d)
-            bad = plus < 0 or minus < 0 or (plus > 0) == (minus > 0) or line < 0 or company != heads[j].company
-            companies_of.append(company)
-            combinations.append(at)
-            amounts.append(0 if bad and (plus < 0 or minus < 0) else plus - minus)
-            odd.append(bad)
-        partners = [companies.get(text, -1) if text else 0 for text in column("partner")]
-        flags = column("generated")
-        texts, odd_texts = self._texts(columns, size)
-        self.parts.append(
-            (
-                np.array([-1 if j is None else j for j in journal], dtype=np.int64),
-                np.array(numbers, dtype=np.int64),
-                np.array(companies_of, dtype=np.int64),
-                np.array(combinations, dtype=np.int64),
-                np.array(partners, dtype=np.int64),
-                np.array(amounts, dtype=np.int64),
-                np.array([flag == "true" for flag in flags], dtype=bool),
-                np.array(odd, dtype=bool)
-                | odd_texts
-                | np.array([flag not in ("", "true", "false") for flag in flags], dtype=bool),
-                np.array(rows, dtype=np.int64),
-            )
-        )
-        self.texts += texts
+        journal = np.array(found or [0], dtype=np.int64)[pair]
+        known = journal >= 0
+        own = np.array([h.company for h in self.heads] or [-1], dtype=np.int64)[journal]
+        company = lines.line_company.each(lambda text: self.companies.get(text, -1) if text else -2)
+        company = np.where(company == -2, own, company)
+        number = lines.line.each(lambda text: int(text) if len(text) < 10 and text.isdigit() and text.isascii() else -1)
+        digits = np.array(self.digits or [0], dtype=np.int64)[journal]
+        plus, minus = lines.debit.minor(digits, LIMIT), lines.credit.minor(digits, LIMIT)
+        unread = (plus < 0) | (minus < 0)
+        flag = lines.generated.each(lambda text: {"": 0, "false": 0, "true": 1}.get(text, -1))
+        odd = unread | ((plus > 0) == (minus > 0)) | (number < 0) | (company != own) | lines.odd | (flag < 0) | ~known
+        self.parts.append((
+            journal, number, np.where(known, company, -1), self._combined(lines, known, company, journal),
+            lines.partner.each(lambda text: self.companies.get(text, -1) if text else 0),
+            np.where(unread | ~known, 0, plus - minus), flag > 0, odd, lines.rows,
+        ))  # fmt: skip
 
-    def _texts(self, columns: Mapping[str, Sequence[str]], size: int) -> tuple[list[str], NDArray[np.bool_]]:
-        """The free texts of each line joined by tabs, escaped; and which lines hold something that may not be kept."""
-        given = [columns.get(name) for name in TEXTS]
-        odd = np.zeros(size, dtype=bool)
-        for column in given:
-            if column and (max(map(len, column)) > LONGEST_TEXT or CONTROL.search("".join(column))):
-                odd |= np.array([len(t) > LONGEST_TEXT or bool(CONTROL.search(t)) for t in column], dtype=bool)
-        if not any(given):
-            return ["\t\t\t\t"] * size, odd
-        filled = [column or [""] * size for column in given]
-        if any("\\" in t or "\t" in t or "\n" in t or "\r" in t for column in given if column for t in ("".join(column),)):
-            filled = [[text.translate(ESCAPES) for text in column] for column in filled]
-        return list(map("\t".join, zip(*filled, strict=True))), odd
+    def _combined(
+        self, lines: LineColumns, known: NDArray[np.bool_], company: NDArray[Any], journal: NDArray[Any]
+    ) -> NDArray[np.int64]:
+        """The combination of each line: what its account and dimensions come to in its company at its time."""
+        epoch = np.array(self.epochs or [0], dtype=np.int64)[journal]
+        kind, first = paired(np.where(known, company, -1), lines.account.codes, lines.dimensions.codes, epoch)
+        accounts, dimensions = lines.account, lines.dimensions
+        made = []
+        for i, sound in zip(first.tolist(), known[first].tolist(), strict=True):
+            key = (int(company[i]), accounts.texts[accounts.codes[i]], dimensions.texts[dimensions.codes[i]], int(epoch[i]))
+            at = self._number.get(key)
+            made.append((self._combination(key) if at is None else at) if sound else -1)
+        return np.array(made or [-1], dtype=np.int64)[kind]
 
     def finish(self, rules: Rules = Rules()) -> Accepted:  # noqa: B008
         """Judges all lines fed. Lines of journals that no row of `journals` names are not among them."""
@@ -225,7 +171,6 @@ class Batch:
         known = journal >= 0
         if not known.all():
             journal, line, company, combination, partner, amount, generated, odd, row = (c[known] for c in columns)
-            self.texts = [text for text, keep in zip(self.texts, known.tolist(), strict=True) if keep]
         order = np.lexsort((line, journal))
         same = np.zeros(len(order), dtype=bool)
         if len(order) > 1:
@@ -238,7 +183,9 @@ class Batch:
         unusual |= ~np.array(
             [h.plain and not self._period(h, rules)[1] for h in self.heads], dtype=bool
         ) if self.heads else unusual  # fmt: skip
-        return Accepted(journal, line, company, combination, partner, amount, generated, row, self.texts, unusual, twice)
+        return Accepted(
+            journal, line, company, combination, partner, amount, generated, row, np.flatnonzero(known), unusual, twice
+        )
 
     def _unusual(
         self, journal: NDArray[Any], combination: NDArray[Any], partner: NDArray[Any], amount: NDArray[Any], odd: NDArray[Any]

@@ -7,6 +7,7 @@ from itertools import islice
 from typing import Any
 
 import numpy as np
+import pyarrow as pa
 from django.db import connection
 
 from core.faults import Fault, Place
@@ -16,6 +17,7 @@ from core.parsing import header_faults, read_table
 from core.state import State
 from core.tables import TABLES, Company, JournalLine
 from web.exchange import limits
+from web.exchange.line_columns import from_records, line_columns, read_whole
 from web.journals import posting
 from web.journals.posting import Lines, Numbering
 
@@ -41,6 +43,7 @@ class JournalImport:
         self.batch: Batch | None = None
         self.numbers: dict[tuple[Any, ...], int] = {}
         self.unread: set[tuple[Any, ...]] = set()
+        self.texts: list[pa.Table] = []
 
     def check(self) -> None:
         if self.head_source is None and self.line_source is None:
@@ -101,28 +104,41 @@ class JournalImport:
     def _feed(self, batch: Batch) -> bool:
         if self.line_source is None:
             return True
-        table = TABLES["journal_lines"]
+        whole = read_whole(self.line_source)
+        if whole is not None:
+            told = header_faults(TABLES["journal_lines"], whole.column_names)
+            self.faults += told
+            if not told:
+                self._feed_columns(batch, whole, np.arange(2, whole.num_rows + 2))
+            return not told
+        return self._feed_records(batch)
+
+    def _feed_columns(self, batch: Batch, table: Any, rows: Any) -> None:
+        lines, texts = line_columns(table, rows)
+        self.texts.append(texts)
+        batch.feed(lines)
+        self.progress("journal_lines", int(rows[-1]) - 1 if len(rows) else 0)
+
+    def _feed_records(self, batch: Batch) -> bool:
+        """Record by record, where a fault in the file gets its row and words."""
         records = self.line_source.records(self.faults)
         header = next(records, None)
         if header is None:
             return True
-        told = header_faults(table, header[1])
+        told = header_faults(TABLES["journal_lines"], header[1])
         if told:
             self.faults += told
             return False
-        done = 0
+        width = len(header[1])
         for chunk in chunks(records):
-            width = len(header[1])
             for number, cells in chunk:
                 if len(cells) != width and cells:
                     self.faults.append(Fault("cells", f"The row has {len(cells)} cells and the header {width}.",
                                              Place("journal_lines", row=number), "Quote cells that hold commas."))  # fmt: skip
             sound = [(number, cells) for number, cells in chunk if len(cells) == width]
             if sound:
-                columns = dict(zip(header[1], zip(*(cells for _, cells in sound), strict=True), strict=True))
-                batch.feed(columns, [number for number, _ in sound])
-            done += len(chunk)
-            self.progress("journal_lines", done)
+                table = from_records(header[1], [cells for _, cells in sound])
+                self._feed_columns(batch, table, np.array([number for number, _ in sound]))
         return True
 
     def _lines_of(self, rows: set[int]) -> dict[tuple[str, str], list[JournalLine]]:
@@ -173,12 +189,14 @@ class JournalImport:
         mine: dict[int, set[tuple[Any, ...]]] = {i: set() for i in numbers}
         names = {number: name for name, number in self.companies.items()}
         rows = np.flatnonzero(known[accepted.journal] & ~accepted.generated)
+        columns = [column.to_pylist() for column in self._texts_of(accepted.at[rows]).columns]
+        texts = dict(zip(rows.tolist(), zip(*columns, strict=True), strict=True))
         for at in rows.tolist():
             made = self.batch.combinations[accepted.combination[at]]
             account, dimensions = (made.found.account, made.found.dimensions) if made.found else ("", "")
             mine[int(accepted.journal[at])].add((
                 int(accepted.line[at]), made.company, account, dimensions, int(accepted.amount[at]),
-                names.get(int(accepted.partner[at]), ""), accepted.texts[at],
+                names.get(int(accepted.partner[at]), ""), *texts[at],
             ))  # fmt: skip
         theirs: dict[int, set[tuple[Any, ...]]] = {i: set() for i in numbers}
         for journal, *line in stored_lines(list(ids)):
@@ -242,9 +260,14 @@ class JournalImport:
         renumber = np.array([n for n, i in enumerate(new) if i in self.checked] or [0], dtype=np.int64)
         single.journal = renumber[single.journal] if len(single.journal) else single.journal
         lines = merged(plain, single)
-        posting.post(self.state, heads, lines, by.pk if by else None)
+        posting.post(self.state, heads, lines, by.pk if by else None, progress=self.progress)
         outcome.new["journals"] += len(new)
         outcome.new["journal_lines"] += len(lines.line)
+
+    def _texts_of(self, at: Any) -> pa.Table:
+        """The free texts of lines by their places among all that were fed."""
+        table = pa.concat_tables(self.texts)
+        return table if len(at) == table.num_rows else table.take(pa.array(at))
 
     def _plain_lines(self, new: list[int]) -> Lines:
         """Columns of the journals that were waved through."""
@@ -271,13 +294,11 @@ class JournalImport:
                 account_of[k] = accounts((made.chart, made.found.account, made.found.natural))
                 dimension_of[k] = dimensions(made.found.dimensions)
         names = [name for name, _ in sorted(self.companies.items(), key=lambda item: item[1])]
-        everything = len(keep) == len(accepted.texts)
-        texts = accepted.texts if everything else [accepted.texts[i] for i in keep.tolist()]
         combination = accepted.combination[keep]
         return Lines(
             place[accepted.journal[keep]], accepted.line[keep], seat_of[accepted.journal[keep]], account_of[combination],
             dimension_of[combination], accepted.partner[keep] - 1, accepted.amount[keep], accepted.amount[keep],
-            accepted.generated[keep], texts, seats.values(), accounts.values(), dimensions.values(), names,
+            accepted.generated[keep], self._texts_of(accepted.at[keep]), seats.values(), accounts.values(), dimensions.values(), names,
         )  # fmt: skip
 
 
@@ -296,7 +317,7 @@ def merged(first: Lines, second: Lines) -> Lines:
         join("journal"), join("line"), join("seat", len(first.seats)), join("account", len(first.accounts)),
         join("dimensions", len(first.dimension_texts)), join("partner", len(first.partners)),
         np.concatenate([first.amount, second.amount]), np.concatenate([first.keyed, second.keyed]),
-        np.concatenate([first.generated, second.generated]), [*first.texts, *second.texts],
+        np.concatenate([first.generated, second.generated]), pa.concat_tables([first.texts, second.texts]),
         [*first.seats, *second.seats], [*first.accounts, *second.accounts],
         [*first.dimension_texts, *second.dimension_texts], [*first.partners, *second.partners],
     )  # fmt: skip
@@ -316,8 +337,7 @@ def stored_lines(journals: list[int]) -> Iterator[tuple[Any, ...]]:
     with connection.cursor() as cursor:
         for start in range(0, len(journals), CHUNK):
             cursor.execute(STORED, [journals[start : start + CHUNK]])
-            for row in cursor:
-                yield (*row[:7], "\t".join(posting.escaped(text) for text in row[7:]))
+            yield from cursor
 
 
 def chunks(records: Iterator[Any]) -> Iterator[list[Any]]:

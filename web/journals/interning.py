@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 from django.db import connection
+
+from web.journals.loading import is_empty, loading
 
 FEW = 500
 Accounts = dict[tuple[str, str], int]
@@ -17,26 +20,33 @@ def intern_accounts(wanted: Sequence[tuple[str, str, str]]) -> Accounts:
     if len(wanted) < FEW:
         return _few(wanted)
     with connection.cursor() as cursor:
-        # Through a table of its own: arrays of many texts as parameters cost more than the rows.
-        cursor.execute('CREATE TEMP TABLE IF NOT EXISTS wanted_accounts (chart text, account text, "natural" text)')
-        cursor.execute("TRUNCATE wanted_accounts")
-        with cursor.copy("COPY wanted_accounts FROM STDIN") as copy:
-            for start in range(0, len(wanted), 20_000):
-                copy.write("".join(["\t".join(row) + "\n" for row in wanted[start : start + 20_000]]))
-        cursor.execute("SELECT a.chart, a.account, a.id FROM journals_account a JOIN wanted_accounts w USING (chart, account)")
-        found = {(chart, account): number for chart, account, number in cursor.fetchall()}
+        found: Accounts = {}
+        if not is_empty("journals_account"):
+            # Through a table of its own: arrays of many texts as parameters cost more than the rows.
+            cursor.execute('CREATE TEMP TABLE IF NOT EXISTS wanted_accounts (chart text, account text, "natural" text)')
+            cursor.execute("TRUNCATE wanted_accounts")
+            _copy(cursor, "wanted_accounts", wanted)
+            cursor.execute(
+                "SELECT a.chart, a.account, a.id FROM journals_account a JOIN wanted_accounts w USING (chart, account)"
+            )
+            found = {(chart, account): number for chart, account, number in cursor.fetchall()}
         fresh = [row for row in dict.fromkeys(wanted) if row[:2] not in found]
         # Only an import brings so many, and it holds the lock that keeps posters out: numbers can be given here.
-        cursor.execute(
-            "SELECT nextval(pg_get_serial_sequence('journals_account', 'id')) FROM generate_series(1, %s)", [len(fresh)]
-        )
-        numbers = [row[0] for row in cursor.fetchall()]
-        with cursor.copy('COPY journals_account (id, chart, account, "natural") FROM STDIN') as copy:
-            for start in range(0, len(fresh), 20_000):
-                part = zip(numbers[start : start + 20_000], fresh[start : start + 20_000], strict=True)
-                copy.write("".join([f"{number}\t{chart}\t{account}\t{natural}\n" for number, (chart, account, natural) in part]))
-        found.update(((chart, account), number) for number, (chart, account, _) in zip(numbers, fresh, strict=True))
+        cursor.execute("SELECT nextval(pg_get_serial_sequence('journals_account', 'id'))")
+        first = cursor.fetchone()[0]
+        cursor.execute("SELECT setval(pg_get_serial_sequence('journals_account', 'id'), %s)", [first + len(fresh)])
+        numbered = [(str(number), *row) for number, row in enumerate(fresh, first)]
+        with loading("journals_account", len(fresh)):
+            _copy(cursor, 'journals_account (id, chart, account, "natural")', numbered)
+        found.update(((chart, account), number) for number, (chart, account, _) in enumerate(fresh, first))
     return found
+
+
+def _copy(cursor: Any, table: str, rows: Sequence[tuple[str, ...]]) -> None:
+    """Ids, codes and account strings hold nothing that COPY would take for a mark."""
+    with cursor.copy(f"COPY {table} FROM STDIN") as copy:
+        for start in range(0, len(rows), 20_000):
+            copy.write("".join(["\t".join(row) + "\n" for row in rows[start : start + 20_000]]))
 
 
 def _few(wanted: Sequence[tuple[str, str, str]]) -> Accounts:

@@ -5,14 +5,16 @@ The caller holds the transaction and the shared lock on definitions, and has che
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+import pyarrow as pa
 from django.db import connection
 from django.utils import timezone
 from numpy.typing import NDArray
+from pyarrow import csv as arrow_csv
 
 from core.balances import ROW, Books, books_from_rows
 from core.journals import BookedLine
@@ -21,13 +23,22 @@ from core.state import State
 from core.tables import Company, Journal
 from web.journals import books as packs
 from web.journals.interning import intern_accounts, intern_dimensions
+from web.journals.loading import loading
 
 JOURNAL_COLUMNS = "id, company, journal, date, kind, description, currency, rate, posted_at, posted_by_id, reverses_id"
 LINE_COLUMNS = (
     "journal_id, line, book_id, period, closing, account_id, dimensions_id, partner_id, amount, keyed, generated, sequence,"
     " description, source_type, source_number, source_party, source_item"
 )
+TEXTS = ("description", "source_type", "source_number", "source_party", "source_item")
 NULL = "\\N"
+STEP = 20_000
+NO_HEADER = arrow_csv.WriteOptions(include_header=False)
+Progress = Callable[[str, int], None]
+
+
+def silent(what: str, done: int) -> None:
+    """No progress is told."""
 
 
 @dataclass
@@ -45,8 +56,8 @@ class Lines:
     amount: NDArray[Any]
     keyed: NDArray[Any]
     generated: NDArray[Any]
-    texts: Sequence[str]
-    """the five free texts joined by tabs, escaped as COPY wants them"""
+    texts: pa.Table
+    """the five free texts, a column each"""
     seats: list[tuple[str, int, int, bool]]
     accounts: list[tuple[str, str, str]]
     dimension_texts: list[str]
@@ -74,7 +85,7 @@ def lines_of(state: State, checked: Sequence[tuple[Journal, Sequence[BookedLine]
     """Columns from journals that were checked one by one."""
     seats, accounts, dimensions, partners = Numbering(), Numbering(), Numbering(), Numbering()
     rows: list[tuple[int, ...]] = []
-    texts: list[str] = []
+    texts: list[tuple[str, ...]] = []
     for number, (journal, lines) in enumerate(checked):
         for line in lines:
             company = state.get(Company, line.company)
@@ -84,9 +95,11 @@ def lines_of(state: State, checked: Sequence[tuple[Journal, Sequence[BookedLine]
                 accounts((chart, line.account, line.natural)), dimensions(line.dimensions),
                 partners(line.partner) if line.partner else -1, line.amount, line.keyed, line.generated,
             ))  # fmt: skip
-            texts.append("\t".join(escaped(text) for text in line.texts))
+            texts.append(line.texts)
     columns = [np.array(column, dtype=np.int64) for column in zip(*rows, strict=True)] or [np.zeros(0, np.int64)] * 9
-    return Lines(*columns[:8], columns[8].astype(bool), texts, seats.values(), accounts.values(), dimensions.values(),
+    cells = list(zip(*texts, strict=True)) or [()] * len(TEXTS)
+    table = pa.table({name: pa.array(column, pa.string()) for name, column in zip(TEXTS, cells, strict=True)})
+    return Lines(*columns[:8], columns[8].astype(bool), table, seats.values(), accounts.values(), dimensions.values(),
                  partners.values())  # fmt: skip
 
 
@@ -118,7 +131,9 @@ def lock_books(wanted: Sequence[tuple[str, int]]) -> dict[tuple[str, int], tuple
         return {(company, year): (number, sequence) for company, year, number, sequence in cursor.fetchall()}
 
 
-def post(state: State, heads: Sequence[Journal], lines: Lines, by: int | None, reverses: int | None = None) -> list[int]:
+def post(
+    state: State, heads: Sequence[Journal], lines: Lines, by: int | None, reverses: int | None = None, progress: Progress = silent
+) -> list[int]:
     """Writes journals with their lines; returns the journals' ids in order."""
     locked = lock_books([(company, year) for company, year, _, _ in lines.seats])
     companies = company_numbers()
@@ -130,7 +145,7 @@ def post(state: State, heads: Sequence[Journal], lines: Lines, by: int | None, r
     account = np.array([accounts[(c, a)] for c, a, _ in lines.accounts], dtype=np.int64)[lines.account]
     codes = np.array([dimensions[text] for text in lines.dimension_texts], dtype=np.int64)[lines.dimensions]
     numbers = np.array([*(companies[name] for name in lines.partners), 0], dtype=np.int64)[lines.partner]
-    _copy_lines(ids, lines, seat_book, seat_sequence, account, codes, numbers)
+    _copy_lines(ids, lines, seat_book, seat_sequence, account, codes, numbers, progress)
     if len(lines.line) > packs.LONGEST_TAIL:
         _keep_packs(lines, locked, account, codes, numbers)
     return ids
@@ -145,7 +160,10 @@ def _insert_journals(state: State, heads: Sequence[Journal], by: int | None, rev
         ids = [row[0] for row in cursor.fetchall()]
         currencies = {row.company: row.currency for row in state.rows(Company)}
         step = 20_000
-        with cursor.copy(f"COPY journals_journal ({JOURNAL_COLUMNS}) FROM STDIN") as copy:
+        with (
+            loading("journals_journal", len(ids)),
+            cursor.copy(f"COPY journals_journal ({JOURNAL_COLUMNS}) FROM STDIN") as copy,
+        ):
             for start in range(0, len(ids), step):
                 part = zip(ids[start : start + step], heads[start : start + step], strict=True)
                 copy.write("".join([
@@ -157,23 +175,27 @@ def _insert_journals(state: State, heads: Sequence[Journal], by: int | None, rev
     return ids
 
 
-def _copy_lines(ids: list[int], lines: Lines, seat_book: Any, seat_sequence: Any, account: Any, codes: Any, partner: Any) -> None:
+def _copy_lines(
+    ids: list[int], lines: Lines, seat_book: Any, seat_sequence: Any, account: Any, codes: Any, partner: Any, progress: Progress
+) -> None:
     """All lines in one statement, so that the trigger sees whole journals."""
     period = np.array([p for _, _, p, _ in lines.seats], dtype=np.int64)[lines.seat]
     closing = np.array([c for _, _, _, c in lines.seats], dtype=bool)[lines.seat]
     journal = np.array(ids, dtype=np.int64)[lines.journal]
     columns = [
-        journal, lines.line, seat_book[lines.seat], period, closing, account, codes, partner, lines.amount, lines.keyed,
-        lines.generated, seat_sequence[lines.seat],
+        journal, lines.line, seat_book[lines.seat], period, closing, account, pa.array(codes, mask=codes == 0),
+        pa.array(partner, mask=partner == 0), lines.amount, lines.keyed, lines.generated, seat_sequence[lines.seat],
     ]  # fmt: skip
-    step = 50_000
-    with connection.cursor() as cursor, cursor.copy(f"COPY journals_journalline ({LINE_COLUMNS}) FROM STDIN") as copy:
-        for start in range(0, len(lines.line), step):
-            part = [column[start : start + step].tolist() for column in columns]
-            copy.write("".join([
-                f"{j}\t{n}\t{b}\t{p}\t{'t' if c else 'f'}\t{a}\t{d or NULL}\t{w or NULL}\t{m}\t{k}\t{'t' if g else 'f'}\t{s}\t{t}\n"
-                for j, n, b, p, c, a, d, w, m, k, g, s, t in zip(*part, lines.texts[start : start + step], strict=True)
-            ]))  # fmt: skip
+    table = pa.table([*map(pa.array, columns), *lines.texts.columns], names=LINE_COLUMNS.split(", "))
+    done = 0
+    command = f"COPY journals_journalline ({LINE_COLUMNS}) FROM STDIN (FORMAT csv)"
+    with loading("journals_journalline", table.num_rows), connection.cursor() as cursor, cursor.copy(command) as copy:
+        for batch in table.to_batches(max_chunksize=STEP):
+            out = pa.BufferOutputStream()
+            arrow_csv.write_csv(batch, out, NO_HEADER)
+            copy.write(out.getvalue().to_pybytes())
+            done += batch.num_rows
+            progress("posting", done)
 
 
 def _keep_packs(lines: Lines, locked: dict[tuple[str, int], tuple[int, int]], account: Any, codes: Any, partner: Any) -> None:
