@@ -8,13 +8,13 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import date
-from typing import Any, Protocol
+from typing import Any, Protocol, TypeVar, dataclass_transform
 
 from core import checks, selectors
 from core.faults import Fault, Place
 from core.fixed import Facts, transition_faults
 from core.hierarchies import main_hierarchies, order_key
-from core.parsing import write_cell
+from core.parsing import read_value, write_cell
 from core.state import Edit, Key, State
 from core.statements import natural_list, plan
 from core.tables import (
@@ -30,6 +30,8 @@ from core.tables import (
     StatementLine,
 )
 
+T = TypeVar("T")
+
 
 class Change(Protocol):
     """A change of definitions. `edits` are worked out against the state it is made on."""
@@ -37,6 +39,18 @@ class Change(Protocol):
     def edits(self, state: State) -> list[Edit]: ...
 
     def sentence(self, state: State) -> str: ...
+
+
+KINDS: dict[str, type[Any]] = {}
+"""Every kind of change by its name, for reading a draft back."""
+
+
+@dataclass_transform(frozen_default=True)
+def change(kind: type[T]) -> type[T]:
+    """Makes a class a frozen value and known by its name."""
+    made = dataclass(frozen=True, slots=True)(kind)
+    KINDS[made.__name__] = made
+    return made
 
 
 def apply(state: State, change: Change) -> State:
@@ -56,7 +70,8 @@ def check(state: State, change: Change, facts: Facts) -> list[Fault]:
 
 
 NOUNS = {
-    "code_lists": "code list", "codes": "code", "hierarchies": "hierarchy", "hierarchy_nodes": "place",
+    "code_lists": "code list", "codes": "code", "code_names": "name", "list_properties": "property",
+    "code_properties": "property", "doubts_set_aside": "doubt set aside", "hierarchies": "hierarchy", "hierarchy_nodes": "place",
     "structures": "structure", "structure_segments": "segment", "dimensions": "dimension", "charts": "chart",
     "chart_segments": "segment rule", "chart_dimensions": "dimension", "pairing_rules": "pairing rule",
     "pairing_conditions": "condition", "account_strings": "account string", "quick_codes": "quick code",
@@ -91,7 +106,7 @@ def edit_sentence(edit: Edit) -> str:
     return f"Changed {named(edit.old)}: {', '.join(parts)}"
 
 
-@dataclass(frozen=True, slots=True)
+@change
 class Put:
     """Adds a row, or puts other values into the row with its key."""
 
@@ -108,7 +123,29 @@ class Put:
         return edit_sentence(edits[0]) if edits else f"Left {named(self.row)} as it was"
 
 
-@dataclass(frozen=True, slots=True)
+@change
+class Amend:
+    """Puts other values into some columns of a row, leaving the rest as it is by then. `values`: (column, cell)."""
+
+    table: str
+    key: tuple[str, ...]
+    values: tuple[tuple[str, str], ...]
+
+    def edits(self, state: State) -> list[Edit]:
+        table = TABLES[self.table]
+        key = tuple(read_value(column, cell) for column, cell in zip(table.columns, self.key, strict=False))
+        old = state.get(table.row, *key)
+        if old is None:
+            return []
+        new = old._replace(**{name: read_value(table.by_name[name], cell) for name, cell in self.values})
+        return [] if old == new else [Edit(self.table, key, old, new)]
+
+    def sentence(self, state: State) -> str:
+        edits = self.edits(state)
+        return edit_sentence(edits[0]) if edits else f"Left {NOUNS[self.table]} {' '.join(self.key)} as it was"
+
+
+@change
 class Drop:
     """Deletes a row that nothing uses."""
 
@@ -124,7 +161,7 @@ class Drop:
         return f"Deleted {named(self.row)}"
 
 
-@dataclass(frozen=True, slots=True)
+@change
 class Several:
     """Changes made one after the other in one act."""
 
@@ -155,7 +192,7 @@ def joined(edits: Iterable[Edit]) -> list[Edit]:
     return [edit for edit in found.values() if edit.old != edit.new]
 
 
-@dataclass(frozen=True, slots=True)
+@change
 class Restore:
     """Takes edits back. Where a row was changed again since, that is a fault (see `collisions`)."""
 
@@ -176,7 +213,7 @@ class Restore:
                             "Take the later change back first.")  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
+@change
 class AddCode:
     """A new code, placed below a rollup code of the list's main hierarchy if one is given."""
 
@@ -194,7 +231,7 @@ class AddCode:
         return f"Added {named(self.row)}" + (f" under {self.parent}" if self.parent else "")
 
 
-@dataclass(frozen=True, slots=True)
+@change
 class CloseCode:
     """A last day of use for a code; None opens it again."""
 
@@ -212,7 +249,7 @@ class CloseCode:
         return f"Closed {what} from {self.until} on" if self.until else f"Reopened {what}"
 
 
-@dataclass(frozen=True, slots=True)
+@change
 class DeleteCode:
     """Deletes an unused code and its own places in hierarchies."""
 
@@ -243,7 +280,7 @@ def _renumbered(rows: list[Any], moving: Any, before: str, name: str) -> list[Ch
     return [Put(row._replace(position=(i + 1) * 10)) for i, row in enumerate(ordered)]
 
 
-@dataclass(frozen=True, slots=True)
+@change
 class MoveNode:
     """Places a code in a hierarchy: below `parent` (empty: at the top), before a neighbour or last."""
 
@@ -269,7 +306,7 @@ class MoveNode:
         return f"Moved {self.code} {where} in {self.hierarchy}" + (f", from {was.parent or 'the top'}" if was else "")
 
 
-@dataclass(frozen=True, slots=True)
+@change
 class MoveLine:
     """Places a statement line below a heading (empty: at the top), before a neighbour or last; adds it if new."""
 
@@ -291,7 +328,7 @@ class MoveLine:
         return f"{'Moved' if known else 'Added'} {named(self.row)} {where}"
 
 
-@dataclass(frozen=True, slots=True)
+@change
 class DeleteLine:
     """Deletes a line with all below it; their accounts become unplaced."""
 
@@ -313,7 +350,7 @@ class DeleteLine:
         return f"Deleted {named(row) if row else self.line}"
 
 
-@dataclass(frozen=True, slots=True)
+@change
 class PlaceAccounts:
     """Puts accounts on one line of a statement, taking them off any other line."""
 
@@ -344,7 +381,7 @@ class PlaceAccounts:
         return f"Placed {', '.join(self.codes)} on {named(row) if row else self.line}"
 
 
-@dataclass(frozen=True, slots=True)
+@change
 class MapAccounts:
     """Maps a company's own accounts to a group account, by a row of its own or in the one that goes there already."""
 
@@ -373,7 +410,7 @@ class MapAccounts:
         return f"Mapped {', '.join(self.codes)} of {self.company} to {self.target} in {self.group}"
 
 
-@dataclass(frozen=True, slots=True)
+@change
 class DropRule:
     """Deletes a pairing rule with its conditions."""
 

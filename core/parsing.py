@@ -115,6 +115,18 @@ def read_cell(column: Column, text: str) -> Any:
     return READERS[column.kind.name](text, column.kind)
 
 
+EMPTY_TEXT = ("text", "selector", "dimensions", "id", "code", "currency", "choice", "amount", "moment")
+
+
+def read_value(column: Column, text: str) -> Any:
+    """The value of a cell that was written before; what an empty one stands for by its kind."""
+    if text:
+        return read_cell(column, text)
+    if column.kind.name == "flag":
+        return column.default
+    return "" if column.kind.name in EMPTY_TEXT else None
+
+
 def write_cell(value: Any) -> str:
     """A value as the package writes it."""
     if value is None:

@@ -36,6 +36,8 @@ Number = Annotated[Decimal | None, Kind("number")]
 Amount = Annotated[str, Kind("amount")]
 
 CLASSES = ("asset", "liability", "equity", "revenue", "expense")
+CASH_FLOWS = ("none", "operating", "investing", "financing")
+PROPERTY_KINDS = ("text", "number", "date", "choice")
 DEBIT_CLASSES = ("asset", "expense")
 SEPARATORS = ("-", ".", "/", ":", "_", "|")
 ROLES = ("company", "natural_account", "cost_centre", "intercompany", "other")
@@ -53,6 +55,7 @@ class CodeList(NamedTuple):
     max_length: Annotated[int, Kind("integer", minimum=1), MUST]
     characters: Annotated[str, choice("digits", "letters", "alphanumeric")] = "digits"
     zero_pad: Flag = False
+    language: Text = ""
 
 
 class Code(NamedTuple):
@@ -67,6 +70,10 @@ class Code(NamedTuple):
     in_use_from: Day = None
     in_use_until: Day = None
     enabled: Flag = True
+    currency: Currency = ""
+    revalue: Flag = False
+    cash_flow: Annotated[str, choice(*CASH_FLOWS)] = "none"
+    notes: Text = ""
 
     @property
     def debit_normal(self) -> bool:
@@ -78,11 +85,43 @@ class Code(NamedTuple):
         return self.posting and not self.rollup
 
 
+class CodeName(NamedTuple):
+    code_list: Id
+    code: CodeText
+    language: Id
+    name: Annotated[str, Kind("text"), MUST]
+
+
+class ListProperty(NamedTuple):
+    code_list: Id
+    property: Id
+    name: Annotated[str, Kind("text"), MUST]
+    kind: Annotated[str, choice(*PROPERTY_KINDS)] = "text"
+    choices: Text = ""
+    position: Count = None
+
+
+class CodeProperty(NamedTuple):
+    code_list: Id
+    code: CodeText
+    property: Id
+    value: Annotated[str, Kind("text"), MUST]
+
+
+class SetAside(NamedTuple):
+    code_list: Id
+    code: CodeText
+    doubt: Id
+    reason: Annotated[str, Kind("text"), MUST]
+
+
 class Hierarchy(NamedTuple):
     hierarchy: Id
     code_list: Annotated[str, Kind("id"), MUST]
     name: Annotated[str, Kind("text"), MUST]
     main: Flag = False
+    version_of: Id = ""
+    holds_from: Day = None
 
 
 class HierarchyNode(NamedTuple):
@@ -90,6 +129,7 @@ class HierarchyNode(NamedTuple):
     code: CodeText
     parent: CodeText = ""
     position: Count = None
+    intake: Selector = ""
 
 
 class Structure(NamedTuple):
@@ -118,6 +158,7 @@ class Chart(NamedTuple):
     name: Annotated[str, Kind("text"), MUST]
     structure: Annotated[str, Kind("id"), MUST]
     new_strings: Annotated[str, choice("as_keyed", "listed_only")] = "as_keyed"
+    approval: Flag = False
 
 
 class ChartSegment(NamedTuple):
@@ -397,6 +438,10 @@ class Table:
 DEFINING_TABLES: tuple[Table, ...] = (
     Table("code_lists", CodeList, 1),
     Table("codes", Code, 2),
+    Table("code_names", CodeName, 3),
+    Table("list_properties", ListProperty, 2),
+    Table("code_properties", CodeProperty, 3),
+    Table("doubts_set_aside", SetAside, 3),
     Table("hierarchies", Hierarchy, 1),
     Table("hierarchy_nodes", HierarchyNode, 2),
     Table("structures", Structure, 1),

@@ -20,7 +20,7 @@ from core.parsing import write_cell
 from core.tables import BY_ROW
 from core.tests.builders import definitions
 from core.tests.test_figures import BALANCE
-from web.definitions import snapshot
+from web.definitions import drafting, snapshot
 from web.exchange import command
 from web.exchange.importing import Outcome, import_package
 from web.group import queries as group_queries
@@ -92,6 +92,7 @@ def refused(content: Mapping[str, str | bytes]) -> list[str]:
 
 def forget() -> None:
     snapshot.forget()
+    drafting.forget()
     books.forget()
     group_queries.forget()
 

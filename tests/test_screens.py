@@ -13,8 +13,10 @@ from django.test import override_settings
 from django.test.utils import CaptureQueriesContext
 from django.urls import URLPattern, URLResolver, get_resolver
 
-from core.tables import HierarchyNode, Mapping, StatementLine
+from core.changes import Put
+from core.tables import Code, HierarchyNode, Mapping, StatementLine
 from tests.base import PineTest, bring, client_of, person, world
+from web.definitions import drafting
 from web.definitions.models import Version
 from web.definitions.snapshot import current
 from web.exchange.models import Job
@@ -22,7 +24,8 @@ from web.journals.models import Journal
 from web.people.rights import CHANGE, OPEN, RIGHTS
 
 NAMES = {"code_list": "acc", "code": "1010", "way": "up", "chart": "c", "company": "alpha", "journal": "A1", "statement": "st", "line": "cash",
-         "group": "g", "column": "group", "table": "codes", "version": "1", "number": "1"}  # fmt: skip
+         "group": "g", "column": "group", "table": "codes", "version": "1", "number": "1",
+         "change": "1"}  # fmt: skip
 ODD = ["\x00", "9" * 30, "-1", "é", "' OR 1=1 --", "%", "../..", "<script>", "1e9", ""]
 
 
@@ -37,7 +40,7 @@ def routes(resolver: Any = None, before: str = "") -> list[tuple[str, Any]]:
 
 
 def filled(address: str, **names: str) -> str:
-    names.setdefault("kind", "zip" if "out/" in address else "csv")
+    names.setdefault("kind", "zip" if "exchange/out/" in address else "csv")
     return "/" + re.sub(r"<\w+:(\w+)>", lambda m: {**NAMES, **names}[m.group(1)], address)
 
 
@@ -47,7 +50,8 @@ class Guarded(PineTest):
         bring(world())
         mirela = person("mirela")
         self.group = client_of(mirela)
-        NAMES["number"] = str(Job.objects.create(by=mirela, file="p.zip").pk)
+        draft = drafting.start("Spring", mirela, [Put(Code("acc", "1030", "Till", account_class="asset"))])
+        NAMES["number"] = str(Job.objects.create(pk=draft.pk, by=mirela, file="p.zip").pk)
         self.company = client_of(person("tamsin", "company", ("beta",)))
 
     def test_every_route_names_a_right_and_strangers_get_nowhere(self) -> None:

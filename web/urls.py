@@ -10,5 +10,6 @@ urlpatterns = [
     path("journals/", include("web.journals.urls")),
     path("statements/", include("web.statements.urls")),
     path("group/", include("web.group.urls")),
+    path("", include("web.drafts.urls")),
     path("exchange/", include("web.exchange.urls")),
 ]

@@ -13,6 +13,7 @@ class CodeList(Definition):
     max_length = models.IntegerField()
     characters = models.CharField(max_length=12)
     zero_pad = models.BooleanField(default=False)
+    language = text()
 
 
 class Code(Definition):
@@ -28,10 +29,66 @@ class Code(Definition):
     in_use_from = models.DateField(null=True)
     in_use_until = models.DateField(null=True)
     enabled = models.BooleanField(default=True)
+    currency = models.CharField(max_length=3, blank=True, default="")
+    revalue = models.BooleanField(default=False)
+    cash_flow = models.CharField(max_length=9, default="none")
+    notes = text()
 
     class Meta:
         constraints = key("code_list", "code")
         indexes = [GinIndex(OpClass(Upper("name"), name="gin_trgm_ops"), name="codes_code_words")]
+
+
+class CodeName(Definition):
+    """A code's name in a further language."""
+
+    exchange = "code_names"
+    code_list = to("codes.CodeList", "code_list")
+    code = ident()
+    language = ident()
+    name = models.TextField()
+
+    class Meta:
+        constraints = key("code_list", "code", "language")
+
+
+class ListProperty(Definition):
+    """A further property that the codes of a list have."""
+
+    exchange = "list_properties"
+    code_list = to("codes.CodeList", "code_list")
+    property = ident()
+    name = models.TextField()
+    kind = models.CharField(max_length=6, default="text")
+    choices = text()
+    position = models.IntegerField(null=True)
+
+    class Meta:
+        constraints = key("code_list", "property")
+
+
+class CodeProperty(Definition):
+    exchange = "code_properties"
+    code_list = to("codes.CodeList", "code_list")
+    code = ident()
+    property = ident()
+    value = models.TextField()
+
+    class Meta:
+        constraints = key("code_list", "code", "property")
+
+
+class SetAside(Definition):
+    """A doubt that someone looked at and found to be in order, with the reason."""
+
+    exchange = "doubts_set_aside"
+    code_list = to("codes.CodeList", "code_list")
+    code = ident()
+    doubt = ident()
+    reason = models.TextField()
+
+    class Meta:
+        constraints = key("code_list", "code", "doubt")
 
 
 class Hierarchy(Definition):
@@ -40,6 +97,8 @@ class Hierarchy(Definition):
     code_list = to("codes.CodeList", "code_list")
     name = models.TextField()
     main = models.BooleanField(default=False)
+    version_of = ident(blank=True, default="")
+    holds_from = models.DateField(null=True)
 
     class Meta:
         constraints = [
@@ -53,6 +112,7 @@ class HierarchyNode(Definition):
     code = ident()
     parent = ident(blank=True, default="")
     position = models.IntegerField(null=True)
+    intake = text()
 
     class Meta:
         constraints = [

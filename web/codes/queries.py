@@ -12,11 +12,13 @@ from django.db import connection
 from core.accounts import chart_index
 from core.changes import edit_sentence
 from core.codes import list_index
+from core.drafts import tells
 from core.hierarchies import main_tree
 from core.money import digits_of
 from core.state import State, derived
 from core.tables import Chart, Code, Company, Hierarchy, HierarchyNode
 from core.uses import charts_of_list
+from web.definitions.drafting import Working
 from web.definitions.models import Edited
 from web.definitions.snapshot import as_edit
 from web.journals.books import books_for
@@ -53,6 +55,21 @@ def ordered(state: State, code_list: str) -> list[Row]:
 @derived((Code, 0), Hierarchy, HierarchyNode)
 def places(state: State, code_list: str) -> dict[str, int]:
     return {row.code.code: i for i, row in enumerate(ordered(state, code_list))}
+
+
+def drafted(working: Working | None, code_list: str) -> frozenset[str]:
+    """Codes of a list that the open draft changes: their rows, names, properties or places."""
+    if working is None:
+        return frozenset()
+    found = set()
+    for (table, key), edit in working.edits.items():
+        if table in ("codes", "code_names", "code_properties") and key[0] == code_list:
+            found.add(key[1])
+        elif table == "hierarchy_nodes" and tells(edit):
+            head = working.state.get(Hierarchy, key[0])
+            if head and head.code_list == code_list:
+                found.add(key[1])
+    return frozenset(found)
 
 
 def matching(state: State, code_list: str, text: str) -> list[str]:

@@ -25,10 +25,12 @@ def class_of(code: Code) -> str:
     return f"{code.account_class.capitalize()}{', contra' if code.contra else ''}" if code.account_class else ""
 
 
-def table_row(row: Row, code_list: str, at: str = "") -> SafeString:
+def table_row(row: Row, code_list: str, at: str = "", drafted: frozenset[str] = frozenset()) -> SafeString:
     code = row.code
     depth = min(row.depth, 8)
     kind = "heading" if code.rollup else "closed" if code.in_use_until or not code.enabled else ""
+    if code.code in drafted:
+        kind += " drafted"
     proof = reverse("code", kwargs={"code_list": code_list, "code": code.code})
     return format_html(
         '<tr id="row-{code}" class="{kind}" tabindex="0" data-row="{code}"{onto} draggable="true" hx-get="{proof}" hx-trigger="focus delay:120ms"'
@@ -48,5 +50,5 @@ def table_row(row: Row, code_list: str, at: str = "") -> SafeString:
     )  # fmt: skip
 
 
-def table_rows(rows: list[Row], code_list: str, at: str = "") -> SafeString:
-    return format_html_join("", "{}", ((table_row(row, code_list, at),) for row in rows))
+def table_rows(rows: list[Row], code_list: str, at: str = "", drafted: frozenset[str] = frozenset()) -> SafeString:
+    return format_html_join("", "{}", ((table_row(row, code_list, at, drafted),) for row in rows))

@@ -66,7 +66,7 @@ def code_list_page(request: HttpRequest, state: State, code_list: str) -> HttpRe
     used = uses.charts_of_list(state, code_list)
     companies = [row for row in companies_seen(request.user, state) if row.chart in used]
     return render(request, "codes/list.html", {
-        "head": head, "rows": table_rows(found.rows, code_list, at), "found": found, "text": text, "at": at, "chart": chart,
+        "head": head, "rows": table_rows(found.rows, code_list, at, queries.drafted(request.seen.working, code_list)), "found": found, "text": text, "at": at, "chart": chart,
         "beam": beam(state, chart, code_list), "lists": lists_seen(request.user, state), "charts": len(used),
         "companies": companies, "loose": standing_under_none(state, code_list), "full": fullness(state, code_list),
         "main": main_hierarchies(state).get(code_list), "natural": code_list in natural_lists(state),
@@ -80,7 +80,7 @@ def rows(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     start = request.GET.get("from", "0")
     found = queries.window(state, code_list, text, int(start) if start.isdigit() and len(start) < 10 else 0)
     return render(request, "codes/rows.html", {
-        "rows": table_rows(found.rows, code_list), "found": found, "head": state.get(CodeList, code_list), "text": text,
+        "rows": table_rows(found.rows, code_list, "", queries.drafted(request.seen.working, code_list)), "found": found, "head": state.get(CodeList, code_list), "text": text,
     })  # fmt: skip
 
 

@@ -9,6 +9,8 @@ from django.db import connection, transaction
 
 from core.changes import Change, Restore, check
 from core.faults import Fault, Place, Refused, blocking
+from core.readiness import charts_touched
+from core.recording import encode_row
 from core.state import Edit
 from web.definitions import snapshot, store
 from web.definitions.facts import posted_facts
@@ -52,12 +54,18 @@ def make(change: Change, by: Any, seen: int | None = None) -> snapshot.Snapshot:
 
 
 def write_version(
-    before: snapshot.Snapshot, edits: list[Edit], sentence: str, by: Any, takes_back: Version | None = None
+    before: snapshot.Snapshot, edits: list[Edit], sentence: str, by: Any, takes_back: Version | None = None, **more: Any
 ) -> snapshot.Snapshot:
-    """Writes rows and log inside the caller's transaction; the caller holds the lock and has checked."""
+    """Writes rows and log inside the caller's transaction; the caller holds the lock and has checked.
+
+    `more` are further columns of the version: reason, charts (worked out where not given), moved.
+    """
     store.write(edits)
+    after = before.state.edited(edits)
+    if "charts" not in more:
+        more["charts"] = charts_touched(before.state, after, {(edit.table, edit.key[:1]) for edit in edits})
     made = Version.objects.create(
-        version=before.version + 1, by=by, sentence=sentence[:2000], rows=len(edits), takes_back=takes_back
+        version=before.version + 1, by=by, sentence=sentence[:2000], rows=len(edits), takes_back=takes_back, **more
     )
     with (
         connection.cursor() as cursor,
@@ -65,11 +73,11 @@ def write_version(
     ):
         for edit in edits:
             copy.write_row((made.version, edit.table, store.key_text(edit.key), _json(edit.old), _json(edit.new)))
-    return snapshot.Snapshot(made.version, made.token, before.state.edited(edits))
+    return snapshot.Snapshot(made.version, made.token, after)
 
 
 def _json(row: Any) -> str | None:
-    return None if row is None else json.dumps(store.encode(row))
+    return None if row is None else json.dumps(encode_row(row))
 
 
 def changed_since(edits: list[Edit], seen: int) -> list[Fault]:
@@ -84,17 +92,23 @@ def changed_since(edits: list[Edit], seen: int) -> list[Fault]:
     ]  # fmt: skip
 
 
+def taking_back(version: int) -> Restore:
+    """The change that takes a version back. Raises Refused where there is no such version."""
+    made = Version.objects.filter(version=version).first()
+    if made is None:
+        raise Refused([Fault("version-unknown", f"There is no change {version}.")])
+    edits = [snapshot.as_edit(row) for row in made.edits.order_by("pk")]
+    return Restore(tuple(edit.turned() for edit in reversed(edits)), made.sentence)
+
+
 def take_back(version: int, by: Any) -> snapshot.Snapshot:
     """Makes the inverse of a logged change. Raises Refused where a row was changed again since, or is needed."""
     with transaction.atomic():
         lock_definitions()
-        made = Version.objects.filter(version=version).first()
-        if made is None:
-            raise Refused([Fault("version-unknown", f"There is no change {version}.")])
+        change = taking_back(version)
+        made = Version.objects.get(version=version)
         if Version.objects.filter(takes_back=made).exists():
             raise Refused([Fault("taken-back", "This change was taken back already.")])
-        edits = [snapshot.as_edit(row) for row in made.edits.order_by("pk")]
-        change = Restore(tuple(edit.turned() for edit in reversed(edits)), made.sentence)
         before = snapshot.current()
         faults = [*change.collisions(before.state), *check(before.state, change, posted_facts(before.state))]
         if blocking(faults):

@@ -21,14 +21,20 @@ def never_altered() -> list[pgtrigger.Trigger]:
 
 
 class Version(models.Model):
-    """One act of change and the version of the definitions that it made. `token` tells versions of two databases apart."""
+    """One act of change and the version of the definitions that it made. `token` tells versions of two databases apart.
+
+    `charts` are the charts it touched; `moved` counts statement lines whose figures it moved (None: not worked out).
+    """
 
     version = models.BigIntegerField(primary_key=True)
     token = models.UUIDField(default=uuid.uuid4, unique=True)
     at = models.DateTimeField(auto_now_add=True)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
     sentence = models.TextField()
+    reason = models.TextField(blank=True, default="")
+    charts = models.JSONField(default=list)
     rows = models.IntegerField()
+    moved = models.IntegerField(null=True)
     takes_back = models.OneToOneField("self", null=True, on_delete=models.PROTECT, related_name="taken_back_by")
 
     class Meta:
@@ -48,3 +54,74 @@ class Edited(models.Model):
     class Meta:
         triggers = never_altered()
         indexes = [models.Index(fields=["table", "key"])]
+
+
+class Draft(models.Model):
+    """A named set of changes until it is published. `at` is the step it stands at: undo and redo move it."""
+
+    OPEN, REVIEW, APPROVED, SCHEDULED, PUBLISHED, DROPPED = "open", "review", "approved", "scheduled", "published", "dropped"
+    STATUSES = [
+        (OPEN, "being worked on"),
+        (REVIEW, "out for review"),
+        (APPROVED, "approved"),
+        (SCHEDULED, "waits for its date"),
+        (PUBLISHED, "published"),
+        (DROPPED, "dropped"),
+    ]
+
+    name = models.TextField()
+    reason = models.TextField(blank=True, default="")
+    author = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    made_at = models.DateTimeField(auto_now_add=True)
+    base = models.BigIntegerField()
+    at = models.IntegerField(default=0)
+    status = models.CharField(max_length=9, choices=STATUSES, default=OPEN)
+    approved_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
+    takes_effect = models.DateField(null=True)
+    settled = models.JSONField(default=dict)
+    """rows whose collision was decided for the draft, each with the version up to which"""
+    published_as = models.OneToOneField(Version, null=True, on_delete=models.PROTECT, related_name="draft")
+
+    class Meta:
+        ordering = ["-made_at"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["name"], condition=~models.Q(status__in=["published", "dropped"]), name="definitions_draft_one_name"
+            )
+        ]
+
+
+class DraftChange(models.Model):
+    """One change of a draft as core/recording.py writes it."""
+
+    draft = models.ForeignKey(Draft, on_delete=models.CASCADE, related_name="changes")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    content = models.JSONField()
+
+
+class DraftStep(models.Model):
+    """The changes that a draft consists of after a step: making one, or taking one back."""
+
+    draft = models.ForeignKey(Draft, on_delete=models.CASCADE, related_name="steps")
+    number = models.IntegerField()
+    changes = models.JSONField(default=list)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["draft", "number"], name="definitions_draftstep_key")]
+
+
+class DraftRemark(models.Model):
+    """What reviewers and authors say of a draft."""
+
+    COMMENT, ASK, APPROVE, SEND_BACK = "comment", "ask", "approve", "send back"
+    VERDICTS = [(COMMENT, "says"), (ASK, "asks for review"), (APPROVE, "approves"), (SEND_BACK, "sends it back")]
+
+    draft = models.ForeignKey(Draft, on_delete=models.CASCADE, related_name="remarks")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    verdict = models.CharField(max_length=9, choices=VERDICTS, default=COMMENT)
+    text = models.TextField(blank=True, default="")
+
+    class Meta:
+        ordering = ["at"]

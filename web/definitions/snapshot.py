@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from django.db import transaction
 
+from core.recording import decode_row
 from core.state import Edit, State
 from core.tables import TABLES
 from web.definitions import store
@@ -74,7 +75,7 @@ def _replayed(kept: Snapshot, version: int, token: uuid.UUID | None) -> Snapshot
 
 
 def as_edit(row: Edited) -> Edit:
-    old, new = store.decode(row.table, row.old), store.decode(row.table, row.new)
+    old, new = decode_row(row.table, row.old), decode_row(row.table, row.new)
     return Edit(row.table, TABLES[row.table].key(new if new is not None else old), old, new)
 
 

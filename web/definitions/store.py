@@ -9,7 +9,7 @@ from typing import Any
 from django.apps import apps
 from django.db import connection
 
-from core.parsing import read_cell, write_cell
+from core.parsing import write_cell
 from core.state import Edit, State
 from core.tables import BY_ROW, DEFINING_TABLES, TABLES
 
@@ -86,28 +86,6 @@ def _update(cursor: Any, name: str, edits: list[Edit]) -> None:
 def _delete(cursor: Any, name: str, edits: list[Edit]) -> None:
     if edits:
         cursor.executemany(f"DELETE FROM {database_table(name)} WHERE {_where(name)}", [edit.key for edit in edits])
-
-
-def encode(row: Any) -> dict[str, str] | None:
-    """A row as the log keeps it: cells as the package writes them, empty ones left out."""
-    if row is None:
-        return None
-    return {name: text for name, value in row._asdict().items() if (text := write_cell(value))}
-
-
-def decode(name: str, cells: dict[str, str] | None) -> Any:
-    if cells is None:
-        return None
-    table = TABLES[name]
-    values = {}
-    for column in table.columns:
-        text = cells.get(column.name, "")
-        empty: Any = "" if column.kind.name in EMPTY_TEXT else None
-        values[column.name] = read_cell(column, text) if text else empty
-    return table.row(**values)
-
-
-EMPTY_TEXT = ("text", "selector", "dimensions", "id", "code", "currency", "choice")
 
 
 def key_text(key: tuple[Any, ...]) -> str:

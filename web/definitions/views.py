@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Any
 from urllib.parse import urlsplit
 
+from django.contrib.auth import get_user_model
 from django.core.paginator import Paginator
+from django.db.models import Exists, OuterRef, Q
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 
@@ -13,13 +16,16 @@ from core.changes import NOUNS, Drop, DropRule, Put, edit_sentence, named
 from core.fixed import fixed_columns
 from core.parsing import read_cell, write_cell
 from core.state import State
-from core.tables import TABLES, Column, PairingRule, Table
+from core.tables import TABLES, Chart, Column, PairingRule, Table
 from web.definitions import actions, snapshot
 from web.definitions.facts import posted_facts
-from web.definitions.models import Version
+from web.definitions.models import Edited, Version
 from web.definitions.options import options
 from web.people.rights import CHANGE, acts, needs
 from web.shell.acts import filled, go, make
+from web.shell.tabular import attached
+
+MOST_OUT = 200_000
 
 
 def _table(name: str) -> Table:
@@ -82,15 +88,56 @@ def define(request: HttpRequest, state: State, table: str) -> HttpResponse:
     return go(back.path + (f"?{back.query}" if back.query else ""))
 
 
+def narrowed(request: HttpRequest) -> tuple[Any, dict[str, Any]]:
+    """Versions that fit what the address asks for (words, a row, a person, a day, a chart), newest first."""
+    rows = Version.objects.select_related("by", "takes_back").order_by("-version")
+    given = {
+        name: request.GET.get(name, "").strip().replace("\x00", "")[:200] for name in ("words", "row", "who", "day", "chart")
+    }
+    if given["words"]:
+        rows = rows.filter(sentence__icontains=given["words"]) | rows.filter(reason__icontains=given["words"])
+    if given["row"]:
+        key = Edited.objects.filter(version=OuterRef("pk")).filter(
+            Q(key=given["row"]) | Q(key__startswith=f"{given['row']} ") | Q(key__endswith=f" {given['row']}")
+        )
+        rows = rows.filter(Exists(key))
+    if given["who"].isdigit() and len(given["who"]) < 10:
+        rows = rows.filter(by=int(given["who"]))
+    try:
+        if given["day"]:
+            rows = rows.filter(at__date=date.fromisoformat(given["day"]))
+    except ValueError:
+        given["day"] = ""
+    if given["chart"]:
+        rows = rows.filter(charts__contains=[given["chart"]])
+    return rows, given
+
+
 @needs(CHANGE)
 def log(request: HttpRequest, state: State) -> HttpResponse:
-    """Who changed what, when, newest first; each can be opened and taken back."""
-    rows = Version.objects.select_related("by", "takes_back").order_by("-version")
-    if text := request.GET.get("words", "").strip().replace("\x00", ""):
-        rows = rows.filter(sentence__icontains=text)
+    """Who changed what, when and why, newest first; each can be opened and taken back."""
+    rows, given = narrowed(request)
     page = Paginator(rows, 60).get_page(request.GET.get("page"))
     taken = set(Version.objects.filter(takes_back__in=[row.version for row in page]).values_list("takes_back", flat=True))
-    return render(request, "definitions/log.html", {"page": page, "taken": taken, "text": text})
+    asked = {**given, "who": int(given["who"]) if given["who"].isdigit() else None}
+    return render(request, "definitions/log.html", {
+        "page": page, "taken": taken, "asked": asked, "people": get_user_model().objects.order_by("first_name"),
+        "charts": sorted(state.rows(Chart), key=lambda row: row.name),
+    })  # fmt: skip
+
+
+@needs(CHANGE)
+def log_out(request: HttpRequest, state: State, kind: str) -> HttpResponse:
+    """The log as it is narrowed, row by row: who changed what, when and why."""
+    versions, _ = narrowed(request)
+    chosen = {row.version: row for row in versions[:MOST_OUT]}
+    rows = Edited.objects.filter(version__in=list(chosen)).order_by("-version_id", "pk")[:MOST_OUT]
+    header = ("version", "at", "by", "sentence", "reason", "table", "key", "change")
+    return attached("changes", kind, header, (
+        (str(v.version), v.at.isoformat(timespec="seconds"), v.by.shown_name() if v.by else "", v.sentence, v.reason,
+         row.table, row.key, edit_sentence(snapshot.as_edit(row)))
+        for row in rows for v in (chosen[row.version_id],)
+    ))  # fmt: skip
 
 
 @needs(CHANGE)
@@ -106,5 +153,9 @@ def logged(request: HttpRequest, state: State, version: int) -> HttpResponse:
 
 @acts(CHANGE)
 def take_back(request: HttpRequest, state: State, version: int) -> HttpResponse:
-    actions.take_back(version, request.user)
+    seen = request.seen
+    if seen.working is None:
+        actions.take_back(version, request.user)
+    else:
+        make(request, actions.taking_back(version))
     return go("/log/")

@@ -95,7 +95,8 @@ def run_check(given: argparse.Namespace) -> int:
 
 def run_report(given: argparse.Namespace) -> int:
     from web.definitions import snapshot
-    from web.exchange import reports, tabular
+    from web.exchange import reports
+    from web.shell import tabular
 
     state = snapshot.current().state
     when = (given.year, given.period)

@@ -9,8 +9,8 @@ from core.groups import LineUp
 from core.money import digits_of, format_amount
 from core.state import State
 from core.tables import Group
-from web.exchange.tabular import Cell, Money
 from web.group import queries as group_queries
+from web.shell.tabular import Cell, Money
 from web.statements import queries
 from web.statements.queries import StatementFigures
 

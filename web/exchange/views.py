@@ -17,13 +17,14 @@ from django.utils import timezone
 from core.faults import Fault, Refused
 from core.state import State
 from core.tables import TABLES
-from web.exchange import job, limits, reports, tabular
+from web.exchange import job, limits, reports
 from web.exchange.exporting import export_package
 from web.exchange.importing import import_package
 from web.exchange.journal_file import read_journals
 from web.exchange.models import Job
 from web.journals import actions
 from web.people.rights import CHANGE, POST, SIGNED_IN, acts, companies_seen, needs
+from web.shell import tabular
 
 SUFFIXES = (".zip", ".xlsx", ".csv")
 
@@ -55,7 +56,7 @@ def uploaded(request: HttpRequest, folder: str) -> Path:
     return path
 
 
-@needs(CHANGE)
+@needs(CHANGE, published=True)
 def bring_in(request: HttpRequest, state: State) -> HttpResponse:
     """Imports a package, all or nothing."""
     if request.method != "POST":
@@ -87,7 +88,7 @@ def _in_a_job(request: HttpRequest) -> HttpResponse:
     return HttpResponseRedirect(reverse("import-job", kwargs={"number": made.pk}))
 
 
-@needs(CHANGE)
+@needs(CHANGE, published=True)
 def import_job(request: HttpRequest, state: State, number: int) -> HttpResponse:
     """How far an import is; the page asks again until it has ended."""
     found = Job.objects.filter(pk=number, by=request.user).first()
@@ -98,13 +99,13 @@ def import_job(request: HttpRequest, state: State, number: int) -> HttpResponse:
     return render(request, template, {"job": found, "dead": dead})
 
 
-@acts(CHANGE)
+@acts(CHANGE, published=True)
 def stop_job(request: HttpRequest, state: State, number: int) -> HttpResponse:
     Job.objects.filter(pk=number, by=request.user, ended_at=None).update(stop=True)
     return HttpResponseRedirect(reverse("import-job", kwargs={"number": number}))
 
 
-@needs(CHANGE)
+@needs(CHANGE, published=True)
 def take_out(request: HttpRequest, state: State, kind: str) -> HttpResponse:
     """Everything as a zip or a workbook."""
     if kind not in ("zip", "xlsx"):
@@ -118,8 +119,6 @@ def take_out(request: HttpRequest, state: State, kind: str) -> HttpResponse:
 @needs(SIGNED_IN)
 def report(request: HttpRequest, state: State, kind: str) -> HttpResponse:
     """A statement or trial balance as CSV, JSON or XLSX."""
-    if kind not in tabular.WRITERS:
-        raise Http404
     get: Any = request.GET.get
     company, group = get("company"), get("group")
     if group and not request.user.is_group_accountant:
@@ -134,9 +133,7 @@ def report(request: HttpRequest, state: State, kind: str) -> HttpResponse:
         if name
         else reports.trial_balance(state, company, group, year, period, numbers[2])
     )
-    reply = HttpResponse(tabular.WRITERS[kind](made.header, made.rows), content_type=tabular.MIME[kind])
-    reply["Content-Disposition"] = f'attachment; filename="{name or "trial-balance"}-{group or company}-{year}-{period}.{kind}"'
-    return reply
+    return tabular.attached(f"{name or 'trial-balance'}-{group or company}-{year}-{period}", kind, made.header, made.rows)
 
 
 @needs(POST)

@@ -21,7 +21,7 @@ from web.people.rights import POST, SIGNED_IN, acts, companies_seen, needs
 from web.shell.acts import date_of, go
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, published=True)
 def first(request: HttpRequest, state: State) -> HttpResponse:
     rows = companies_seen(request.user, state)
     if not rows:
@@ -31,7 +31,7 @@ def first(request: HttpRequest, state: State) -> HttpResponse:
     return HttpResponseRedirect(reverse("company-journals", kwargs={"company": name}))
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, published=True)
 def journals(request: HttpRequest, state: State, company: str) -> HttpResponse:
     if request.session.get("company") != company:
         request.session["company"] = company
@@ -52,7 +52,7 @@ def journals(request: HttpRequest, state: State, company: str) -> HttpResponse:
     })  # fmt: skip
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, published=True)
 def journal(request: HttpRequest, state: State, company: str, journal: str) -> HttpResponse:
     found = Journal.objects.select_related("posted_by", "reverses").filter(company_id=company, journal=journal).first()
     if found is None:
@@ -87,7 +87,7 @@ def _number(text: str | None, otherwise: int) -> int:
     return int(text) if text and text.isdigit() and len(text) < 7 else otherwise
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, published=True)
 def account_lines(request: HttpRequest, state: State, company: str, code: str) -> HttpResponse:
     """The lines behind a figure: one company, some natural accounts, a stretch of periods."""
     head = state.get(Company, company)

@@ -6,6 +6,8 @@ An outsider gets 404 (nothing is told to exist), an insider without the right 40
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import date
 from functools import wraps
 from typing import Any
 
@@ -19,7 +21,10 @@ from django.views.decorators.http import require_POST
 from core.state import State
 from core.tables import Chart, CodeList, Company, Group, Statement
 from core.uses import charts_of_list
-from web.definitions.snapshot import current
+from web.definitions.drafting import OPEN_ENDED, Working, publish_due, working
+from web.definitions.history import state_at
+from web.definitions.models import Draft
+from web.definitions.snapshot import Snapshot, current
 
 View = Callable[..., HttpResponse]
 OPEN, SIGNED_IN, CHANGE, POST = "open", "signed in", "change definitions", "post journals"
@@ -78,8 +83,36 @@ def _sees(person: Any, state: State, kind: str, name: str) -> bool:
     return True
 
 
-def needs(right: str) -> Callable[[View], View]:
-    """Says which right a view needs and guards it. Views take (request, state, …what the address names)."""
+@dataclass(frozen=True)
+class Seen:
+    """The definitions a page shows: as published, as a draft would have them, or as of an earlier version."""
+
+    snapshot: Snapshot
+    state: State
+    working: Working | None = None
+    as_of: int | None = None
+
+    @staticmethod
+    def of(request: HttpRequest, published: bool) -> Seen:
+        publish_due(date.today())
+        snapshot = current()
+        if not request.user.is_group_accountant:  # type: ignore[union-attr]
+            return Seen(snapshot, snapshot.state)
+        as_of, number = request.session.get("as_of"), request.session.get("draft")
+        if as_of is not None and (state := state_at(as_of)) is not None:
+            return Seen(snapshot, snapshot.state if published else state, None, as_of)
+        draft = Draft.objects.filter(pk=number, status__in=OPEN_ENDED).first() if number else None
+        if draft is None:
+            return Seen(snapshot, snapshot.state)
+        found = working(draft)
+        return Seen(snapshot, snapshot.state if published else found.state, found)
+
+
+def needs(right: str, *, published: bool = False) -> Callable[[View], View]:
+    """Says which right a view needs and guards it. Views take (request, state, …what the address names).
+
+    `published`: the view works on the published definitions even while a draft is open (journals, packages).
+    """
     if right not in RIGHTS:
         raise ValueError(f"There is no right '{right}'.")
 
@@ -91,14 +124,13 @@ def needs(right: str) -> Callable[[View], View]:
             person: Any = request.user
             if not person.is_authenticated:
                 return redirect_to_login(request.get_full_path())
-            snapshot = current()
+            seen = request.seen = Seen.of(request, published or right == POST)  # type: ignore[attr-defined]
             for kind, name in named.items():
-                if not _sees(person, snapshot.state, kind, name):
+                if not _sees(person, seen.state, kind, name):
                     raise Http404
             if right == CHANGE and not person.has_perm("change definitions"):
                 raise PermissionDenied("Only a group accountant changes definitions.")
-            request.snapshot = snapshot  # type: ignore[attr-defined]
-            return view(request, snapshot.state, **named)
+            return view(request, seen.state, **named)
 
         guarded.right = right  # type: ignore[attr-defined]
         return guarded
@@ -106,11 +138,11 @@ def needs(right: str) -> Callable[[View], View]:
     return wrap
 
 
-def acts(right: str) -> Callable[[View], View]:
+def acts(right: str, *, published: bool = False) -> Callable[[View], View]:
     """Like `needs`, for views that change something: only a POST, with its token, gets through."""
 
     def wrap(view: View) -> View:
-        return needs(right)(require_POST(view))
+        return needs(right, published=published)(require_POST(view))
 
     return wrap
 

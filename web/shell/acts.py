@@ -12,7 +12,7 @@ from core.changes import Change
 from core.faults import Fault, Place, Refused
 from core.parsing import read_cell
 from core.tables import BY_ROW
-from web.definitions import actions
+from web.definitions import actions, drafting
 
 
 def seen_version(request: HttpRequest) -> int | None:
@@ -21,8 +21,16 @@ def seen_version(request: HttpRequest) -> int | None:
 
 
 def make(request: HttpRequest, change: Change) -> None:
-    """Makes a change for the signed-in person. Raises Refused with its faults."""
-    actions.make(change, request.user, seen_version(request))
+    """Makes a change for the signed-in person, in the open draft if there is one. Raises Refused with its faults."""
+    seen = request.seen  # type: ignore[attr-defined]
+    if seen.as_of is not None:
+        raise Refused(
+            [Fault("as-of", f"You look at version {seen.as_of}, which is past.", way_out="Come back to now to change things.")]
+        )
+    if seen.working is not None:
+        drafting.record(seen.working.draft.pk, change, request.user, seen_version(request))
+    else:
+        actions.make(change, request.user, seen_version(request))
 
 
 def go(address: str) -> HttpResponse:

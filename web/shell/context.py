@@ -27,6 +27,8 @@ from core.tables import (
     Structure,
     StructureSegment,
 )
+from web.definitions.drafting import OPEN_ENDED
+from web.definitions.models import Draft
 from web.people.rights import charts_seen, companies_seen, lists_seen
 
 
@@ -91,14 +93,17 @@ def _open_period(state: State, companies: list[Company]) -> str:
 
 
 def frame(request: HttpRequest) -> dict[str, Any]:
-    snapshot = getattr(request, "snapshot", None)
-    if snapshot is None or not request.user.is_authenticated:
+    seen = getattr(request, "seen", None)
+    if seen is None or not request.user.is_authenticated:
         return {}
     here = request.path.split("/")[1]
     numbers = {"codes": 1, "structures": 2, "companies": 3, "journals": 4, "statements": 5, "group": 6}
     return {
-        "storeys": SimpleLazyObject(lambda: storeys(snapshot.state, request.user)),
+        "storeys": SimpleLazyObject(lambda: storeys(seen.state, request.user)),
+        "working": seen.working,
+        "as_of": seen.as_of,
+        "drafts": SimpleLazyObject(lambda: list(Draft.objects.filter(status__in=OPEN_ENDED)[:30])),
         "at_storey": numbers.get(here, 0),
-        "version": snapshot.version,
-        "may_change": request.user.is_group_accountant,
+        "version": seen.snapshot.version,
+        "may_change": request.user.is_group_accountant and seen.as_of is None,
     }

@@ -122,7 +122,7 @@ def statement(request: HttpRequest, state: State, statement: str) -> HttpRespons
         "periods": [calendar.of_year(y) for y in reversed(calendar.years())], "query": query, "window": found.window,
         "period": state.get(Period, company.calendar, year, period), "year": year, "here": f"{request.path}?{query}",
         "headings": [line.row for line in made.lines if line.row.kind == "heading"],
-        "lines": [line.row for line in made.lines if line.row.kind == "accounts"],
+        "lines": [line.row for line in made.lines if line.row.kind == "accounts"], "columns": ("Published", "Draft") if request.seen.working else ("Before", company.currency),
         "labels": {line.row.line: line.row.label for line in made.lines},
     })  # fmt: skip
 
@@ -130,11 +130,17 @@ def statement(request: HttpRequest, state: State, statement: str) -> HttpRespons
 def _was(
     request: HttpRequest, state: State, statement: str, company: str, at: tuple[int, int, int | None]
 ) -> dict[str, int | None] | None:
-    """The figures under the definitions of an earlier version, so that a rearrangement shows what it moved."""
+    """The figures as published beside an open draft's, or those of an earlier version, so that what moved shows."""
     text = request.GET.get("since", "")
-    if not text.isdigit() or len(text) > 17:
+    seen = request.seen  # type: ignore[attr-defined]
+    if seen.working is not None:
+        before: State | None = seen.snapshot.state
+        if before is not None and plan(before, statement) is plan(state, statement):
+            return None
+    elif text.isdigit() and len(text) < 18:
+        before = state_at(int(text))
+    else:
         return None
-    before = state_at(int(text))
     if before is None or plan(before, statement) is None or before.get(Company, company) is None:
         return None
     found = company_statement(before, statement, company, *at)

@@ -39,6 +39,7 @@ class Chart(Definition):
     name = models.TextField()
     structure = to("structures.Structure", "structure")
     new_strings = models.CharField(max_length=12)
+    approval = models.BooleanField(default=False)
 
 
 class ChartSegment(Definition):

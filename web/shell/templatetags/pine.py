@@ -29,6 +29,11 @@ def item(mapping: Any, key: Any) -> Any:
     return mapping.get(key)
 
 
+@register.filter
+def clip(number: int, most: int) -> int:
+    return min(number, most)
+
+
 @register.simple_tag
 def key(letter: str) -> SafeString:
     return format_html("<kbd>{}</kbd>", letter)

@@ -3,7 +3,7 @@
 (() => {
   const typing = (el) => el && (el.matches("input:not([type=checkbox]), textarea, select") || el.isContentEditable);
   const visible = (el) => el.offsetParent !== null || el === document.activeElement;
-  const acts = () => [...document.querySelectorAll("[data-key]")].filter((el) => visible(el) && !el.disabled);
+  const acts = () => [...document.querySelectorAll("[data-key]")].filter((el) => (visible(el) || "always" in el.dataset) && !el.disabled);
 
   const showKeys = () => {
     const dialog = document.getElementById("keys");
@@ -84,7 +84,12 @@
       if (row) row.focus();
       return;
     }
-    if (typing(el) || event.ctrlKey || event.metaKey) return;
+    if (typing(el)) return;
+    if (event.ctrlKey || event.metaKey) {
+      const twin = acts().find((a) => a.dataset.key === `Ctrl+${event.key.toLowerCase()}`);
+      if (twin) { event.preventDefault(); twin.click(); }
+      return;
+    }
     const row = el && el.closest("table[data-rows] tr[tabindex]");
     if (row && rowKey(event, row)) return;
     if (event.key === "?") { event.preventDefault(); showKeys(); return; }
@@ -93,7 +98,7 @@
       const first = selected() || document.querySelector("table[data-rows] tbody tr[tabindex]");
       if (first && (el === document.body || el.id === "work")) { event.preventDefault(); focusRow(first); return; }
     }
-    const name = (event.altKey ? "Alt+" : "") + event.key;
+    const name = (event.altKey ? "Alt+" : /^[A-Z]$/.test(event.key) ? "Shift+" : "") + event.key;
     const act = acts().find((a) => a.dataset.key === name);
     if (act) { event.preventDefault(); act.matches("input") ? act.focus() : act.click(); }
   });

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import xlsxwriter
+from django.http import Http404, HttpResponse
 
 from core.money import format_amount
 
@@ -84,3 +85,12 @@ MIME = {
     "json": "application/json",
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
 }
+
+
+def attached(name: str, kind: str, header: Sequence[str], rows: Iterable[Sequence[Cell]]) -> HttpResponse:
+    """A table as a file to keep. Raises Http404 for a kind of file that there is not."""
+    if kind not in WRITERS:
+        raise Http404
+    reply = HttpResponse(WRITERS[kind](header, rows), content_type=MIME[kind])
+    reply["Content-Disposition"] = f'attachment; filename="{name}.{kind}"'
+    return reply

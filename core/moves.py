@@ -1,0 +1,181 @@
+"""What a draft moves: figures of two states of the definitions side by side, and the accounts that cause a difference."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from core.codes import list_index
+from core.hierarchies import tree
+from core.state import State
+from core.statements import Amounts, Plan, compute, natural_list, plan
+from core.tables import Company, Hierarchy, Statement
+
+
+class Sums(NamedTuple):
+    """Raw amounts in minor units of companies with one chart: rows are `codes`, columns `companies`."""
+
+    companies: tuple[str, ...]
+    codes: tuple[str, ...]
+    window: NDArray[Any]
+    cumulative: NDArray[Any]
+
+
+class Moved(NamedTuple):
+    """A line (or rollup code) of one company whose amount differs. `was` and `now` as shown; None: not there."""
+
+    of: str
+    line: str
+    label: str
+    depth: int
+    company: str
+    was: int | None
+    now: int | None
+
+    @property
+    def difference(self) -> int:
+        return (self.now or 0) - (self.was or 0)
+
+
+def _amounts(made: Plan, sums: Sums) -> Amounts:
+    """The sums in the order of a plan's accounts."""
+    place = {code: i for i, code in enumerate(sums.codes)}
+    rows = np.array([place.get(code, -1) for code in made.accounts.posting], dtype=np.int64)
+    there = (rows >= 0).reshape(-1, 1)
+    chosen = sums.cumulative if made.statement.kind == "balance_sheet" else sums.window
+    return Amounts(chosen[rows] * there, sums.cumulative[rows] * there)
+
+
+def _shown(state: State, statement: str, sums: Sums, digits: int) -> dict[str, tuple[str, int, tuple[int | None, ...]]]:
+    made = plan(state, statement)
+    if made is None:
+        return {}
+    lines = compute(made, _amounts(made, sums), digits).lines
+    return {f.line.row.line: (f.line.row.label, f.line.depth, f.shown) for f in lines}
+
+
+def statement_moves(before: State, after: State, statement: str, sums: Sums, digits: int) -> list[Moved]:
+    """Lines of a statement that differ between two states, in the order of the tree as it will be, then those that go."""
+    if plan(before, statement) is plan(after, statement):
+        return []
+    was, now = _shown(before, statement, sums, digits), _shown(after, statement, sums, digits)
+    none = (None,) * len(sums.companies)
+    found = []
+    for line in [*now, *(line for line in was if line not in now)]:
+        label, depth, new = now.get(line) or (*was[line][:2], none)
+        old = was[line][2] if line in was else none
+        found += [
+            Moved(statement, line, label, depth, sums.companies[i], old[i], new[i])
+            for i in range(len(sums.companies))
+            if (old[i] or 0) != (new[i] or 0)
+        ]
+    return found
+
+
+def _rolled(state: State, hierarchy: str, sums: Sums) -> dict[str, tuple[str, int, list[int]]]:
+    """Rollup codes with what stands under them, raw, to the end of the period."""
+    made = tree(state, hierarchy)
+    codes = list_index(state, made.code_list).codes
+    place = {code: i for i, code in enumerate(sums.codes)}
+    rows = np.array([place.get(code, -1) for code, _ in made.order], dtype=np.int64)
+    own = sums.cumulative[rows] * (rows >= 0).reshape(-1, 1)
+    totals = np.concatenate([np.zeros((1, own.shape[1]), dtype=own.dtype), np.cumsum(own, axis=0)])
+    return {
+        code: (codes[code].name if code in codes else "", depth, (totals[made.end[i]] - totals[i]).tolist())
+        for i, (code, depth) in enumerate(made.order)
+        if code in codes and codes[code].rollup
+    }
+
+
+def hierarchy_moves(before: State, after: State, hierarchy: str, sums: Sums) -> list[Moved]:
+    """Rollup codes of a hierarchy whose totals differ; raw amounts, debit plus."""
+    if tree(before, hierarchy) is tree(after, hierarchy):
+        return []
+    was, now = _rolled(before, hierarchy, sums), _rolled(after, hierarchy, sums)
+    none: list[Any] = [None] * len(sums.companies)
+    found = []
+    for code in [*now, *(code for code in was if code not in now)]:
+        name, depth, new = now.get(code) or (*was[code][:2], none)
+        old = was[code][2] if code in was else none
+        found += [
+            Moved(hierarchy, code, name, depth, sums.companies[i], old[i], new[i])
+            for i in range(len(sums.companies))
+            if (old[i] or 0) != (new[i] or 0)
+        ]
+    return found
+
+
+class Cause(NamedTuple):
+    """An account that stands under a line in one state and not in the other; raw amount in minor units."""
+
+    code: str
+    name: str
+    enters: bool
+    amount: int
+
+
+def _under(state: State, statement: str, line: str) -> frozenset[str]:
+    made = plan(state, statement)
+    if made is None or line not in made.index:
+        return frozenset()
+    start = made.index[line]
+    end = start + 1
+    while end < len(made.lines) and made.lines[end].depth > made.lines[start].depth:
+        end += 1
+    return frozenset(made.accounts.posting[i] for i in np.flatnonzero((made.line_of >= start) & (made.line_of < end)))
+
+
+def _below(state: State, hierarchy: str, code: str) -> frozenset[str]:
+    return frozenset(tree(state, hierarchy).below(code))
+
+
+def causes(before: State, after: State, moved: Moved, sums: Sums, is_statement: bool) -> list[Cause]:
+    """The accounts with an amount that make a line differ, in code order."""
+    inside = _under if is_statement else _below
+    was, now = inside(before, moved.of, moved.line), inside(after, moved.of, moved.line)
+    place = {code: i for i, code in enumerate(sums.codes)}
+    column = sums.companies.index(moved.company)
+    made = plan(after, moved.of) or plan(before, moved.of) if is_statement else None
+    chosen = sums.window if made is not None and made.statement.kind != "balance_sheet" else sums.cumulative
+    found = []
+    for code in sorted(was ^ now):
+        amount = int(chosen[place[code], column]) if code in place else 0
+        if amount:
+            found.append(Cause(code, _name(before, after, moved, code, is_statement), code in now, amount))
+    return found
+
+
+def _name(before: State, after: State, moved: Moved, code: str, is_statement: bool) -> str:
+    for state in (after, before):
+        head = state.get(Statement, moved.of) if is_statement else None
+        code_list = natural_list(state, head.chart) if head else tree(state, moved.of).code_list
+        if row := list_index(state, code_list).codes.get(code):
+            return row.name
+    return ""
+
+
+def touched_statements(before: State, after: State) -> list[Statement]:
+    """Statements whose lines, or whose picks, may differ between two states."""
+    rows = {row.statement: row for state in (before, after) for row in state.rows(Statement)}
+    return [row for name, row in sorted(rows.items()) if plan(before, name) is not plan(after, name)]
+
+
+def touched_hierarchies(before: State, after: State) -> list[Hierarchy]:
+    rows = {row.hierarchy: row for state in (before, after) for row in state.rows(Hierarchy)}
+    return [row for name, row in sorted(rows.items()) if tree(before, name) is not tree(after, name)]
+
+
+def companies_by_chart(state: State) -> Mapping[str, list[Company]]:
+    found: dict[str, list[Company]] = {}
+    for row in sorted(state.rows(Company), key=lambda row: row.company):
+        found.setdefault(row.chart, []).append(row)
+    return found
+
+
+def accounts_of(before: State, after: State, chart: str) -> tuple[str, ...]:
+    """Posting accounts of a chart in either state, in code order."""
+    codes = {code for state in (before, after) for code in list_index(state, natural_list(state, chart)).posting}
+    return tuple(sorted(codes))

@@ -1,0 +1,313 @@
+"""Drafts: recording changes, undo and redo, taking single ones back, what collides, publishing now or on a date."""
+
+from __future__ import annotations
+
+import threading
+import time
+import uuid
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+from functools import cached_property
+from typing import Any
+
+from django.db import IntegrityError, transaction
+
+from core import readiness
+from core.changes import Change, Restore, check, joined
+from core.drafts import Collision, Replayed, collisions, dependents, recorded, replay, touching
+from core.faults import MUST, Fault, Place, Refused, blocking
+from core.recording import decode_change, encode
+from core.state import Edit, State
+from core.tables import Chart
+from web.definitions import actions, snapshot, store
+from web.definitions.facts import posted_facts
+from web.definitions.models import Draft, DraftChange, DraftRemark, DraftStep, Edited
+
+OPEN_ENDED = (Draft.OPEN, Draft.REVIEW, Draft.APPROVED, Draft.SCHEDULED)
+MOST_KEPT = 12
+_lock = threading.Lock()
+_kept: dict[int, tuple[uuid.UUID | None, tuple[int, ...], Replayed]] = {}
+
+
+@dataclass(frozen=True)
+class Working:
+    """A draft worked out on the published definitions of now."""
+
+    draft: Draft
+    published: snapshot.Snapshot
+    replayed: Replayed
+
+    @property
+    def state(self) -> State:
+        return self.replayed.state
+
+    @cached_property
+    def edits(self) -> dict[tuple[str, tuple[Any, ...]], Edit]:
+        return {(edit.table, edit.key): edit for edit in self.replayed.edits()}
+
+    @cached_property
+    def collisions(self) -> list[Collision]:
+        return collisions(self.edits.values(), _published_since(self.draft, list(self.edits)))
+
+    def items(self) -> list[readiness.Item]:
+        """What must be put right or looked at before it is published."""
+        told = readiness.items(self.replayed, self.collisions, posted_facts(self.published.state))
+        if not self.replayed.steps:
+            told.insert(0, readiness.Item(MUST, "There is nothing in this draft yet."))
+        if self.needs_approval and self.draft.status not in (Draft.APPROVED, Draft.SCHEDULED):
+            told.insert(0, readiness.Item(MUST, "Someone other than the author must approve it.", "review"))
+        return told
+
+    @cached_property
+    def charts(self) -> list[str]:
+        return readiness.charts_touched(self.published.state, self.state, list(self.edits))
+
+    @property
+    def needs_approval(self) -> bool:
+        rows = [state.get(Chart, chart) for chart in self.charts for state in (self.published.state, self.state)]
+        return any(row.approval for row in rows if row is not None)
+
+
+def _published_since(draft: Draft, mine: Sequence[tuple[str, tuple[Any, ...]]]) -> list[Edit]:
+    """What versions after the draft's beginning did to rows that it touches, each row once."""
+    keys = {(table, store.key_text(key)) for table, key in mine}
+    rows = Edited.objects.filter(
+        version__gt=draft.base, table__in={table for table, _ in keys}, key__in={key for _, key in keys}
+    ).order_by("version", "pk")
+    return joined(
+        snapshot.as_edit(row)
+        for row in rows
+        if (row.table, row.key) in keys and row.version_id > draft.settled.get(f"{row.table} {row.key}", draft.base)
+    )
+
+
+def changes_of(draft: Draft) -> list[int]:
+    """Numbers of the changes a draft consists of at the step it stands at."""
+    step = DraftStep.objects.filter(draft=draft, number=draft.at).first()
+    return list(step.changes) if step else []
+
+
+def working(draft: Draft) -> Working:
+    """Works a draft out, going on from what is kept where only changes at the end are new."""
+    published = snapshot.current()
+    numbers = tuple(changes_of(draft))
+    with _lock:
+        kept = _kept.get(draft.pk)
+    if kept is not None and kept[0] == published.token and numbers[: len(kept[1])] == kept[1]:
+        base, known = kept[2], len(kept[1])
+    else:
+        base, known = replay(published.state, ()), 0
+    fresh = numbers[known:]
+    if fresh:
+        rows = {row.pk: row for row in DraftChange.objects.filter(draft=draft, pk__in=fresh)}
+        base = base.followed([(number, decode_change(rows[number].content)) for number in fresh])
+    _keep(draft, published, numbers, base)
+    return Working(draft, published, base)
+
+
+def _keep(draft: Draft, published: snapshot.Snapshot, numbers: tuple[int, ...], made: Replayed) -> None:
+    with _lock:
+        _kept.pop(draft.pk, None)
+        if len(_kept) >= MOST_KEPT:
+            _kept.pop(next(iter(_kept)))
+        _kept[draft.pk] = (published.token, numbers, made)
+
+
+def forget() -> None:
+    with _lock:
+        _kept.clear()
+
+
+def start(name: str, by: Any, changes: Sequence[Change] = (), reason: str = "") -> Draft:
+    """A new draft on what is published now. Raises Refused where the name is taken or empty."""
+    name = name.strip()[:200]
+    if not name:
+        raise Refused([Fault("cell-empty", "A draft needs a name.", Place(column="name"))])
+    try:
+        with transaction.atomic():
+            draft = Draft.objects.create(name=name, reason=reason[:1000], author=by, base=snapshot.latest()[0])
+            DraftStep.objects.create(draft=draft, number=0)
+    except IntegrityError:
+        raise Refused(
+            [Fault("taken", f"There is a draft {name} already.", Place(column="name"), "Choose another name.")]
+        ) from None
+    for change in changes:
+        record(draft.pk, change, by, checked=False)
+    draft.refresh_from_db()
+    return draft
+
+
+def locked(number: int, *allowed: str) -> Draft:
+    """The draft under its row lock. Raises Refused where it is none of the allowed kinds any more."""
+    draft = Draft.objects.select_for_update().filter(pk=number).first()
+    if draft is None:
+        raise Refused([Fault("draft-unknown", "There is no such draft.")])
+    if draft.status not in allowed:
+        raise Refused([Fault("draft-status", f"The draft {draft.name} is {draft.get_status_display()}.",
+                             way_out="Reopen it first, or start another one.")])  # fmt: skip
+    return draft
+
+
+def record(number: int, change: Change, by: Any, seen: int | None = None, *, checked: bool = True) -> Draft:
+    """Adds a change to a draft. Raises Refused with the same faults that making it at once would have."""
+    with transaction.atomic():
+        draft = locked(number, Draft.OPEN)
+        made = working(draft)
+        edits = change.edits(made.state)
+        if not edits:
+            return draft
+        faults = [] if seen is None else actions.changed_since(edits, seen)
+        if checked:
+            faults += check(made.state, change, posted_facts(made.published.state))
+        if blocking(faults):
+            raise Refused(blocking(faults))
+        kept = DraftChange.objects.create(draft=draft, by=by, content=encode(recorded(change, made.state)))
+        _step(draft, [*changes_of(draft), kept.pk])
+    return draft
+
+
+def _step(draft: Draft, numbers: list[int]) -> None:
+    """Goes on to a new step; what was undone before is given up."""
+    draft.steps.filter(number__gt=draft.at).delete()
+    draft.at += 1
+    DraftStep.objects.create(draft=draft, number=draft.at, changes=numbers)
+    draft.save(update_fields=["at"])
+
+
+def undo(number: int, steps: int) -> Draft:
+    """Moves along the steps: -1 undoes, 1 does again."""
+    with transaction.atomic():
+        draft = locked(number, Draft.OPEN)
+        if not draft.steps.filter(number=draft.at + steps).exists():
+            raise Refused([Fault("no-step", "There is nothing to undo." if steps < 0 else "There is nothing to do again.")])
+        draft.at += steps
+        draft.save(update_fields=["at"])
+    return draft
+
+
+def take_back(number: int, change: int) -> list[int]:
+    """Takes one change out, with those that depend on it; returns their numbers."""
+    with transaction.atomic():
+        draft = locked(number, Draft.OPEN)
+        made = working(draft)
+        if change not in {step.number for step in made.replayed.steps}:
+            raise Refused([Fault("no-step", "This change is not in the draft any more.")])
+        gone = [change, *dependents(made.replayed, change)]
+        _step(draft, [step.number for step in made.replayed.steps if step.number not in gone])
+    return gone
+
+
+def settle(number: int, table: str, key: str, keep: str) -> None:
+    """Decides a collision: for the draft's side, or for what was published (its changes of that row are taken back)."""
+    with transaction.atomic():
+        draft = locked(number, Draft.OPEN)
+        made = working(draft)
+        found = next((c for c in made.collisions if c.table == table and store.key_text(c.key) == key), None)
+        if found is None:
+            return
+        if keep == "draft":
+            draft.settled = {**draft.settled, f"{table} {key}": made.published.version}
+            draft.save(update_fields=["settled"])
+            return
+        gone: set[int] = set()
+        for step in touching(made.replayed, found.table, found.key):
+            gone |= {step, *dependents(made.replayed, step)}
+        _step(draft, [step.number for step in made.replayed.steps if step.number not in gone])
+
+
+def _must(made: Working) -> None:
+    faults = [Fault("not-ready", item.sentence) for item in made.items() if item.severity == MUST]
+    if faults:
+        raise Refused(faults)
+
+
+def publish(number: int, by: Any, *, reason: str = "", on: date | None = None, today: date, moved: int | None = None) -> Draft:
+    """Makes a draft the next version in one transaction, or lets it wait for a date. Raises Refused with what is missing."""
+    with transaction.atomic():
+        actions.lock_definitions()
+        draft = locked(number, *OPEN_ENDED)
+        draft.reason = (reason or draft.reason).strip()[:1000]
+        if not draft.reason:
+            raise Refused(
+                [Fault("cell-empty", "Say why this is published.", Place(column="reason"), "The log keeps the reason.")]
+            )
+        made = working(draft)
+        _must(made)
+        if on is not None and on > today:
+            draft.status, draft.takes_effect = Draft.SCHEDULED, on
+            draft.save()
+            return draft
+        _write(made, draft, by, moved)
+    return draft
+
+
+def _write(made: Working, draft: Draft, by: Any, moved: int | None) -> None:
+    edits = list(made.edits.values())
+    sentences = [step.sentence for step in made.replayed.steps]
+    more = f", and {len(sentences) - 3} more" if len(sentences) > 3 else ""
+    after = actions.write_version(
+        made.published, edits, f"Published {draft.name}: {'; '.join(sentences[:3])}{more}", by, reason=draft.reason,
+        charts=made.charts, moved=moved,
+    )  # fmt: skip
+    draft.status, draft.published_as_id = Draft.PUBLISHED, after.version
+    draft.save()
+    transaction.on_commit(lambda: snapshot.keep(after))
+
+
+def drop(number: int) -> Draft:
+    with transaction.atomic():
+        draft = locked(number, *OPEN_ENDED)
+        draft.status = Draft.DROPPED
+        draft.save(update_fields=["status"])
+    return draft
+
+
+def say(number: int, by: Any, verdict: str, text: str) -> Draft:
+    """A remark of a review: asks for it, comments, approves (never one's own), sends back."""
+    with transaction.atomic():
+        draft = locked(number, *OPEN_ENDED)
+        if verdict == DraftRemark.APPROVE and draft.author_id == by.pk:
+            raise Refused([Fault("own-draft", "The author can't approve their own draft.", way_out="Ask a colleague.")])
+        if verdict == DraftRemark.APPROVE and draft.status != Draft.REVIEW:
+            raise Refused([Fault("not-asked", "Nobody has asked for a review of this draft yet.")])
+        if verdict == DraftRemark.SEND_BACK and not text.strip():
+            raise Refused([Fault("cell-empty", "Say what should be changed.", Place(column="text"))])
+        DraftRemark.objects.create(draft=draft, by=by, verdict=verdict, text=text.strip()[:2000])
+        after = {DraftRemark.ASK: Draft.REVIEW, DraftRemark.APPROVE: Draft.APPROVED, DraftRemark.SEND_BACK: Draft.OPEN}
+        if verdict in after:
+            draft.status = after[verdict]
+            draft.approved_by = by if verdict == DraftRemark.APPROVE else None
+            draft.takes_effect = None
+            draft.save(update_fields=["status", "approved_by", "takes_effect"])
+    return draft
+
+
+def bring_back(version: int, by: Any, name: str) -> Draft:
+    """A draft that turns back every version after the one named, newest first, one change a version."""
+    rows = Edited.objects.filter(version__version__gt=version).select_related("version").order_by("-version", "-pk")
+    changes: dict[int, tuple[str, list[Edit]]] = {}
+    for row in rows[:20_000]:
+        changes.setdefault(row.version_id, (row.version.sentence, []))[1].append(snapshot.as_edit(row).turned())
+    return start(
+        name, by, [Restore(tuple(edits), sentence) for sentence, edits in changes.values()], f"Brings back version {version}"
+    )
+
+
+_looked = 0.0
+
+
+def publish_due(today: date) -> None:
+    """Publishes drafts whose date has come. Asked with every page, but looks only every half minute."""
+    global _looked
+    if time.monotonic() - _looked < 30:
+        return
+    _looked = time.monotonic()
+    due = Draft.objects.filter(status=Draft.SCHEDULED, takes_effect__lte=today).order_by("takes_effect", "pk")
+    for draft in due.select_related("author", "approved_by"):
+        who = draft.approved_by or draft.author
+        try:
+            publish(draft.pk, who, today=today)
+        except Refused as told:
+            text = "; ".join(fault.what for fault in told.faults[:10])
+            say(draft.pk, who, DraftRemark.SEND_BACK, f"It could not take effect on {draft.takes_effect}: {text}")

@@ -1,0 +1,110 @@
+"""What two states of the definitions make of the same books: for drafts and for versions compared."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import NamedTuple
+
+import numpy as np
+
+from core.balances import by_account
+from core.money import digits_of
+from core.moves import (
+    Cause,
+    Moved,
+    Sums,
+    accounts_of,
+    causes,
+    companies_by_chart,
+    hierarchy_moves,
+    statement_moves,
+    touched_hierarchies,
+    touched_statements,
+)
+from core.periods import company_calendar
+from core.state import State
+from core.statements import natural_list
+from core.tables import Company
+from web.journals.books import books_for
+from web.statements.queries import Window, WrongCall, window
+
+
+class Tree(NamedTuple):
+    """A statement or hierarchy with what moves in it."""
+
+    kind: str
+    name: str
+    title: str
+    rows: list[Moved]
+
+
+class At(NamedTuple):
+    """The stretch of periods that figures are asked for."""
+
+    year: int
+    period: int
+    first: int | None = None
+
+
+def _window(state: State, company: str, at: At) -> Window | None:
+    try:
+        return window(company_calendar(state, company), at.year, at.period, at.first)
+    except WrongCall:
+        return None
+
+
+def sums_of(before: State, after: State, chart: str, companies: Iterable[Company], at: At) -> Sums:
+    """Amounts of companies on a chart by account, each company's books read once for both states."""
+    rows = [(row, asked) for row in companies if (asked := _window(after, row.company, at))]
+    books = books_for(row.company for row, _ in rows)
+    codes = list(accounts_of(before, after, chart))
+    place = {code: i for i, code in enumerate(codes)}
+    for row, _ in rows:
+        for book in books[row.company]:
+            for code in book.naturals:
+                if code not in place:
+                    place[code] = len(codes)
+                    codes.append(code)
+    found = [by_account(list(books[row.company]), place, len(codes), asked.start, asked.end) for row, asked in rows]
+    empty = np.zeros((len(codes), 0), dtype=np.int64)
+    stacked = {name: np.stack([sums[name] for sums in found], axis=1) if found else empty for name in ("window", "cumulative")}
+    return Sums(tuple(row.company for row, _ in rows), tuple(codes), stacked["window"], stacked["cumulative"])
+
+
+def moved(before: State, after: State, at: At, only: frozenset[str] | None = None) -> list[Tree]:
+    """Every statement and hierarchy that two states make different figures of; companies that share a chart together.
+
+    `only` narrows to some companies. Nothing is computed for trees that did not change.
+    """
+    statements, trees = touched_statements(before, after), touched_hierarchies(before, after)
+    found: dict[tuple[str, str], Tree] = {}
+    for chart, rows in companies_by_chart(after).items():
+        code_list = natural_list(after, chart)
+        own = [s for s in statements if s.chart == chart]
+        hung = [h for h in trees if h.code_list == code_list]
+        if not own and not hung:
+            continue
+        by_digits: dict[int, list[Company]] = {}
+        for row in rows:
+            if only is None or row.company in only:
+                by_digits.setdefault(digits_of(row.currency), []).append(row)
+        for digits, companies in by_digits.items():
+            sums = sums_of(before, after, chart, companies, at)
+            for s in own:
+                made = found.setdefault(("statement", s.statement), Tree("statement", s.statement, s.name, []))
+                made.rows.extend(statement_moves(before, after, s.statement, sums, digits))
+            for h in hung:
+                made = found.setdefault(("hierarchy", h.hierarchy), Tree("hierarchy", h.hierarchy, h.name, []))
+                made.rows.extend(hierarchy_moves(before, after, h.hierarchy, sums))
+    return [tree for tree in found.values() if tree.rows]
+
+
+def causes_of(before: State, after: State, at: At, kind: str, of: str, line: str, company: str) -> list[Cause]:
+    """The accounts that make a line of a company differ."""
+    row = after.get(Company, company)
+    if row is None:
+        return []
+    sums = sums_of(before, after, row.chart, [row], at)
+    if not sums.companies:
+        return []
+    return causes(before, after, Moved(of, line, "", 0, company, None, None), sums, kind == "statement")

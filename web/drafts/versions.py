@@ -1,0 +1,79 @@
+"""Versions: looking at everything as of one, comparing two, bringing an older one back as a draft."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.urls import reverse
+
+from core.changes import edit_sentence, joined
+from core.faults import Fault, Refused
+from core.state import State
+from web.definitions import drafting
+from web.definitions.history import state_at
+from web.definitions.models import Edited, Version
+from web.definitions.snapshot import as_edit
+from web.drafts import queries
+from web.drafts.views import asked, causes_page, here, periods_of, shown
+from web.people.rights import CHANGE, acts, needs
+from web.shell.acts import go
+
+MOST_SENTENCES = 500
+
+
+def _state(version: int) -> State:
+    found = state_at(version)
+    if found is None:
+        raise Refused([Fault("version-far", f"Version {version} lies too far back, or is none.", way_out="Choose a later one.")])
+    return found
+
+
+@acts(CHANGE)
+def look(request: HttpRequest, state: State, version: int) -> HttpResponse:
+    """From now on every page shows the definitions as of this version; nothing can be changed meanwhile."""
+    _state(version)
+    request.session.pop("draft", None)
+    request.session["as_of"] = version
+    return go(reverse("codes"))
+
+
+@acts(CHANGE)
+def now(request: HttpRequest, state: State) -> HttpResponse:
+    request.session.pop("as_of", None)
+    return go(here(request))
+
+
+@acts(CHANGE)
+def bring_back(request: HttpRequest, state: State, version: int) -> HttpResponse:
+    """A draft that turns back every version after this one; nothing is published by it."""
+    _state(version)
+    made = drafting.bring_back(version, request.user, f"Back to version {version}")
+    request.session.pop("as_of", None)
+    request.session["draft"] = made.pk
+    return go(reverse("draft", args=[made.pk]))
+
+
+@needs(CHANGE)
+def compare(request: HttpRequest, state: State) -> HttpResponse:
+    """Two versions side by side: which rows differ, and which figures."""
+    newest = request.seen.snapshot.version  # type: ignore[attr-defined]
+
+    def number(name: str, otherwise: int) -> int:
+        text = request.GET.get(name, "")
+        return int(text) if text.isdigit() and len(text) < 18 else otherwise
+
+    one, other = sorted((number("from", max(0, newest - 1)), number("to", newest)))
+    before, after = _state(one), _state(other)
+    at = asked(request, after)
+    if request.GET.get("line"):
+        return causes_page(request, before, after, at)
+    rows = Edited.objects.filter(version__gt=one, version__lte=other).order_by("version", "pk")[:20_000]
+    edits = joined(as_edit(row) for row in rows)
+    trees = queries.moved(before, after, at)
+    return render(request, "drafts/compare.html", {
+        "one": one, "other": other, "newest": newest, "at": at, "trees": shown(after, trees), "edits": len(edits),
+        "sentences": [edit_sentence(edit) for edit in edits[:MOST_SENTENCES]], "periods": periods_of(after),
+        "versions": list(Version.objects.order_by("-version")[:200]), "total": sum(len(t.rows) for t in trees),
+        "period": next((p for year in periods_of(after) for p in year if (p.fiscal_year, p.period) == at[:2]), None),
+        "names": (f"Version {one}", f"Version {other}"), "causes": f"{request.path}?from={one}&to={other}",
+    })  # fmt: skip
