@@ -6,6 +6,7 @@ from dataclasses import fields
 from datetime import date
 from typing import Any
 
+from core import several  # noqa: F401  (its changes are known by name only once it is read)
 from core.changes import KINDS, Change
 from core.parsing import read_value, write_cell
 from core.state import Edit

@@ -22,7 +22,6 @@ from web.definitions.drafting import Working
 from web.definitions.models import Edited
 from web.definitions.snapshot import as_edit
 from web.journals.books import books_for
-from web.shell.finding import words
 
 CHUNK = 120
 
@@ -72,12 +71,6 @@ def drafted(working: Working | None, code_list: str) -> frozenset[str]:
     return frozenset(found)
 
 
-def matching(state: State, code_list: str, text: str) -> list[str]:
-    """Codes that begin with the text or whose name holds it, in code order."""
-    small = text.lower()
-    return [code for code, name in words(state, code_list) if small in name or code.startswith(text)]
-
-
 @dataclass(frozen=True, slots=True)
 class Window:
     """A stretch of the table: rows from `start`, and how many there are in all."""
@@ -96,18 +89,18 @@ class Window:
         return max(0, self.start - CHUNK) if self.start else None
 
 
-def window(state: State, code_list: str, text: str, start: int, at: str = "") -> Window:
-    if text:
-        codes = matching(state, code_list, text)
-        start = max(0, min(start, len(codes)))
-        rows, place_of = ordered(state, code_list), places(state, code_list)
-        kept = [rows[place_of[code]]._replace(depth=0) for code in codes[start : start + CHUNK]]
-        return Window(kept, start, len(codes))
-    found = ordered(state, code_list)
-    if at and (place := places(state, code_list).get(at)) is not None:
-        start = max(0, place - 30) if place > CHUNK - 30 else 0
-    start = max(0, min(start, len(found)))
-    return Window(found[start : start + CHUNK], start, len(found))
+def window(state: State, code_list: str, codes: list[str] | None, start: int, at: str = "") -> Window:
+    """A stretch of the codes given (None: all, in the order of the main hierarchy), around one of them if asked."""
+    rows, place_of = ordered(state, code_list), places(state, code_list)
+    total = len(rows) if codes is None else len(codes)
+    if at:
+        place = place_of.get(at) if codes is None else (codes.index(at) if at in codes else None)
+        if place is not None:
+            start = max(0, place - 30) if place > CHUNK - 30 else 0
+    start = max(0, min(start, total))
+    if codes is None:
+        return Window(rows[start : start + CHUNK], start, total)
+    return Window([rows[place_of[code]]._replace(depth=0) for code in codes[start : start + CHUNK]], start, total)
 
 
 class Amount(NamedTuple):

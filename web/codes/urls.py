@@ -1,4 +1,4 @@
-from web.codes import views
+from web.codes import many, views
 from web.people.rights import route
 
 urlpatterns = [
@@ -10,6 +10,10 @@ urlpatterns = [
     route("<str:code_list>/probe/", views.probe, "code-probe"),
     route("<str:code_list>/add/", views.add, "code-add"),
     route("<str:code_list>/move/", views.move, "code-move"),
+    route("<str:code_list>/several/", many.several, "codes-several"),
+    route("<str:code_list>/columns/", many.choose_columns, "codes-columns"),
+    route("<str:code_list>/bring/", many.bring, "codes-bring"),
+    route("<str:code_list>/out/<str:kind>/", many.out, "codes-out"),
     route("<str:code_list>/code/<str:code>/", views.code, "code"),
     route("<str:code_list>/code/<str:code>/edit/", views.edit, "code-edit"),
     route("<str:code_list>/code/<str:code>/close/", views.close, "code-close"),

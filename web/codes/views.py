@@ -14,9 +14,11 @@ from core.codes import fullness, likely_class, list_index, natural_lists, next_f
 from core.faults import Fault, Place, Refused
 from core.fixed import fixed_columns
 from core.hierarchies import main_hierarchies, main_tree, standing_under_none
+from core.listing import STANDS, columns, listed
 from core.state import State
 from core.tables import CLASSES, Chart, Code, CodeList, Hierarchy
-from web.codes import queries
+from web.codes import queries, table
+from web.codes.many import SETTABLE
 from web.codes.rows import table_rows
 from web.definitions.facts import posted_facts
 from web.people.rights import CHANGE, SIGNED_IN, acts, companies_seen, lists_seen, needs
@@ -60,28 +62,42 @@ def _chart_of(request: HttpRequest, state: State, code_list: str) -> Chart | Non
 @needs(SIGNED_IN)
 def code_list_page(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     head = state.get(CodeList, code_list)
-    at, text = request.GET.get("at", ""), request.GET.get("find", "").strip()
+    at = request.GET.get("at", "")
     chart = _chart_of(request, state, code_list)
-    found = queries.window(state, code_list, text, 0, at)
     used = uses.charts_of_list(state, code_list)
     companies = [row for row in companies_seen(request.user, state) if row.chart in used]
+    known = columns(state, code_list)
     return render(request, "codes/list.html", {
-        "head": head, "rows": table_rows(found.rows, code_list, at, queries.drafted(request.seen.working, code_list)), "found": found, "text": text, "at": at, "chart": chart,
-        "beam": beam(state, chart, code_list), "lists": lists_seen(request.user, state), "charts": len(used),
+        **_rows(request, state, code_list, 0, at), "head": head, "at": at, "chart": chart, "known": known, "stands": STANDS,
+        "beam": beam(state, chart, code_list), "lists": lists_seen(request.user, state), "charts": len(used), "classes": CLASSES,
         "companies": companies, "loose": standing_under_none(state, code_list), "full": fullness(state, code_list),
-        "main": main_hierarchies(state).get(code_list), "natural": code_list in natural_lists(state),
+        "main": main_hierarchies(state).get(code_list), "natural": code_list in natural_lists(state), "settable": SETTABLE,
+        "narrowing": [(name, known[name]) for name in known if name not in ("use", "account_class", "in_use_from", "in_use_until", "notes")],
     })  # fmt: skip
+
+
+def _rows(request: HttpRequest, state: State, code_list: str, start: int, at: str = "") -> dict[str, Any]:
+    """A stretch of the table as it is asked for, with its columns."""
+    asked = table.asked(request, state, code_list)
+    codes = listed(state, code_list, asked, table.known(request, state, code_list)) if asked.narrows else None
+    found = queries.window(state, code_list, codes, start, at)
+    chosen = table.chosen_columns(request, state, code_list)
+    known = columns(state, code_list)
+    drafted = queries.drafted(request.seen.working, code_list)  # type: ignore[attr-defined]
+    return {
+        "rows": table_rows(state, found.rows, chosen, at, drafted), "found": found, "asked": asked, "query": table.query(asked),
+        "chosen": [(name, known[name]) for name in chosen], "span": len(chosen) + 2,
+    }  # fmt: skip
 
 
 @needs(SIGNED_IN)
 def rows(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     """A further stretch of the table, or what a search keeps of it."""
-    text = request.GET.get("find", "").strip()
     start = request.GET.get("from", "0")
-    found = queries.window(state, code_list, text, int(start) if start.isdigit() and len(start) < 10 else 0)
-    return render(request, "codes/rows.html", {
-        "rows": table_rows(found.rows, code_list, "", queries.drafted(request.seen.working, code_list)), "found": found, "head": state.get(CodeList, code_list), "text": text,
-    })  # fmt: skip
+    number = int(start) if start.isdigit() and len(start) < 10 else 0
+    return render(
+        request, "codes/rows.html", {**_rows(request, state, code_list, number), "head": state.get(CodeList, code_list)}
+    )
 
 
 @needs(SIGNED_IN)

@@ -22,6 +22,11 @@
     acts().forEach((el) => add(el.dataset.key, el.dataset.say || el.textContent.trim()));
     if (document.querySelector("table[data-rows]")) {
       add("↑ ↓", "Go through the rows");
+      if (document.querySelector("table[data-many]")) {
+        add("Shift+↑ ↓", "Choose several rows");
+        add("Space", "Add the row to those chosen, or take it out");
+        add("Ctrl+V", "Paste rows from a spreadsheet");
+      }
       add("Enter", "Open or edit the row; add the next");
       add("Esc", "Drop what is being edited");
     }
@@ -37,9 +42,45 @@
     row.setAttribute("aria-selected", "true");
     row.focus({ preventScroll: true });
     row.scrollIntoView({ block: "nearest" });
+    anchor = row;
+    tellChosen();
   };
+  /* Several rows: Shift goes on from the row chosen first, Ctrl adds or takes one; the bar above says how many. */
+  let anchor = null;
+  const chosen = () => [...document.querySelectorAll("table[data-many] tr[aria-selected=true][data-row]")];
+  const tellChosen = () => {
+    const bar = document.querySelector("form[data-several]");
+    if (!bar) return;
+    const rows = chosen();
+    bar.hidden = rows.length < 2;
+    bar.querySelector("[name=what]").value = rows.map((r) => r.dataset.row).join(",");
+    bar.querySelector("[data-count]").textContent = `${rows.length} chosen`;
+  };
+  const choose = (row, shift) => {
+    const rows = rowsOf(row);
+    if (shift) {
+      const from = rows.indexOf(anchor && rows.includes(anchor) ? anchor : row), to = rows.indexOf(row);
+      rows.forEach((r, i) => r.setAttribute("aria-selected", i >= Math.min(from, to) && i <= Math.max(from, to) ? "true" : "false"));
+    } else {
+      row.setAttribute("aria-selected", row.getAttribute("aria-selected") === "true" ? "false" : "true");
+    }
+    keeping = true;
+    row.focus({ preventScroll: true });
+    keeping = false;
+    row.scrollIntoView({ block: "nearest" });
+    tellChosen();
+  };
+  let keeping = false;
   const rowKey = (event, row) => {
     const rows = rowsOf(row), at = rows.indexOf(row);
+    if (event.shiftKey && (event.key === "ArrowDown" || event.key === "ArrowUp") && row.closest("table[data-many]")) {
+      event.preventDefault();
+      if (chosen().length < 2) anchor = row;
+      const to = rows[at + (event.key === "ArrowDown" ? 1 : -1)];
+      if (to) choose(to, true);
+      return true;
+    }
+    if (event.key === " " && row.closest("table[data-many]")) { event.preventDefault(); choose(row, false); return true; }
     const to = { ArrowDown: at + 1, ArrowUp: at - 1, PageDown: at + 15, PageUp: at - 15, Home: 0, End: rows.length - 1 }[event.key];
     if (to !== undefined && !event.altKey) {
       event.preventDefault();
@@ -105,7 +146,11 @@
 
   document.addEventListener("click", (event) => {
     const row = event.target.closest("table[data-rows] tbody tr[tabindex]");
-    if (row && !event.target.closest("a, button, input, select, summary")) focusRow(row);
+    if (row && !event.target.closest("a, button, input, select, summary")) {
+      if ((event.shiftKey || event.ctrlKey || event.metaKey) && row.closest("table[data-many]")) choose(row, event.shiftKey);
+      else focusRow(row);
+    }
+    document.querySelectorAll("details.drop[open]").forEach((d) => { if (!d.contains(event.target)) d.open = false; });
     if (event.target.closest("[data-act=keys]")) showKeys();
     const fold = event.target.closest("[data-fold]");
     if (fold) document.getElementById(fold.dataset.fold).hidden = !document.getElementById(fold.dataset.fold).hidden;
@@ -117,11 +162,21 @@
   });
   document.addEventListener("focusin", (event) => {
     const row = event.target.closest("table[data-rows] tbody tr[tabindex]");
-    if (row && row === event.target) focusRow(row);
+    if (row && row === event.target && !keeping) focusRow(row);
   });
   document.addEventListener("change", (event) => {
     if (event.target.matches("select[data-go]")) location.href = event.target.value;
   });
+
+  /* Rows of a spreadsheet pasted onto a table go to its preview. */
+  document.addEventListener("paste", (event) => {
+    const table = document.querySelector("table[data-paste]");
+    const text = event.clipboardData?.getData("text/plain");
+    if (!table || !text?.trim() || typing(document.activeElement)) return;
+    event.preventDefault();
+    htmx.ajax("POST", table.dataset.paste, { values: { text }, target: "#work" });
+  });
+  document.addEventListener("mousedown", (event) => { if (event.shiftKey && event.target.closest("table[data-many] tbody")) event.preventDefault(); });
 
   const findKey = (event) => {
     const links = [...document.querySelectorAll("#found a")];

@@ -1,0 +1,84 @@
+"""What a person asks of the table of a list: filters of the address, columns they chose, the rows that fit."""
+
+from __future__ import annotations
+
+import re
+from datetime import date
+from typing import Any
+from urllib.parse import urlencode
+
+from django.http import HttpRequest
+
+from core.codes import list_index
+from core.listing import STANDS, USUAL, Asked, Known, columns, listed
+from core.state import State
+from core.tables import CLASSES, Code
+from web.codes import queries
+from web.definitions.facts import posted_facts
+
+ODD = re.compile(r"[\x00-\x1f\x7f]")
+
+
+def _text(request: HttpRequest, name: str) -> str:
+    given = request.POST if request.method == "POST" else request.GET
+    return ODD.sub("", given.get(name, "")).strip()[:100]
+
+
+def asked(request: HttpRequest, state: State, code_list: str) -> Asked:
+    """The question in the address (or the form); what makes no sense asks nothing."""
+    known = columns(state, code_list)
+    try:
+        on = date.fromisoformat(_text(request, "on"))
+    except ValueError:
+        on = None
+    has = tuple((name, value) for name in known if name not in ("use", "account_class", "in_use_from", "in_use_until")
+                and (value := _text(request, f"has-{name}")))  # fmt: skip
+    sort, chosen, stands = _text(request, "sort"), _text(request, "class"), _text(request, "stands")
+    return Asked(
+        _text(request, "find"), _text(request, "prefix"), chosen if chosen in CLASSES else "", _text(request, "kind"), on,
+        stands if stands in STANDS else "", has, sort.lstrip("-") if sort.lstrip("-") in {"code", "name", *known} else "",
+        sort.startswith("-"),
+    )  # fmt: skip
+
+
+def query(asked: Asked) -> str:
+    """The question as an address writes it."""
+    parts: dict[str, Any] = {
+        "find": asked.words, "prefix": asked.prefix, "class": asked.account_class, "kind": asked.kind, "on": asked.on or "",
+        "stands": asked.stands, "sort": ("-" if asked.down else "") + asked.sort, **{f"has-{k}": v for k, v in asked.has},
+    }  # fmt: skip
+    return urlencode({name: value for name, value in parts.items() if value})
+
+
+def known(request: HttpRequest, state: State, code_list: str) -> Known:
+    facts = posted_facts(state)
+    working = request.seen.working  # type: ignore[attr-defined]
+    return Known(lambda: facts.codes(code_list), queries.drafted(working, code_list))
+
+
+def chosen_columns(request: HttpRequest, state: State, code_list: str) -> list[str]:
+    """The columns this person chose for this list, or the usual ones."""
+    known_columns = columns(state, code_list)
+    chosen = request.user.columns.get(code_list)  # type: ignore[union-attr]
+    return [name for name in (chosen if chosen is not None else USUAL) if name in known_columns]
+
+
+def fitting(request: HttpRequest, state: State, code_list: str) -> list[str]:
+    """All codes that fit the question, in its order; in the order of the main hierarchy where nothing is asked."""
+    question = asked(request, state, code_list)
+    if not question.narrows:
+        return [row.code.code for row in queries.ordered(state, code_list)]
+    return listed(state, code_list, question, known(request, state, code_list))
+
+
+def chosen_codes(request: HttpRequest, state: State, code_list: str) -> list[str]:
+    """The codes a form means: those named, or with `all` every one that fits the question beside them."""
+    if request.POST.get("all"):
+        return fitting(request, state, code_list)
+    codes = list_index(state, code_list).codes
+    return [code for code in dict.fromkeys(request.POST.get("what", "").split(",")) if code in codes]
+
+
+def rows_of(state: State, code_list: str, codes: list[str]) -> list[Code]:
+    index = list_index(state, code_list).codes
+    return [index[code] for code in codes if code in index]
