@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from datetime import date
 from typing import TypeVar
 
-from core.state import State, derived
+from core.codes import list_index
+from core.selector_text import Item, Parsed, parse
+from core.state import Edit, State, derived
 from core.tables import Code, Hierarchy, HierarchyNode
 
 K = TypeVar("K")
@@ -69,11 +73,66 @@ class Tree:
         return found[::-1]
 
 
-@derived(Hierarchy, (HierarchyNode, 0))
 def tree(state: State, hierarchy: str) -> Tree:
-    """The hierarchy as a tree; nodes on a cycle (a fault elsewhere) are left out."""
+    """The hierarchy as a tree, with what its intakes take in; nodes on a cycle (a fault elsewhere) are left out."""
+    if not _intakes(state, hierarchy):
+        return _placed(state, hierarchy)
     head = state.get(Hierarchy, hierarchy)
-    nodes = sorted(state.part(HierarchyNode, hierarchy).values(), key=lambda n: order_key(n.position, n.code))
+    return _grown(state, hierarchy, head.code_list if head else "")
+
+
+@derived((HierarchyNode, 0))
+def _intakes(state: State, hierarchy: str) -> list[HierarchyNode]:
+    """Nodes that take codes in by themselves, in code order."""
+    return sorted((node for node in state.part(HierarchyNode, hierarchy).values() if node.intake), key=lambda node: node.code)
+
+
+@derived(Hierarchy, (HierarchyNode, 0))
+def _placed(state: State, hierarchy: str) -> Tree:
+    return _made(state, hierarchy, state.part(HierarchyNode, hierarchy).values())
+
+
+@derived(Hierarchy, (HierarchyNode, 0), (Code, 1))
+def _grown(state: State, hierarchy: str, code_list: str) -> Tree:
+    part = state.part(HierarchyNode, hierarchy)
+    taken = taken_in(state, hierarchy, code_list)
+    return _made(state, hierarchy, [*part.values(), *(HierarchyNode(hierarchy, code, into[0]) for code, into in taken.items())])
+
+
+@derived((HierarchyNode, 0), (Code, 1))
+def taken_in(state: State, hierarchy: str, code_list: str) -> dict[str, list[str]]:
+    """Codes that intakes take in, each with the rollup codes whose intake picks it (more than one is a fault).
+
+    A code that was placed by hand stays where it was placed.
+    """
+    part = state.part(HierarchyNode, hierarchy)
+    found: dict[str, list[str]] = {}
+    for node in _intakes(state, hierarchy):
+        for code in sorted(picked(state, code_list, parse(node.intake))):
+            if (hierarchy, code) not in part:
+                found.setdefault(code, []).append(node.code)
+    return found
+
+
+def picked(state: State, code_list: str, parsed: Parsed) -> set[str]:
+    """Posting codes that the parts of a selector without `under` pick."""
+    posting = list_index(state, code_list).posting
+
+    def of(item: Item) -> list[str]:
+        if item.kind == "all":
+            return posting
+        if item.kind == "prefix":
+            return posting[bisect_left(posting, item.first) : bisect_left(posting, item.first + "\x7f")]
+        last = item.second if item.kind == "range" else item.first
+        return [] if item.kind == "under" else posting[bisect_left(posting, item.first) : bisect_right(posting, last)]
+
+    found = {code for item in parsed.items for code in of(item)}
+    return found.difference(code for item in parsed.taken_away for code in of(item))
+
+
+def _made(state: State, hierarchy: str, rows: Iterable[HierarchyNode]) -> Tree:
+    head = state.get(Hierarchy, hierarchy)
+    nodes = sorted(rows, key=lambda n: order_key(n.position, n.code))
     children: dict[str, list[str]] = {}
     for node in nodes:
         children.setdefault(node.parent, []).append(node.code)
@@ -87,6 +146,35 @@ def tree(state: State, hierarchy: str) -> Tree:
         open_at.append(i)
     parent = {node.code: node.parent for node in nodes}
     return Tree(hierarchy, head.code_list if head else "", head.name if head else "", order, parent, children, place, end)
+
+
+def versions_of(state: State, hierarchy: str) -> list[Hierarchy]:
+    """A hierarchy and its kept versions, the one that holds latest first."""
+    head = state.get(Hierarchy, hierarchy)
+    name = head.version_of or head.hierarchy if head else hierarchy
+    rows = [row for row in state.rows(Hierarchy) if name in (row.hierarchy, row.version_of)]
+    return sorted(rows, key=lambda row: (row.holds_from or date.min, row.hierarchy == name), reverse=True)
+
+
+def holding(state: State, hierarchy: str, on: date) -> str:
+    """The version of a hierarchy that holds on a day; the earliest where none does yet."""
+    rows = versions_of(state, hierarchy)
+    found = next((row for row in rows if (row.holds_from or date.min) <= on), rows[-1] if rows else None)
+    return found.hierarchy if found else hierarchy
+
+
+@derived(Hierarchy, HierarchyNode)
+def as_held(state: State, on: date) -> State:
+    """The definitions with every hierarchy in the shape that held on a day."""
+    edits: list[Edit] = []
+    for row in state.rows(Hierarchy):
+        then = holding(state, row.hierarchy, on)
+        if row.version_of or then == row.hierarchy:
+            continue
+        part, other = state.part(HierarchyNode, row.hierarchy), state.part(HierarchyNode, then)
+        kept = {(row.hierarchy, node.code): node._replace(hierarchy=row.hierarchy) for node in other.values()}
+        edits += [Edit("hierarchy_nodes", key, part.get(key), kept.get(key)) for key in {**part, **kept}]
+    return state.edited(edits) if edits else state
 
 
 @derived(Hierarchy)

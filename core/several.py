@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from core.changes import change, named
-from core.hierarchies import main_hierarchies, order_key
+from core.changes import Change, MoveNode, Put, Several, change, named
+from core.codes import list_index
+from core.hierarchies import Tree, main_hierarchies, order_key
 from core.parsing import read_value
 from core.state import Edit, State
-from core.tables import TABLES, Code, CodeProperty, HierarchyNode
+from core.tables import TABLES, Code, CodeProperty, Hierarchy, HierarchyNode
 
 
 def _count(codes: tuple[str, ...]) -> str:
@@ -97,3 +98,43 @@ class BringCodes:
         if len(self.rows) == 1:
             return f"{'Added' if new else 'Changed'} {named(self.rows[0])}"
         return f"Brought in {len(self.rows):,} codes of {self.rows[0].code_list if self.rows else ''}, {new:,} of them new"
+
+
+def shifted(state: State, made: Tree, code: str, way: str) -> MoveNode | None:
+    """The move of a code among its neighbours or between levels: up, down, deeper, higher; None where there is no room."""
+    parent = made.parent.get(code, "")
+    near = made.children.get(parent, [])
+    at = near.index(code)
+    if way == "up" and at:
+        return MoveNode(made.hierarchy, code, parent, near[at - 1])
+    if way == "down" and at + 1 < len(near):
+        return MoveNode(made.hierarchy, code, parent, near[at + 2] if at + 2 < len(near) else "")
+    if way == "deeper" and at and (above := state.get(Code, made.code_list, near[at - 1])) and above.rollup:
+        return MoveNode(made.hierarchy, code, near[at - 1])
+    if way == "higher" and parent:
+        grand = made.parent.get(parent, "")
+        uncles = made.children.get(grand, [])
+        after = uncles.index(parent) + 1
+        return MoveNode(made.hierarchy, code, grand, uncles[after] if after < len(uncles) else "")
+    return None
+
+
+def copied(state: State, source: str, head: Hierarchy) -> Several:
+    """A new hierarchy in the shape of another one."""
+    nodes = state.part(HierarchyNode, source).values()
+    rows = tuple(Put(node._replace(hierarchy=head.hierarchy)) for node in nodes)
+    return Several((Put(head), *rows), f"Made {named(head)} in the shape of {source}, {len(rows):,} codes")
+
+
+def by_beginnings(state: State, head: Hierarchy, length: int) -> Several:
+    """A new hierarchy proposed from leading characters: rollup codes of that length take in what begins with them."""
+    index = list_index(state, head.code_list)
+    found = sorted({code[:length] for code in index.posting if len(code) > length})
+    changes: list[Change] = [Put(head)]
+    for text in found:
+        row = index.codes.get(text)
+        if row is None:
+            changes.append(Put(Code(head.code_list, text, f"Codes that begin with {text}", True, False)))
+        if row is None or row.rollup:
+            changes.append(Put(HierarchyNode(head.hierarchy, text, "", None, f"{text}*")))
+    return Several(tuple(changes), f"Proposed {named(head)} from the first {length} characters, {len(found):,} rollup codes")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any, NamedTuple
 
-from core.selectors import mentions
+from core.selector_text import mentions
 from core.state import State
 from core.statements import natural_list
 from core.tables import (
@@ -62,6 +62,8 @@ def of_code(state: State, code_list: str, code: str) -> Iterator[Use]:
             for node in state.part(HierarchyNode, head.hierarchy).values():
                 if node.parent == code:
                     yield _use(node, f"{node.code} stands below it in {head.name}")
+                if node.intake and mentions(node.intake, code):
+                    yield _use(node, f"the intake of {node.code} in {head.name}")
     for chart, fields in charts.items():
         for segment in state.part(ChartSegment, chart).values():
             if segment.segment in fields and segment.default_code == code:

@@ -23,6 +23,7 @@ INSTALLED_APPS = [
     "web.journals",
     "web.statements",
     "web.group",
+    "web.hierarchies",
     "web.drafts",
     "web.exchange",
     "axes",

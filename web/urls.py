@@ -5,6 +5,7 @@ urlpatterns = [
     path("", include("web.people.urls")),
     path("", include("web.definitions.urls")),
     path("codes/", include("web.codes.urls")),
+    path("hierarchies/", include("web.hierarchies.urls")),
     path("structures/", include("web.structures.urls")),
     path("companies/", include("web.companies.urls")),
     path("journals/", include("web.journals.urls")),

@@ -8,7 +8,8 @@ from typing import Any
 from core.checks.build import fault
 from core.codes import list_index, natural_lists, text_fault
 from core.faults import Fault
-from core.hierarchies import find_cycle
+from core.hierarchies import find_cycle, taken_in
+from core.selector_text import parse
 from core.state import State
 from core.tables import Code, CodeList, Hierarchy, HierarchyNode
 
@@ -51,12 +52,28 @@ def codes(state: State, rows: list[Code]) -> Iterator[Fault]:
 
 
 def hierarchies(state: State, rows: list[Hierarchy]) -> Iterator[Fault]:
+    for row in rows:
+        if row.version_of:
+            yield from _version(state, row)
     mains: dict[str, str] = {}
     for row in state.rows(Hierarchy):
         if row.main:
             other = mains.setdefault(row.code_list, row.hierarchy)
             if other != row.hierarchy and (row in rows or state.get(Hierarchy, other) in rows):
                 yield fault(row, "main", f"{row.code_list} has a main hierarchy already: {other}.", "Make one of them not main.")
+
+
+def _version(state: State, row: Hierarchy) -> Iterator[Fault]:
+    other = state.get(Hierarchy, row.version_of)
+    if other is None:
+        yield fault(
+            row, "version_of", f"There is no hierarchy {row.version_of}.", "Name the hierarchy it is a version of.", "reference"
+        )
+    elif other.version_of or other.code_list != row.code_list or other.hierarchy == row.hierarchy:
+        yield fault(row, "version_of", f"{row.version_of} is not a hierarchy of {row.code_list} in its own right.",
+                    "Name the hierarchy it is a version of.", "version")  # fmt: skip
+    if row.main:
+        yield fault(row, "main", "A kept version of a hierarchy is never the main one.", "Make it not main.", "version")
 
 
 def nodes(state: State, rows: list[HierarchyNode]) -> Iterator[Fault]:
@@ -84,6 +101,29 @@ def nodes(state: State, rows: list[HierarchyNode]) -> Iterator[Fault]:
                         "Place it in the hierarchy first.", "parent-absent")  # fmt: skip
     for name in sorted({row.hierarchy for row in rows}):
         yield from _shape(state, name)
+        yield from _intakes(state, name)
+
+
+def _intakes(state: State, hierarchy: str) -> Iterator[Fault]:
+    """Intakes that can't be read, stand where none may, or take the same code in."""
+    head = state.get(Hierarchy, hierarchy)
+    rows = {node.code: node for node in state.part(HierarchyNode, hierarchy).values() if node.intake}
+    for row in rows.values():
+        code = state.get(Code, head.code_list, row.code) if head else None
+        parsed = parse(row.intake)
+        for text in parsed.faults:
+            yield fault(row, "intake", text, "Correct the intake.", "selector")
+        if code is not None and not code.rollup:
+            yield fault(row, "intake", f"{row.code} is a posting code and takes nothing in.", "Leave the intake empty.", "intake")
+        if any(item.kind == "under" for item in (*parsed.items, *parsed.taken_away)):
+            yield fault(row, "intake", "An intake names codes, ranges and beginnings; 'under' would turn round on itself.",
+                        "Name the codes themselves.", "intake")  # fmt: skip
+    told: set[tuple[str, str]] = set()
+    for taken, into in sorted(taken_in(state, hierarchy, head.code_list).items()) if head and rows else ():
+        if len(into) > 1 and (into[0], into[1]) not in told:
+            told.add((into[0], into[1]))
+            yield fault(rows[into[1]], "intake", f"The intakes of {into[0]} and {into[1]} both take {taken} in.",
+                        "Take it out of one of them.", "intake-twice")  # fmt: skip
 
 
 def _shape(state: State, hierarchy: str) -> Iterator[Fault]:

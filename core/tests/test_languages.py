@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 
 from core import formulas
 from core.money import format_amount, round_half_up
-from core.selectors import describe, parse, pick, with_code, without
+from core.selector_text import describe, parse
+from core.selectors import pick, with_code, without
 from core.tests.builders import state
 
 CASES = Path(__file__).parent / "cases"

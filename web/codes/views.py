@@ -15,6 +15,7 @@ from core.faults import Fault, Place, Refused
 from core.fixed import fixed_columns
 from core.hierarchies import main_hierarchies, main_tree, standing_under_none
 from core.listing import STANDS, columns, listed
+from core.several import shifted
 from core.state import State
 from core.tables import CLASSES, Chart, Code, CodeList, Hierarchy
 from web.codes import queries, table
@@ -238,20 +239,8 @@ def shift(request: HttpRequest, state: State, code_list: str, code: str, way: st
     main = main_tree(state, code_list)
     if main is None or code not in main.place:
         raise Refused([Fault("not-placed", f"{code} stands under no rollup code yet.", way_out="Move it below one first (M).")])
-    parent = main.parent.get(code, "")
-    near = main.children.get(parent, [])
-    at = near.index(code)
-    if way == "up" and at:
-        change = MoveNode(main.hierarchy, code, parent, near[at - 1])
-    elif way == "down" and at + 1 < len(near):
-        change = MoveNode(main.hierarchy, code, parent, near[at + 2] if at + 2 < len(near) else "")
-    elif way == "deeper" and at and (above := state.get(Code, code_list, near[at - 1])) and above.rollup:
-        change = MoveNode(main.hierarchy, code, near[at - 1])
-    elif way == "higher" and parent:
-        uncles = main.children.get(main.parent.get(parent, ""), [])
-        after = uncles.index(parent) + 1
-        change = MoveNode(main.hierarchy, code, main.parent.get(parent, ""), uncles[after] if after < len(uncles) else "")
-    else:
+    change = shifted(state, main, code, way)
+    if change is None:
         raise Refused([Fault("no-room", f"{code} cannot go {way} from here.")])
     make(request, change)
     return go(address(code_list, code))

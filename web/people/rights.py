@@ -19,7 +19,7 @@ from django.urls import URLPattern, path
 from django.views.decorators.http import require_POST
 
 from core.state import State
-from core.tables import Chart, CodeList, Company, Group, Statement
+from core.tables import Chart, CodeList, Company, Group, Hierarchy, Statement
 from core.uses import charts_of_list
 from web.definitions.drafting import OPEN_ENDED, Working, publish_due, working
 from web.definitions.history import state_at
@@ -75,6 +75,9 @@ def _sees(person: Any, state: State, kind: str, name: str) -> bool:
         return name in charts_seen(person, state)
     if kind == "code_list":
         return any(row.code_list == name for row in lists_seen(person, state))
+    if kind == "hierarchy":
+        head = state.get(Hierarchy, name)
+        return head is not None and _sees(person, state, "code_list", head.code_list)
     if kind == "statement":
         row = state.get(Statement, name)
         return row is not None and row.chart in charts_seen(person, state)

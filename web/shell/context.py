@@ -97,7 +97,7 @@ def frame(request: HttpRequest) -> dict[str, Any]:
     if seen is None or not request.user.is_authenticated:
         return {}
     here = request.path.split("/")[1]
-    numbers = {"codes": 1, "structures": 2, "companies": 3, "journals": 4, "statements": 5, "group": 6}
+    numbers = {"codes": 1, "hierarchies": 1, "structures": 2, "companies": 3, "journals": 4, "statements": 5, "group": 6}
     return {
         "storeys": SimpleLazyObject(lambda: storeys(seen.state, request.user)),
         "working": seen.working,

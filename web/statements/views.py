@@ -13,6 +13,7 @@ from django.urls import reverse
 from core.changes import DeleteLine, MoveLine, PlaceAccounts, Put, Several
 from core.codes import list_index
 from core.faults import Fault, Place, Refused
+from core.hierarchies import as_held
 from core.periods import calendar_index, company_calendar
 from core.state import State
 from core.statements import likely_line, natural_list, plan
@@ -94,6 +95,8 @@ def statement(request: HttpRequest, state: State, statement: str) -> HttpRespons
         return render(request, "statements/statement.html", {"plan": made, "statement": made.statement, "rows": [],
                                                              "statements": seen_statements(request, state)})  # fmt: skip
     year, period, start = asked_period(request, state, company.calendar)
+    state, held = then_or_now(request, state, company, year, period)
+    made = plan(state, statement) or made
     found = company_statement(state, statement, company.company, year, period, start)
     was = _was(request, state, statement, company.company, (year, period, start))
     rows = []
@@ -112,7 +115,9 @@ def statement(request: HttpRequest, state: State, statement: str) -> HttpRespons
     belonging = [c for c in made.accounts.posting if made.line_of[made.accounts.position[c]] >= 0 or c in {i.code for i in idle}]
     check = sum(f.raw[0] for f in found.figures.lines if f.line.parent < 0) + sum(u.raw[0] for u, _ in unplaced)
     calendar = company_calendar(state, company.company)
-    query = _where({"company": company.company, "year": year, "period": period, "first": start})
+    query = _where(
+        {"company": company.company, "year": year, "period": period, "first": start, "tree": held and request.GET.get("tree")}
+    )
     return render(request, "statements/statement.html", {
         "plan": made, "statement": made.statement, "company": company, "rows": rows, "found": found, "digits": found.digits,
         "unplaced": unplaced, "idle": [Idle(c.code, c.name, likely_line(made, c.code)) for c in idle if c.code not in amounted], "placed": len(belonging) - len(idle),
@@ -123,8 +128,15 @@ def statement(request: HttpRequest, state: State, statement: str) -> HttpRespons
         "period": state.get(Period, company.calendar, year, period), "year": year, "here": f"{request.path}?{query}",
         "headings": [line.row for line in made.lines if line.row.kind == "heading"],
         "lines": [line.row for line in made.lines if line.row.kind == "accounts"], "columns": ("Published", "Draft") if request.seen.working else ("Before", company.currency),
-        "labels": {line.row.line: line.row.label for line in made.lines},
+        "labels": {line.row.line: line.row.label for line in made.lines}, "held": held,
     })  # fmt: skip
+
+
+def then_or_now(request: HttpRequest, state: State, company: Company, year: int, period: int) -> tuple[State, bool]:
+    """With `tree=then` the definitions with every hierarchy as it held at the period's end; and whether that is another shape."""
+    found = state.get(Period, company.calendar, year, period)
+    then = as_held(state, found.ends_on) if found else state
+    return (then if request.GET.get("tree") == "then" else state), then is not state
 
 
 def _was(
@@ -159,9 +171,11 @@ def line(request: HttpRequest, state: State, statement: str, line: str) -> HttpR
     found = None
     if company:
         year, period, start = asked_period(request, state, company.calendar)
+        state, _ = then_or_now(request, state, company, year, period)
+        made = plan(state, statement) or made
         found = company_statement(state, statement, company.company, year, period, start)
         accounts = account_figures(state, made, line, company.company, found.window)
-    query = _where({k: request.GET.get(k) for k in ("company", "year", "period", "first")})
+    query = _where({k: request.GET.get(k) for k in ("company", "year", "period", "first", "tree")})
     return render(request, "statements/line.html", {
         "plan": made, "statement": made.statement, "line": at, "row": at.row, "accounts": accounts, "company": company,
         "digits": found.digits if found else 2, "window": found.window if found else None, "query": query,

@@ -95,7 +95,7 @@
   };
 
   /* Acts of the page that work on the selected row: {row} in their address stands for it. */
-  const selected = () => document.querySelector("tr[aria-selected=true][data-row]");
+  const selected = () => document.querySelector("tr[aria-selected=true][data-row], g.on[data-row]");
   document.addEventListener("htmx:configRequest", (event) => {
     if (event.detail.path.includes("~row~")) {
       const row = selected();

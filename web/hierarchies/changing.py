@@ -1,0 +1,129 @@
+"""Hierarchies changed: begun, moved in, intakes, versions kept."""
+
+from __future__ import annotations
+
+import re
+
+from django.http import Http404, HttpRequest, HttpResponse
+from django.urls import reverse
+
+from core.changes import Amend, Change, Drop, MoveNode, Put, Several, named
+from core.codes import list_index
+from core.faults import Fault, Place, Refused
+from core.hierarchies import main_hierarchies, tree
+from core.several import MoveNodes, by_beginnings, copied, shifted
+from core.state import State
+from core.tables import Hierarchy, HierarchyNode
+from web.people.rights import CHANGE, acts
+from web.shell.acts import date_of, filled, go, make
+
+PLAIN = re.compile(r"[^A-Za-z0-9_-]+")
+
+
+def back(request: HttpRequest, hierarchy: str, at: str = "") -> HttpResponse:
+    """To the view the person was in, at the code that was moved."""
+    came = request.headers.get("HX-Current-URL", "")
+    name = "elevation" if "/elevation/" in came else "hierarchy"
+    query = came.split("?", 1)[1] if "?" in came else ""
+    kept = "&".join(part for part in query.split("&") if part and not part.startswith("at="))
+    return go(reverse(name, args=[hierarchy]) + "?" + "&".join(part for part in (kept, f"at={at}" if at else "") if part))
+
+
+def _free(state: State, base: str) -> str:
+    base = PLAIN.sub("-", base).strip("-")[:34] or "tree"
+    name, number = base, 1
+    while state.get(Hierarchy, name):
+        number += 1
+        name = f"{base}-{number}"
+    return name
+
+
+@acts(CHANGE)
+def new(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+    """A hierarchy from nothing, in the shape of another one, or proposed from leading characters."""
+    title = request.POST.get("name", "").strip()
+    if not title:
+        raise Refused([Fault("cell-empty", "The hierarchy needs a name.", Place(column="name"))])
+    name = _free(state, title.lower())
+    row = filled(request, Hierarchy(name, code_list, ""), "name")._replace(main=code_list not in main_hierarchies(state))
+    source, length = request.POST.get("like", ""), request.POST.get("beginnings", "")
+    change: Change = Put(row)
+    if source:
+        other = state.get(Hierarchy, source)
+        if other is None or other.code_list != code_list:
+            raise Refused([Fault("reference", f"There is no hierarchy {source} of this list.")])
+        change = copied(state, source, row)
+    elif length:
+        if not length.isdigit() or not 0 < int(length) < 20:
+            raise Refused([Fault("cell-unreadable", "Give a small number of leading characters.", Place(column="beginnings"))])
+        change = by_beginnings(state, row, int(length))
+    make(request, change)
+    return go(reverse("hierarchy", args=[name]))
+
+
+@acts(CHANGE)
+def move(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
+    """Places codes below a rollup code of this hierarchy: by key, menu, drag."""
+    made = tree(state, hierarchy)
+    codes = list_index(state, made.code_list).codes
+    what = [code for code in dict.fromkeys(request.POST.get("what", "").replace(" ", "").split(",")) if code in codes]
+    onto = request.POST.get("onto", "").split(" ")[0].strip()
+    if not what:
+        raise Refused([Fault("nothing-chosen", "No code is chosen.")])
+    if onto and onto not in codes:
+        raise Refused([Fault("reference", f"There is no code {onto}.", way_out="Choose a rollup code.")])
+    make(request, MoveNode(hierarchy, what[0], onto) if len(what) == 1 else MoveNodes(hierarchy, tuple(what), onto))
+    return back(request, hierarchy, what[0])
+
+
+@acts(CHANGE)
+def shift(request: HttpRequest, state: State, hierarchy: str, code: str, way: str) -> HttpResponse:
+    made = tree(state, hierarchy)
+    if code not in made.place:
+        raise Refused([Fault("not-placed", f"{code} does not stand in this hierarchy.")])
+    change = shifted(state, made, code, way)
+    if change is None:
+        raise Refused([Fault("no-room", f"{code} cannot go {way} from here.")])
+    make(request, change)
+    return back(request, hierarchy, code)
+
+
+@acts(CHANGE)
+def leave(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
+    """Takes codes out of the hierarchy; the codes themselves stay."""
+    what = [code for code in request.POST.get("what", "").split(",") if code]
+    rows = [row for code in what if (row := state.get(HierarchyNode, hierarchy, code))]
+    if not rows:
+        raise Refused([Fault("nothing-chosen", "No code is chosen that was placed here by hand.")])
+    made = tree(state, hierarchy)
+    make(request, Several(tuple(Drop(row) for row in rows), f"Took {', '.join(what[:6])} out of {hierarchy}"))
+    return back(request, hierarchy, made.parent.get(what[0], ""))
+
+
+@acts(CHANGE)
+def intake(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
+    """What a rollup code takes in by itself."""
+    code = request.POST.get("code", "")
+    row = state.get(HierarchyNode, hierarchy, code)
+    if row is None:
+        raise Http404
+    make(request, Amend("hierarchy_nodes", (hierarchy, code), (("intake", filled(request, row, "intake").intake),)))
+    return back(request, hierarchy, code)
+
+
+@acts(CHANGE)
+def keep(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
+    """Keeps the present shape as a version; from the date given on the hierarchy may take another."""
+    head = state.get(Hierarchy, hierarchy)
+    on = date_of(request, "on")
+    if head is None or head.version_of:
+        raise Refused([Fault("version", "A kept version has no versions of its own.")])
+    if on is None:
+        raise Refused([Fault("cell-empty", "Give the day from which the hierarchy holds anew.", Place(column="on"))])
+    if head.holds_from and on <= head.holds_from:
+        raise Refused([Fault("dates", f"It holds from {head.holds_from} already.", Place(column="on"), "Give a later day.")])
+    name = _free(state, f"{hierarchy[:22]}-until-{on}")
+    version = Hierarchy(name, head.code_list, f"{head.name} until {on}", False, hierarchy, head.holds_from)
+    make(request, Several((copied(state, hierarchy, version), Put(head._replace(holds_from=on))),
+                          f"Kept {named(head)} as it holds until {on}"))  # fmt: skip
+    return back(request, hierarchy)

@@ -1,0 +1,219 @@
+"""Hierarchies looked at: as a list, as an elevation, two of them compared."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
+from django.shortcuts import render
+from django.urls import reverse
+from django.utils.html import format_html, format_html_join
+from django.utils.safestring import SafeString
+
+from core.codes import list_index
+from core.elevation import draw
+from core.hierarchies import Tree, main_hierarchies, standing_under_none, tree, versions_of
+from core.money import show_amount
+from core.state import State
+from core.statements import natural_list
+from core.tables import CodeList, Company, Hierarchy, HierarchyNode
+from core.uses import charts_of_list
+from web.hierarchies import checks, queries
+from web.hierarchies.svg import as_svg
+from web.people.rights import SIGNED_IN, companies_seen, needs
+from web.shell.tabular import Money, attached
+from web.statements.views import asked_period
+from web.structures.beam import beam
+
+CHUNK = 150
+
+
+@needs(SIGNED_IN)
+def of_list(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+    """The main hierarchy of a list, or any it has, or the page to begin one."""
+    names = [row.hierarchy for row in hierarchies_of(state, code_list)]
+    best = main_hierarchies(state).get(code_list) or next(iter(names), None)
+    if best is None:
+        return render(request, "hierarchies/none.html", {"list": state.get(CodeList, code_list)})
+    return HttpResponseRedirect(reverse("hierarchy", args=[best]))
+
+
+def hierarchies_of(state: State, code_list: str) -> list[Hierarchy]:
+    """Those in their own right, the main one first."""
+    rows = [row for row in state.rows(Hierarchy) if row.code_list == code_list and not row.version_of]
+    return sorted(rows, key=lambda row: (not row.main, row.name))
+
+
+def _company(request: HttpRequest, state: State, made: Tree) -> Company | None:
+    rows = [row for row in companies_seen(request.user, state) if natural_list(state, row.chart) == made.code_list]
+    wanted = request.GET.get("company") or request.session.get("company")
+    found = next((row for row in rows if row.company == wanted), rows[0] if rows else None)
+    if found and request.session.get("company") != found.company:
+        request.session["company"] = found.company
+    return found
+
+
+def _context(request: HttpRequest, state: State, hierarchy: str) -> dict[str, Any]:
+    """What both views of a hierarchy show: its figures, its sisters, where it is used, how it stands."""
+    head, made = state.get(Hierarchy, hierarchy), tree(state, hierarchy)
+    if head is None:
+        raise Http404
+    company = _company(request, state, made)
+    year, period, _ = asked_period(request, state, company.calendar) if company else (0, 0, None)
+    found = queries.figures(state, made, company, year, period)
+    chart = next((c for c in charts_of_list(state, head.code_list)), "")
+    zoom = request.GET.get("zoom", "") if request.GET.get("zoom", "") in made.place else ""
+    level = request.GET.get("level", "")
+    return {
+        "head": head, "tree": made, "figures": found, "company": company, "year": year, "period": period, "zoom": zoom,
+        "path": made.path(zoom)[:-1] if zoom else [], "level": int(level) if level in "123456789" and level else 0,
+        "words": request.GET.get("find", "").strip()[:100], "hierarchies": hierarchies_of(state, head.code_list),
+        "versions": versions_of(state, hierarchy), "beam": beam(state, None, head.code_list) if not chart else None,
+        "companies": [row for row in companies_seen(request.user, state) if natural_list(state, row.chart) == made.code_list],
+        "deepest": max((depth for _, depth in made.order), default=0) + 1, "at": request.GET.get("at", ""),
+        "posting": sum(1 for code, _ in made.order if (row := list_index(state, made.code_list).codes.get(code)) and not row.rollup),
+        "checks": checks.of(state, hierarchy), "loose": [list_index(state, head.code_list).codes[c] for c in standing_under_none(state, head.code_list)[:40]] if head.main else [],
+        "drafted": moved_places(request, hierarchy), "list": state.get(CodeList, head.code_list),
+    }  # fmt: skip
+
+
+def moved_places(request: HttpRequest, hierarchy: str) -> dict[str, tuple[str, str]]:
+    """Codes that the open draft places elsewhere: (old parent, new parent); '—' where it had none."""
+    working = request.seen.working  # type: ignore[attr-defined]
+    if working is None:
+        return {}
+    was, now = tree(working.published.state, hierarchy), tree(working.state, hierarchy)
+    if was is now:
+        return {}
+    return {code: (was.parent.get(code, "—"), now.parent[code]) for code in now.place if was.parent.get(code) != now.parent[code]}
+
+
+def _row(row: queries.Row, head: Hierarchy, digits: int, drafted: Any, at: str) -> SafeString:
+    kind = ("heading" if row.rollup else "closed" if row.closed else "") + (" drafted" if row.code in drafted else "")
+    return format_html(
+        '<tr id="row-{code}" class="{kind}" tabindex="0" data-row="{code}"{onto} draggable="true" hx-get="{proof}"'
+        ' hx-trigger="focus delay:120ms" hx-target="#proof" hx-sync="#proof:replace"{focus}><td class="code d{depth}">{code}</td>'
+        '<td class="d{depth}">{name}</td><td class="code sub">{intake}</td><td class="num">{under}</td><td class="num">{raw}</td></tr>',
+        code=row.code, kind=kind, onto=format_html(' data-onto="{}"', row.code) if row.rollup else "",
+        proof=reverse("hierarchy-node", args=[head.hierarchy, row.code]), depth=min(row.depth, 8), name=row.name, intake=row.intake,
+        focus=format_html(' data-focus="{}"', 1) if row.code == at else "",
+        under=f"{row.under:,}" if row.rollup else "", raw="" if row.raw is None else show_amount(row.raw, digits),
+    )  # fmt: skip
+
+
+def _rows(state: State, context: dict[str, Any], start: int) -> dict[str, Any]:
+    head = context["head"]
+    found = queries.listing(
+        state, head.hierarchy, context["figures"], level=context["level"], zoom=context["zoom"], words=context["words"]
+    )
+    at = context["at"]
+    if at and not start:
+        place = next((i for i, row in enumerate(found) if row.code == at), 0)
+        start = max(0, place - 30) if place > CHUNK - 30 else 0
+    part = found[start : start + CHUNK]
+    rows = format_html_join("", "{}", ((_row(row, head, context["figures"].digits, context["drafted"], at),) for row in part))
+    end = start + len(part)
+    return {
+        **context,
+        "rows": rows,
+        "total": len(found),
+        "next": end if end < len(found) else None,
+        "before": max(0, start - CHUNK) if start else None,
+    }
+
+
+@needs(SIGNED_IN)
+def listed(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
+    """The list view: nested codes with how many stand under each and what they come to."""
+    return render(request, "hierarchies/list.html", _rows(state, _context(request, state, hierarchy), 0))
+
+
+@needs(SIGNED_IN)
+def rows(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
+    start = request.GET.get("from", "0")
+    number = int(start) if start.isdigit() and len(start) < 9 else 0
+    return render(request, "hierarchies/rows.html", _rows(state, _context(request, state, hierarchy), number))
+
+
+def _drawn(request: HttpRequest, state: State, context: dict[str, Any]) -> tuple[Any, str]:
+    """The drawing, and what its widths mean."""
+    by = request.GET.get("by", "codes")
+    weights = None
+    if by == "balance" and context["company"]:
+        weights = {code: float(raw) for code, raw in context["figures"].raw.items()}
+    elif by == "lines" and context["company"]:
+        weights = queries.lines_posted(state, context["company"], context["year"])
+    else:
+        by = "codes"
+    return draw(state, context["head"].hierarchy, zoom=context["zoom"], weights=weights, moved=context["drafted"]), by
+
+
+@needs(SIGNED_IN)
+def elevation(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
+    """The elevation: roof, storeys, posts on the ground."""
+    context = _context(request, state, hierarchy)
+    made, by = _drawn(request, state, context)
+    return render(request, "hierarchies/elevation.html", {
+        **context, "drawing": made, "by": by, "svg": as_svg(made, hierarchy, context["at"] or context["zoom"]),
+    })  # fmt: skip
+
+
+@needs(SIGNED_IN)
+def drawing(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
+    """The drawing alone, as a file."""
+    context = _context(request, state, hierarchy)
+    made, _ = _drawn(request, state, context)
+    reply = HttpResponse(as_svg(made, hierarchy, "", alone=True), content_type="image/svg+xml")
+    reply["Content-Disposition"] = f'attachment; filename="{hierarchy}.svg"'
+    return reply
+
+
+@needs(SIGNED_IN)
+def node(request: HttpRequest, state: State, hierarchy: str, code: str) -> HttpResponse:
+    """The proof leaf of one code in a hierarchy."""
+    made = tree(state, hierarchy)
+    row = list_index(state, made.code_list).codes.get(code)
+    if row is None:
+        raise Http404
+    company = _company(request, state, made)
+    year, period, _ = asked_period(request, state, company.calendar) if company else (0, 0, None)
+    found = queries.figures(state, made, company, year, period)
+    place = made.place.get(code)
+    codes = list_index(state, made.code_list).codes
+    below = [c for c in made.below(code) if c in codes and not codes[c].rollup]
+    placed = state.get(HierarchyNode, hierarchy, code)
+    return render(request, "hierarchies/node.html", {
+        "row": row, "head": state.get(Hierarchy, hierarchy), "path": [codes[c] for c in made.path(code)[:-1] if c in codes], "placed": placed,
+        "below": len(below), "levels": made.order[place][1] + 1 if place is not None else 0, "figures": found, "raw": found.raw.get(code),
+        "year": year, "period": period, "taken": place is not None and placed is None,
+    })  # fmt: skip
+
+
+@needs(SIGNED_IN)
+def out(request: HttpRequest, state: State, hierarchy: str, kind: str) -> HttpResponse:
+    """The list view as a file."""
+    context = _context(request, state, hierarchy)
+    found = queries.listing(
+        state, hierarchy, context["figures"], level=context["level"], zoom=context["zoom"], words=context["words"]
+    )
+    made, digits = context["tree"], context["figures"].digits
+    header = ("code", "name", "parent", "depth", "intake", "codes", "balance")
+    return attached(hierarchy, kind, header, (
+        (row.code, row.name, made.parent.get(row.code, ""), row.depth, row.intake, row.under if row.rollup else "", Money(row.raw, digits))
+        for row in found
+    ))  # fmt: skip
+
+
+@needs(SIGNED_IN)
+def compare(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
+    """This hierarchy beside another one, or a version of it: what stands elsewhere, with amounts."""
+    context = _context(request, state, hierarchy)
+    others = [row for row in (*context["versions"], *context["hierarchies"]) if row.hierarchy != hierarchy]
+    wanted = request.GET.get("with", "")
+    other = next((row for row in others if row.hierarchy == wanted), others[0] if others else None)
+    found = queries.compared(state, other.hierarchy, hierarchy, context["figures"]) if other else []
+    return render(
+        request,
+        "hierarchies/compare.html",
+        {**context, "others": others, "other": other, "found": found[:2000], "count": len(found)},
+    )
