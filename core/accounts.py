@@ -118,7 +118,7 @@ def chart_index(state: State, chart: str) -> ChartIndex | None:
         if dim:
             codes = list_index(state, dim.code_list).codes
             rule = state.get(CodeList, dim.code_list)
-            dimensions.append(Field(dim.dimension, dim.name, dim.code_list, "dimension", False, "", rule, codes))
+            dimensions.append(Field(dim.dimension, dim.name, dim.code_list, "dimension", hung.required, "", rule, codes))
     index = {field.name: i for i, field in enumerate([*segments, *dimensions])}
     lists = {field.name: field.code_list for field in [*segments, *dimensions]}
     roles = [segment.role for segment in segments]
@@ -168,7 +168,10 @@ def seat(state: State, company: str) -> Seat | None:
     accounts = state.part(CompanyAccount, company).values()
     opened = frozenset(a.code for a in accounts if a.enabled) if head.accounts_open == "listed" else None
     shut = frozenset(a.code for a in accounts if not a.enabled)
-    return Seat(company, chart, codes, opened, shut, {a.code: a.currency for a in accounts if a.currency})
+    kept = chart.segments[chart.natural].codes.values() if chart.natural >= 0 else ()
+    currencies = {code.code: code.currency for code in kept if code.currency}
+    currencies |= {a.code: a.currency for a in accounts if a.currency}
+    return Seat(company, chart, codes, opened, shut, currencies)
 
 
 @dataclass(frozen=True, slots=True)
@@ -322,6 +325,10 @@ def _required(seated: Seat, values: list[str], account: str, faults: list[Fault]
         if not values[i] and segment.required:
             faults.append(_fault("segment-missing", f"{segment.title} must be given.",
                                  f"Give a code of {segment.code_list}.", "account", account, segment.name))  # fmt: skip
+    for field, value in zip(chart.dimensions, values[len(chart.segments) :], strict=True):
+        if field.required and not value:
+            faults.append(_fault("dimension-missing", f"{field.title} must be given.",
+                                 f"Give a code of {field.code_list}.", "dimensions", "", field.name))  # fmt: skip
     if chart.company >= 0 and (code := values[chart.company]) and code not in seated.codes:
         title = chart.segments[chart.company].title
         if code in chart.segments[chart.company].codes:

@@ -130,3 +130,14 @@ def fullness(state: State, code_list: str) -> Fullness:
     letters = {"digits": 10, "letters": 52, "alphanumeric": 62}[rule.characters]
     possible = sum(letters**n for n in range(rule.min_length, min(rule.max_length, 20) + 1))
     return Fullness(len(list_index(state, code_list).posting), possible)
+
+
+def fullness_by_beginning(state: State, code_list: str) -> list[tuple[str, Fullness]]:
+    """How full a list is under each leading character that codes begin with."""
+    rule = state.get(CodeList, code_list)
+    if rule is None:
+        return []
+    letters = {"digits": 10, "letters": 52, "alphanumeric": 62}[rule.characters]
+    possible = sum(letters ** (n - 1) for n in range(rule.min_length, min(rule.max_length, 20) + 1))
+    used = Counter(code[0] for code in list_index(state, code_list).posting)
+    return [(first, Fullness(count, possible)) for first, count in sorted(used.items())]

@@ -15,6 +15,7 @@ from core.tables import (
     BY_ROW,
     TABLES,
     Chart,
+    ChartDimension,
     Code,
     Company,
     Dimension,
@@ -46,6 +47,11 @@ def _structure_posted(state: State, facts: Facts, structure: str) -> bool:
     return any(chart.structure == structure and chart.chart in posted for chart in state.rows(Chart))
 
 
+def _carried(state: State, facts: Facts, dimension: str) -> bool:
+    row = state.get(Dimension, dimension)
+    return row is not None and bool(facts.codes(row.code_list))
+
+
 Question = Callable[[State, Facts, Any], bool]
 FIXED: dict[type[Any], tuple[tuple[str, ...], Question, str]] = {
     Code: (("account_class", "rollup"), lambda s, f, r: r.code in f.codes(r.code_list), "it was posted to"),
@@ -56,6 +62,7 @@ FIXED: dict[type[Any], tuple[tuple[str, ...], Question, str]] = {
         "account strings of its structure were posted to",
     ),
     Dimension: (("code_list",), lambda s, f, r: bool(f.codes(r.code_list)), "lines carry codes of it"),
+    ChartDimension: ((), lambda s, f, r: _carried(s, f, r.dimension), "lines carry codes of it"),
     Chart: (("structure",), lambda s, f, r: r.chart in f.charts(), "account strings of it were posted to"),
     Company: (("currency", "chart", "calendar"), lambda s, f, r: r.company in f.companies(), "it has postings"),
     Period: (

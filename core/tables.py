@@ -172,6 +172,7 @@ class ChartSegment(NamedTuple):
 class ChartDimension(NamedTuple):
     chart: Id
     dimension: Id
+    required: Flag = False
 
 
 class PairingRule(NamedTuple):

@@ -25,7 +25,7 @@ from web.people.rights import CHANGE, OPEN, RIGHTS
 
 NAMES = {"code_list": "acc", "code": "1010", "way": "up", "chart": "c", "company": "alpha", "journal": "A1", "statement": "st", "line": "cash",
          "group": "g", "column": "group", "table": "codes", "version": "1", "number": "1",
-         "change": "1"}  # fmt: skip
+         "change": "1", "hierarchy": "tree"}  # fmt: skip
 ODD = ["\x00", "9" * 30, "-1", "é", "' OR 1=1 --", "%", "../..", "<script>", "1e9", ""]
 
 
@@ -92,7 +92,7 @@ class Guarded(PineTest):
             for odd in ODD:
                 names = {name: odd.replace("/", "").replace("\x00", "") or "x" for name in re.findall(r"<str:(\w+)>", address)}
                 query = dict.fromkeys(("q", "find", "from", "at", "account", "on", "company", "year", "period", "first", "since", "before",
-                                       "words", "page", "near", "code", "text", "what", "whose", "statement", "position", "structure", "skip"), odd)  # fmt: skip
+                                       "words", "page", "near", "code", "text", "zoom", "level", "by", "with", "stands", "sort", "kind", "day", "who", "row", "to", "file", "like", "name", "what", "whose", "statement", "position", "structure", "skip"), odd)  # fmt: skip
                 for where in ({}, names):
                     reply = self.group.get(filled(address, **where), query)
                     self.assertLess(reply.status_code, 500, (address, odd))

@@ -158,3 +158,11 @@ def history(table: str, key: str) -> list[Told]:
     """The changes of one row in sentences, newest first."""
     rows = Edited.objects.filter(table=table, key=key).select_related("version__by").order_by("-version")[:20]
     return [Told(row.version, edit_sentence(as_edit(row))) for row in rows]
+
+
+def beside(state: State, code_list: str, code: str, codes: list[str]) -> tuple[str, str]:
+    """The codes before and after one in the table as it is asked for."""
+    if code not in codes:
+        return "", ""
+    at = codes.index(code)
+    return (codes[at - 1] if at else ""), (codes[at + 1] if at + 1 < len(codes) else "")

@@ -1,4 +1,4 @@
-from web.codes import many, views
+from web.codes import detail, many, views
 from web.people.rights import route
 
 urlpatterns = [
@@ -15,6 +15,14 @@ urlpatterns = [
     route("<str:code_list>/bring/", many.bring, "codes-bring"),
     route("<str:code_list>/out/<str:kind>/", many.out, "codes-out"),
     route("<str:code_list>/code/<str:code>/", views.code, "code"),
+    route("<str:code_list>/doubts/", detail.doubts_page, "codes-doubts"),
+    route("<str:code_list>/doubts/set-aside/", detail.set_aside, "codes-set-aside"),
+    route("<str:code_list>/settings/", detail.settings, "codes-settings"),
+    route("<str:code_list>/settings/change/", detail.change_list, "codes-change-list"),
+    route("<str:code_list>/settings/property/", detail.own_property, "codes-own-property"),
+    route("<str:code_list>/deciding/", detail.deciding, "codes-deciding"),
+    route("<str:code_list>/code/<str:code>/closing/", detail.before_closing, "code-closing"),
+    route("<str:code_list>/code/<str:code>/more/", detail.more, "code-more"),
     route("<str:code_list>/code/<str:code>/edit/", views.edit, "code-edit"),
     route("<str:code_list>/code/<str:code>/close/", views.close, "code-close"),
     route("<str:code_list>/code/<str:code>/delete/", views.delete, "code-delete"),

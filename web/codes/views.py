@@ -14,11 +14,11 @@ from core.codes import fullness, likely_class, list_index, natural_lists, next_f
 from core.faults import Fault, Place, Refused
 from core.fixed import fixed_columns
 from core.hierarchies import main_hierarchies, main_tree, standing_under_none
-from core.listing import STANDS, columns, listed
+from core.listing import STANDS, columns, listed, properties, values
 from core.several import shifted
 from core.state import State
-from core.tables import CLASSES, Chart, Code, CodeList, Hierarchy
-from web.codes import queries, table
+from core.tables import CLASSES, Chart, Code, CodeList, CodeName, Hierarchy
+from web.codes import closing, queries, table
 from web.codes.many import SETTABLE
 from web.codes.rows import table_rows
 from web.definitions.facts import posted_facts
@@ -111,11 +111,19 @@ def code(request: HttpRequest, state: State, code_list: str, code: str) -> HttpR
     return render(request, "codes/code.html", {
         "row": row, "list": state.get(CodeList, code_list), "path": main.path(code)[:-1] if main and code in main.place else [],
         "placed": main is not None and code in main.place, "main": main, "amounts": found,
-        "uses": list(uses.of_code(state, code_list, code))[:30], "fixed": fixed_columns(state, posted_facts(state), row),
+        "uses": [closing.Still(use.sentence, closing.address(use)) for use in uses.of_code(state, code_list, code)][:30], "fixed": fixed_columns(state, posted_facts(state), row),
         "history": queries.history("codes", f"{code_list} {code}"), "natural": natural,
+        "aside": queries.beside(state, code_list, code, table.fitting(request, state, code_list)), "own": own_values(state, code_list, code),
+        "names": sorted(n for n in state.part(CodeName, code_list).values() if n.code == code), "query": table.query(table.asked(request, state, code_list)),
         "last": queries.last_posting(state, code_list, code) if found else None,
         "rollups": rollups(state, code_list) if main else [],
     })  # fmt: skip
+
+
+def own_values(state: State, code_list: str, code: str) -> list[tuple[str, str]]:
+    """The list's own properties that a code has, with their titles."""
+    kept = values(state, code_list).get(code, {})
+    return [(rule.name, kept[rule.property]) for rule in properties(state, code_list) if rule.property in kept]
 
 
 def rollups(state: State, code_list: str) -> list[Code]:
@@ -143,6 +151,10 @@ def new(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     if main and like:
         parent = like.code if like.rollup else main.parent.get(like.code, "")
     start = like.in_use_from if like and not like.rollup else None
+    if like and request.GET.get("like"):
+        # Everything but what makes it itself: the same class, posting, budgeting, currency, cash flow.
+        row = like._replace(code=proposed, name="", notes="", in_use_until=None)
+        return _row_form(request, state, row, True, parent=parent, near=near, like=like)
     row = Code(code_list, proposed, "", account_class=likely_class(state, code_list, proposed), in_use_from=start)
     return _row_form(request, state, row, True, parent=parent, near=near)
 
@@ -170,7 +182,9 @@ def add(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     if state.get(Code, code_list, text):
         raise Refused([Fault("taken", f"{text} is taken by {_known(state, code_list, text).name}.", Place("codes", (code_list, text), "code"),
                              f"The next free code is {next_free(state, code_list, text)}.")])  # fmt: skip
-    row = filled(request, Code(code_list, text, ""), "name", "rollup", "posting", "account_class", "contra", "in_use_from")
+    like = state.get(Code, code_list, request.POST.get("like", ""))
+    base = like._replace(code=text, name="", notes="", in_use_until=None) if like else Code(code_list, text, "")
+    row = filled(request, base, "name", "rollup", "posting", "account_class", "contra", "in_use_from")
     if not text:
         raise Refused([Fault("cell-empty", "The code must be given.", Place("codes", (), "code"))])
     if row.rollup:

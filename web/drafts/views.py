@@ -18,7 +18,7 @@ from web.definitions import drafting, store
 from web.definitions.models import Draft, DraftChange
 from web.drafts import queries
 from web.people.rights import CHANGE, acts, needs
-from web.shell.acts import date_of, go
+from web.shell.acts import date_of, go, words_of
 from web.statements.views import default_period
 
 MOST_ROWS = 400
@@ -56,7 +56,7 @@ def drafts(request: HttpRequest, state: State) -> HttpResponse:
 
 @acts(CHANGE)
 def new(request: HttpRequest, state: State) -> HttpResponse:
-    made = drafting.start(request.POST.get("name", ""), request.user)
+    made = drafting.start(words_of(request, "name", 200), request.user)
     _enter(request, made.pk)
     return go(here(request))
 
@@ -206,7 +206,7 @@ def publish(request: HttpRequest, state: State, number: int) -> HttpResponse:
     made = drafting.working(_draft(number))
     trees = queries.moved(made.published.state, made.state, asked(request, made.state))
     head = drafting.publish(
-        number, request.user, reason=request.POST.get("reason", ""), on=date_of(request, "on"), today=timezone.localdate(),
+        number, request.user, reason=words_of(request, "reason"), on=date_of(request, "on"), today=timezone.localdate(),
         moved=sum(len(tree.rows) for tree in trees),
     )  # fmt: skip
     if head.status == Draft.PUBLISHED and request.session.get("draft") == number:
@@ -219,7 +219,7 @@ def say(request: HttpRequest, state: State, number: int) -> HttpResponse:
     verdict = request.POST.get("verdict", "")
     if verdict not in dict(drafting.DraftRemark.VERDICTS):
         raise Http404
-    drafting.say(number, request.user, verdict, request.POST.get("text", ""))
+    drafting.say(number, request.user, verdict, words_of(request, "text", 2000))
     return go(reverse("draft", args=[number]))
 
 

@@ -1,7 +1,9 @@
-from web.hierarchies import changing, views
+from web.hierarchies import changing, dimensions, views
 from web.people.rights import route
 
 urlpatterns = [
+    route("dimensions/<str:chart>/", dimensions.page, "dimensions"),
+    route("dimensions/<str:chart>/hang/", dimensions.hang, "dimension-hang"),
     route("of/<str:code_list>/", views.of_list, "hierarchies"),
     route("of/<str:code_list>/new/", changing.new, "hierarchy-new"),
     route("<str:hierarchy>/", views.listed, "hierarchy"),

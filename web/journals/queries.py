@@ -82,6 +82,7 @@ ACCOUNT = """
     WHERE a.chart = %(chart)s AND a."natural" = ANY(%(codes)s)
       AND (b.fiscal_year, l.period) >= (%(from_year)s, %(from_period)s) AND (b.fiscal_year, l.period) <= (%(year)s, %(period)s)
       AND (%(closing)s OR NOT l.closing) AND (%(partner)s = '' OR c.company = %(partner)s)
+      AND (%(untagged)s = '' OR coalesce(d.codes, '') !~ ('(^|; )' || %(untagged)s || '='))
     ORDER BY j.date DESC, j.id DESC, l.line LIMIT %(most)s OFFSET %(skip)s
 """
 ELSEWHERE = """

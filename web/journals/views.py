@@ -11,6 +11,7 @@ from django.urls import reverse
 from core.codes import list_index
 from core.faults import Fault, Refused
 from core.money import digits_of
+from core.parsing import ID
 from core.periods import company_calendar
 from core.state import State
 from core.statements import natural_list
@@ -100,6 +101,7 @@ def account_lines(request: HttpRequest, state: State, company: str, code: str) -
         "company": company, "chart": head.chart, "codes": codes, "year": year, "period": period,
         "from_year": _number(get("from_year"), 0), "from_period": _number(get("from_period"), 0),
         "closing": get("closing", "1") == "1", "partner": get("partner", "")[:40].replace("\x00", ""),
+        "untagged": get("untagged", "") if ID.fullmatch(get("untagged", "")) else "",
     }  # fmt: skip
     skip = _number(get("skip"), 0)
     found = queries.account_lines(values, skip)

@@ -10,7 +10,7 @@ from django.http import HttpRequest, HttpResponse
 
 from core.changes import Change
 from core.faults import Fault, Place, Refused
-from core.parsing import read_cell
+from core.parsing import CONTROL, read_cell
 from core.tables import BY_ROW
 from web.definitions import actions, drafting
 
@@ -67,6 +67,11 @@ def filled(request: HttpRequest, row: Any, *columns: str) -> Any:
     if faults:
         raise Refused(faults)
     return row._replace(**values)
+
+
+def words_of(request: HttpRequest, name: str, most: int = 1000) -> str:
+    """Free text of the form, without the characters that no text may hold."""
+    return CONTROL.sub("", request.POST.get(name, "")).strip()[:most]
 
 
 def date_of(request: HttpRequest, name: str) -> date | None:

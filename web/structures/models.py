@@ -58,6 +58,7 @@ class ChartDimension(Definition):
     exchange = "chart_dimensions"
     chart = to("structures.Chart", "chart")
     dimension = to("structures.Dimension", "dimension")
+    required = models.BooleanField(default=False)
 
     class Meta:
         constraints = key("chart", "dimension")

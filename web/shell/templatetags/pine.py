@@ -30,6 +30,16 @@ def item(mapping: Any, key: Any) -> Any:
 
 
 @register.filter
+def thousands(number: int) -> str:
+    return f"{number:,}"
+
+
+@register.filter
+def parts(text: str) -> list[str]:
+    return text.split(",")
+
+
+@register.filter
 def clip(number: int, most: int) -> int:
     return min(number, most)
 

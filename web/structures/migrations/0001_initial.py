@@ -85,6 +85,7 @@ class Migration(migrations.Migration):
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
                 ('chart', models.ForeignKey(db_column='chart', on_delete=django.db.models.deletion.PROTECT, related_name='+', to='structures.chart', to_field='chart')),
                 ('dimension', models.ForeignKey(db_column='dimension', on_delete=django.db.models.deletion.PROTECT, related_name='+', to='structures.dimension', to_field='dimension')),
+                ('required', models.BooleanField(default=False)),
             ],
             options={
                 'constraints': [models.UniqueConstraint(fields=('chart', 'dimension'), name='structures_chartdimension_key')],

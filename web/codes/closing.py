@@ -1,0 +1,110 @@
+"""Before a code is closed: what still uses it at that date, and where to go for each. And what looks wrong in a list."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import date
+from typing import NamedTuple
+
+from django.urls import reverse
+
+from core import uses
+from core.accounts import chart_index
+from core.balances import by_account
+from core.codes import list_index, natural_lists
+from core.doubts import Known
+from core.money import digits_of, show_amount
+from core.periods import company_calendar, ordinal
+from core.state import State
+from core.tables import TABLES, Company
+from core.uses import charts_of_list
+from web.definitions.facts import posted_facts
+from web.journals.books import books_for
+from web.journals.models import Unfinished
+
+
+class Still(NamedTuple):
+    """Something that still uses a code, in words, and where to go for it."""
+
+    sentence: str
+    address: str
+
+
+def _natural_companies(state: State, code_list: str, companies: list[Company]) -> list[Company]:
+    charts = {c for c in charts_of_list(state, code_list) if (index := chart_index(state, c)) and index.natural_list == code_list}
+    return [row for row in companies if row.chart in charts]
+
+
+def balances_at(
+    state: State, code_list: str, codes: frozenset[str], companies: list[Company], on: date | None
+) -> list[tuple[str, Company, int]]:
+    """(code, company, raw amount) that is not zero at the end of the period that holds a day (None: everything so far)."""
+    rows = _natural_companies(state, code_list, companies)
+    books = books_for(row.company for row in rows)
+    place = {code: i for i, code in enumerate(sorted(codes))}
+    found = []
+    for row in rows:
+        end = ordinal(9999, 99) if on is None else _ordinal_at(state, row.company, on)
+        own = [book for book in books[row.company] if codes.intersection(book.naturals)]
+        spare = {name: len(place) for book in own for name in book.naturals if name not in place}
+        sums = by_account(list(own), {**place, **spare}, len(place) + 1, end, end) if own else None
+        for code, i in place.items():
+            if sums is not None and sums["cumulative"][i]:
+                found.append((code, row, int(sums["cumulative"][i])))
+    return found
+
+
+def _ordinal_at(state: State, company: str, on: date) -> int:
+    periods = [p for p in company_calendar(state, company).periods.values() if p.starts_on <= on]
+    last = max(periods, key=lambda p: (p.starts_on, p.period), default=None)
+    return ordinal(last.fiscal_year, last.period) if last else 0
+
+
+def still_used(state: State, code_list: str, code: str, companies: list[Company], on: date | None) -> list[Still]:
+    """Balances at that date, journals being keyed, and every definition that names the code."""
+    found = []
+    if code_list in natural_lists(state):
+        for _, row, raw in balances_at(state, code_list, frozenset([code]), companies, on):
+            words = f"{row.name}: {show_amount(raw, digits_of(row.currency))} {row.currency} stands on it"
+            found.append(Still(words, reverse("account-lines", args=[row.company, code])))
+    found += _unfinished(code, companies)
+    found += [Still(use.sentence, address(use)) for use in uses.of_code(state, code_list, code)]
+    return found
+
+
+def _unfinished(code: str, companies: list[Company]) -> Iterator[Still]:
+    names = {row.company: row.name for row in companies}
+    for row in Unfinished.objects.filter(company__in=names).select_related("by"):
+        if code in str(row.content):
+            yield Still(f"{row.by.shown_name()} is keying a journal of {names[row.company_id]} with it",
+                        reverse("company-journals", args=[row.company_id]))  # fmt: skip
+
+
+def address(use: uses.Use) -> str:
+    """Where a definition that names a code is looked at."""
+    first = str(use.key[0])
+    if use.table == "statement_lines":
+        return reverse("statement", args=[first]) + f"?at={use.key[1]}"
+    if use.table == "hierarchy_nodes":
+        return reverse("hierarchy", args=[first]) + f"?at={use.key[1]}"
+    if use.table in ("mappings", "eliminations"):
+        return reverse("mapping", args=[first, str(use.key[1])]) if use.table == "mappings" else reverse("group", args=[first])
+    if use.table in ("company_codes", "company_accounts", "intercompany_pairs"):
+        return reverse("company", args=[first])
+    if "chart" in TABLES[use.table].row._fields[:1]:
+        return reverse("structure", args=[first])
+    return ""
+
+
+def doubts_known(state: State, code_list: str, companies: list[Company]) -> Known:
+    """What the books know for the list of doubts."""
+    facts = posted_facts(state)
+    if code_list not in natural_lists(state):
+        return Known(frozenset(), {})
+    posted = facts.codes(code_list)
+    index = list_index(state, code_list).codes
+    closed = frozenset(code for code in posted if code in index and index[code].in_use_until)
+    standing: dict[str, list[str]] = {}
+    for code, row, raw in balances_at(state, code_list, closed, companies, None) if closed else ():
+        standing.setdefault(code, []).append(f"{show_amount(raw, digits_of(row.currency))} {row.currency} of {row.name}")
+    return Known(posted, {code: ", ".join(parts[:3]) for code, parts in standing.items()})

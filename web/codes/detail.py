@@ -1,0 +1,246 @@
+"""What more there is to a code and to a list: further properties, names in languages, doubts, closing, settings."""
+
+from __future__ import annotations
+
+import re
+from datetime import date
+from typing import Any
+
+from django.core.paginator import Paginator
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.urls import reverse
+
+from core.accounts import chart_index
+from core.bringing import value_fault
+from core.changes import Change, Drop, Put, Several
+from core.codes import fullness, fullness_by_beginning, natural_lists
+from core.doubts import KINDS, doubts
+from core.faults import Fault, Place, Refused
+from core.listing import properties
+from core.state import State
+from core.tables import (
+    CASH_FLOWS,
+    PROPERTY_KINDS,
+    Code,
+    CodeList,
+    CodeName,
+    CodeProperty,
+    Dimension,
+    Hierarchy,
+    ListProperty,
+    SetAside,
+    Statement,
+    Structure,
+    StructureSegment,
+)
+from core.uses import charts_of_list
+from web.codes import closing
+from web.people.rights import CHANGE, SIGNED_IN, acts, companies_seen, needs
+from web.shell.acts import filled, go, make, words_of
+from web.shell.tabular import attached
+
+LANGUAGE = re.compile(r"[a-z]{2,3}(-[A-Za-z0-9]{2,8})?")
+PLAIN = re.compile(r"[^A-Za-z0-9_-]+")
+
+
+def code_address(code_list: str, code: str = "") -> str:
+    return reverse("code-list", kwargs={"code_list": code_list}) + (f"?at={code}" if code else "")
+
+
+@needs(SIGNED_IN)
+def before_closing(request: HttpRequest, state: State, code_list: str, code: str) -> HttpResponse:
+    """What still uses a code on its last day, shown before the closing is confirmed."""
+    row = state.get(Code, code_list, code)
+    if row is None:
+        raise Http404
+    try:
+        until = date.fromisoformat(request.GET.get("until", ""))
+    except ValueError:
+        return HttpResponse("")
+    found = closing.still_used(state, code_list, code, companies_seen(request.user, state), until)
+    return render(
+        request, "codes/closing.html", {"row": row, "until": until, "found": found[:60], "more": max(0, len(found) - 60)}
+    )
+
+
+@needs(CHANGE)
+def more(request: HttpRequest, state: State, code_list: str, code: str) -> HttpResponse:
+    """GET: the further properties of a code as a form. POST: takes them."""
+    row = state.get(Code, code_list, code)
+    if row is None:
+        raise Http404
+    rules = properties(state, code_list)
+    if request.method != "POST":
+        names = sorted((n for n in state.part(CodeName, code_list).values() if n.code == code), key=lambda n: n.language)
+        own = {name: state.get(CodeProperty, code_list, code, name) for name in (rule.property for rule in rules)}
+        return render(request, "codes/more.html", {
+            "row": row, "natural": code_list in natural_lists(state) and not row.rollup, "flows": CASH_FLOWS, "names": names,
+            "rules": [(rule, kept.value if (kept := own[rule.property]) else "", [c.strip() for c in rule.choices.split(",")]) for rule in rules],
+            "list": state.get(CodeList, code_list),
+        })  # fmt: skip
+    columns = ["notes", *([] if row.rollup else ["budgeting"])]
+    if code_list in natural_lists(state) and not row.rollup:
+        columns += ["currency", "revalue", "cash_flow"]
+    changes: list[Change] = [Put(filled(request, row, *columns))]
+    changes += _properties(request, state, rules, code_list, code)
+    changes += _names(request, state, code_list, code)
+    make(request, Several(tuple(changes)))
+    return go(code_address(code_list, code))
+
+
+def _properties(request: HttpRequest, state: State, rules: list[ListProperty], code_list: str, code: str) -> list[Change]:
+    faults, found = [], list[Change]()
+    for rule in rules:
+        value = words_of(request, f"own-{rule.property}")
+        if told := value_fault(rule, value):
+            faults.append(Fault("cell-unreadable", told, Place("code_properties", (), rule.property, value)))
+        kept = state.get(CodeProperty, code_list, code, rule.property)
+        if value:
+            found.append(Put(CodeProperty(code_list, code, rule.property, value)))
+        elif kept is not None:
+            found.append(Drop(kept))
+    if faults:
+        raise Refused(faults)
+    return found
+
+
+def _names(request: HttpRequest, state: State, code_list: str, code: str) -> list[Change]:
+    """Names in languages: those of the form by their language, and a new one."""
+    found = list[Change]()
+    for kept in [n for n in state.part(CodeName, code_list).values() if n.code == code]:
+        text = words_of(request, f"name-{kept.language}") if f"name-{kept.language}" in request.POST else kept.name
+        found.append(Put(kept._replace(name=text)) if text else Drop(kept))
+    language, text = words_of(request, "language", 20), words_of(request, "new_name")
+    if text or language:
+        if not LANGUAGE.fullmatch(language) or not text:
+            raise Refused(
+                [
+                    Fault(
+                        "cell-unreadable",
+                        "A further name needs a language, such as nl or pt-BR, and the name.",
+                        Place(column="language"),
+                    )
+                ]
+            )
+        found.append(Put(CodeName(code_list, code, language, text)))
+    return found
+
+
+@needs(SIGNED_IN)
+def doubts_page(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+    """What looks wrong in a list, each with its way out."""
+    known = closing.doubts_known(state, code_list, companies_seen(request.user, state))
+    standing, aside = doubts(state, code_list, known)
+    counts = {kind: sum(doubt.kind == kind for doubt in standing) for kind in KINDS}
+    wanted = request.GET.get("kind", "")
+    shown = [doubt for doubt in standing if not wanted or doubt.kind == wanted]
+    if request.GET.get("file") in ("csv", "xlsx"):
+        return attached(f"{code_list}-doubts", request.GET["file"], ("doubt", "code", "what", "way_out"),
+                        ((KINDS[d.kind], d.code, d.sentence, d.way_out) for d in shown))  # fmt: skip
+    page = Paginator(shown, 100).get_page(request.GET.get("page"))
+    return render(request, "codes/doubts.html", {
+        "head": state.get(CodeList, code_list), "page": page, "kinds": [(k, t, counts[k]) for k, t in KINDS.items()], "wanted": wanted,
+        "titles": KINDS, "aside": aside[:200], "total": len(standing),
+        "names": {doubt.code: (row.name if (row := state.get(Code, code_list, doubt.code)) else "") for doubt in page},
+    })  # fmt: skip
+
+
+@acts(CHANGE)
+def set_aside(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+    """Sets a doubt aside with a reason, or takes it up again."""
+    code, kind = request.POST.get("code", ""), request.POST.get("doubt", "")
+    if state.get(Code, code_list, code) is None or kind not in KINDS:
+        raise Http404
+    kept = state.get(SetAside, code_list, code, kind)
+    if request.POST.get("again"):
+        if kept is not None:
+            make(request, Drop(kept))
+    else:
+        make(request, Put(filled(request, SetAside(code_list, code, kind, ""), "reason")))
+    return go(reverse("codes-doubts", args=[code_list]))
+
+
+@needs(SIGNED_IN)
+def settings(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+    """The list itself: its rule, how full it is, where it is used, its own properties."""
+    head = state.get(CodeList, code_list)
+    if head is None:
+        raise Http404
+    structures = [(state.get(Structure, s.structure), s) for s in state.rows(StructureSegment) if s.code_list == code_list]
+    charts = charts_of_list(state, code_list)
+    return render(request, "codes/settings.html", {
+        "head": head, "full": fullness(state, code_list), "beginnings": fullness_by_beginning(state, code_list), "structures": structures,
+        "dimensions": [row for row in state.rows(Dimension) if row.code_list == code_list], "charts": sorted(charts),
+        "companies": [row for row in companies_seen(request.user, state) if row.chart in charts], "rules": properties(state, code_list),
+        "kinds": PROPERTY_KINDS,
+    })  # fmt: skip
+
+
+@acts(CHANGE)
+def change_list(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+    """Another rule for the list: lengths, padding, name, language. The checks tell every code that it would shut out."""
+    head = state.get(CodeList, code_list)
+    if head is None:
+        raise Http404
+    make(request, Put(filled(request, head, "name", "min_length", "max_length", "characters", "zero_pad", "language")))
+    return go(reverse("codes-settings", args=[code_list]))
+
+
+@acts(CHANGE)
+def own_property(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+    """A further property of the list's codes, new or changed, or taken away while no code has it."""
+    name = request.POST.get("property", "").strip()
+    kept = state.get(ListProperty, code_list, name)
+    if request.POST.get("act") == "delete":
+        if kept is None:
+            raise Http404
+        used = sum(value.property == name for value in state.part(CodeProperty, code_list).values())
+        if used:
+            raise Refused(
+                [Fault("used", f"{used:,} codes have a value for {kept.name}.", way_out="Empty it on those codes first.")]
+            )
+        make(request, Drop(kept))
+    else:
+        base = kept or ListProperty(code_list, PLAIN.sub("-", request.POST.get("name", "").strip().lower()).strip("-")[:40], "")
+        if not base.property:
+            raise Refused([Fault("cell-empty", "The property needs a name.", Place(column="name"))])
+        if kept is None and base.property in Code._fields:
+            raise Refused([Fault("taken", f"{base.property} is a property of every code already.", Place(column="name"))])
+        make(request, Put(filled(request, base, "name", "kind", "choices")))
+    return go(reverse("codes-settings", args=[code_list]))
+
+
+@needs(CHANGE)
+def deciding(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+    """An aid before something is added: an account, a code of another segment, a dimension's code, or a place in a tree."""
+    charts = charts_of_list(state, code_list)
+    sizes = [(chart, _segments(state, chart)) for chart in sorted(charts)]
+    return render(request, "codes/deciding.html", {
+        "head": state.get(CodeList, code_list), "charts": sizes, "natural": code_list in natural_lists(state),
+        "dimensions": sorted(state.rows(Dimension), key=lambda row: row.name), "strings": _strings(state, charts),
+        "trees": _trees(state, code_list),
+    })  # fmt: skip
+
+
+def _segments(state: State, chart: str) -> list[tuple[Any, int]]:
+    index = chart_index(state, chart)
+    return [(segment, len(segment.codes)) for segment in index.segments] if index else []
+
+
+def _strings(state: State, charts: Any) -> int:
+    """How many account strings one more natural account could make, at most, in the largest chart."""
+    most = 1
+    for chart in charts:
+        made = 1
+        for segment, count in _segments(state, chart):
+            made *= 1 if segment.role == "natural_account" else max(count, 1)
+        most = max(most, made)
+    return most
+
+
+def _trees(state: State, code_list: str) -> int:
+    charts = charts_of_list(state, code_list)
+    return sum(row.code_list == code_list for row in state.rows(Hierarchy)) + sum(
+        row.chart in charts for row in state.rows(Statement)
+    )

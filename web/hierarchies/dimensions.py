@@ -1,0 +1,99 @@
+"""Dimensions of a chart: hung beside the structure at any time, required or not, and how much is untagged."""
+
+from __future__ import annotations
+
+import re
+
+from django.db import connection
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.urls import reverse
+
+from core.accounts import parse_dimensions
+from core.changes import Change, Drop, Put, Several
+from core.codes import list_index
+from core.faults import Fault, Place, Refused
+from core.money import digits_of
+from core.periods import company_calendar
+from core.state import State
+from core.statements import natural_list
+from core.tables import Chart, ChartDimension, CodeList, Dimension
+from core.tagging import untagged
+from web.journals.books import books_for
+from web.people.rights import CHANGE, SIGNED_IN, acts, companies_seen, needs
+from web.shell.acts import filled, go, make
+from web.shell.tabular import Money, attached
+from web.statements.queries import WrongCall, window
+from web.statements.views import asked_period
+
+PLAIN = re.compile(r"[^A-Za-z0-9_-]+")
+
+
+def _tagged(dimension: str) -> frozenset[int]:
+    """Numbers of the taggings that carry a code of a dimension."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT id, codes FROM journals_tagging WHERE codes LIKE %s", [f"%{dimension}=%"])
+        return frozenset(number for number, codes in cursor.fetchall() if dimension in parse_dimensions(codes)[0])
+
+
+@needs(SIGNED_IN)
+def page(request: HttpRequest, state: State, chart: str) -> HttpResponse:
+    """The dimensions of a chart; for one of them the untagged share of each account."""
+    head = state.get(Chart, chart)
+    if head is None:
+        raise Http404
+    hung = sorted(state.part(ChartDimension, chart).values(), key=lambda row: row.dimension)
+    rows = [
+        (row, dim, len(list_index(state, dim.code_list).posting)) for row in hung if (dim := state.get(Dimension, row.dimension))
+    ]
+    others = [dim for dim in state.rows(Dimension) if dim.dimension not in {row.dimension for row in hung}]
+    companies = [row for row in companies_seen(request.user, state) if row.chart == chart]
+    wanted = request.GET.get("company") or request.session.get("company")
+    company = next((row for row in companies if row.company == wanted), companies[0] if companies else None)
+    name = request.GET.get("dimension", rows[0][1].dimension if rows else "")
+    shares, year, period, begin = [], 0, 0, 0
+    if company and name in {dim.dimension for _, dim, _ in rows}:
+        year, period, first = asked_period(request, state, company.calendar)
+        try:
+            at = window(company_calendar(state, company.company), year, period, first)
+            begin = at.first
+            shares = untagged(books_for([company.company])[company.company], _tagged(name), at.start, at.end)
+        except WrongCall:
+            shares = []
+    codes = list_index(state, natural_list(state, chart)).codes
+    digits = digits_of(company.currency) if company else 2
+    told = [(share, codes[share.code].name if share.code in codes else "") for share in shares]
+    if request.GET.get("file") in ("csv", "xlsx"):
+        return attached(f"{chart}-{name}-untagged", request.GET["file"], ("account", "name", "turnover", "untagged", "percent"),
+                        ((s.code, n, Money(s.all, digits), Money(s.untagged, digits), s.percent) for s, n in told))  # fmt: skip
+    return render(request, "hierarchies/dimensions.html", {
+        "chart": head, "rows": rows, "others": others, "lists": sorted(state.rows(CodeList), key=lambda row: row.name), "name": name,
+        "company": company, "companies": companies, "shares": told, "digits": digits, "year": year, "period": period, "first": begin,
+        "whole": sum(s.all for s in shares), "bare": sum(s.untagged for s in shares),
+    })  # fmt: skip
+
+
+@acts(CHANGE)
+def hang(request: HttpRequest, state: State, chart: str) -> HttpResponse:
+    """Hangs a dimension on a chart (a new one or one there is), makes it required or not, or takes it off."""
+    name, act = request.POST.get("dimension", ""), request.POST.get("act", "hang")
+    kept = state.get(ChartDimension, chart, name)
+    changes: list[Change] = []
+    if act == "off" and kept:
+        changes = [Drop(kept)]
+    elif act in ("required", "free") and kept:
+        changes = [Put(kept._replace(required=act == "required"))]
+    elif act == "hang":
+        if not name:
+            title = request.POST.get("name", "").strip()
+            name = PLAIN.sub("-", title.lower()).strip("-")[:40]
+            if not name:
+                raise Refused([Fault("cell-empty", "Choose a dimension, or name a new one.", Place(column="name"))])
+            if state.get(Dimension, name):
+                raise Refused([Fault("taken", f"There is a dimension {name} already.", way_out="Choose it from the list.")])
+            changes.append(Put(filled(request, Dimension(name, "", ""), "name", "code_list")))
+        changes.append(Put(ChartDimension(chart, name)))
+    else:
+        raise Http404
+    make(request, Several(tuple(changes)))
+    return go(reverse("dimensions", args=[chart]) + f"?dimension={name}")
