@@ -7,11 +7,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import NamedTuple
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
 
 from core.codes import list_index
 from core.hierarchies import Tree, tree
-from core.state import State
+from core.state import State, derived
+from core.tables import CLASSES, Code, Hierarchy, HierarchyNode
 
 WIDTH, HEIGHT, GROUND = 786, 610, 560
 READABLE = 15
@@ -61,50 +65,101 @@ class Elevation:
     path: tuple[str, ...] = ()
 
 
-@dataclass(slots=True)
-class _Node:
+class _Node(NamedTuple):
+    """A code in the drawing; a ghost stands where the draft takes it from."""
+
     code: str
-    weight: float
-    posting: int
     rollup: bool
-    children: list[_Node]
     moved: str = ""
-    votes: dict[str, int] = field(default_factory=dict)
 
 
-def _built(state: State, made: Tree, weights: Mapping[str, float] | None, moved: Mapping[str, tuple[str, str]]) -> _Node:
-    """The tree with its weights; a code that the draft moves also stands, as a ghost, where it was."""
+class _Counted(NamedTuple):
+    """Sums over the tree's order, so that what stands below any code is one difference. `classes` by CLASSES."""
+
+    posting: NDArray[Any]
+    classes: NDArray[Any]
+    empty: NDArray[Any]
+    depths: NDArray[Any]
+    """how deep each rollup code stands; -1 for posting codes"""
+
+
+@derived(Hierarchy, HierarchyNode, Code)
+def _counted(state: State, hierarchy: str) -> _Counted:
+    made = tree(state, hierarchy)
     codes = list_index(state, made.code_list).codes
-    root = _Node("", 0, 0, True, [])
-    nodes: dict[str, _Node] = {"": root}
-    for code, _ in made.order:
-        row = codes.get(code)
-        if row is None:
-            continue
-        # An empty rollup code is something to see, so it takes the room of one code.
-        counts = not row.rollup or not made.children.get(code)
-        weight = (1.0 if weights is None else 0.0 if row.rollup else abs(weights.get(code, 0.0))) if counts else 0.0
-        node = _Node(code, weight, 0 if row.rollup else 1, row.rollup, [], "new" if code in moved else "")
-        if row.account_class:
-            node.votes[row.account_class] = 1
-        nodes[code] = node
-        nodes.get(made.parent.get(code, ""), root).children.append(node)
-    for code, (was, _) in moved.items():
-        if was in nodes and nodes[was].rollup and code in codes and code in nodes:
-            weight = nodes[code].weight + sum(nodes[below].weight for below in made.below(code) if below in nodes)
-            nodes[was].children.append(_Node(code, weight, 0, codes[code].rollup, [], "old"))
-    for code, _ in reversed(made.order):
-        if code in nodes:
-            _gather(nodes.get(made.parent.get(code, ""), root), nodes[code])
-    return root
+    rows = [codes.get(code) for code, _ in made.order]
+    posting = np.array([row is not None and not row.rollup for row in rows], dtype=np.int64)
+    number = {name: i for i, name in enumerate(CLASSES)}
+    kind = np.array([number.get(row.account_class, -1) if row is not None else -1 for row in rows], dtype=np.int64)
+    # An empty rollup code is something to see, so it takes the room of one code.
+    empty = np.array([row is not None and row.rollup and made.end[i] == i + 1 for i, row in enumerate(rows)], dtype=np.int64)
+    classes = np.stack([_summed(kind == i) for i in range(len(CLASSES))])
+    depths = [depth if row is not None and row.rollup else -1 for row, (_, depth) in zip(rows, made.order, strict=True)]
+    return _Counted(_summed(posting), classes, _summed(empty), np.array(depths, dtype=np.int64))
 
 
-def _gather(parent: _Node, child: _Node) -> None:
-    child.weight += sum(ghost.weight for ghost in child.children if ghost.moved == "old")
-    parent.weight += child.weight
-    parent.posting += child.posting
-    for name, count in child.votes.items():
-        parent.votes[name] = parent.votes.get(name, 0) + count
+def _summed(values: NDArray[Any]) -> NDArray[Any]:
+    return np.concatenate([[0], np.cumsum(values)])
+
+
+class _Ground:
+    """The tree with its weights: what stands below a code, how wide it is, what the draft takes from where."""
+
+    def __init__(self, state: State, made: Tree, weights: Mapping[str, float] | None, moved: Mapping[str, tuple[str, str]]):
+        self.made, self.codes = made, list_index(state, made.code_list).codes
+        self.counted = _counted(state, made.hierarchy)
+        if weights is None:
+            self.weight = self.counted.posting + self.counted.empty
+        else:
+            rows = [
+                abs(weights.get(code, 0.0)) if code in self.codes and not self.codes[code].rollup else 0.0
+                for code, _ in made.order
+            ]
+            self.weight = _summed(np.array(rows))
+        self.moved = moved
+        self.ghosts: dict[str, list[str]] = {}
+        for code, (was, _) in moved.items():
+            if code in made.place and (was in made.place or not was):
+                self.ghosts.setdefault(was, []).append(code)
+
+    def _span(self, code: str) -> tuple[int, int]:
+        if not code:
+            return 0, len(self.made.order)
+        at = self.made.place[code]
+        return at, self.made.end[at]
+
+    def children(self, node: _Node) -> list[_Node]:
+        if node.moved == "old":
+            return []
+        own = [
+            _Node(code, self.codes[code].rollup, "new" if code in self.moved else "")
+            for code in self.made.children.get(node.code, [])
+            if code in self.codes and code in self.made.place
+        ]
+        return own + [_Node(code, self.codes[code].rollup, "old") for code in self.ghosts.get(node.code, [])]
+
+    def width(self, node: _Node) -> float:
+        """The weight of a node; ghosts that stand right below it take their room too."""
+        start, end = self._span(node.code)
+        own = float(self.weight[end] - self.weight[start])
+        return own + (
+            sum(self.width(_Node(code, False, "old")) for code in self.ghosts.get(node.code, [])) if node.moved != "old" else 0.0
+        )
+
+    def posting(self, node: _Node) -> int:
+        start, end = self._span(node.code)
+        return 0 if node.moved == "old" else int(self.counted.posting[end] - self.counted.posting[start])
+
+    def account_class(self, nodes: list[_Node]) -> str:
+        spans = [self._span(node.code) for node in nodes]
+        votes = [sum(int(row[end] - row[start]) for start, end in spans) for row in self.counted.classes]
+        return CLASSES[votes.index(max(votes))] if any(votes) else ""
+
+    def levels(self, node: _Node) -> int:
+        start, end = self._span(node.code)
+        base = self.made.order[start][1] - 1 if node.code else -1
+        deepest = int(self.counted.depths[start:end].max(initial=base))
+        return deepest - base + (0 if node.code else 1)
 
 
 def draw(
@@ -113,44 +168,24 @@ def draw(
 ) -> Elevation:  # fmt: skip
     """Lays a hierarchy out. `weights` by posting code (None: all alike); `moved`: code → (old parent, new parent)."""
     made = tree(state, hierarchy)
-    root = _built(state, made, weights, moved or {})
-    if zoom:
-        found = _find(root, zoom)
-        root = found if found is not None else root
-    levels = min(_levels(root), MOST_LEVELS)
-    found_path = tuple(made.path(zoom)[:-1]) if zoom and root.code == zoom else ()
-    drawing = Elevation([], [], levels, root.posting, found_path)
-    pitch = min(84.0, (GROUND - 60) / max(levels, 1))
-    names = {code: row.name for code, row in list_index(state, made.code_list).codes.items()}
-    closed = {code for code, row in list_index(state, made.code_list).codes.items() if row.in_use_until}
-    _Draughtsman(drawing, pitch, names, closed, made.name).whole(root)
+    ground = _Ground(state, made, weights, moved or {})
+    inside = zoom in made.place and zoom in ground.codes and ground.codes[zoom].rollup
+    root = _Node(zoom if inside else "", True)
+    levels = min(ground.levels(root), MOST_LEVELS)
+    path = tuple(made.path(zoom)[:-1]) if inside else ()
+    drawing = Elevation([], [], levels, ground.posting(root), path)
+    _Draughtsman(drawing, min(84.0, (GROUND - 60) / max(levels, 1)), ground).whole(root)
     return drawing
-
-
-def _find(root: _Node, code: str) -> _Node | None:
-    stack = [root]
-    while stack:
-        node = stack.pop()
-        if node.code == code and node.rollup and node.moved != "old":
-            return node
-        stack.extend(node.children)
-    return None
-
-
-def _levels(root: _Node) -> int:
-    deepest, stack = 0, [(root, 1)]
-    while stack:
-        node, depth = stack.pop()
-        deepest = max(deepest, depth)
-        stack.extend((child, depth + 1) for child in node.children if child.rollup)
-    return deepest
 
 
 class _Draughtsman:
     """Goes through the tree from the roof down, merging what would be too narrow to read."""
 
-    def __init__(self, drawing: Elevation, pitch: float, names: Mapping[str, str], closed: set[str], title: str):
-        self.drawing, self.pitch, self.names, self.closed, self.title = drawing, pitch, names, closed, title
+    def __init__(self, drawing: Elevation, pitch: float, ground: _Ground):
+        self.drawing, self.pitch, self.ground = drawing, pitch, ground
+
+    def _name(self, code: str) -> str:
+        return self.ground.codes[code].name if code else self.ground.made.name
 
     def whole(self, root: _Node) -> None:
         work = [(root, 0, 0.0, float(WIDTH))]
@@ -160,35 +195,18 @@ class _Draughtsman:
             work.extend(self._below(node, level, x, width))
 
     def _bay(self, nodes: list[_Node], level: int, x: float, width: float) -> None:
-        first = nodes[0]
-        votes: dict[str, int] = {}
-        for node in nodes:
-            for name, count in node.votes.items():
-                votes[name] = votes.get(name, 0) + count
-        top = max(sorted(votes), key=lambda name: votes[name]) if votes else ""
+        first, ground = nodes[0], self.ground
         moved = next((node.moved for node in nodes if node.moved), "")
-        name = self.names.get(first.code, "") if first.code else self.title
-        posting = sum(node.posting for node in nodes)
         self.drawing.bays.append(
-            Bay(
-                first.code,
-                name,
-                level,
-                x,
-                level * self.pitch,
-                max(width - 2, 1.0),
-                self.pitch - 8,
-                posting,
-                len(nodes),
-                top,
-                moved,
-            )
-        )
+            Bay(first.code, self._name(first.code), level, x, level * self.pitch, max(width - 2, 1.0), self.pitch - 8,
+                sum(ground.posting(node) for node in nodes), len(nodes), ground.account_class(nodes), moved)
+        )  # fmt: skip
 
     def _below(self, node: _Node, level: int, x: float, width: float) -> list[tuple[_Node, int, float, float]]:
         """Draws what stands directly below a bay; returns the bays that have more below them."""
-        total = sum(child.weight for child in node.children)
-        share = [(child, width * (child.weight / total if total else 1 / len(node.children))) for child in node.children]
+        weighed = [(child, self.ground.width(child)) for child in self.ground.children(node)]
+        total = sum(weight for _, weight in weighed)
+        share = [(child, width * (weight / total if total else 1 / len(weighed))) for child, weight in weighed]
         further: list[tuple[_Node, int, float, float]] = []
         row: list[tuple[_Node, float]] = []
         at = start = x
@@ -235,15 +253,13 @@ class _Draughtsman:
         y = (level + 1) * self.pitch - 8
         wide = max(end - start, 0.8)
         narrow = min(wide * 0.7, 9.0) if len(run) == 1 else max(wide - 2, 1.0)
-        closed = all(node.code in self.closed for node, _, _ in run)
+        closed = all(self.ground.codes[node.code].in_use_until for node, _, _ in run)
         self.drawing.posts.append(
-            Post(
-                first.code, self.names.get(first.code, ""), start + (wide - narrow) / 2, y, narrow, len(run), first.moved, closed
-            )
+            Post(first.code, self._name(first.code), start + (wide - narrow) / 2, y, narrow, len(run), first.moved, closed)
         )
 
     def _merged_posts(self, nodes: list[_Node], level: int, x: float, width: float) -> None:
         """What stands below merged bays, as one block of posts."""
-        if count := sum(node.posting for node in nodes):
+        if count := sum(self.ground.posting(node) for node in nodes):
             y = (level + 1) * self.pitch - 8
             self.drawing.posts.append(Post(nodes[0].code, "", x + 2, y, max(width - 6, 1.0), count, "", False))

@@ -39,11 +39,14 @@ def find_cycle(parents: Mapping[K, K | None]) -> list[K]:
 def preorder(children: Mapping[K, list[K]], roots: Iterable[K]) -> list[tuple[K, int]]:
     """Nodes with their depth, each before what stands below it."""
     found: list[tuple[K, int]] = []
-    stack = [(root, 0) for root in reversed(list(roots))]
+    stack = list(roots)[::-1]
+    depths = [0] * len(stack)
     while stack:
-        node, depth = stack.pop()
+        node, depth = stack.pop(), depths.pop()
         found.append((node, depth))
-        stack.extend((child, depth + 1) for child in reversed(children.get(node, [])))
+        if below := children.get(node):
+            stack += below[::-1]
+            depths += [depth + 1] * len(below)
     return found
 
 
@@ -132,10 +135,11 @@ def picked(state: State, code_list: str, parsed: Parsed) -> set[str]:
 
 def _made(state: State, hierarchy: str, rows: Iterable[HierarchyNode]) -> Tree:
     head = state.get(Hierarchy, hierarchy)
-    nodes = sorted(rows, key=lambda n: order_key(n.position, n.code))
+    last = 1 << 40
+    nodes = sorted([(n.position if n.position is not None else last, n.code, n.parent) for n in rows])
     children: dict[str, list[str]] = {}
-    for node in nodes:
-        children.setdefault(node.parent, []).append(node.code)
+    for _, code, above in nodes:
+        children.setdefault(above, []).append(code)
     order = preorder(children, children.get("", []))
     place = {code: i for i, (code, _) in enumerate(order)}
     end = [len(order)] * len(order)
@@ -144,8 +148,16 @@ def _made(state: State, hierarchy: str, rows: Iterable[HierarchyNode]) -> Tree:
         while open_at and order[open_at[-1]][1] >= depth:
             end[open_at.pop()] = i
         open_at.append(i)
-    parent = {node.code: node.parent for node in nodes}
+    parent = {code: above for _, code, above in nodes}
     return Tree(hierarchy, head.code_list if head else "", head.name if head else "", order, parent, children, place, end)
+
+
+@derived((Code, 1), Hierarchy, (HierarchyNode, 0))
+def size(state: State, hierarchy: str, code_list: str) -> tuple[int, int]:
+    """How many levels a hierarchy has, and how many posting codes stand in it."""
+    made, codes = tree(state, hierarchy), list_index(state, code_list).codes
+    posting = sum(code in codes and not codes[code].rollup for code, _ in made.order)
+    return max((depth for _, depth in made.order), default=-1) + 1, posting
 
 
 def versions_of(state: State, hierarchy: str) -> list[Hierarchy]:

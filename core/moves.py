@@ -75,36 +75,43 @@ def statement_moves(before: State, after: State, statement: str, sums: Sums, dig
     return found
 
 
-def _rolled(state: State, hierarchy: str, sums: Sums) -> dict[str, tuple[str, int, list[int]]]:
-    """Rollup codes with what stands under them, raw, to the end of the period."""
+def _rolled(state: State, hierarchy: str, sums: Sums, codes: list[str]) -> NDArray[Any]:
+    """What stands under each of some codes by company, raw, to the end of the period; nothing under one that is not there."""
+    made = tree(state, hierarchy)
+    place = {code: i for i, code in enumerate(sums.codes)}
+    rows = np.array([place.get(code, -1) for code, _ in made.order] or [-1], dtype=np.int64)
+    own = sums.cumulative[rows] if len(sums.codes) else np.zeros((len(rows), len(sums.companies)), dtype=np.int64)
+    own[rows < 0] = 0
+    totals = np.concatenate([np.zeros((1, own.shape[1]), dtype=own.dtype), np.cumsum(own, axis=0)])
+    at = np.array([made.place.get(code, -1) for code in codes] or [-1], dtype=np.int64)
+    end = np.array([*made.end, 0], dtype=np.int64)[at]
+    found: NDArray[Any] = totals[end] - totals[at]
+    found[at < 0] = 0
+    return found
+
+
+def _rollups(state: State, hierarchy: str) -> list[tuple[str, str, int]]:
     made = tree(state, hierarchy)
     codes = list_index(state, made.code_list).codes
-    place = {code: i for i, code in enumerate(sums.codes)}
-    rows = np.array([place.get(code, -1) for code, _ in made.order], dtype=np.int64)
-    own = sums.cumulative[rows] * (rows >= 0).reshape(-1, 1)
-    totals = np.concatenate([np.zeros((1, own.shape[1]), dtype=own.dtype), np.cumsum(own, axis=0)])
-    return {
-        code: (codes[code].name if code in codes else "", depth, (totals[made.end[i]] - totals[i]).tolist())
-        for i, (code, depth) in enumerate(made.order)
-        if code in codes and codes[code].rollup
-    }
+    return [(code, codes[code].name, depth) for code, depth in made.order if code in codes and codes[code].rollup]
 
 
 def hierarchy_moves(before: State, after: State, hierarchy: str, sums: Sums) -> list[Moved]:
     """Rollup codes of a hierarchy whose totals differ; raw amounts, debit plus."""
     if tree(before, hierarchy) is tree(after, hierarchy):
         return []
-    was, now = _rolled(before, hierarchy, sums), _rolled(after, hierarchy, sums)
-    none: list[Any] = [None] * len(sums.companies)
+    now = {code: (name, depth) for code, name, depth in _rollups(after, hierarchy)}
+    was = {code: (name, depth) for code, name, depth in _rollups(before, hierarchy)}
+    codes = [*now, *(code for code in was if code not in now)]
+    old, new = _rolled(before, hierarchy, sums, codes), _rolled(after, hierarchy, sums, codes)
     found = []
-    for code in [*now, *(code for code in was if code not in now)]:
-        name, depth, new = now.get(code) or (*was[code][:2], none)
-        old = was[code][2] if code in was else none
-        found += [
-            Moved(hierarchy, code, name, depth, sums.companies[i], old[i], new[i])
-            for i in range(len(sums.companies))
-            if (old[i] or 0) != (new[i] or 0)
-        ]
+    for i, column in np.argwhere(old != new).tolist():
+        code = codes[i]
+        name, depth = now.get(code) or was[code]
+        found.append(
+            Moved(hierarchy, code, name, depth, sums.companies[column], int(old[i, column]) if code in was else None,
+                  int(new[i, column]) if code in now else None)
+        )  # fmt: skip
     return found
 
 

@@ -352,6 +352,88 @@ def bench_posting(report: Report) -> None:
     )
 
 
+def deepen(folder: Path) -> int:
+    """Some 48,000 accounts in place of 4,000, in a tree of 8 levels; returns how many codes the list then has."""
+    accounts = [f"{number:05d}" for i in range(ACCOUNTS) for number in range(10000 + i * 20, 10012 + i * 20)]
+    classes = ["asset", "liability", "equity", "revenue", "expense"]
+    old = {f"{10000 + i * 20:05d}" for i in range(ACCOUNTS)}
+    rollups: dict[str, str] = {}
+    nodes: dict[str, str] = {}
+    for code in accounts:
+        group = code[:4]
+        chain = [code[:1], code[:2], code[:3], group]
+        if int(group) % 2:
+            chain += [f"{group}5", f"{group}6", f"{group}7"]
+        for parent, child in zip(["", *chain], chain, strict=False):
+            rollups[child] = parent
+        nodes[code] = chain[-1]
+    write(folder, "codes", "code_list,code,name,rollup,posting,account_class", [
+        *(("acc", c, f"Rollup {c}", "true", "false", "") for c in rollups if len(c) != 2),
+        *(("acc", c, f"Account {c}", "false", "true", classes[(int(c) - 10000) // 20 * 5 // ACCOUNTS]) for c in accounts if c not in old),
+    ])  # fmt: skip
+    write(folder, "hierarchy_nodes", "hierarchy,code,parent", [("tree", c, p) for c, p in {**rollups, **nodes}.items()])
+    return len(accounts) + len(rollups)
+
+
+def bench_depth(report: Report, codes: int) -> None:
+    """Storey 1 and drafts at full size, in an open draft, as a user goes through them."""
+    from django.test import Client
+
+    from web.definitions.models import Draft
+    from web.people.models import Person
+
+    client = Client(headers={"HX-Current-URL": "http://testserver/codes/acc/"})
+    client.force_login(Person.objects.get(username="bench"), backend="django.contrib.auth.backends.ModelBackend")
+
+    def get(address: str) -> None:
+        assert client.get(address).status_code == 200, address
+
+    def post(address: str, **values: Any) -> None:
+        reply = client.post(address, values)
+        assert reply.status_code == 200, (address, reply.content[:500])
+
+    from tests.base import bring
+
+    if client.get("/codes/empty/").status_code != 200:
+        bring({"code_lists": "code_list,name,min_length,max_length\nempty,Empty,3,3\n",
+               "hierarchies": "hierarchy,code_list,name,main\nempty-tree,empty,Empty,true\n"})  # fmt: skip
+    starts = [f"{1 + i % 8}{i % 10}{i % 7}" for i in range(60)]
+    for warm in ("/codes/acc/", "/codes/empty/", "/hierarchies/tree/elevation/", "/codes/acc/rows/?stands=loose"):
+        get(warm)
+    page, bare = "the same page of an empty list", p95(lambda i: get("/codes/empty/"))
+    drawn = p95(lambda i: get("/hierarchies/empty-tree/elevation/"))
+    report.add("open the table of codes, p95", codes, p95(lambda i: get("/codes/acc/")), page, bare, "< 0.100 s")
+    report.add("scroll in it, p95", codes, p95(lambda i: get(f"/codes/acc/rows/?from={i * 700}")), page, bare, "< 0.100 s")
+    report.add(
+        "filter it, p95",
+        codes,
+        p95(lambda i: get(f"/codes/acc/rows/?prefix={starts[i % 60]}&class=asset")),
+        page,
+        bare,
+        "< 0.100 s",
+    )
+    report.add("open the elevation, p95", codes, p95(lambda i: get("/hierarchies/tree/elevation/"), 30), page, drawn, "< 0.100 s")
+    post("/drafts/new/", name="Bench")
+    draft = Draft.objects.get(name="Bench").pk
+    post("/hierarchies/tree/move/", what="1", onto="8")
+    report.add("move a rollup with 6,000 codes below it, p95", codes,
+               p95(lambda i: post("/hierarchies/tree/move/", what="1", onto="" if i % 2 else "7"), 30), page, bare, "< 0.100 s")  # fmt: skip
+
+    def seen(i: int) -> float:
+        post("/hierarchies/tree/move/", what="1", onto="" if i % 2 else "7")
+        return timed(lambda: get("/hierarchies/tree/"))
+
+    after = statistics.quantiles([seen(i) for i in range(10)], n=20)[-1]
+    report.add("the first page after such a move, p95", codes, after, page, bare, "—")
+    post("/hierarchies/tree/move/", what="1", onto="8")
+    get(f"/drafts/{draft}/moves/?part=1")
+    moves = p95(lambda i: get(f"/drafts/{draft}/moves/?part=1&year=2026&period={1 + i % 12}"), 12)
+    report.add("show what it moves, 100 companies, p95", codes, moves, page, bare, "< 1 s")
+    seconds = timed(lambda: post(f"/drafts/{draft}/publish/", reason="Bench"))
+    report.add("publish it", codes, seconds, page, bare, "< 1 s")
+    report.add("memory of this one worker, MiB in the last column", codes, 0, "—", 0, "—")
+
+
 def fresh_database() -> None:
     """A database of its own, emptied before each run."""
     from web.shell import prepare
@@ -381,6 +463,12 @@ def main() -> int:
     bench_group(report, lines)
     bench_codes(report)
     bench_posting(report)
+    with tempfile.TemporaryDirectory() as name:
+        codes = deepen(Path(name))
+        from web.exchange.importing import import_package
+
+        import_package(Path(name))
+    bench_depth(report, codes)
     if scale == 1:
         (ROOT / "docs/benchmarks.md").write_text(report.markdown(lines))
     return 0

@@ -15,6 +15,7 @@ from core.tables import Code, CodeList, Hierarchy, HierarchyNode
 
 LONGEST = 40
 DEEPEST = 60
+FEW = 200
 
 
 def lists(state: State, rows: list[CodeList]) -> Iterator[Fault]:
@@ -100,8 +101,26 @@ def nodes(state: State, rows: list[HierarchyNode]) -> Iterator[Fault]:
             yield fault(row, "parent", f"{row.parent} does not stand in hierarchy {row.hierarchy}.",
                         "Place it in the hierarchy first.", "parent-absent")  # fmt: skip
     for name in sorted({row.hierarchy for row in rows}):
+        own = [row for row in rows if row.hierarchy == name]
+        # A few moves can only close a circle above the codes that were moved; a whole tree is gone through once.
+        if len(own) <= FEW and not _circle_above(state, name, own):
+            yield from _intakes(state, name)
+            continue
         yield from _shape(state, name)
         yield from _intakes(state, name)
+
+
+def _circle_above(state: State, hierarchy: str, rows: list[HierarchyNode]) -> bool:
+    """Whether the way up from any of these codes comes back to itself, or is as long as no tree may be deep."""
+    part = state.part(HierarchyNode, hierarchy)
+    for row in rows:
+        at, steps = row.parent, 0
+        while at and (node := part.get((hierarchy, at))) is not None:
+            steps += 1
+            if at == row.code or steps > DEEPEST // 2:
+                return True
+            at = node.parent
+    return False
 
 
 def _intakes(state: State, hierarchy: str) -> Iterator[Fault]:

@@ -64,8 +64,8 @@ def new(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
 @acts(CHANGE)
 def move(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
     """Places codes below a rollup code of this hierarchy: by key, menu, drag."""
-    made = tree(state, hierarchy)
-    codes = list_index(state, made.code_list).codes
+    head = state.get(Hierarchy, hierarchy)
+    codes = list_index(state, head.code_list if head else "").codes
     what = [code for code in dict.fromkeys(request.POST.get("what", "").replace(" ", "").split(",")) if code in codes]
     onto = request.POST.get("onto", "").split(" ")[0].strip()
     if not what:

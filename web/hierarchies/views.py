@@ -12,7 +12,7 @@ from django.utils.safestring import SafeString
 
 from core.codes import list_index
 from core.elevation import draw
-from core.hierarchies import Tree, main_hierarchies, standing_under_none, tree, versions_of
+from core.hierarchies import Tree, main_hierarchies, size, standing_under_none, tree, versions_of
 from core.money import show_amount
 from core.state import State
 from core.statements import natural_list
@@ -53,14 +53,15 @@ def _company(request: HttpRequest, state: State, made: Tree) -> Company | None:
     return found
 
 
-def _context(request: HttpRequest, state: State, hierarchy: str) -> dict[str, Any]:
+def _context(request: HttpRequest, state: State, hierarchy: str, *, figured: bool = True) -> dict[str, Any]:
     """What both views of a hierarchy show: its figures, its sisters, where it is used, how it stands."""
     head, made = state.get(Hierarchy, hierarchy), tree(state, hierarchy)
     if head is None:
         raise Http404
     company = _company(request, state, made)
     year, period, _ = asked_period(request, state, company.calendar) if company else (0, 0, None)
-    found = queries.figures(state, made, company, year, period)
+    found = queries.figures(state, made, company if figured else None, year, period)
+    levels, posting = size(state, hierarchy, head.code_list)
     chart = next((c for c in charts_of_list(state, head.code_list)), "")
     zoom = request.GET.get("zoom", "") if request.GET.get("zoom", "") in made.place else ""
     level = request.GET.get("level", "")
@@ -70,8 +71,8 @@ def _context(request: HttpRequest, state: State, hierarchy: str) -> dict[str, An
         "words": request.GET.get("find", "").strip()[:100], "hierarchies": hierarchies_of(state, head.code_list),
         "versions": versions_of(state, hierarchy), "beam": beam(state, None, head.code_list) if not chart else None,
         "companies": [row for row in companies_seen(request.user, state) if natural_list(state, row.chart) == made.code_list],
-        "deepest": max((depth for _, depth in made.order), default=0) + 1, "at": request.GET.get("at", ""),
-        "posting": sum(1 for code, _ in made.order if (row := list_index(state, made.code_list).codes.get(code)) and not row.rollup),
+        "deepest": levels, "at": request.GET.get("at", ""),
+        "posting": posting,
         "checks": checks.of(state, hierarchy), "loose": [list_index(state, head.code_list).codes[c] for c in standing_under_none(state, head.code_list)[:40]] if head.main else [],
         "drafted": moved_places(request, hierarchy), "list": state.get(CodeList, head.code_list),
     }  # fmt: skip
@@ -85,6 +86,11 @@ def moved_places(request: HttpRequest, hierarchy: str) -> dict[str, tuple[str, s
     was, now = tree(working.published.state, hierarchy), tree(working.state, hierarchy)
     if was is now:
         return {}
+    if not any(queries.intakes_of(state, hierarchy) for state in (working.published.state, working.state)):
+        codes = [
+            key[1] for table, key in working.edits if table == "hierarchy_nodes" and key[0] == hierarchy and key[1] in now.place
+        ]
+        return {code: (was.parent.get(code, "—"), now.parent[code]) for code in codes if was.parent.get(code) != now.parent[code]}
     return {code: (was.parent.get(code, "—"), now.parent[code]) for code in now.place if was.parent.get(code) != now.parent[code]}
 
 
@@ -151,7 +157,7 @@ def _drawn(request: HttpRequest, state: State, context: dict[str, Any]) -> tuple
 @needs(SIGNED_IN)
 def elevation(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
     """The elevation: roof, storeys, posts on the ground."""
-    context = _context(request, state, hierarchy)
+    context = _context(request, state, hierarchy, figured=request.GET.get("by") == "balance")
     made, by = _drawn(request, state, context)
     return render(request, "hierarchies/elevation.html", {
         **context, "drawing": made, "by": by, "svg": as_svg(made, hierarchy, context["at"] or context["zoom"]),
