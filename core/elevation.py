@@ -7,15 +7,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
 from core.codes import list_index
 from core.hierarchies import Tree, tree
-from core.state import State, derived
-from core.tables import CLASSES, Code, Hierarchy, HierarchyNode
+from core.state import State
+from core.tables import CLASSES
+from core.tree_counts import counted, summed
 
 WIDTH, HEIGHT, GROUND = 786, 610, 560
 READABLE = 15
@@ -73,41 +73,12 @@ class _Node(NamedTuple):
     moved: str = ""
 
 
-class _Counted(NamedTuple):
-    """Sums over the tree's order, so that what stands below any code is one difference. `classes` by CLASSES."""
-
-    posting: NDArray[Any]
-    classes: NDArray[Any]
-    empty: NDArray[Any]
-    depths: NDArray[Any]
-    """how deep each rollup code stands; -1 for posting codes"""
-
-
-@derived(Hierarchy, HierarchyNode, Code)
-def _counted(state: State, hierarchy: str) -> _Counted:
-    made = tree(state, hierarchy)
-    codes = list_index(state, made.code_list).codes
-    rows = [codes.get(code) for code, _ in made.order]
-    posting = np.array([row is not None and not row.rollup for row in rows], dtype=np.int64)
-    number = {name: i for i, name in enumerate(CLASSES)}
-    kind = np.array([number.get(row.account_class, -1) if row is not None else -1 for row in rows], dtype=np.int64)
-    # An empty rollup code is something to see, so it takes the room of one code.
-    empty = np.array([row is not None and row.rollup and made.end[i] == i + 1 for i, row in enumerate(rows)], dtype=np.int64)
-    classes = np.stack([_summed(kind == i) for i in range(len(CLASSES))])
-    depths = [depth if row is not None and row.rollup else -1 for row, (_, depth) in zip(rows, made.order, strict=True)]
-    return _Counted(_summed(posting), classes, _summed(empty), np.array(depths, dtype=np.int64))
-
-
-def _summed(values: NDArray[Any]) -> NDArray[Any]:
-    return np.concatenate([[0], np.cumsum(values)])
-
-
 class _Ground:
     """The tree with its weights: what stands below a code, how wide it is, what the draft takes from where."""
 
     def __init__(self, state: State, made: Tree, weights: Mapping[str, float] | None, moved: Mapping[str, tuple[str, str]]):
         self.made, self.codes = made, list_index(state, made.code_list).codes
-        self.counted = _counted(state, made.hierarchy)
+        self.counted = counted(state, made.hierarchy)
         if weights is None:
             self.weight = self.counted.posting + self.counted.empty
         else:
@@ -115,7 +86,7 @@ class _Ground:
                 abs(weights.get(code, 0.0)) if code in self.codes and not self.codes[code].rollup else 0.0
                 for code, _ in made.order
             ]
-            self.weight = _summed(np.array(rows))
+            self.weight = summed(np.array(rows))
         self.moved = moved
         self.ghosts: dict[str, list[str]] = {}
         for code, (was, _) in moved.items():

@@ -37,6 +37,8 @@ class Facts:
     """companies with journals or balances"""
     periods: Callable[[str], frozenset[tuple[int, int]]]
     """(year, period) of a calendar with postings of any of its companies"""
+    dimensions: Callable[[], frozenset[str]] = frozenset
+    """dimensions that posted lines carry a code of"""
 
 
 NOTHING_POSTED = Facts(lambda _: frozenset(), frozenset, frozenset, lambda _: frozenset())
@@ -45,11 +47,6 @@ NOTHING_POSTED = Facts(lambda _: frozenset(), frozenset, frozenset, lambda _: fr
 def _structure_posted(state: State, facts: Facts, structure: str) -> bool:
     posted = facts.charts()
     return any(chart.structure == structure and chart.chart in posted for chart in state.rows(Chart))
-
-
-def _carried(state: State, facts: Facts, dimension: str) -> bool:
-    row = state.get(Dimension, dimension)
-    return row is not None and bool(facts.codes(row.code_list))
 
 
 Question = Callable[[State, Facts, Any], bool]
@@ -61,8 +58,8 @@ FIXED: dict[type[Any], tuple[tuple[str, ...], Question, str]] = {
         lambda s, f, r: _structure_posted(s, f, r.structure),
         "account strings of its structure were posted to",
     ),
-    Dimension: (("code_list",), lambda s, f, r: bool(f.codes(r.code_list)), "lines carry codes of it"),
-    ChartDimension: ((), lambda s, f, r: _carried(s, f, r.dimension), "lines carry codes of it"),
+    Dimension: (("code_list",), lambda s, f, r: r.dimension in f.dimensions(), "lines carry codes of it"),
+    ChartDimension: ((), lambda s, f, r: r.dimension in f.dimensions(), "lines carry codes of it"),
     Chart: (("structure",), lambda s, f, r: r.chart in f.charts(), "account strings of it were posted to"),
     Company: (("currency", "chart", "calendar"), lambda s, f, r: r.company in f.companies(), "it has postings"),
     Period: (

@@ -152,14 +152,6 @@ def _made(state: State, hierarchy: str, rows: Iterable[HierarchyNode]) -> Tree:
     return Tree(hierarchy, head.code_list if head else "", head.name if head else "", order, parent, children, place, end)
 
 
-@derived((Code, 1), Hierarchy, (HierarchyNode, 0))
-def size(state: State, hierarchy: str, code_list: str) -> tuple[int, int]:
-    """How many levels a hierarchy has, and how many posting codes stand in it."""
-    made, codes = tree(state, hierarchy), list_index(state, code_list).codes
-    posting = sum(code in codes and not codes[code].rollup for code, _ in made.order)
-    return max((depth for _, depth in made.order), default=-1) + 1, posting
-
-
 def versions_of(state: State, hierarchy: str) -> list[Hierarchy]:
     """A hierarchy and its kept versions, the one that holds latest first."""
     head = state.get(Hierarchy, hierarchy)

@@ -138,10 +138,20 @@ def _tests(state: State, code_list: str, asked: Asked, known: Known) -> list[Cal
     if asked.stands:
         tests.append(_standing(state, code_list, asked.stands, known))
     tests += [_having(state, column, wanted.lower()) for column, wanted in asked.has]
-    if asked.words:
-        small = asked.words.lower()
-        tests.append(lambda row: row.code.startswith(asked.words) or small in row.name.lower())
     return tests
+
+
+@derived((Code, 0))
+def lowered(state: State, code_list: str) -> list[tuple[str, str]]:
+    """Each code with its name in small letters, in code order."""
+    index = list_index(state, code_list)
+    return [(code, index.codes[code].name.lower()) for code in index.ordered]
+
+
+def _worded(state: State, code_list: str, words: str) -> list[str]:
+    """Codes that begin with the words or whose name holds them, in code order."""
+    small = words.lower()
+    return [code for code, name in lowered(state, code_list) if small in name or code.startswith(words)]
 
 
 def _having(state: State, column: str, wanted: str) -> Callable[[Code], bool]:
@@ -166,7 +176,8 @@ def _standing(state: State, code_list: str, stands: str, known: Known) -> Callab
 def listed(state: State, code_list: str, asked: Asked, known: Known) -> list[str]:
     """Codes that fit, in the order asked for (code order where none is)."""
     index = list_index(state, code_list)
-    found: Iterable[Code] = (index.codes[code] for code in index.ordered)
+    begin = _worded(state, code_list, asked.words) if asked.words else index.ordered
+    found: Iterable[Code] = (index.codes[code] for code in begin)
     for test in _tests(state, code_list, asked, known):
         found = filter(test, found)
     rows = list(found)

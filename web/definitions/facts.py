@@ -41,6 +41,12 @@ def posted_facts(state: State) -> Facts:
         return frozenset(found)
 
     @cache
+    def dimensions() -> frozenset[str]:
+        return frozenset(
+            name for (text,) in _column("SELECT codes FROM journals_tagging") for name in parse_dimensions(str(text))[0]
+        )
+
+    @cache
     def charts() -> frozenset[str]:
         return frozenset(str(row[0]) for row in _column("SELECT DISTINCT chart FROM journals_account"))
 
@@ -59,4 +65,4 @@ def posted_facts(state: State) -> Facts:
         )  # fmt: skip
         return frozenset((int(str(year)), int(str(period))) for year, period in rows)
 
-    return Facts(codes, charts, companies, periods)
+    return Facts(codes, charts, companies, periods, dimensions)

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+import numpy as np
+
 from core.codes import list_index, natural_lists
 from core.faults import LOOK, MUST
 from core.hierarchies import standing_under_none, tree
 from core.readiness import OK
 from core.state import State, derived
 from core.tables import Code, Hierarchy, HierarchyNode, StructureSegment
+from core.tree_counts import counted, mixed
 
 MOST_LEVELS = 8
 
@@ -25,7 +28,6 @@ class Check(NamedTuple):
 @derived(Hierarchy, HierarchyNode, Code, StructureSegment)
 def of(state: State, hierarchy: str) -> tuple[Check, ...]:
     made, head = tree(state, hierarchy), state.get(Hierarchy, hierarchy)
-    codes = list_index(state, made.code_list).codes
     found = [Check(OK, "No code stands under two rollup codes"), Check(OK, "No rollup code stands under itself")]
     loose = standing_under_none(state, made.code_list) if head and head.main else [
         code for code in list_index(state, made.code_list).posting if code not in made.place
@@ -34,34 +36,14 @@ def of(state: State, hierarchy: str) -> tuple[Check, ...]:
         found.append(
             Check(MUST if head and head.main else LOOK, f"{len(loose):,} posting codes stand under none", tuple(loose[:40]))
         )
-    empty = [
-        code for i, (code, _) in enumerate(made.order) if code in codes and codes[code].rollup and made.end[i] == i + 1
-    ]  # fmt: skip
-    if empty:
-        found.append(Check(LOOK, f"{len(empty):,} rollup codes hold nothing", tuple(empty[:40])))
+    counts = counted(state, hierarchy)
+    if counts.empty[-1]:
+        first = [made.order[i][0] for i in np.flatnonzero(np.diff(counts.empty))[:40]]
+        found.append(Check(LOOK, f"{counts.empty[-1]:,} rollup codes hold nothing", tuple(first)))
     if made.code_list in natural_lists(state):
-        found += _mixed(state, hierarchy)
-    deepest = max((depth for _, depth in made.order), default=-1) + 1
-    if deepest > MOST_LEVELS:
-        found.append(Check(LOOK, f"It is {deepest} levels deep; more than {MOST_LEVELS} are hard to read"))
-    return tuple(found)
-
-
-def _mixed(state: State, hierarchy: str) -> list[Check]:
-    """Rollup codes right below which several account classes meet, the top left out: there they are meant to."""
-    made = tree(state, hierarchy)
-    codes = list_index(state, made.code_list).codes
-    classes: dict[str, set[str]] = {}
-    for code, _ in reversed(made.order):
-        if code not in codes:
-            continue
-        own = {codes[code].account_class} - {""} if not codes[code].rollup else classes.get(code, set())
-        classes.setdefault(made.parent.get(code, ""), set()).update(own)
-    found = []
-    for code, depth in made.order:
-        held = classes.get(code, set())
-        split = held & {"asset", "liability", "equity"} and held & {"revenue", "expense"}
-        if len(held) > 1 and depth and code in codes and (split or len(held) > 1):
-            named = " and ".join(name.capitalize() for name in sorted(held))
+        for code, classes in mixed(state, hierarchy)[:20]:
+            named = " and ".join(name.capitalize() for name in classes)
             found.append(Check(LOOK, f"{code} holds classes {named}", (code,)))
-    return found[:20]
+    if counts.levels > MOST_LEVELS:
+        found.append(Check(LOOK, f"It is {counts.levels} levels deep; more than {MOST_LEVELS} are hard to read"))
+    return tuple(found)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -14,6 +15,7 @@ from core.periods import company_calendar
 from core.state import State
 from core.statements import natural_list
 from core.tables import Company, HierarchyNode
+from core.tree_counts import counted
 from web.statements.queries import WrongCall, company_sums, window
 
 
@@ -55,43 +57,46 @@ def figures(state: State, made: Tree, company: Company | None, year: int, period
     return Figures(company, company.currency, digits_of(company.currency), raw)
 
 
-def listing(state: State, hierarchy: str, found: Figures, *, level: int, zoom: str, words: str) -> list[Row]:
-    """The codes in order: down to a level, below one code, or those that fit with their ancestors."""
+def places(state: State, hierarchy: str, *, level: int, zoom: str, words: str) -> Sequence[int]:
+    """Places in the order of the tree: down to a level, below one code, or those that fit with their ancestors."""
     made = tree(state, hierarchy)
-    codes = list_index(state, made.code_list).codes
     start, end = 0, len(made.order)
     if zoom in made.place:
         start, end = made.place[zoom], made.end[made.place[zoom]]
-    keep: set[int] | None = None
     if words:
-        small = words.lower()
-        keep = set()
-        for i in range(start, end):
-            code = made.order[i][0]
-            if code.startswith(words) or (code in codes and small in codes[code].name.lower()):
-                keep.add(i)
-                up = made.parent.get(code, "")
-                while up in made.place and made.place[up] not in keep:
-                    keep.add(made.place[up])
-                    up = made.parent.get(up, "")
-    posting = [0]
-    for code, _ in made.order:
-        posting.append(posting[-1] + (code in codes and not codes[code].rollup))
-    intakes = intakes_of(state, hierarchy)
-    rows = []
+        return sorted(_fitting(state, made, start, end, words))
+    if level:
+        deepest = made.order[start][1] + level if start < end else 0
+        return [i for i in range(start, end) if made.order[i][1] < deepest]
+    return range(start, end)
+
+
+def _fitting(state: State, made: Tree, start: int, end: int, words: str) -> set[int]:
+    """Those that begin with the words or hold them in their name, and every code above them."""
+    codes, small = list_index(state, made.code_list).codes, words.lower()
+    keep: set[int] = set()
     for i in range(start, end):
+        code = made.order[i][0]
+        if code.startswith(words) or (code in codes and small in codes[code].name.lower()):
+            keep.add(i)
+            up = made.parent.get(code, "")
+            while up in made.place and made.place[up] not in keep:
+                keep.add(made.place[up])
+                up = made.parent.get(up, "")
+    return keep
+
+
+def rows_at(state: State, hierarchy: str, wanted: Sequence[int], found: Figures) -> list[Row]:
+    made, counts, intakes = tree(state, hierarchy), counted(state, hierarchy), intakes_of(state, hierarchy)
+    codes = list_index(state, made.code_list).codes
+    rows = []
+    for i in wanted:
         code, depth = made.order[i]
-        if (
-            (keep is not None and i not in keep)
-            or (level and keep is None and depth - made.order[start][1] >= level)
-            or code not in codes
-        ):
-            continue
-        row = codes[code]
-        under = posting[made.end[i]] - posting[i + 1]
-        rows.append(
-            Row(code, row.name, depth, row.rollup, under, found.raw.get(code), intakes.get(code, ""), bool(row.in_use_until))
-        )
+        if row := codes.get(code):
+            under = counts.below(i) if row.rollup else 0
+            rows.append(
+                Row(code, row.name, depth, row.rollup, under, found.raw.get(code), intakes.get(code, ""), bool(row.in_use_until))
+            )
     return rows
 
 

@@ -12,11 +12,12 @@ from django.utils.safestring import SafeString
 
 from core.codes import list_index
 from core.elevation import draw
-from core.hierarchies import Tree, main_hierarchies, size, standing_under_none, tree, versions_of
+from core.hierarchies import Tree, main_hierarchies, standing_under_none, tree, versions_of
 from core.money import show_amount
 from core.state import State
 from core.statements import natural_list
 from core.tables import CodeList, Company, Hierarchy, HierarchyNode
+from core.tree_counts import counted
 from core.uses import charts_of_list
 from web.hierarchies import checks, queries
 from web.hierarchies.svg import as_svg
@@ -61,7 +62,7 @@ def _context(request: HttpRequest, state: State, hierarchy: str, *, figured: boo
     company = _company(request, state, made)
     year, period, _ = asked_period(request, state, company.calendar) if company else (0, 0, None)
     found = queries.figures(state, made, company if figured else None, year, period)
-    levels, posting = size(state, hierarchy, head.code_list)
+    counts = counted(state, hierarchy)
     chart = next((c for c in charts_of_list(state, head.code_list)), "")
     zoom = request.GET.get("zoom", "") if request.GET.get("zoom", "") in made.place else ""
     level = request.GET.get("level", "")
@@ -71,8 +72,8 @@ def _context(request: HttpRequest, state: State, hierarchy: str, *, figured: boo
         "words": request.GET.get("find", "").strip()[:100], "hierarchies": hierarchies_of(state, head.code_list),
         "versions": versions_of(state, hierarchy), "beam": beam(state, None, head.code_list) if not chart else None,
         "companies": [row for row in companies_seen(request.user, state) if natural_list(state, row.chart) == made.code_list],
-        "deepest": levels, "at": request.GET.get("at", ""),
-        "posting": posting,
+        "deepest": counts.levels, "at": request.GET.get("at", ""),
+        "posting": counts.total,
         "checks": checks.of(state, hierarchy), "loose": [list_index(state, head.code_list).codes[c] for c in standing_under_none(state, head.code_list)[:40]] if head.main else [],
         "drafted": moved_places(request, hierarchy), "list": state.get(CodeList, head.code_list),
     }  # fmt: skip
@@ -108,24 +109,17 @@ def _row(row: queries.Row, head: Hierarchy, digits: int, drafted: Any, at: str) 
 
 
 def _rows(state: State, context: dict[str, Any], start: int) -> dict[str, Any]:
-    head = context["head"]
-    found = queries.listing(
-        state, head.hierarchy, context["figures"], level=context["level"], zoom=context["zoom"], words=context["words"]
-    )
-    at = context["at"]
-    if at and not start:
-        place = next((i for i, row in enumerate(found) if row.code == at), 0)
+    head, at = context["head"], context["at"]
+    places = queries.places(state, head.hierarchy, level=context["level"], zoom=context["zoom"], words=context["words"])
+    wanted = context["tree"].place.get(at)
+    if wanted is not None and not start and wanted in places:
+        place = places.index(wanted)
         start = max(0, place - 30) if place > CHUNK - 30 else 0
-    part = found[start : start + CHUNK]
+    part = queries.rows_at(state, head.hierarchy, places[start : start + CHUNK], context["figures"])
     rows = format_html_join("", "{}", ((_row(row, head, context["figures"].digits, context["drafted"], at),) for row in part))
     end = start + len(part)
-    return {
-        **context,
-        "rows": rows,
-        "total": len(found),
-        "next": end if end < len(found) else None,
-        "before": max(0, start - CHUNK) if start else None,
-    }
+    more = {"next": end if end < len(places) else None, "before": max(0, start - CHUNK) if start else None}
+    return {**context, "rows": rows, "total": len(places), **more}
 
 
 @needs(SIGNED_IN)
@@ -199,9 +193,8 @@ def node(request: HttpRequest, state: State, hierarchy: str, code: str) -> HttpR
 def out(request: HttpRequest, state: State, hierarchy: str, kind: str) -> HttpResponse:
     """The list view as a file."""
     context = _context(request, state, hierarchy)
-    found = queries.listing(
-        state, hierarchy, context["figures"], level=context["level"], zoom=context["zoom"], words=context["words"]
-    )
+    places = queries.places(state, hierarchy, level=context["level"], zoom=context["zoom"], words=context["words"])
+    found = queries.rows_at(state, hierarchy, places, context["figures"])
     made, digits = context["tree"], context["figures"].digits
     header = ("code", "name", "parent", "depth", "intake", "codes", "balance")
     return attached(hierarchy, kind, header, (

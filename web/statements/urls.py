@@ -1,9 +1,10 @@
 from web.people.rights import route
-from web.statements import views
+from web.statements import trial, views
 
 urlpatterns = [
     route("", views.first, "statements"),
     route("propose/", views.propose, "statement-propose"),
+    route("trial-balance/", trial.trial, "trial-balance"),
     route("<str:statement>/", views.statement, "statement"),
     route("<str:statement>/workbook/", views.workbook, "statement-workbook"),
     route("<str:statement>/add/", views.add, "line-add"),

@@ -190,7 +190,12 @@ def drill(statement: Statement, at: Any) -> str:
     """The stretch of periods behind a statement's figures, for the address of the lines."""
     if statement.kind == "balance_sheet":
         return _where({"year": at.year, "period": at.period})
-    return _where({"year": at.year, "period": at.period, "from_year": at.year, "from_period": at.first, "closing": "0"})
+    return drill_from(at) + "&closing=0"
+
+
+def drill_from(at: Any) -> str:
+    """The movements of a stretch of periods, for the address of the lines."""
+    return _where({"year": at.year, "period": at.period, "from_year": at.year, "from_period": at.first})
 
 
 def account_figures(state: State, made: Any, line: str, company: str, at: Any) -> list[tuple[Any, int]]:

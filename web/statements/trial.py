@@ -1,0 +1,35 @@
+"""The trial balance of a company on screen: opening, debit, credit, closing, each account down to its lines."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+
+from core.money import digits_of
+from core.periods import company_calendar
+from core.state import State
+from core.tables import Period
+from web.people.rights import SIGNED_IN, companies_seen, needs
+from web.statements.queries import trial_balance, window
+from web.statements.views import asked_period, drill_from
+
+
+@needs(SIGNED_IN)
+def trial(request: HttpRequest, state: State) -> HttpResponse:
+    """Debits equal credits here, or the page says so."""
+    companies = companies_seen(request.user, state)
+    wanted = request.GET.get("company") or request.session.get("company")
+    company = next((row for row in companies if row.company == wanted), companies[0] if companies else None)
+    if company is None:
+        return render(request, "statements/trial.html", {"rows": []})
+    year, period, first = asked_period(request, state, company.calendar)
+    calendar = company_calendar(state, company.company)
+    at = window(calendar, year, period, first)
+    rows = trial_balance(state, company.company, year, period, first)
+    totals = tuple(sum(getattr(row, name) for row in rows) for name in ("opening", "debit", "credit", "closing"))
+    return render(request, "statements/trial.html", {
+        "company": company, "companies": companies, "rows": rows, "totals": totals, "digits": digits_of(company.currency),
+        "agrees": totals[1] == totals[2] and not totals[0] and not totals[3], "window": at, "year": year,
+        "period": state.get(Period, company.calendar, year, period), "periods": [calendar.of_year(y) for y in reversed(calendar.years())],
+        "drill": drill_from(at),
+    })  # fmt: skip
