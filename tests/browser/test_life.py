@@ -35,6 +35,7 @@ class Life(BrowserTest):
         page.locator("#row-11220").focus()
         self.press("n")
         expect(page.locator("#editing [name=code]")).to_have_value("11225")
+        expect(page.locator("#editing [name=code]")).to_be_focused()
         self.press("Tab")
         self.type("Frost cover deposits")
         self.press("Tab")
@@ -58,11 +59,13 @@ class Life(BrowserTest):
         self.type("11225")
         self.press("Enter")
         expect(page.locator("#line-receivables")).to_contain_text("11225")
-        before = cents(page.locator("#line-receivables td.num").last.inner_text())
+        before = cents(page.locator("#line-receivables td.num").nth(1).inner_text())
 
         # Undone and done again by keys.
         self.press("Control+z")
         expect(page.locator("#line-receivables")).not_to_contain_text("11225")
+        page.wait_for_load_state("networkidle")
+        page.wait_for_timeout(200)
         self.press("Control+y")
         expect(page.locator("#line-receivables")).to_contain_text("11225")
         self.publish("Deposits of frost cover get an account of their own")

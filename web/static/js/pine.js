@@ -174,7 +174,7 @@
     const text = event.clipboardData?.getData("text/plain");
     if (!table || !text?.trim() || typing(document.activeElement)) return;
     event.preventDefault();
-    htmx.ajax("POST", table.dataset.paste, { values: { text }, target: "#work" });
+    htmx.ajax("POST", table.dataset.paste, { values: { text }, target: "#brought" });
   });
   document.addEventListener("mousedown", (event) => { if (event.shiftKey && event.target.closest("table[data-many] tbody")) event.preventDefault(); });
 
