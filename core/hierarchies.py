@@ -167,9 +167,15 @@ def holding(state: State, hierarchy: str, on: date) -> str:
     return found.hierarchy if found else hierarchy
 
 
-@derived(Hierarchy, HierarchyNode)
 def as_held(state: State, on: date) -> State:
     """The definitions with every hierarchy in the shape that held on a day."""
+    edits = _held(state, on)
+    return state.edited(edits) if edits else state
+
+
+@derived(Hierarchy, HierarchyNode)
+def _held(state: State, on: date) -> tuple[Edit, ...]:
+    """What differs then. Edits and not a state are kept: a state would keep all else as it was when it was first asked."""
     edits: list[Edit] = []
     for row in state.rows(Hierarchy):
         then = holding(state, row.hierarchy, on)
@@ -178,7 +184,7 @@ def as_held(state: State, on: date) -> State:
         part, other = state.part(HierarchyNode, row.hierarchy), state.part(HierarchyNode, then)
         kept = {(row.hierarchy, node.code): node._replace(hierarchy=row.hierarchy) for node in other.values()}
         edits += [Edit("hierarchy_nodes", key, part.get(key), kept.get(key)) for key in {**part, **kept}]
-    return state.edited(edits) if edits else state
+    return tuple(edits)
 
 
 @derived(Hierarchy)

@@ -15,7 +15,8 @@ def stamp() -> str:
     """Of all that the build reads: styles, templates and the Python files that build rows, and the result itself."""
     digest = hashlib.sha256()
     sources = [ROOT / "frontend/styles.css", ROOT / "frontend/package-lock.json", ROOT / "web/static/dist/pine.css"]
-    sources += sorted(p for p in (ROOT / "web").rglob("*.html"))
+    sources += sorted((ROOT / "frontend/styles").glob("*.css"))
+    sources += sorted((ROOT / "web").rglob("*.html"))
     for path in sources:
         digest.update(path.read_bytes())
     return digest.hexdigest()

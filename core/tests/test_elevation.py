@@ -89,6 +89,9 @@ class Versions(TestCase):
         self.assertEqual(sorted(pick(then, "acc", "under 10").codes), ["1010", "1020"])
         self.assertEqual(sorted(pick(now, "acc", "under 10").codes), [])
         self.assertIs(now, self.world)
+        renamed = apply(self.world, Amend("codes", ("acc", "1010"), (("name", "Main bank"),)))
+        for on in (date(2026, 6, 30), date(2026, 7, 1)):
+            self.assertEqual(as_held(renamed, on).get(Code, "acc", "1010").name, "Main bank")  # type: ignore[union-attr]
 
     def test_a_version_belongs_to_a_hierarchy_of_the_same_list(self) -> None:
         for row, expected in (

@@ -137,16 +137,16 @@ def amounts(state: State, code_list: str, code: str, companies: list[Company]) -
     return found
 
 
-def last_posting(state: State, code_list: str, code: str) -> Any:
-    """The date of the last journal line on a natural account, or None."""
+def first_and_last_posting(state: State, code_list: str, code: str) -> tuple[Any, Any]:
+    """The dates of the first and the last journal line on a natural account, or None."""
     charts = [c for c in charts_of_list(state, code_list) if state.get(Chart, c)]
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT max(j.date) FROM journals_account a JOIN journals_journalline l ON l.account_id = a.id"
+            "SELECT min(j.date), max(j.date) FROM journals_account a JOIN journals_journalline l ON l.account_id = a.id"
             ' JOIN journals_journal j ON j.id = l.journal_id WHERE a.chart = ANY(%s) AND a."natural" = %s',
             [charts, code],
         )
-        return cursor.fetchone()[0]
+        return cursor.fetchone()
 
 
 class Told(NamedTuple):

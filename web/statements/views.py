@@ -12,6 +12,7 @@ from django.urls import reverse
 
 from core.changes import DeleteLine, MoveLine, PlaceAccounts, Put, Several
 from core.codes import list_index
+from core.drafts import tells
 from core.faults import Fault, Place, Refused
 from core.hierarchies import as_held
 from core.periods import calendar_index, company_calendar
@@ -99,12 +100,16 @@ def statement(request: HttpRequest, state: State, statement: str) -> HttpRespons
     made = plan(state, statement) or made
     found = company_statement(state, statement, company.company, year, period, start)
     was = _was(request, state, statement, company.company, (year, period, start))
+    if was is not None and request.seen.working and all(was.get(f.line.row.line) == f.shown[0] for f in found.figures.lines):
+        was = None  # the draft leaves these figures as they are: one column says so better than two alike
+    drafted = drafted_lines(request, statement)
     rows = []
-    for i, figure in enumerate(found.figures.lines):
+    for figure in found.figures.lines:
         before = was.get(figure.line.row.line) if was is not None else None
         now = figure.shown[0]
         moved = was is not None and before != now
-        rows.append((figure, now, before, moved, (now or 0) - (before or 0) if moved else None, min(figure.line.depth, 8), i))
+        rows.append((figure, now, before, moved, (now or 0) - (before or 0) if moved else None, min(figure.line.depth, 8),
+                     figure.line.row.line in drafted))  # fmt: skip
     unplaced = [(u, likely_line(made, u.account)) for u in found.figures.unplaced]
     idle = [
         made.accounts.codes[made.accounts.posting[i]]
@@ -130,6 +135,13 @@ def statement(request: HttpRequest, state: State, statement: str) -> HttpRespons
         "lines": [line.row for line in made.lines if line.row.kind == "accounts"], "columns": ("Published", "Draft") if request.seen.working else ("Before", company.currency),
         "labels": {line.row.line: line.row.label for line in made.lines}, "held": held,
     })  # fmt: skip
+
+
+def drafted_lines(request: HttpRequest, statement: str) -> frozenset[str]:
+    """Lines that the open draft changes or adds."""
+    working = request.seen.working  # type: ignore[attr-defined]
+    edits = working.edits.items() if working else ()
+    return frozenset(key[1] for (table, key), edit in edits if table == "statement_lines" and key[0] == statement and tells(edit))
 
 
 def then_or_now(request: HttpRequest, state: State, company: Company, year: int, period: int) -> tuple[State, bool]:
