@@ -226,7 +226,11 @@ class OnScreen(PineTest):
         self.assertIn('class=" drafted"', self.client.get("/codes/acc/").content.decode())
         self.post("/codes/acc/move/", what="1110", onto="10")
         statement = self.page("/statements/st/?company=alpha&year=2026&period=2")
+        self.assertNotIn("Published Draft Difference", statement)  # nothing differs yet: one column says so
+        self.post("/statements/st/place/", code="1010", line="debtors")
+        statement = self.page("/statements/st/?company=alpha&year=2026&period=2")
         self.assertIn("Published Draft Difference", statement)
+        self.post("/drafts/undo/")
         moves = self.page(f"/drafts/{draft.pk}/moves/?year=2026&period=2")
         self.assertIn("10 Cash Alpha GBP 1,000.00 1,250.50 +250.50", moves)
         causes = self.page(f"/drafts/{draft.pk}/causes/?kind=hierarchy&of=tree&line=10&company=alpha&year=2026&period=2")
