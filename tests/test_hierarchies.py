@@ -84,7 +84,7 @@ class Table(Screen):
         self.post("/codes/acc/several/", what="1010,1020", act="close", until="2026-06-30")
         self.assertEqual([str(self.code(c).in_use_until) for c in ("1010", "1020")], ["2026-06-30"] * 2)
         self.post("/codes/acc/several/", what="1010,1020", act="reopen")
-        self.post("/codes/acc/several/", all="1", **{"class": "revenue"}, act="set", property="cash_flow", value="operating")
+        self.post("/codes/acc/several/", all="1", **{"class": "revenue"}, act="put", property="cash_flow", value="operating")
         self.assertEqual([self.code(c).cash_flow for c in ("4010", "4020", "5010")], ["operating", "operating", "none"])
         self.post("/codes/acc/several/", what="1810,2010", act="move", onto="11")
         self.assertEqual(tree(current().state, "tree").children["11"], ["1110", "1810", "2010"])
@@ -92,10 +92,10 @@ class Table(Screen):
         for values, expected in (
             ({"what": "", "act": "close"}, "No code is chosen."),
             ({"what": "1010", "act": "close"}, "Give the last day of use."),
-            ({"what": "1010", "act": "set", "property": "name", "value": "x"}, "Choose a property to set."),
-            ({"what": "1010", "act": "set", "property": "cash_flow", "value": "sideways"}, "One of these is expected: none"),
+            ({"what": "1010", "act": "put", "property": "name", "value": "x"}, "Choose a property to set."),
+            ({"what": "1010", "act": "put", "property": "cash_flow", "value": "sideways"}, "One of these is expected: none"),
             (
-                {"what": "1010", "act": "set", "property": "account_class", "value": "liability"},
+                {"what": "1010", "act": "put", "property": "account_class", "value": "liability"},
                 "can't change from asset any more",
             ),
             ({"what": "1010", "act": "move", "onto": "1020"}, "is a posting code and has nothing below it"),

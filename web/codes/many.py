@@ -59,7 +59,7 @@ def several(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
         change = AmendCodes(code_list, tuple(codes), (("in_use_until", str(until)),))
     elif act == "reopen":
         change = AmendCodes(code_list, tuple(codes), (("in_use_until", ""),))
-    elif act == "set":
+    elif act == "put":
         change = AmendCodes(code_list, tuple(codes), (_setting(request),))
     else:
         raise Http404

@@ -159,6 +159,7 @@ def record(number: int, change: Change, by: Any, seen: int | None = None, *, che
             return draft
         faults = [] if seen is None else actions.changed_since(edits, seen)
         if checked:
+            faults += change.collisions(made.state) if isinstance(change, Restore) else ()
             faults += check(made.state, change, posted_facts(made.published.state))
         if blocking(faults):
             raise Refused(blocking(faults))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from django.urls import reverse
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
@@ -50,7 +51,7 @@ def _bay(bay: Bay, hierarchy: str, at: str) -> SafeString:
     )  # fmt: skip
     marks = ""
     if bay.code and bay.holds == 1 and bay.moved != "old":
-        proof = f"/hierarchies/{hierarchy}/node/{bay.code}/"
+        proof = reverse("hierarchy-node", args=[hierarchy, bay.code])
         marks = format_html(
             ' tabindex="0" role="button" data-row="{}" data-onto="{}" data-zoom="{}" hx-get="{}" hx-trigger="focus delay:120ms"'
             ' hx-target="#proof" hx-sync="#proof:replace"', bay.code, bay.code, bay.code, proof,
@@ -76,7 +77,7 @@ def _post(post: Post, hierarchy: str) -> SafeString:
     stroke, dash = (RESIN, "4 3") if post.moved else (INK, "none")
     marks = SafeString("")
     if post.holds == 1 and post.moved != "old":
-        proof = f"/hierarchies/{hierarchy}/node/{post.code}/"
+        proof = reverse("hierarchy-node", args=[hierarchy, post.code])
         marks = format_html(
             ' tabindex="0" role="button" data-row="{}" hx-get="{}" hx-trigger="focus delay:120ms" hx-target="#proof"'
             ' hx-sync="#proof:replace"', post.code, proof,
