@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from core.codes import list_index
-from core.hierarchies import tree
+from core.hierarchies import Tree, tree
 from core.state import State
 from core.statements import Amounts, Plan, compute, natural_list, plan
 from core.tables import Company, Hierarchy, Statement
@@ -79,14 +79,27 @@ def _rolled(state: State, hierarchy: str, sums: Sums, codes: list[str]) -> NDArr
     """What stands under each of some codes by company, raw, to the end of the period; nothing under one that is not there."""
     made = tree(state, hierarchy)
     place = {code: i for i, code in enumerate(sums.codes)}
-    rows = np.array([place.get(code, -1) for code, _ in made.order] or [-1], dtype=np.int64)
-    own = sums.cumulative[rows] if len(sums.codes) else np.zeros((len(rows), len(sums.companies)), dtype=np.int64)
-    own[rows < 0] = 0
-    totals = np.concatenate([np.zeros((1, own.shape[1]), dtype=own.dtype), np.cumsum(own, axis=0)])
-    at = np.array([made.place.get(code, -1) for code in codes] or [-1], dtype=np.int64)
-    end = np.array([*made.end, 0], dtype=np.int64)[at]
-    found: NDArray[Any] = totals[end] - totals[at]
-    found[at < 0] = 0
+    found = np.zeros((len(codes), len(sums.companies)), dtype=sums.cumulative.dtype)
+    for i, code in enumerate(codes):
+        at = made.place.get(code)
+        if at is not None:
+            below = [place[below] for below, _ in made.order[at : made.end[at]] if below in place]
+            found[i] = sums.cumulative[below].sum(axis=0) if below else 0
+    return found
+
+
+def _touched(was: Tree, now: Tree) -> set[str]:
+    """Every code above one that stands elsewhere, came or went; no other total can differ."""
+    moved = [code for code in {**was.parent, **now.parent} if was.parent.get(code) != now.parent.get(code)]
+    found: set[str] = set()
+    for made in (was, now):
+        seen: set[str] = set()
+        for code in moved:
+            up = made.parent.get(code, "")
+            while up and up not in seen:
+                seen.add(up)
+                up = made.parent.get(up, "")
+        found |= seen
     return found
 
 
@@ -102,7 +115,8 @@ def hierarchy_moves(before: State, after: State, hierarchy: str, sums: Sums) -> 
         return []
     now = {code: (name, depth) for code, name, depth in _rollups(after, hierarchy)}
     was = {code: (name, depth) for code, name, depth in _rollups(before, hierarchy)}
-    codes = [*now, *(code for code in was if code not in now)]
+    touched = _touched(tree(before, hierarchy), tree(after, hierarchy))
+    codes = [code for code in [*now, *(code for code in was if code not in now)] if code in touched]
     old, new = _rolled(before, hierarchy, sums, codes), _rolled(after, hierarchy, sums, codes)
     found = []
     for i, column in np.argwhere(old != new).tolist():

@@ -254,7 +254,20 @@ class Properties(TestCase):
     def test_rollup_codes_move_by_the_accounts_that_come_and_go(self, made: list[Change], seed: int) -> None:
         after = drafted(*made).state
         sums = amounts(WORLD, seed)
-        for moved in hierarchy_moves(WORLD, after, "tree", sums):
+        found = hierarchy_moves(WORLD, after, "tree", sums)
+        place = {code: i for i, code in enumerate(sums.codes)}
+
+        def under(world: State, code: str, column: int) -> int:
+            return sum(int(sums.cumulative[place[below], column]) for below in tree(world, "tree").below(code) if below in place)
+
+        expected = {
+            (code, company): (under(WORLD, code, i), under(after, code, i))
+            for code in ROLLUPS[1:]
+            for i, company in enumerate(sums.companies)
+            if under(WORLD, code, i) != under(after, code, i)
+        }
+        self.assertEqual({(m.line, m.company): (m.was or 0, m.now or 0) for m in found}, expected)
+        for moved in found:
             through = causes(WORLD, after, moved, sums, is_statement=False)
             self.assertEqual(moved.difference, sum(c.amount if c.enters else -c.amount for c in through))
 
