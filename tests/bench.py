@@ -455,6 +455,9 @@ def main() -> int:
 
     fresh_database()
     django.setup()
+    from web.shell.collecting import collect_rarely
+
+    collect_rarely()  # as a worker does
     report = Report()
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
