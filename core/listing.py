@@ -12,8 +12,6 @@ from core.parsing import write_cell
 from core.state import State, derived
 from core.statements import natural_list, plan
 from core.tables import (
-    CASH_FLOWS,
-    CLASSES,
     Chart,
     Code,
     CodeProperty,
@@ -188,6 +186,3 @@ def listed(state: State, code_list: str, asked: Asked, known: Known) -> list[str
     if asked.down:
         rows.reverse()
     return [row.code for row in rows]
-
-
-CHOICES = {"account_class": CLASSES, "cash_flow": CASH_FLOWS}

@@ -19,7 +19,7 @@ from web.definitions.models import Draft, DraftChange
 from web.drafts import queries
 from web.people.rights import CHANGE, acts, needs
 from web.shell.acts import date_of, go, words_of
-from web.statements.views import default_period
+from web.statements.views import asked_period
 
 MOST_ROWS = 400
 
@@ -98,13 +98,7 @@ def redo(request: HttpRequest, state: State) -> HttpResponse:
 def asked(request: HttpRequest, state: State) -> queries.At:
     """The period of the address, or the likely one of the first company."""
     companies = sorted(state.rows(Company), key=lambda row: row.company)
-    year, period = default_period(state, companies[0].calendar) if companies else (0, 0)
-
-    def number(name: str, otherwise: int | None) -> int | None:
-        text = request.GET.get(name, "")
-        return int(text) if text.isdigit() and len(text) < 5 else otherwise
-
-    return queries.At(number("year", year) or 0, number("period", period) or 0, number("first", None))
+    return queries.At(*asked_period(request, state, companies[0].calendar if companies else ""))
 
 
 def shown(state: State, trees: list[queries.Tree]) -> list[tuple[queries.Tree, list[tuple[Any, int, Company]], int]]:

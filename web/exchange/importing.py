@@ -5,7 +5,6 @@ from __future__ import annotations
 import gc
 import logging
 from collections import Counter
-from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -23,9 +22,9 @@ from web.definitions import actions, snapshot
 from web.definitions.facts import posted_facts
 from web.exchange import balances_in, journals_in, limits
 from web.exchange.reading import Package, open_package
+from web.journals.posting import Progress, silent
 
 log = logging.getLogger(__name__)
-Progress = Callable[[str, int], None]
 
 
 class Stopped(Exception):
@@ -48,10 +47,6 @@ class Outcome:
             if self.new[name] or self.changed[name]
         ]
         return ", ".join(parts) or "nothing new"
-
-
-def silent(what: str, done: int) -> None:
-    """No progress is told."""
 
 
 def import_package(path: Path, by: Any = None, progress: Progress = silent) -> Outcome:

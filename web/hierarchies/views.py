@@ -18,13 +18,11 @@ from core.state import State
 from core.statements import natural_list
 from core.tables import CodeList, Company, Hierarchy, HierarchyNode
 from core.tree_counts import counted
-from core.uses import charts_of_list
 from web.hierarchies import checks, queries
 from web.hierarchies.svg import as_svg
 from web.people.rights import SIGNED_IN, companies_seen, needs
 from web.shell.tabular import Money, attached
 from web.statements.views import asked_period
-from web.structures.beam import beam
 
 CHUNK = 150
 
@@ -63,14 +61,13 @@ def _context(request: HttpRequest, state: State, hierarchy: str, *, figured: boo
     year, period, _ = asked_period(request, state, company.calendar) if company else (0, 0, None)
     found = queries.figures(state, made, company if figured else None, year, period)
     counts = counted(state, hierarchy)
-    chart = next((c for c in charts_of_list(state, head.code_list)), "")
     zoom = request.GET.get("zoom", "") if request.GET.get("zoom", "") in made.place else ""
     level = request.GET.get("level", "")
     return {
         "head": head, "tree": made, "figures": found, "company": company, "year": year, "period": period, "zoom": zoom,
         "path": made.path(zoom)[:-1] if zoom else [], "level": int(level) if level in "123456789" and level else 0,
         "words": request.GET.get("find", "").strip()[:100], "hierarchies": hierarchies_of(state, head.code_list),
-        "versions": versions_of(state, hierarchy), "beam": beam(state, None, head.code_list) if not chart else None,
+        "versions": versions_of(state, hierarchy),
         "companies": [row for row in companies_seen(request.user, state) if natural_list(state, row.chart) == made.code_list],
         "deepest": counts.levels, "at": request.GET.get("at", ""),
         "posting": counts.total,

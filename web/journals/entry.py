@@ -13,6 +13,7 @@ from django.urls import reverse
 from core.accounts import chart_index, quick_codes, seat
 from core.codes import list_index
 from core.faults import Fault, Refused
+from core.listing import lowered
 from core.money import digits_of, format_amount, show_amount
 from core.parsing import LONGEST_TEXT, read_table
 from core.periods import company_calendar
@@ -21,7 +22,6 @@ from core.tables import TABLES, Company, Journal, JournalLine
 from web.journals import actions
 from web.journals.models import Unfinished
 from web.people.rights import POST, acts, companies_seen, needs
-from web.shell.finding import words
 
 MOST_LINES = 500
 MOST_OPTIONS = 30
@@ -184,8 +184,8 @@ def complete(request: HttpRequest, state: State, company: str) -> HttpResponse:
 def _matches(state: State, code_list: str, text: str) -> list[tuple[str, str]]:
     index = list_index(state, code_list)
     small = text.lower()
-    begins = [c for c, _ in words(state, code_list) if c.startswith(text)]
-    within = [c for c, name in words(state, code_list) if small and small in name and not c.startswith(text)]
+    begins = [c for c, _ in lowered(state, code_list) if c.startswith(text)]
+    within = [c for c, name in lowered(state, code_list) if small and small in name and not c.startswith(text)]
     rows = (index.codes[c] for c in [*begins, *within])
     return [(row.code, row.name) for row in rows if row.takes_amounts and row.enabled][:MOST_OPTIONS]
 

@@ -7,7 +7,8 @@ from typing import Any, NamedTuple
 from django.db import connection
 from django.urls import reverse
 
-from core.state import State, derived
+from core.listing import lowered
+from core.state import State
 from core.tables import Code, Statement, StatementLine
 from web.people.rights import charts_seen, companies_seen, lists_seen
 
@@ -21,12 +22,6 @@ class Hit(NamedTuple):
     address: str
 
 
-@derived((Code, 0))
-def words(state: State, code_list: str) -> list[tuple[str, str]]:
-    """Each code with its name in small letters, in code order."""
-    return sorted((row.code, row.name.lower()) for row in state.part(Code, code_list).values())
-
-
 def find(state: State, person: Any, text: str) -> list[Hit]:
     """An exact code first, then what begins so, then words within names."""
     small = text.lower()
@@ -34,7 +29,7 @@ def find(state: State, person: Any, text: str) -> list[Hit]:
     begins: list[Hit] = []
     within: list[Hit] = []
     for row in lists_seen(person, state):
-        for code, name in words(state, row.code_list):
+        for code, name in lowered(state, row.code_list):
             if code == text or code.startswith(text) or small in name:
                 place = f"{reverse('code-list', kwargs={'code_list': row.code_list})}?at={code}"
                 full = state.get(Code, row.code_list, code)
