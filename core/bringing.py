@@ -47,7 +47,7 @@ class Brought:
 
 def read(state: State, code_list: str, records: Sequence[Sequence[str]], shown: Sequence[str], facts: Facts) -> Brought:
     """Compares rows with the list. The first row may be a header; without one the columns are code, name and those shown."""
-    rows = [[_plain(cell) for cell in record] for record in records if any(cell.strip() for cell in record)]
+    rows = plain_rows(records)
     header = [name.strip().lower() for name in rows[0]] if rows else []
     first = 1
     if "code" in header:
@@ -63,6 +63,11 @@ def read(state: State, code_list: str, records: Sequence[Sequence[str]], shown: 
         return Brought([], None, [Fault("too-many-rows", f"At most {MOST:,} rows are taken at once.", Place("codes"))])
     numbered = [(number, record + [""] * (len(header) - len(record))) for number, record in enumerate(rows, first)]
     return _compared(state, code_list, header, numbered, facts)
+
+
+def plain_rows(records: Iterable[Sequence[str]]) -> list[list[str]]:
+    """Records without empty ones, each cell as a person means it."""
+    return [[_plain(cell) for cell in record] for record in records if any(cell.strip() for cell in record)]
 
 
 def _plain(cell: str) -> str:

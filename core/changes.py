@@ -183,6 +183,20 @@ class Several:
         return first if len(self.changes) < 2 else f"{first}, and {len(self.changes) - 1} more"
 
 
+@change
+class Together:
+    """Changes of different rows in one act. None sees what the others do, so a thousand cost a thousand, not a million."""
+
+    changes: tuple[Change, ...]
+    told: str
+
+    def edits(self, state: State) -> list[Edit]:
+        return joined(edit for change in self.changes for edit in change.edits(state))
+
+    def sentence(self, state: State) -> str:
+        return self.told
+
+
 def joined(edits: Iterable[Edit]) -> list[Edit]:
     """Several edits of one row as one, in the order in which rows were first touched."""
     found: dict[tuple[str, Key], Edit] = {}

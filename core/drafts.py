@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 from typing import Any, NamedTuple
 
 from core import checks
-from core.changes import Amend, Change, Put, Several, joined, named
+from core.changes import Amend, Change, Put, Several, Together, joined, named
 from core.faults import Fault, blocking
 from core.parsing import write_cell
 from core.state import Edit, Key, State
@@ -24,6 +24,8 @@ def recorded(change: Change, state: State) -> Change:
             made.append(recorded(part, state))
             state = state.edited(part.edits(state))
         return Several(tuple(made), change.told)
+    if isinstance(change, Together):
+        return Together(tuple(recorded(part, state) for part in change.changes), change.told)
     if isinstance(change, Put):
         table = BY_ROW[type(change.row)]
         old = state.get(type(change.row), *table.key(change.row))

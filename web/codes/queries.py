@@ -10,7 +10,6 @@ import numpy as np
 from django.db import connection
 
 from core.accounts import chart_index
-from core.changes import edit_sentence
 from core.codes import list_index
 from core.drafts import tells
 from core.hierarchies import main_tree
@@ -19,8 +18,6 @@ from core.state import State, derived
 from core.tables import Chart, Code, Company, Hierarchy, HierarchyNode
 from core.uses import charts_of_list
 from web.definitions.drafting import Working
-from web.definitions.models import Edited
-from web.definitions.snapshot import as_edit
 from web.journals.books import books_for
 
 CHUNK = 120
@@ -147,17 +144,6 @@ def first_and_last_posting(state: State, code_list: str, code: str) -> tuple[Any
             [charts, code],
         )
         return cursor.fetchone()
-
-
-class Told(NamedTuple):
-    version: Any
-    sentence: str
-
-
-def history(table: str, key: str) -> list[Told]:
-    """The changes of one row in sentences, newest first."""
-    rows = Edited.objects.filter(table=table, key=key).select_related("version__by").order_by("-version")[:20]
-    return [Told(row.version, edit_sentence(as_edit(row))) for row in rows]
 
 
 def beside(state: State, code_list: str, code: str, codes: list[str]) -> tuple[str, str]:

@@ -22,6 +22,7 @@ from web.codes import closing, queries, table
 from web.codes.many import SETTABLE
 from web.codes.rows import table_rows
 from web.definitions.facts import posted_facts
+from web.definitions.history import of_row
 from web.people.rights import CHANGE, SIGNED_IN, acts, companies_seen, lists_seen, needs
 from web.shell.acts import date_of, filled, go, make
 from web.structures.beam import beam
@@ -113,7 +114,7 @@ def code(request: HttpRequest, state: State, code_list: str, code: str) -> HttpR
         "row": row, "list": state.get(CodeList, code_list), "path": main.path(code)[:-1] if main and code in main.place else [],
         "placed": main is not None and code in main.place, "main": main, "amounts": found,
         "uses": [closing.Still(use.sentence, closing.address(use)) for use in uses.of_code(state, code_list, code)][:30], "fixed": fixed_columns(state, posted_facts(state), row),
-        "history": queries.history("codes", f"{code_list} {code}"), "natural": natural,
+        "history": of_row("codes", f"{code_list} {code}"), "natural": natural,
         "aside": queries.beside(state, code_list, code, table.fitting(request, state, code_list)), "own": own_values(state, code_list, code),
         "names": sorted(n for n in state.part(CodeName, code_list).values() if n.code == code), "query": table.query(table.asked(request, state, code_list)),
         "since": since, "last": last,

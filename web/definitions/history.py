@@ -1,10 +1,12 @@
-"""The definitions as of an earlier version: the current ones with the edits since turned back."""
+"""The definitions as of an earlier version (the current ones with the edits since turned back), and the history of a row."""
 
 from __future__ import annotations
 
 import threading
 import uuid
+from typing import Any, NamedTuple
 
+from core.changes import edit_sentence
 from core.state import State
 from web.definitions.models import Edited
 from web.definitions.snapshot import as_edit, current
@@ -35,3 +37,14 @@ def state_at(version: int) -> State | None:
             _kept.pop(next(iter(_kept)))
         _kept[key] = state
     return state
+
+
+class Told(NamedTuple):
+    version: Any
+    sentence: str
+
+
+def of_row(table: str, key: str) -> list[Told]:
+    """The changes of one row in sentences, newest first."""
+    rows = Edited.objects.filter(table=table, key=key).select_related("version__by").order_by("-version")[:20]
+    return [Told(row.version, edit_sentence(as_edit(row))) for row in rows]

@@ -1,4 +1,4 @@
-"""What may stand in a field of a definition's form: names of other definitions, with what they are."""
+"""What a column of a definition may name: other definitions, codes of a list, segments; and what a named one is called."""
 
 from __future__ import annotations
 
@@ -8,36 +8,59 @@ from core.accounts import chart_index
 from core.checks.references import REFERENCES
 from core.codes import list_index
 from core.state import State
-from core.tables import TABLES, Code, Company, Group
+from core.tables import TABLES, Company, Group
 
 MOST = 600
 NATURAL = {"due_from", "due_to", "target", "difference_account"}
 
 
-def options(state: State, table: str, column: str, row: Any) -> list[tuple[str, str]]:
-    """(value, what it is) for a column that names something; empty where anything may be typed."""
-    for row_class, named, target in REFERENCES:
-        if row_class is TABLES[table].row and named == column:
-            return sorted((r[0], getattr(r, "name", "")) for r in state.rows(target))[:MOST]
+def _named_table(table: str, column: str) -> type[Any] | None:
+    row_class = TABLES[table].row
+    return next((target for row, named, target in REFERENCES if row is row_class and named == column), None)
+
+
+def _code_list(state: State, column: str, row: Any) -> str:
+    """The list whose codes a column names, or an empty string."""
     chart = _chart(state, row)
     index = chart_index(state, chart) if chart else None
-    if column in ("field", "segment") and index:
+    if index is None:
+        return ""
+    if column in NATURAL:
+        return index.natural_list
+    if column in ("default_code", "code"):
+        found = index.field(getattr(row, "segment", ""))
+        return found.code_list if found else index.natural_list if hasattr(row, "revalue") else ""
+    return ""
+
+
+def options(state: State, table: str, column: str, row: Any) -> list[tuple[str, str]]:
+    """(value, what it is) for a column that names something; empty where anything may be typed."""
+    if target := _named_table(table, column):
+        return sorted((r[0], getattr(r, "name", "")) for r in state.rows(target))[:MOST]
+    if column in ("field", "segment") and (index := chart_index(state, _chart(state, row))):
         return [(field.name, field.title) for field in (*index.segments, *index.dimensions)]
     if column == "member":
         return sorted([(r.company, r.name) for r in state.rows(Company)] + [(g.group, g.name) for g in state.rows(Group)])
-    code_list = ""
-    if index and column in NATURAL:
-        code_list = index.natural_list
-    elif index and column in ("default_code", "code") and (field := index.field(getattr(row, "segment", ""))):
-        code_list = field.code_list
-    if code_list:
+    if code_list := _code_list(state, column, row):
         codes = list_index(state, code_list)
-        return [(code, _told(codes.codes[code])) for code in codes.posting[:MOST]]
+        return [(code, codes.codes[code].name) for code in codes.posting[:MOST]]
     return []
 
 
-def _told(code: Code) -> str:
-    return code.name
+def told(state: State, table: str, column: str, row: Any, value: str) -> tuple[str, bool]:
+    """The name of what a cell names (or an empty string), and whether it is a code, which people read by itself."""
+    if code_list := _code_list(state, column, row):
+        return str(getattr(list_index(state, code_list).codes.get(value), "name", "")), True
+    return (_name(state, table, column, row, value) if value else ""), False
+
+
+def _name(state: State, table: str, column: str, row: Any, value: str) -> str:
+    if target := _named_table(table, column):
+        return str(getattr(state.get(target, value), "name", ""))
+    if column == "member":
+        kind: type[Any] = Group if row.member_kind == "group" else Company
+        return str(getattr(state.get(kind, value), "name", ""))
+    return ""
 
 
 def _chart(state: State, row: Any) -> str:

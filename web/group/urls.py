@@ -4,6 +4,7 @@ from web.people.rights import route
 urlpatterns = [
     route("", views.first, "groups"),
     route("<str:group>/", views.group, "group"),
+    route("<str:group>/members/", views.members, "members"),
     route("<str:group>/workbook/", views.workbook, "group-workbook"),
     route("<str:group>/cell/<str:line>/<str:column>/", views.cell, "group-cell"),
     route("<str:group>/mapping/<str:company>/", views.mapping, "mapping"),

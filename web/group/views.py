@@ -13,13 +13,15 @@ from core.changes import MapAccounts, Several
 from core.codes import list_index
 from core.faults import Fault, Refused
 from core.groups import membership
-from core.mapping import likely_target, map_plan, ordered
+from core.mapping import likely_target, map_plan
 from core.money import digits_of, show_amount
 from core.state import State
 from core.statements import natural_list
 from core.tables import Company, Elimination, Group, GroupMember, Period, Statement
+from web.definitions.sheets import stretch
 from web.group import chartdrawing, queries
 from web.group.ribbons import ribbons
+from web.group.sheets import ELIMINATIONS, MAPPINGS, MEMBERS, RATES
 from web.people.rights import CHANGE, SIGNED_IN, acts, needs
 from web.shell.acts import go, make
 from web.statements.outline import statement_workbook
@@ -99,8 +101,20 @@ def _proof(state: State, group: str, head: Group, found: queries.GroupFigures | 
     strays = [(u, u.raw[-1]) for u in found.statement.figures.unplaced if u.raw[-1]]
     return {"apart": apart, "balance": balance, "mapped": mapped, "strays": strays, "waiting": found.who.waiting,
             "shared": sum(1 for r in found.who.companies if (row := state.get(Company, r.company)) and row.chart == head.chart),
-            "eliminations": sorted(state.part(Elimination, group).values(), key=lambda e: e.position),
-            "members": list(state.part(GroupMember, group).values())}  # fmt: skip
+            "members": len(state.part(GroupMember, group)), "eliminations": len(state.part(Elimination, group))}  # fmt: skip
+
+
+@needs(SIGNED_IN)
+def members(request: HttpRequest, state: State, group: str) -> HttpResponse:
+    """Who is in the group and what is eliminated between them, edited in place."""
+    head = state.get(Group, group)
+    if head is None:
+        raise Http404
+    given = {"group": group}
+    return render(request, "group/members.html", {
+        "group": head, "members": stretch(request, state, MEMBERS, given), "eliminations": stretch(request, state, ELIMINATIONS, given),
+        "rates": stretch(request, state, RATES, {}), "drawing": chartdrawing.draw(state, group), "groups": list(state.rows(Group)),
+    })  # fmt: skip
 
 
 @needs(SIGNED_IN)
@@ -201,18 +215,17 @@ def mapping(request: HttpRequest, state: State, group: str, company: str) -> Htt
     index = list_index(state, made.chart.natural_list)
     theirs = list_index(state, natural_list(state, head.chart)).codes
     sums = own_sums(company, year, period, state)
-    rows = [(row, theirs.get(row.target)) for row in ordered(state, group, company)]
     strays = [
         (index.codes[c], sums.get(c, 0), likely_target(state, group, company, c)) for c in index.posting if made.plain(c) == ""
     ]
     placed = len(index.posting) - len(strays)
     return render(request, "group/mapping.html", {
-        "group": head, "company": own, "rows": rows, "strays": [(s, a, t, theirs.get(t)) for s, a, t in strays], "shared": made.shared,
+        "group": head, "company": own, "rows": stretch(request, state, MAPPINGS, {"group": group, "company": company}), "strays": [(s, a, t, theirs.get(t)) for s, a, t in strays], "shared": made.shared,
         "placed": placed, "total": len(index.posting), "digits": digits_of(own.currency), "targets": sorted(theirs),
         "drawing": ribbons(made, index, theirs, sums), "unplaced": sum(a for _, a, _ in strays), "theirs": theirs,
         "companies": [(r.company, state.get(Company, r.company)) for r in membership(state, group).companies
                       if (m := map_plan(state, group, r.company)) and not m.shared],
-        "next": (rows[-1][0].position // 10 + 1) * 10 if rows else 10, "balance": sum(sums.values()),
+        "balance": sum(sums.values()),
         "period": state.get(Period, own.calendar, year, period),
     })  # fmt: skip
 

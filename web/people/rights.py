@@ -68,7 +68,8 @@ def lists_seen(person: Any, state: State) -> list[CodeList]:
     return [row for row in rows if charts & set(charts_of_list(state, row.code_list))]
 
 
-def _sees(person: Any, state: State, kind: str, name: str) -> bool:
+def sees(person: Any, state: State, kind: str, name: str) -> bool:
+    """Whether a person may know of a company, chart, list, hierarchy, statement or group; of anything else yes."""
     if kind == "company":
         return any(row.company == name for row in companies_seen(person, state))
     if kind == "chart":
@@ -77,7 +78,7 @@ def _sees(person: Any, state: State, kind: str, name: str) -> bool:
         return any(row.code_list == name for row in lists_seen(person, state))
     if kind == "hierarchy":
         head = state.get(Hierarchy, name)
-        return head is not None and _sees(person, state, "code_list", head.code_list)
+        return head is not None and sees(person, state, "code_list", head.code_list)
     if kind == "statement":
         row = state.get(Statement, name)
         return row is not None and row.chart in charts_seen(person, state)
@@ -129,7 +130,7 @@ def needs(right: str, *, published: bool = False) -> Callable[[View], View]:
                 return redirect_to_login(request.get_full_path())
             seen = request.seen = Seen.of(request, published or right == POST)  # type: ignore[attr-defined]
             for kind, name in named.items():
-                if not _sees(person, seen.state, kind, name):
+                if not sees(person, seen.state, kind, name):
                     raise Http404
             if right == CHANGE and not person.has_perm("change definitions"):
                 raise PermissionDenied("Only a group accountant changes definitions.")

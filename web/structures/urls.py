@@ -4,5 +4,6 @@ from web.structures import views
 urlpatterns = [
     route("", views.first, "structures"),
     route("<str:chart>/", views.structure, "structure"),
+    route("<str:chart>/strings/", views.strings, "strings"),
     route("<str:chart>/try/", views.try_account, "try-account"),
 ]

@@ -3,26 +3,20 @@
 from __future__ import annotations
 
 from datetime import date
+from typing import Any
 
 from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
 from django.shortcuts import render
 from django.urls import reverse
+from django.utils.html import format_html
 
-from core.accounts import chart_index, date_faults, resolve, seat
-from core.codes import list_index
+from core.accounts import ChartIndex, chart_index, date_faults, resolve, seat
 from core.state import State
-from core.tables import (
-    Chart,
-    ChartDimension,
-    ChartSegment,
-    Company,
-    PairingCondition,
-    PairingRule,
-    Structure,
-    StructureSegment,
-)
+from core.tables import Chart, Company, Structure
+from web.definitions.sheets import stretch
 from web.people.rights import SIGNED_IN, charts_seen, companies_seen, needs
 from web.structures.beam import beam
+from web.structures.sheets import HUNG, QUICK, RULES, SEGMENTS, STRINGS, sample
 
 
 @needs(SIGNED_IN)
@@ -40,21 +34,44 @@ def structure(request: HttpRequest, state: State, chart: str) -> HttpResponse:
     head, index = state.get(Chart, chart), chart_index(state, chart)
     if head is None or index is None:
         raise Http404
-    segments = sorted(state.part(StructureSegment, head.structure).values(), key=lambda row: row.position)
-    rows = [
-        (segment, state.get(ChartSegment, chart, segment.segment) or ChartSegment(chart, segment.segment), field)
-        for segment, field in zip(segments, index.segments, strict=True)
-    ]
-    sample = [
-        field.default or next((c for c in list_index(state, field.code_list).posting), "") for field in index.segments
-    ]  # fmt: skip
-    rules = sorted(state.part(PairingRule, chart).values(), key=lambda row: (row.position, row.rule))
-    conditions = list(state.part(PairingCondition, chart).values())
+    given = {"structure": head.structure, "chart": chart}
+    text = sample(state, chart)
     return render(request, "structures/structure.html", {
-        "chart": head, "structure": state.get(Structure, head.structure), "rows": rows, "beam": beam(state, head),
-        "sample": index.separator.join(sample), "rules": [(r, [c for c in conditions if c.rule == r.rule]) for r in rules],
-        "charts": sorted((state.get(Chart, c) for c in charts_seen(request.user, state)), key=lambda c: c.name if c else ""),
-        "hung": list(state.part(ChartDimension, chart).values()), "next": len(rows) + 1,
+        "chart": head, "structure": state.get(Structure, head.structure), "beam": beam(state, head), "sample": text,
+        "segments": stretch(request, state, SEGMENTS, given, extra=_lengths(state, index)),
+        "rules": stretch(request, state, RULES, given), "hung": stretch(request, state, HUNG, given),
+        "charts": sorted((row for row in state.rows(Chart) if row.chart in charts_seen(request.user, state)), key=lambda row: row.name),
+        "companies": [row for row in companies_seen(request.user, state) if row.chart == chart],
+    })  # fmt: skip
+
+
+def _lengths(state: State, index: ChartIndex) -> dict[str, dict[str, Any]]:
+    """Beside each segment: how long its codes are, and its list with a way there."""
+    found = {}
+    for place, field in enumerate(index.segments, 1):
+        rule = field.rule
+        size = (
+            ""
+            if rule is None
+            else str(rule.max_length)
+            if rule.min_length == rule.max_length
+            else f"{rule.min_length} to {rule.max_length}"
+        )
+        found[str(place)] = format_html(
+            '<a href="{}?chart={}">{}</a>', reverse("code-list", kwargs={"code_list": field.code_list}), index.chart, size
+        )
+    return {"Length": found}
+
+
+@needs(SIGNED_IN)
+def strings(request: HttpRequest, state: State, chart: str) -> HttpResponse:
+    """Quick codes and listed account strings of a chart."""
+    head = state.get(Chart, chart)
+    if head is None:
+        raise Http404
+    return render(request, "structures/strings.html", {
+        "chart": head, "beam": beam(state, head), "quick": stretch(request, state, QUICK, {"chart": chart}),
+        "strings": stretch(request, state, STRINGS, {"chart": chart}),
         "companies": [row for row in companies_seen(request.user, state) if row.chart == chart],
     })  # fmt: skip
 

@@ -35,6 +35,17 @@ def thousands(number: int) -> str:
 
 
 @register.filter
+def spaced(text: str) -> str:
+    """A choice as the package writes it, in words."""
+    return text.replace("_", " ")
+
+
+@register.filter
+def yesno_word(cell: str) -> str:
+    return "yes" if cell == "true" else "no"
+
+
+@register.filter
 def parts(text: str) -> list[str]:
     return text.split(",")
 

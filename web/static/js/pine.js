@@ -38,7 +38,7 @@
   const rowsOf = (el) => [...el.closest("table").querySelectorAll("tbody tr[tabindex]")];
   const focusRow = (row) => {
     if (!row) return;
-    row.closest("table").querySelectorAll("tr[aria-selected=true]").forEach((r) => r.setAttribute("aria-selected", "false"));
+    document.querySelectorAll("table[data-rows] tr[aria-selected=true]").forEach((r) => r.setAttribute("aria-selected", "false"));
     row.setAttribute("aria-selected", "true");
     row.focus({ preventScroll: true });
     row.scrollIntoView({ block: "nearest" });
@@ -49,9 +49,9 @@
   let anchor = null;
   const chosen = () => [...document.querySelectorAll("table[data-many] tr[aria-selected=true][data-row]")];
   const tellChosen = () => {
-    const bar = document.querySelector("form[data-several]");
-    if (!bar) return;
     const rows = chosen();
+    const bar = rows[0]?.closest("[data-sheet]")?.querySelector("form[data-chosen]") || document.querySelector("form[data-several], form[data-chosen]:not([hidden])");
+    if (!bar) return;
     bar.hidden = rows.length < 2;
     bar.querySelector("[name=what]").value = rows.map((r) => r.dataset.row).join(",");
     bar.querySelector("[data-count]").textContent = `${rows.length} chosen`;
@@ -90,6 +90,7 @@
     if (event.key === "Enter") {
       const open = row.querySelector("[data-open]") || document.querySelector("[data-open-row]");
       if (open) { event.preventDefault(); open.click(); return true; }
+      if (row.closest("[data-edit]")) { event.preventDefault(); document.dispatchEvent(new CustomEvent("pine:edit", { detail: row })); return true; }
     }
     return false;
   };
@@ -140,7 +141,9 @@
       if (first && (el === document.body || el.id === "work")) { event.preventDefault(); focusRow(first); return; }
     }
     const name = (event.altKey ? "Alt+" : /^[A-Z]$/.test(event.key) ? "Shift+" : "") + event.key;
-    const act = acts().find((a) => a.dataset.key === name);
+    const fitting = acts().filter((a) => a.dataset.key === name);
+    const near = selected()?.closest("[data-sheet]");
+    const act = fitting.find((a) => near?.contains(a)) || fitting[0];
     if (act) { event.preventDefault(); act.matches("input") ? act.focus() : act.click(); }
   });
 
@@ -158,7 +161,10 @@
   });
   document.addEventListener("dblclick", (event) => {
     const row = event.target.closest("table[data-rows] tbody tr[tabindex]");
-    if (row && !event.target.closest("a, button, input")) (row.querySelector("[data-open]") || document.querySelector("[data-open-row]"))?.click();
+    if (!row || event.target.closest("a, button, input")) return;
+    const open = row.querySelector("[data-open]") || document.querySelector("[data-open-row]");
+    if (open) open.click();
+    else if (row.closest("[data-edit]")) document.dispatchEvent(new CustomEvent("pine:edit", { detail: row }));
   });
   document.addEventListener("focusin", (event) => {
     const row = event.target.closest("table[data-rows] tbody tr[tabindex]");
@@ -170,11 +176,13 @@
 
   /* Rows of a spreadsheet pasted onto a table go to its preview. */
   document.addEventListener("paste", (event) => {
-    const table = document.querySelector("table[data-paste]");
+    const table = (selected() || document.activeElement).closest("table[data-paste]") || document.querySelector("table[data-paste]");
     const text = event.clipboardData?.getData("text/plain");
-    if (!table || !text?.trim() || typing(document.activeElement)) return;
+    const el = document.activeElement;
+    const several = /[\t\n]/.test(text?.trim() || "") && el.closest("tr.editing");
+    if (!table || !text?.trim() || (typing(el) && !several)) return;
     event.preventDefault();
-    htmx.ajax("POST", table.dataset.paste, { values: { text }, target: "#brought" });
+    htmx.ajax("POST", table.dataset.paste, { values: { text }, target: table.closest("[data-brought]") || "#brought" });
   });
   document.addEventListener("mousedown", (event) => { if (event.shiftKey && event.target.closest("table[data-many] tbody")) event.preventDefault(); });
 

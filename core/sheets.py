@@ -1,0 +1,312 @@
+"""Tables of definitions as a person edits them: rows of one table, with what other tables keep beside each row.
+
+Everything is cells of text, written as the package writes them; a row keyed in, pasted or brought in from a file is read
+in the same way and told the same faults.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any
+
+from core.bringing import CHANGED, FAULT, NEW, SAME, Proposal, plain_rows
+from core.changes import Change, Drop, Put, Several, Together, check, named
+from core.faults import Fault, Place, blocking
+from core.fixed import Facts
+from core.parsing import read_table, write_cell
+from core.state import State
+from core.tables import TABLES, Column, Kind, Table
+
+Given = Mapping[str, str]
+Cells = dict[str, str]
+MOST = 50_000
+
+
+@dataclass(frozen=True)
+class Beside:
+    """Columns that other tables keep for a row.
+
+    `cells` reads them. `changes` says what puts them there, and raises ValueError with a sentence where they can't be read.
+    """
+
+    columns: tuple[Column, ...]
+    cells: Callable[[State, Given, Any], Cells]
+    changes: Callable[[State, Given, Any, Cells], list[Change]]
+
+
+def text_column(name: str, kind: str = "text") -> Column:
+    return Column(name, Kind(kind), False, False, None)
+
+
+def _nothing(state: State, given: Given, near: Any) -> dict[str, Any]:
+    return {}
+
+
+def _none(state: State, given: Given) -> list[Any]:
+    return []
+
+
+def _all(state: State, given: Given) -> Iterable[Any]:
+    return ()
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """Which rows of a table, by what the page gives (`given`: names of key columns and context), and which columns.
+
+    `proposed` fills a new row after a selected one; `missing` are rows that are wanted and not there yet.
+    """
+
+    name: str
+    table: str
+    title: str
+    noun: str
+    columns: tuple[str, ...]
+    given: tuple[str, ...] = ()
+    beside: Beside | None = None
+    titles: Mapping[str, str] = field(default_factory=dict)
+    proposed: Callable[[State, Given, Any], dict[str, Any]] = _nothing
+    missing: Callable[[State, Given], list[Any]] = _none
+    order: Callable[[Any], Any] | None = None
+    drop: Callable[[Any], Change] = Drop
+    empty: str = "Nothing here yet."
+
+    @property
+    def kept(self) -> Table:
+        return TABLES[self.table]
+
+    @cached_property
+    def shown(self) -> tuple[Column, ...]:
+        """The columns in the order in which they stand."""
+        known = {**self.kept.by_name, **{column.name: column for column in (self.beside.columns if self.beside else ())}}
+        return tuple(known[name] for name in self.columns)
+
+    @cached_property
+    def key(self) -> tuple[Column, ...]:
+        """The key columns that the page doesn't give; they name a row among the others."""
+        return tuple(column for column in self.kept.columns if column.key and column.name not in self.given)
+
+    def title_of(self, column: str) -> str:
+        return self.titles.get(column) or column.replace("_", " ").capitalize()
+
+    def key_text(self, row: Any) -> str:
+        return " ".join(write_cell(getattr(row, column.name)) for column in self.key)
+
+    def __hash__(self) -> int:
+        return hash(self.name)
+
+
+def fixed_key(sheet: Sheet, given: Given) -> dict[str, str]:
+    """The key columns that the page gives."""
+    return {column.name: given[column.name] for column in sheet.kept.columns if column.key and column.name in sheet.given}
+
+
+def rows_of(state: State, sheet: Sheet, given: Given, among: Iterable[Any] | None = None) -> list[Any]:
+    """The rows in order, then those that are wanted and missing."""
+    fixed = fixed_key(sheet, given)
+    first = sheet.kept.columns[0].name
+    if among is None:
+        part = state.part(sheet.kept.row, fixed[first]) if first in fixed and sheet.kept.keys > 1 else None
+        among = part.values() if part is not None else state.rows(sheet.kept.row)
+    rows = [row for row in among if all(getattr(row, name) == value for name, value in fixed.items())]
+    return sorted(rows, key=sheet.order or (lambda row: _placed(sheet, row)))
+
+
+def _placed(sheet: Sheet, row: Any) -> tuple[Any, ...]:
+    position = getattr(row, "position", None)
+    return (position is None, position or 0, *(getattr(row, column.name) for column in sheet.key))
+
+
+def cells_of(state: State, sheet: Sheet, given: Given, row: Any) -> Cells:
+    beside = sheet.beside.cells(state, given, row) if sheet.beside else {}
+    return {
+        column.name: beside[column.name] if column.name in beside else write_cell(getattr(row, column.name))
+        for column in sheet.shown
+    }
+
+
+def find(state: State, sheet: Sheet, given: Given, key: str) -> Any:
+    """The row that a key text names, or None."""
+    rows = rows_of(state, sheet, given)
+    return next((row for row in rows if sheet.key_text(row) == key), None)
+
+
+def blank(state: State, sheet: Sheet, given: Given, near: Any = None, key: str = "") -> Any:
+    """A row that is not there yet: what the page gives, what is proposed after a selected row, defaults."""
+    values: dict[str, Any] = {column.name: column.default for column in sheet.kept.columns}
+    values |= {
+        c.name: "" for c in sheet.kept.columns if c.default is None and c.kind.name not in ("integer", "date", "number", "rate")
+    }
+    values |= fixed_key(sheet, given) | sheet.proposed(state, given, near)
+    wanted = next((row for row in sheet.missing(state, given) if key and sheet.key_text(row) == key), None)
+    return wanted if wanted is not None else sheet.kept.row(**values)
+
+
+@dataclass
+class Taken:
+    """What records come to: a proposal a record, and the change that makes them. `change` is None where there are faults."""
+
+    rows: list[Proposal]
+    change: Change | None
+    faults: list[Fault]
+    keys: list[str]
+
+    def count(self, kind: str) -> int:
+        return sum(row.kind == kind for row in self.rows)
+
+
+def take(
+    state: State,
+    sheet: Sheet,
+    given: Given,
+    header: Sequence[str],
+    records: Sequence[tuple[int, Sequence[str]]],
+    facts: Facts,
+    known: Any = None,
+) -> Taken:
+    """Reads records of cells, compares each with the row it names (or with `known`, a row being edited) and checks all of it."""
+    fixed = fixed_key(sheet, given)
+    beside = [column.name for column in (sheet.beside.columns if sheet.beside else ())]
+    own = [(i, name) for i, name in enumerate(header) if name not in beside]
+
+    def before(key: tuple[Any, ...]) -> Any:
+        return known if known is not None else state.get(sheet.kept.row, *key)
+
+    read = read_table(
+        sheet.kept, [*fixed, *(name for _, name in own)],
+        ((number, [*fixed.values(), *(cells[i] for i, _ in own)]) for number, cells in records), before,
+    )  # fmt: skip
+    faults: dict[int, list[Fault]] = {}
+    lacking = [told for told in read.faults if told.code == "column-missing"]
+    for told in read.faults:
+        if told.code != "column-missing":
+            faults.setdefault(told.where.row or 0, []).append(told)
+    cells_of_record, changes, proposals = dict(records), [], []
+    for key, row in read.rows.items():
+        number, old = read.numbers[key], before(key)
+        extra = {name: cells_of_record[number][i].strip() for i, name in enumerate(header) if name in beside}
+        made, unreadable = _changes(state, sheet, given, row, old, extra)
+        changes += made
+        if old is None:  # a column that must be given may be missing only where the rows are known
+            unreadable += [told.at(key=key) for told in lacking]
+        faults.setdefault(number, []).extend(told.at(row=number) for told in unreadable)
+        proposals.append(_proposal(state, sheet, given, number, row, old, extra))
+    change = _joined(state, sheet, list(read.rows.values()), changes)
+    _check(state, sheet, change, facts, read.numbers, faults)
+    for proposal in proposals:
+        proposal.faults = faults.pop(proposal.number, [])
+        proposal.kind = FAULT if proposal.faults else proposal.kind
+    proposals += [Proposal(number, "", "", FAULT, [], told) for number, told in faults.items() if told]
+    proposals.sort(key=lambda row: row.number)
+    every = [told for row in proposals for told in row.faults]
+    return Taken(proposals, None if every else change, every, [sheet.key_text(row) for row in read.rows.values()])
+
+
+def _changes(state: State, sheet: Sheet, given: Given, row: Any, old: Any, extra: Cells) -> tuple[list[Change], list[Fault]]:
+    """What puts a row there, with what is kept beside it. A row whose key changes is a new one in the place of the old."""
+    made: list[Change] = [] if old is None or sheet.kept.key(old) == sheet.kept.key(row) else [sheet.drop(old)]
+    made.append(Put(row))
+    if sheet.beside is None:
+        return made, []
+    kept = sheet.beside.cells(state, given, old) if old is not None else {}
+    try:
+        return [*made, *sheet.beside.changes(state, given, row, {**kept, **extra})], []
+    except ValueError as told:
+        column = next(iter(extra), "")
+        place = Place(sheet.table, sheet.kept.key(row), column, extra.get(column, ""))
+        return made, [Fault("cell-unreadable", str(told), place, "Correct the cell.")]
+
+
+def _joined(state: State, sheet: Sheet, rows: list[Any], changes: list[Change]) -> Change:
+    if len(rows) != 1:
+        return Together(tuple(changes), f"Brought in {len(rows):,} rows of {sheet.table}")
+    useful = [change for change in changes if change.edits(state)]
+    return useful[0] if len(useful) == 1 else Several(tuple(useful))
+
+
+def _check(
+    state: State, sheet: Sheet, change: Change, facts: Facts, numbers: Mapping[Any, int], faults: dict[int, list[Fault]]
+) -> None:
+    """Adds the faults of the whole change to those of its rows, each at its cell; a cell that can't be read is told once."""
+    only = next(iter(numbers.values())) if len(numbers) == 1 else 0
+    beside = [column.name for column in (sheet.beside.columns if sheet.beside else ())]
+    for told in blocking(check(state, change, facts)):
+        number = numbers.get(told.where.key[: sheet.kept.keys], only)
+        column = told.where.column
+        if told.where.table != sheet.table and column not in beside:
+            column = next(iter(beside), column)
+        if not any(other.where.column == column for other in faults.get(number, ())):
+            faults.setdefault(number, []).append(told.at(row=number or None, column=column))
+
+
+def _proposal(state: State, sheet: Sheet, given: Given, number: int, row: Any, old: Any, extra: Cells) -> Proposal:
+    was = cells_of(state, sheet, given, old) if old is not None else {}
+    now = {name: write_cell(getattr(row, name)) for name in sheet.kept.row._fields} | extra
+    differences = [(name, was[name], now[name]) for name in was if name in now and was[name] != now[name]]
+    kind = NEW if old is None else CHANGED if differences else SAME
+    label = str(getattr(row, "name", "") or getattr(row, "label", "") or "")
+    return Proposal(number, sheet.key_text(row), label, kind, differences)
+
+
+def bring(state: State, sheet: Sheet, given: Given, records: Sequence[Sequence[str]], facts: Facts) -> Taken:
+    """Rows from a file or the clipboard. The first row may name the columns; without that they are those shown, in order."""
+    rows = plain_rows(records)
+    by_title = {sheet.title_of(name).lower(): name for name in sheet.columns} | {
+        name: name for name in (*sheet.columns, *sheet.kept.by_name)
+    }
+    header = [by_title.get(cell.lower(), cell.lower()) for cell in rows[0]] if rows else []
+    first = 1
+    if header and header[0] in sheet.columns:
+        rows, first = rows[1:], 2
+    else:
+        header = list(sheet.columns)[: max(map(len, rows), default=0)]
+    fixed = fixed_key(sheet, given)
+    unknown = [name for name in header if name not in sheet.columns and name not in sheet.kept.by_name]
+    wide = max(map(len, rows), default=0) > len(header)
+    if unknown or wide or len(rows) > MOST:
+        told = [Fault("column-unknown", f"There is no column '{name}' here.", Place(sheet.table, (), name, row=1),
+                      f"Its columns are: {', '.join(sheet.columns)}.") for name in unknown]  # fmt: skip
+        if wide and not unknown:
+            told.append(
+                Fault(
+                    "cells",
+                    f"A row has more cells than there are columns ({len(header)}).",
+                    Place(sheet.table),
+                    f"The columns are: {', '.join(header)}.",
+                )
+            )
+        if len(rows) > MOST:
+            told.append(Fault("too-many-rows", f"At most {MOST:,} rows are taken at once.", Place(sheet.table)))
+        return Taken([], None, told, [])
+    keep = [i for i, name in enumerate(header) if name not in fixed]
+    numbered = [
+        (number, [(row[i] if i < len(row) else "") for i in keep]) for number, row in enumerate(rows, first)
+    ]  # fmt: skip
+    return take(state, sheet, given, [header[i] for i in keep], numbered, facts)
+
+
+def place_after(taken: Iterable[int], near: Any) -> int:
+    """The position of a new row: after the selected one where there is room, else at the end, in steps of ten."""
+    positions = sorted(taken)
+    if near is not None:
+        following = next((position for position in positions if position > near.position), near.position + 20)
+        between = int(near.position + following) // 2
+        if near.position < between < following:
+            return between
+    return (positions[-1] // 10 + 1) * 10 if positions else 10
+
+
+def moved(state: State, sheet: Sheet, given: Given, row: Any, step: int) -> Change | None:
+    """The change that swaps a row's position with that of its neighbour; None where there is none."""
+    rows = rows_of(state, sheet, given)
+    at = rows.index(row) + step
+    if "position" not in sheet.kept.by_name or not 0 <= at < len(rows):
+        return None
+    other = rows[at]
+    way = "up" if step < 0 else "down"
+    if row.position == other.position:
+        return Together((Put(row._replace(position=other.position + step)),), f"Moved {named(row)} {way}")
+    swapped = (Put(row._replace(position=other.position)), Put(other._replace(position=row.position)))
+    return Together(swapped, f"Moved {named(row)} {way}")

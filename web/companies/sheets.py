@@ -1,0 +1,95 @@
+"""The tables of storey 3 that are edited in place: companies, intercompany pairs, periods, a company's own accounts."""
+
+from __future__ import annotations
+
+from datetime import date, timedelta
+from typing import Any
+
+from django.urls import reverse
+
+from core.accounts import chart_index
+from core.changes import Change, Drop, Put
+from core.sheets import Beside, Cells, Given, Sheet, text_column
+from core.state import State
+from core.tables import Company, CompanyCode, IntercompanyPair, Period
+from web.definitions.sheets import register
+
+
+def _company_segment(state: State, row: Company) -> str:
+    index = chart_index(state, row.chart)
+    return index.segments[index.company].name if index and index.company >= 0 else ""
+
+
+def _codes(state: State, given: Given, row: Any) -> Cells:
+    return {"codes": ", ".join(sorted(kept.code for kept in state.part(CompanyCode, row.company).values()))}
+
+
+def _put_codes(state: State, given: Given, row: Any, cells: Cells) -> list[Change]:
+    wanted = [code.strip() for code in cells.get("codes", "").split(",") if code.strip()]
+    known = list(state.part(CompanyCode, row.company).values())
+    segment = _company_segment(state, row)
+    if wanted and not segment:
+        raise ValueError(f"The chart {row.chart} has no company segment, so its companies have no codes of their own.")
+    gone = [Drop(kept) for kept in known if kept.code not in wanted]
+    return [*gone, *(Put(CompanyCode(row.company, segment, code)) for code in dict.fromkeys(wanted))]
+
+
+def _like(state: State, given: Given, near: Any) -> dict[str, Any]:
+    """A new company mostly shares chart, calendar and currency with the selected one."""
+    near = near or max(state.rows(Company), key=lambda row: row.company, default=None)
+    return {name: getattr(near, name) for name in ("country", "currency", "chart", "calendar")} if near is not None else {}
+
+
+def _without_pair(state: State, given: Given) -> list[Any]:
+    own = given["company"]
+    others = sorted(state.rows(Company), key=lambda row: row.name)
+    return [
+        IntercompanyPair(own, other.company, "", "")
+        for other in others
+        if other.company != own and state.get(IntercompanyPair, own, other.company) is None
+    ]
+
+
+def _next_period(state: State, given: Given, near: Any) -> dict[str, Any]:
+    """The month after the selected period, or after the last one; the year turns over where the number of periods does."""
+    rows = sorted(
+        (row for row in state.part(Period, given["calendar"]).values() if row.kind == "regular"), key=lambda row: row.starts_on
+    )
+    last = near if near is not None and near.kind == "regular" else rows[-1] if rows else None
+    if last is None:
+        start = date.today().replace(month=1, day=1)
+        return {
+            "fiscal_year": start.year,
+            "period": 1,
+            "starts_on": start,
+            "ends_on": start.replace(day=31),
+            "name": f"{start:%B %Y}",
+        }
+    start = last.ends_on + timedelta(days=1)
+    end = (start.replace(day=1) + timedelta(days=32)).replace(day=1) - timedelta(days=1)
+    longest = max((row.period for row in rows), default=12)
+    turned = last.period >= longest and len({row.fiscal_year for row in rows}) > 0 and longest >= 12
+    year, number = (last.fiscal_year + 1, 1) if turned else (last.fiscal_year, last.period + 1)
+    return {"fiscal_year": year, "period": number, "name": f"{start:%B %Y}", "starts_on": start, "ends_on": end}
+
+
+COMPANIES = register(Sheet(
+    "companies", "companies", "Companies", "company",
+    ("company", "name", "country", "currency", "chart", "calendar", "codes"), (),
+    Beside((text_column("codes", "selector"),), _codes, _put_codes), {"codes": "Own codes"}, _like,
+    order=lambda row: row.name, empty="No companies yet: a company needs a chart and a calendar.",
+), lambda row: reverse("company", kwargs={"company": row.company}))  # fmt: skip
+PAIRS = register(Sheet(
+    "pairs", "intercompany_pairs", "Intercompany pairs", "pair", ("partner", "due_from", "due_to"), ("company",),
+    titles={"due_from": "Owes us: due from", "due_to": "We owe: due to"}, missing=_without_pair, empty="There is no other company.",
+))  # fmt: skip
+PERIODS = register(Sheet(
+    "periods", "periods", "Periods", "period",
+    ("fiscal_year", "period", "name", "starts_on", "ends_on", "kind", "status"), ("calendar", "company"),
+    titles={"fiscal_year": "Year", "period": "No.", "starts_on": "From", "ends_on": "To"}, proposed=_next_period,
+    order=lambda row: (-row.fiscal_year, row.period), empty="The calendar has no periods yet.",
+))  # fmt: skip
+ACCOUNTS = register(Sheet(
+    "own-accounts", "company_accounts", "Accounts of its own setting", "account", ("code", "currency", "revalue", "enabled"),
+    ("company",), titles={"code": "Account", "enabled": "Open"}, empty="Every account of the chart is as the chart has it.",
+))  # fmt: skip

@@ -1,0 +1,203 @@
+"""A sheet's acts: a row edited in place, several at once, files and the clipboard out and in, what is known of a row."""
+
+from __future__ import annotations
+
+from typing import Any
+from urllib.parse import parse_qsl, urlencode, urlsplit
+
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import render
+
+from core import sheets
+from core.changes import Change, Several, Together, named
+from core.checks.references import users
+from core.faults import Fault, Place, Refused
+from core.fixed import fixed_columns
+from core.state import State
+from core.tables import BY_ROW, Column
+from web.definitions import records
+from web.definitions.facts import posted_facts
+from web.definitions.history import of_row
+from web.definitions.options import options
+from web.definitions.sheets import asked, numeric, stretch
+from web.definitions.store import key_text
+from web.people.rights import CHANGE, SIGNED_IN, acts, needs
+from web.shell.acts import go, make
+from web.shell.tabular import attached
+
+
+def _back(request: HttpRequest, sheet: sheets.Sheet, key: str = "") -> HttpResponse:
+    """The page the person is on, with the row that was acted on selected."""
+    here = urlsplit(request.headers.get("HX-Current-URL", "/"))
+    kept = [(name, value) for name, value in parse_qsl(here.query) if name != "row"]
+    query = urlencode([*kept, *([("row", f"{sheet.name}:{key}")] if key else [])])
+    return go(here.path + (f"?{query}" if query else ""))
+
+
+def _known(state: State, sheet: sheets.Sheet, given: sheets.Given, key: str) -> Any:
+    row = sheets.find(state, sheet, given, key)
+    if row is None:
+        raise Http404
+    return row
+
+
+@needs(SIGNED_IN)
+def rows(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
+    """A further stretch of a long sheet."""
+    kind, given = asked(request, state, sheet)
+    start = request.GET.get("from", "0")
+    number = int(start) if start.isdigit() and len(start) < 10 else 0
+    return render(request, "definitions/sheet_rows.html", {"sheet": stretch(request, state, kind, given, start=number)})
+
+
+@needs(CHANGE)
+def row(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
+    """GET: a row as inputs. POST: takes it."""
+    kind, given = asked(request, state, sheet)
+    key = request.GET.get("key", "")
+    known = sheets.find(state, kind, given, key) if key else None
+    if request.method != "POST":
+        near = sheets.find(state, kind, given, request.GET.get("near", ""))
+        made = known if known is not None else sheets.blank(state, kind, given, near, key)
+        fixed = fixed_columns(state, posted_facts(state), known) if known is not None else {}
+        cells = sheets.cells_of(state, kind, given, made)
+        fields = [_field(state, kind, made, column, cells[column.name], fixed) for column in kind.shown]
+        first = next(
+            (f["name"] for f in fields if not f["fixed"] and (known is not None or not f["value"] or f["kind"] == "choice")), ""
+        )
+        return render(request, "definitions/sheet_edit.html", {
+            "sheet": kind, "fields": fields, "new": known is None, "key": key, "query": urlencode(given), "first": first,
+        })  # fmt: skip
+    cells = {column.name: request.POST.get(column.name, "").strip() for column in kind.shown}
+    for column in kind.shown:
+        if column.kind.name == "flag":
+            cells[column.name] = "true" if cells[column.name] in ("true", "on") else "false"
+    return _kept(request, state, kind, given, cells, known)
+
+
+def _kept(
+    request: HttpRequest, state: State, sheet: sheets.Sheet, given: sheets.Given, cells: dict[str, str], known: Any
+) -> HttpResponse:
+    found = sheets.take(state, sheet, given, list(cells), [(1, list(cells.values()))], posted_facts(state), known)
+    if known is None and found.keys and sheets.find(state, sheet, given, found.keys[0]) is not None:
+        first = sheet.key[-1].name
+        raise Refused([Fault("taken", f"There is a {sheet.noun} {found.keys[0]} already.", Place(sheet.table, (), first, found.keys[0]),
+                             "Give another one, or change the one that is there.")])  # fmt: skip
+    if found.change is None:
+        raise Refused([fault.at(row=None) for fault in found.faults])
+    make(request, found.change)
+    return _back(request, sheet, found.keys[0])
+
+
+def _field(state: State, sheet: sheets.Sheet, row: Any, column: Column, value: str, fixed: dict[str, str]) -> dict[str, Any]:
+    return {
+        "name": column.name, "title": sheet.title_of(column.name), "kind": column.kind.name, "value": value,
+        "choices": column.kind.choices, "must": column.must, "fixed": fixed.get(column.name, ""), "numeric": numeric(column),
+        "options": options(state, sheet.table, column.name, row) if column.name in sheet.kept.by_name else [],
+    }  # fmt: skip
+
+
+@acts(CHANGE)
+def several(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
+    """One act for the chosen rows: delete them, or move one among its neighbours."""
+    kind, given = asked(request, state, sheet)
+    keys = [key for key in request.POST.get("what", "").split(",") if key]
+    found = [row for row in (sheets.find(state, kind, given, key) for key in keys) if row is not None]
+    if not found:
+        raise Refused([Fault("nothing-chosen", f"No {kind.noun} is chosen.", way_out="Choose a row first.")])
+    act = request.POST.get("act", "")
+    change: Change | None
+    if act == "delete":
+        changes = tuple(kind.drop(row) for row in found)
+        change = changes[0] if len(changes) == 1 else Together(changes, f"Deleted {len(found):,} rows of {kind.table}")
+    elif act in ("up", "down"):
+        change = sheets.moved(state, kind, given, found[0], -1 if act == "up" else 1)
+        if change is None:
+            raise Refused([Fault("no-room", f"The {named(found[0])} cannot go {act} from here.")])
+    elif act == "put":
+        change = _put(state, kind, given, found, request)
+    else:
+        raise Http404
+    make(request, change)
+    if act in ("up", "down"):
+        return _back(request, kind, _standing(state, kind, given, found[0], change))
+    return _back(request, kind, "" if act == "delete" else keys[0])
+
+
+def _standing(state: State, sheet: sheets.Sheet, given: sheets.Given, row: Any, change: Change) -> str:
+    """The key of a moved row where it stands now: a position may be part of its key."""
+    if not any(column.name == "position" for column in sheet.key):
+        return sheet.key_text(row)
+    puts = [edit.new for edit in change.edits(state) if edit.new is not None and edit.new._replace(position=row.position) == row]
+    return sheet.key_text(puts[0]) if puts else sheet.key_text(row)
+
+
+def _put(state: State, sheet: sheets.Sheet, given: sheets.Given, found: list[Any], request: HttpRequest) -> Change:
+    """The same value in one column of many rows."""
+    name, value = request.POST.get("column", ""), request.POST.get("value", "").strip()
+    if name not in sheet.columns or name in {column.name for column in sheet.key}:
+        raise Refused([Fault("reference", "Choose a column to set.", Place(column="column"))])
+    changes: list[Change] = []
+    for row in found:
+        cells = {**sheets.cells_of(state, sheet, given, row), name: value}
+        made = sheets.take(state, sheet, given, list(cells), [(1, list(cells.values()))], posted_facts(state), row)
+        if made.change is None:
+            raise Refused([fault.at(row=None) for fault in made.faults])
+        changes.append(made.change)
+    return Several(tuple(changes), f"Set {name} {value or 'empty'} for {len(found):,} rows of {sheet.table}")
+
+
+@needs(SIGNED_IN)
+def out(request: HttpRequest, state: State, sheet: str, kind: str) -> HttpResponse:
+    """The whole sheet as a file that comes back in."""
+    made, given = asked(request, state, sheet)
+    found = sheets.rows_of(state, made, given)
+    whole = [column.kind.name == "integer" for column in made.shown]
+
+    def cells(row: Any) -> list[str | int]:
+        texts = sheets.cells_of(state, made, given, row).values()
+        return [int(text) if is_whole and text else text for text, is_whole in zip(texts, whole, strict=True)]
+
+    body = (cells(row) for row in found)
+    return attached("-".join([made.name, *given.values()]), kind, made.columns, body)
+
+
+@needs(CHANGE)
+def bring(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
+    """GET: where to paste or choose a file. POST: a preview row by row; with `take` the rows are taken."""
+    kind, given = asked(request, state, sheet)
+    back = request.GET.get("back") or urlsplit(request.headers.get("HX-Current-URL", "/")).path
+    back = back if back.startswith("/") and not back.startswith("//") else "/"
+    query = urlencode({**given, "back": back})
+    context: dict[str, Any] = {
+        "title": kind.title.lower(), "address": f"{request.path}?{query}", "back": back, "columns": kind.columns,
+        "hint": f"Without a header: {', '.join(kind.columns)}.",
+    }  # fmt: skip
+    if request.method != "POST":
+        return render(request, "definitions/bring.html", context)
+    given_rows = records.read(request)
+    found = sheets.bring(state, kind, given, given_rows, posted_facts(state))
+    if request.POST.get("take"):
+        if found.change is None:
+            raise Refused(found.faults)
+        make(request, found.change)
+        return go(f"{context['back']}?{urlencode({'row': f'{kind.name}:{found.keys[0]}'})}")
+    shown = "definitions/brought.html" if request.headers.get("HX-Request") else "definitions/bring.html"
+    return render(request, shown, {**context, **records.preview(found.rows, found.faults, found.change is not None, given_rows)})
+
+
+@needs(CHANGE)
+def about(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
+    """What is known of one row: what is fixed, who uses it, its history."""
+    kind, given = asked(request, state, sheet)
+    found = _known(state, kind, given, request.GET.get("key", ""))
+    used: dict[str, int] = {}
+    if kind.kept.keys == 1:
+        for user in users(state, kind.kept.row, found[0]):
+            noun = BY_ROW[type(user)].name.replace("_", " ")
+            used[noun] = used.get(noun, 0) + 1
+    return render(request, "definitions/about.html", {
+        "what": named(found), "fixed": sorted(set(fixed_columns(state, posted_facts(state), found).items())), "used": sorted(used.items()),
+        "history": of_row(kind.table, key_text(kind.kept.key(found)))[:8],
+        "define": f"{kind.table}/?{urlencode({c.name: getattr(found, c.name) for c in kind.kept.columns if c.key})}",
+    })  # fmt: skip

@@ -1,0 +1,165 @@
+"""Tables of definitions on pages: which there are, and a stretch of one as HTML with the addresses that act on it.
+
+A storey registers its sheets; core/sheets.py reads and checks their cells.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import Any
+from urllib.parse import urlencode
+
+from django.http import Http404, HttpRequest
+from django.urls import reverse
+from django.utils.html import format_html, format_html_join
+from django.utils.safestring import SafeString
+
+from core.drafts import tells
+from core.sheets import Given, Sheet, cells_of, rows_of
+from core.state import State
+from core.tables import Column
+from web.definitions.options import told
+from web.people.rights import sees
+
+CHUNK = 200
+SCOPES = ("chart", "company", "group", "statement")
+MONO = ("code", "id", "selector", "currency", "date", "integer", "dimensions")
+WORDS = ("name", "message", "label")
+SHEETS: dict[str, Sheet] = {}
+LINKS: dict[str, Any] = {}
+
+
+def register(sheet: Sheet, link: Any = None) -> Sheet:
+    """Makes a sheet known by its name. `link` gives the address that a row's first cell opens, if any."""
+    SHEETS[sheet.name] = sheet
+    LINKS[sheet.name] = link
+    return sheet
+
+
+def asked(request: HttpRequest, state: State, name: str) -> tuple[Sheet, dict[str, str]]:
+    """The sheet of an address and what its page gives. 404 where it names something the person may not see."""
+    sheet = SHEETS.get(name)
+    if sheet is None:
+        raise Http404
+    given = {part: request.GET.get(part, "") for part in sheet.given}
+    seen = [part for part in given if part in SCOPES]
+    person: Any = request.user
+    if not all(sees(person, state, part, given[part]) for part in seen) or (not seen and not person.is_group_accountant):
+        raise Http404
+    return sheet, given
+
+
+@dataclass(frozen=True)
+class Shown:
+    """A sheet on a page: `rows` are HTML, `query` carries what the page gives."""
+
+    sheet: Sheet
+    given: Given
+    rows: SafeString
+    total: int
+    next: int | None
+    may_change: bool
+    extra: tuple[str, ...] = ()
+
+    @property
+    def query(self) -> str:
+        return urlencode(self.given)
+
+    @property
+    def heads(self) -> list[tuple[str, str, bool]]:
+        return [(column.name, self.sheet.title_of(column.name), numeric(column)) for column in self.sheet.shown]
+
+    @property
+    def span(self) -> int:
+        return len(self.sheet.columns) + len(self.extra)
+
+    @property
+    def moves(self) -> bool:
+        return "position" in self.sheet.kept.by_name
+
+
+def numeric(column: Column) -> bool:
+    return column.kind.name in ("integer", "number", "rate")
+
+
+def stretch(
+    request: HttpRequest,
+    state: State,
+    sheet: Sheet,
+    given: Given,
+    *,
+    start: int = 0,
+    among: Iterable[Any] | None = None,
+    extra: Mapping[str, Mapping[str, Any]] | None = None,
+) -> Shown:
+    """A stretch of a sheet. `extra` are further columns that only show: title → (row key → HTML or text)."""
+    person: Any = request.user
+    may_change = person.is_group_accountant and request.seen.as_of is None  # type: ignore[attr-defined]
+    rows = rows_of(state, sheet, given, among)
+    wanted = sheet.missing(state, given) if may_change else []
+    working = request.seen.working  # type: ignore[attr-defined]
+    drafted = {key for (table, key), edit in working.edits.items() if table == sheet.table and tells(edit)} if working else set()
+    part = rows[start : start + CHUNK]
+    html = [_row(state, sheet, given, row, may_change, sheet.kept.key(row) in drafted, extra or {}) for row in part]
+    end = start + len(part)
+    if end >= len(rows):
+        html += [_row(state, sheet, given, row, may_change, False, extra or {}, missing=True) for row in wanted]
+    total = len(rows)
+    return Shown(sheet, given, SafeString("".join(html)), total, end if end < total else None, may_change, tuple(extra or ()))
+
+
+def _cell(state: State, sheet: Sheet, row: Any, column: Column, text: str) -> SafeString:
+    kind = column.kind.name
+    if kind == "flag":
+        return SafeString("<td>yes</td>" if text == "true" else '<td class="soft">—</td>')
+    if not text:
+        return SafeString('<td class="soft">—</td>')
+    if kind == "choice" and text == column.default == "other":
+        return SafeString('<td class="soft">—</td>')
+    if kind == "choice":
+        return format_html("<td>{}</td>", text.replace("_", " "))
+    name, is_code = told(state, sheet.table, column.name, row, text)
+    if name and is_code:
+        return format_html('<td><span class="code">{}</span> {}</td>', text, name)
+    if name:
+        return format_html('<td title="{}">{}</td>', text, name)
+    css = (
+        "num"
+        if numeric(column)
+        else "code wrap"
+        if kind == "selector"
+        else "code"
+        if kind in MONO
+        else "wrap"
+        if column.name in WORDS
+        else ""
+    )
+    return format_html('<td class="{}">{}</td>', css, text)
+
+
+def _row(
+    state: State, sheet: Sheet, given: Given, row: Any, may_change: bool, drafted: bool, extra: Mapping[str, Mapping[str, Any]], *,
+    missing: bool = False,
+) -> SafeString:  # fmt: skip
+    key = sheet.key_text(row)
+    cells = cells_of(state, sheet, given, row)
+    made = [_cell(state, sheet, row, column, cells[column.name]) for column in sheet.shown]
+    link = LINKS.get(sheet.name)
+    if link and not missing:
+        first = sheet.shown[0]
+        made[0] = format_html('<td class="code"><a data-open href="{}">{}</a></td>', link(row), cells[first.name])
+    made += [format_html("<td>{}</td>", values.get(key, "")) for values in extra.values()]
+    shut = getattr(row, "status", "") == "closed" or getattr(row, "enabled", True) is False or getattr(row, "in_use_until", None)
+    css = " ".join(name for name, on in (("drafted", drafted), ("closed", shut), ("wanted", missing)) if on)
+    about = ""
+    if may_change and not missing:
+        address = f"{reverse('sheet-about', kwargs={'sheet': sheet.name})}?{urlencode({**given, 'key': key})}"
+        about = format_html(' hx-get="{}" hx-trigger="focus delay:150ms" hx-target="#about" hx-sync="#about:replace"', address)
+    return format_html(
+        '<tr tabindex="0" data-row="{}" class="{}"{}>{}</tr>',
+        key,
+        css,
+        about,
+        format_html_join("", "{}", ((cell,) for cell in made)),
+    )

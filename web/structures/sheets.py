@@ -1,0 +1,104 @@
+"""The tables of storey 2 that are edited in place: segments, pairing rules, hung dimensions, quick codes, account strings."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from core.accounts import chart_index
+from core.changes import Change, Drop, DropRule, Put
+from core.parsing import read_value, write_cell
+from core.sheets import Beside, Cells, Given, Sheet, place_after, text_column
+from core.state import State
+from core.tables import TABLES, Chart, ChartSegment, PairingCondition, PairingRule, StructureSegment
+from web.definitions.sheets import register
+
+OWN = ("required", "default_code")
+
+
+def _own(state: State, given: Given, row: Any) -> Cells:
+    kept = state.get(ChartSegment, given["chart"], row.segment) or ChartSegment(given["chart"], row.segment)
+    return {name: write_cell(getattr(kept, name)) for name in OWN}
+
+
+def _put_own(state: State, given: Given, row: Any, cells: Cells) -> list[Change]:
+    known = state.get(ChartSegment, given["chart"], row.segment)
+    table = TABLES["chart_segments"]
+    base = known or ChartSegment(given["chart"], row.segment)
+    made = base._replace(
+        **{name: read_value(table.by_name[name], cells[name]) for name in OWN if cells.get(name, "") or name == "default_code"}
+    )
+    return [Put(made)] if known is not None or made != ChartSegment(given["chart"], row.segment) else []
+
+
+def _next_segment(state: State, given: Given, near: Any) -> dict[str, Any]:
+    head = state.get(Chart, given["chart"])
+    rows = state.part(StructureSegment, head.structure) if head else {}
+    return {"position": max((row.position for row in rows.values()), default=0) + 1}
+
+
+def _next_rule(state: State, given: Given, near: Any) -> dict[str, Any]:
+    return {"position": place_after((row.position for row in state.part(PairingRule, given["chart"]).values()), near)}
+
+
+def _conditions(state: State, given: Given, row: Any) -> Cells:
+    rows = sorted(c for c in state.part(PairingCondition, row.chart).values() if c.rule == row.rule)
+    return {"when": "; ".join(f"{c.field}: {c.codes}" for c in rows)}
+
+
+def _put_conditions(state: State, given: Given, row: Any, cells: Cells) -> list[Change]:
+    wanted: dict[str, str] = {}
+    for part in cells.get("when", "").split(";"):
+        if not part.strip():
+            continue
+        name, colon, codes = part.partition(":")
+        if not colon or not name.strip() or not codes.strip():
+            raise ValueError(
+                f"'{part.strip()}' is not written as a segment, a colon and its codes, as in account: 11240 to 11249."
+            )
+        if name.strip() in wanted:
+            raise ValueError(f"{name.strip()} stands twice; join its codes with commas.")
+        wanted[name.strip()] = codes.strip()
+    known = [c for c in state.part(PairingCondition, row.chart).values() if c.rule == row.rule]
+    gone = [Drop(c) for c in known if c.field not in wanted]
+    return [*gone, *(Put(PairingCondition(row.chart, row.rule, name, codes)) for name, codes in wanted.items())]
+
+
+SEGMENTS = register(Sheet(
+    "segments", "structure_segments", "Segments", "segment",
+    ("position", "segment", "name", "code_list", "role", "required", "default_code"), ("structure", "chart"),
+    Beside(tuple(TABLES["chart_segments"].by_name[name] for name in OWN), _own, _put_own),
+    {"position": "No.", "code_list": "Code list", "default_code": "Default"}, _next_segment,
+    empty="No segments yet: one of them must be the natural account.",
+))  # fmt: skip
+RULES = register(Sheet(
+    "rules", "pairing_rules", "Pairing rules", "rule",
+    ("position", "rule", "when", "field", "outcome", "codes", "message", "in_use_from"), ("chart",),
+    Beside((text_column("when", "selector"),), _conditions, _put_conditions),
+    {"position": "No.", "when": "When", "field": "Then", "outcome": "Is", "codes": "Codes", "message": "Says", "in_use_from": "From"},
+    _next_rule, drop=DropRule, empty="No pairing rules: any codes go together.",
+))  # fmt: skip
+HUNG = register(Sheet(
+    "dimensions", "chart_dimensions", "Dimensions beside it", "dimension", ("dimension", "required"), ("chart",),
+    empty="No dimension hangs beside the account string.",
+))  # fmt: skip
+QUICK = register(Sheet(
+    "quick-codes", "quick_codes", "Quick codes", "quick code",
+    ("quick_code", "account", "dimensions", "company", "scope", "owner"), ("chart",),
+    empty="A quick code is a short word that stands for an account string with its dimensions.",
+))  # fmt: skip
+STRINGS = register(Sheet(
+    "strings", "account_strings", "Listed account strings", "account string",
+    ("account", "enabled", "in_use_from", "in_use_until"), ("chart",), titles={"in_use_from": "From", "in_use_until": "Until"},
+    empty="No account strings are listed.",
+))  # fmt: skip
+
+
+def sample(state: State, chart: str) -> str:
+    """An account string of the chart's first codes, joined as it is kept."""
+    index = chart_index(state, chart)
+    if index is None:
+        return ""
+    first = [
+        field.default or next((c for c in sorted(field.codes) if field.codes[c].takes_amounts), "") for field in index.segments
+    ]
+    return index.separator.join(first)
