@@ -2,22 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Any, NamedTuple
 
+from core.naming import CODE, SELECTOR, cells, charts_of_list
 from core.selector_text import mentions
 from core.state import State
-from core.statements import natural_list
 from core.tables import (
     BY_ROW,
-    Chart,
     ChartSegment,
-    Company,
     CompanyAccount,
     CompanyCode,
-    Dimension,
     Elimination,
-    Group,
     Hierarchy,
     HierarchyNode,
     IntercompanyPair,
@@ -27,8 +23,9 @@ from core.tables import (
     PairingRule,
     Statement,
     StatementLine,
-    StructureSegment,
 )
+
+__all__ = ["Use", "charts_of_list", "of_code"]
 
 
 class Use(NamedTuple):
@@ -39,71 +36,46 @@ class Use(NamedTuple):
     sentence: str
 
 
-def _use(row: Any, sentence: str) -> Use:
-    table = BY_ROW[type(row)]
-    return Use(table.name, table.key(row), sentence)
+def _tree(state: State, node: HierarchyNode) -> str:
+    head = state.get(Hierarchy, node.hierarchy)
+    return head.name if head else node.hierarchy
 
 
-def charts_of_list(state: State, code_list: str) -> dict[str, set[str]]:
-    """Charts that use a list, with the fields (segments, dimensions) it serves as."""
-    structures: dict[str, set[str]] = {}
-    for segment in state.rows(StructureSegment):
-        if segment.code_list == code_list:
-            structures.setdefault(segment.structure, set()).add(segment.segment)
-    dimensions = {row.dimension for row in state.rows(Dimension) if row.code_list == code_list}
-    return {chart.chart: fields for chart in state.rows(Chart) if (fields := structures.get(chart.structure, set()) | dimensions)}
+def _statement(state: State, line: StatementLine) -> str:
+    head = state.get(Statement, line.statement)
+    return head.name if head else line.statement
+
+
+SENTENCES: dict[tuple[type[Any], str], Callable[[State, Any], str]] = {
+    (HierarchyNode, "parent"): lambda s, r: f"{r.code} stands below it in {_tree(s, r)}",
+    (HierarchyNode, "intake"): lambda s, r: f"the intake of {r.code} in {_tree(s, r)}",
+    (ChartSegment, "default_code"): lambda s, r: f"the default of {r.segment} in {r.chart}",
+    (PairingRule, "codes"): lambda s, r: f"pairing rule {r.rule} of {r.chart}",
+    (PairingCondition, "codes"): lambda s, r: f"a condition of pairing rule {r.rule} of {r.chart}",
+    (CompanyCode, "code"): lambda s, r: f"the code of company {r.company}",
+    (OverlayCode, "code"): lambda s, r: f"overlay {r.overlay}",
+    (IntercompanyPair, "due_from"): lambda s, r: f"the intercompany pair of {r.company} and {r.partner}",
+    (IntercompanyPair, "due_to"): lambda s, r: f"the intercompany pair of {r.company} and {r.partner}",
+    (CompanyAccount, "code"): lambda s, r: f"the accounts of company {r.company}",
+    (StatementLine, "accounts"): lambda s, r: f"line {r.label or r.line} of {_statement(s, r)}",
+    (Mapping, "target"): lambda s, r: f"the mapping of {r.company} into {r.group}",
+    (Mapping, "accounts"): lambda s, r: f"the mapping of {r.company} into {r.group}",
+    (Mapping, "codes"): lambda s, r: f"the mapping of {r.company} into {r.group}",
+    (Elimination, "accounts"): lambda s, r: f"elimination {r.elimination} of {r.group}",
+    (Elimination, "difference_account"): lambda s, r: f"elimination {r.elimination} of {r.group}",
+}
 
 
 def of_code(state: State, code_list: str, code: str) -> Iterator[Use]:
     """Definitions that name exactly this code. Its own places in hierarchies count only where codes stand below."""
-    charts = charts_of_list(state, code_list)
-    for head in state.rows(Hierarchy):
-        if head.code_list == code_list:
-            for node in state.part(HierarchyNode, head.hierarchy).values():
-                if node.parent == code:
-                    yield _use(node, f"{node.code} stands below it in {head.name}")
-                if node.intake and mentions(node.intake, code):
-                    yield _use(node, f"the intake of {node.code} in {head.name}")
-    for chart, fields in charts.items():
-        for segment in state.part(ChartSegment, chart).values():
-            if segment.segment in fields and segment.default_code == code:
-                yield _use(segment, f"the default of {segment.segment} in {chart}")
-        for rule in state.part(PairingRule, chart).values():
-            if rule.field in fields and rule.codes and mentions(rule.codes, code):
-                yield _use(rule, f"pairing rule {rule.rule} of {chart}")
-        for condition in state.part(PairingCondition, chart).values():
-            if condition.field in fields and mentions(condition.codes, code):
-                yield _use(condition, f"a condition of pairing rule {condition.rule} of {chart}")
-    for own in state.rows(CompanyCode):
-        company = state.get(Company, own.company)
-        if own.code == code and company and own.segment in charts.get(company.chart, ()):
-            yield _use(own, f"the code of company {own.company}")
-    for local in state.rows(OverlayCode):
-        if (local.code_list, local.code) == (code_list, code):
-            yield _use(local, f"overlay {local.overlay}")
-    yield from _as_account(state, code_list, code)
-
-
-def _as_account(state: State, code_list: str, code: str) -> Iterator[Use]:
-    def natural(chart: str) -> bool:
-        return natural_list(state, chart) == code_list
-
-    companies = {row.company for row in state.rows(Company) if natural(row.chart)}
-    groups = {row.group for row in state.rows(Group) if natural(row.chart)}
-    for pair in state.rows(IntercompanyPair):
-        if pair.company in companies and code in (pair.due_from, pair.due_to):
-            yield _use(pair, f"the intercompany pair of {pair.company} and {pair.partner}")
-    for account in state.rows(CompanyAccount):
-        if account.company in companies and account.code == code:
-            yield _use(account, f"the accounts of company {account.company}")
-    for statement in state.rows(Statement):
-        if natural(statement.chart):
-            for line in state.part(StatementLine, statement.statement).values():
-                if line.accounts and mentions(line.accounts, code):
-                    yield _use(line, f"line {line.label or line.line} of {statement.name}")
-    for row in state.rows(Mapping):
-        if (row.group in groups and row.target == code) or (row.company in companies and mentions(row.accounts, code)):
-            yield _use(row, f"the mapping of {row.company} into {row.group}")
-    for elimination in state.rows(Elimination):
-        if elimination.group in groups and (elimination.difference_account == code or mentions(elimination.accounts, code)):
-            yield _use(elimination, f"elimination {elimination.elimination} of {elimination.group}")
+    told: set[Use] = set()
+    for cell in cells(state, code_list):
+        if cell.own or cell.kind not in (CODE, SELECTOR):
+            continue
+        value = getattr(cell.row, cell.column)
+        if value == code if cell.kind == CODE else mentions(value, code):
+            table = BY_ROW[type(cell.row)]
+            use = Use(table.name, table.key(cell.row), SENTENCES[type(cell.row), cell.column](state, cell.row))
+            if use not in told:
+                told.add(use)
+                yield use

@@ -1,4 +1,4 @@
-from web.codes import detail, many, views
+from web.codes import detail, lengthening, many, views
 from web.people.rights import route
 
 urlpatterns = [
@@ -19,6 +19,7 @@ urlpatterns = [
     route("<str:code_list>/doubts/set-aside/", detail.set_aside, "codes-set-aside"),
     route("<str:code_list>/settings/", detail.settings, "codes-settings"),
     route("<str:code_list>/settings/change/", detail.change_list, "codes-change-list"),
+    route("<str:code_list>/settings/length/", lengthening.length, "codes-length"),
     route("<str:code_list>/settings/property/", detail.own_property, "codes-own-property"),
     route("<str:code_list>/deciding/", detail.deciding, "codes-deciding"),
     route("<str:code_list>/code/<str:code>/closing/", detail.before_closing, "code-closing"),

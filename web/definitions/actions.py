@@ -97,6 +97,9 @@ def taking_back(version: int) -> Restore:
     made = Version.objects.filter(version=version).first()
     if made is None:
         raise Refused([Fault("version-unknown", f"There is no change {version}.")])
+    if made.respells:
+        raise Refused([Fault("respelled", "It spelled posted account strings anew, so it is not taken back row by row.",
+                             way_out="Give the list its former length again, on the page of the list itself.")])  # fmt: skip
     edits = [snapshot.as_edit(row) for row in made.edits.order_by("pk")]
     return Restore(tuple(edit.turned() for edit in reversed(edits)), made.sentence)
 

@@ -24,6 +24,8 @@ class Version(models.Model):
     """One act of change and the version of the definitions that it made. `token` tells versions of two databases apart.
 
     `charts` are the charts it touched; `moved` counts statement lines whose figures it moved (None: not worked out).
+    `respells`: a list whose codes were spelled anew, posted strings with them, and each new text's former one; what was
+    before can't be looked at with the books of now.
     """
 
     version = models.BigIntegerField(primary_key=True)
@@ -35,6 +37,7 @@ class Version(models.Model):
     charts = models.JSONField(default=list)
     rows = models.IntegerField()
     moved = models.IntegerField(null=True)
+    respells = models.JSONField(null=True)
     takes_back = models.OneToOneField("self", null=True, on_delete=models.PROTECT, related_name="taken_back_by")
 
     class Meta:

@@ -102,11 +102,12 @@ def stretch(
     drafted = {key for (table, key), edit in working.edits.items() if table == sheet.table and tells(edit)} if working else set()
     part = rows[start : start + CHUNK]
     html = [_row(state, sheet, given, row, may_change, sheet.kept.key(row) in drafted, extra or {}) for row in part]
-    end = start + len(part)
-    if end >= len(rows):
+    stop = start + len(part)
+    if stop >= len(rows):
         html += [_row(state, sheet, given, row, may_change, False, extra or {}, missing=True) for row in wanted]
-    total = len(rows)
-    return Shown(sheet, given, SafeString("".join(html)), total, end if end < total else None, may_change, tuple(extra or ()))
+    return Shown(
+        sheet, given, SafeString("".join(html)), len(rows), stop if stop < len(rows) else None, may_change, tuple(extra or ())
+    )
 
 
 def _cell(state: State, sheet: Sheet, row: Any, column: Column, text: str) -> SafeString:

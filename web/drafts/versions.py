@@ -24,7 +24,15 @@ MOST_SENTENCES = 500
 def _state(version: int) -> State:
     found = state_at(version)
     if found is None:
-        raise Refused([Fault("version-far", f"Version {version} lies too far back, or is none.", way_out="Choose a later one.")])
+        raise Refused(
+            [
+                Fault(
+                    "version-far",
+                    f"Version {version} lies too far back, before codes were spelled anew, or is none.",
+                    way_out="Choose a later one.",
+                )
+            ]
+        )
     return found
 
 

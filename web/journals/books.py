@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Iterable
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -148,6 +149,22 @@ def save_packs(made: Iterable[tuple[int, Books]]) -> None:
             " WHERE journals_bookpack.sequence < excluded.sequence",
             [(book, books.sequence, books.packed()) for book, books in made],
         )
+
+
+def replace_naturals(companies: Iterable[str], spelt: dict[str, str]) -> None:
+    """Spells natural accounts in packs anew. Raises every book's sequence, so that no process goes on with what it keeps."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT id, sequence FROM journals_book WHERE company = ANY(%s) ORDER BY id FOR UPDATE", [list(companies)])
+        books = dict(cursor.fetchall())
+        packs = _unpacked(list(books))
+        cursor.execute("UPDATE journals_book SET sequence = sequence + 1 WHERE id = ANY(%s) AND sequence > 0", [list(books)])
+        cursor.execute("DELETE FROM journals_bookpack WHERE book_id = ANY(%s)", [list(books)])
+    spelled = [
+        (number, replace(pack, sequence=books[number] + 1, naturals=tuple(spelt.get(code, code) for code in pack.naturals)))
+        for number, pack in packs.items()
+        if pack.sequence == books[number]
+    ]
+    save_packs(spelled)
 
 
 def forget() -> None:

@@ -71,6 +71,7 @@ class Migration(migrations.Migration):
                 ('charts', models.JSONField(default=list)),
                 ('rows', models.IntegerField()),
                 ('moved', models.IntegerField(null=True)),
+                ('respells', models.JSONField(null=True)),
                 ('by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
                 ('takes_back', models.OneToOneField(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='taken_back_by', to='definitions.version')),
             ],

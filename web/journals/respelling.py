@@ -1,0 +1,164 @@
+"""Codes spelled anew together with the account strings that were posted: definitions, books and what is being keyed at once.
+
+Lines stay as they were posted: they name their account string by number, and only the text behind the number changes.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from django.db import connection, transaction
+
+from core import checks
+from core.accounts import chart_index
+from core.changes import named
+from core.codes import list_index
+from core.faults import Fault, Refused, blocking
+from core.naming import charts_of_list
+from core.respelling import Cell, Respell, changed_cells, edits_of, faults, spelling, string_speller, tagging_speller
+from core.state import State
+from core.tables import Company, Dimension
+from web.definitions import actions, drafting, snapshot
+from web.definitions.models import Draft
+from web.journals.books import replace_naturals
+from web.journals.models import Unfinished
+
+MOST_SHOWN = 200
+
+
+@dataclass(frozen=True)
+class Preview:
+    """What a respelling does: codes, cells that name them, and posted account strings, before and after (a part of each)."""
+
+    codes: list[tuple[str, str, str]]
+    cells: list[Cell]
+    strings: list[tuple[str, str, str]]
+    counts: tuple[int, int, int]
+    faults: list[Fault]
+
+    @property
+    def named(self) -> list[tuple[Cell, str]]:
+        return [(cell, named(cell.named.row)) for cell in self.cells]
+
+
+def preview(state: State, change: Respell) -> Preview:
+    told = faults(state, change) or open_drafts(state, change)
+    if told:
+        return Preview([], [], [], (0, 0, 0), told)
+    cells = [cell for cell in changed_cells(state, change) if not cell.named.own]
+    strings = list(_strings(state, change))
+    index = list_index(state, change.code_list).codes
+    codes = [(old, new, index[old].name) for old, new in spelling(state, change).items()]
+    return Preview(codes[:MOST_SHOWN], cells[:MOST_SHOWN], strings[:MOST_SHOWN], (len(codes), len(cells), len(strings)), [])
+
+
+def everything(state: State, change: Respell) -> Iterator[tuple[str, str, str]]:
+    """Every code, cell and posted account string: (what it is, before, after). Nothing where it can't be done."""
+    if faults(state, change):
+        return
+    for old, new in spelling(state, change).items():
+        yield f"code of {change.code_list}", old, new
+    yield from ((named(cell.named.row), cell.was, cell.now) for cell in changed_cells(state, change))
+    yield from ((f"posted account string of {chart}", old, new) for chart, old, new in _strings(state, change))
+
+
+def open_drafts(state: State, change: Respell) -> list[Fault]:
+    """Drafts that are being worked on name codes as they are spelled now, so they must be settled first."""
+    touched = {(edit.table, edit.key) for edit in edits_of(state, change)}
+    told = []
+    for draft in Draft.objects.filter(status__in=drafting.OPEN_ENDED):
+        if touched.intersection(drafting.working(draft).edits):
+            told.append(Fault("draft-open", f"The draft {draft.name} changes codes of this list, or what names them.",
+                              way_out="Publish or drop it first."))  # fmt: skip
+    return told
+
+
+def respell(change: Respell, by: Any, seen: int | None = None) -> snapshot.Snapshot:
+    """Makes it, in one transaction under the lock that keeps posters out. Raises Refused with all faults."""
+    with transaction.atomic():
+        actions.lock_definitions()
+        before = snapshot.current()
+        edits = edits_of(before.state, change)
+        told = faults(before.state, change) or open_drafts(before.state, change)
+        told += [] if seen is None else actions.changed_since(edits, seen)
+        told = told or blocking(checks.of_edits(before.state.edited(edits), edits))
+        if told:
+            raise Refused(told)
+        _books(before.state, change)
+        more = {
+            "respells": {
+                "code_list": change.code_list,
+                "spelling": {new: old for old, new in spelling(before.state, change).items()},
+            }
+        }
+        after = actions.write_version(before, edits, change.sentence(before.state), by, **more)
+        transaction.on_commit(lambda: snapshot.keep(after))
+    return after
+
+
+def _spellers(state: State, change: Respell) -> Iterator[tuple[str, bool, Callable[[str], str]]]:
+    """Each chart that uses the list, whether it is its natural account, and what spells its strings anew."""
+    spelt = spelling(state, change)
+    for chart in sorted(charts_of_list(state, change.code_list)):
+        index = chart_index(state, chart)
+        if index is not None:
+            yield chart, index.natural_list == change.code_list, string_speller(index, change.code_list, spelt)
+
+
+def _strings(state: State, change: Respell) -> Iterator[tuple[str, str, str]]:
+    """(chart, posted account string, as it will be) of those that change."""
+    for chart, _, string in _spellers(state, change):
+        with connection.cursor() as cursor:
+            cursor.execute("SELECT account FROM journals_account WHERE chart = %s ORDER BY account", [chart])
+            yield from ((chart, text, string(text)) for (text,) in cursor.fetchall() if string(text) != text)
+
+
+def _books(state: State, change: Respell) -> None:
+    """Interned account strings and taggings, packs, budgets and journals being keyed."""
+    spelt = spelling(state, change)
+    lists = {row.dimension: row.code_list for row in state.rows(Dimension)}
+    tagging = tagging_speller(lists, change.code_list, spelt)
+    _rewrite("journals_tagging", "codes", "", tagging)
+    for chart, is_natural, string in _spellers(state, change):
+        _rewrite("journals_account", "account", chart, string)
+        companies = [row.company for row in state.rows(Company) if row.chart == chart]
+        if is_natural:
+            _rewrite("journals_account", "natural", chart, lambda code: spelt.get(code, code))
+        replace_naturals(companies, spelt if is_natural else {})
+        _budgets(companies, string, tagging)
+        _being_keyed(companies, string)
+
+
+def _rewrite(table: str, column: str, chart: str, spell: Callable[[str], str]) -> None:
+    """Spells the different texts of a column anew, through a table of the pairs that differ."""
+    where = "WHERE chart = %s" if chart else ""
+    values = [chart] if chart else []
+    with connection.cursor() as cursor:
+        cursor.execute(f'SELECT DISTINCT "{column}" FROM {table} {where}', values)
+        pairs = [(text, now) for (text,) in cursor.fetchall() if (now := spell(text)) != text]
+        if not pairs:
+            return
+        cursor.execute("CREATE TEMP TABLE IF NOT EXISTS spelled (was text PRIMARY KEY, now text)")
+        cursor.execute("TRUNCATE spelled")
+        with cursor.copy("COPY spelled FROM STDIN") as copy:
+            for pair in pairs:
+                copy.write_row(pair)
+        cursor.execute(f'UPDATE {table} t SET "{column}" = s.now FROM spelled s WHERE t."{column}" = s.was'
+                       + (" AND t.chart = %s" if chart else ""), values)  # fmt: skip
+
+
+def _budgets(companies: Iterable[str], string: Callable[[str], str], tagging: Callable[[str], str]) -> None:
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT id, account, dimensions FROM journals_budgetline WHERE company = ANY(%s)", [list(companies)])
+        rows = [(string(account), tagging(codes), number) for number, account, codes in cursor.fetchall()]
+        cursor.executemany("UPDATE journals_budgetline SET account = %s, dimensions = %s WHERE id = %s", rows)
+
+
+def _being_keyed(companies: Iterable[str], string: Callable[[str], str]) -> None:
+    for kept in Unfinished.objects.filter(company__in=list(companies)):
+        for line in kept.content.get("lines", []):
+            if isinstance(line, dict) and isinstance(line.get("account"), str):
+                line["account"] = string(line["account"])
+        kept.save(update_fields=["content"])
