@@ -354,9 +354,7 @@ class DeleteLine:
         if made is None or self.line not in made.index:
             return []
         start = made.index[self.line]
-        end = start + 1
-        while end < len(made.lines) and made.lines[end].depth > made.lines[start].depth:
-            end += 1
+        end = made.end_of(start)
         return Several(tuple(Drop(line.row) for line in made.lines[start:end])).edits(state)
 
     def sentence(self, state: State) -> str:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from core.codes import list_index
 from core.hierarchies import Tree, tree
 from core.state import State
-from core.statements import Amounts, Plan, compute, natural_list, plan
+from core.statements import Amounts, Figures, Plan, compute, natural_list, plan
 from core.tables import Company, Hierarchy, Statement
 
 
@@ -143,9 +143,7 @@ def _under(state: State, statement: str, line: str) -> frozenset[str]:
     if made is None or line not in made.index:
         return frozenset()
     start = made.index[line]
-    end = start + 1
-    while end < len(made.lines) and made.lines[end].depth > made.lines[start].depth:
-        end += 1
+    end = made.end_of(start)
     return frozenset(made.accounts.posting[i] for i in np.flatnonzero((made.line_of >= start) & (made.line_of < end)))
 
 
@@ -176,6 +174,42 @@ def _name(before: State, after: State, moved: Moved, code: str, is_statement: bo
         if row := list_index(state, code_list).codes.get(code):
             return row.name
     return ""
+
+
+def group_moves(was: Figures, now: Figures, group: str, statement: str) -> list[Moved]:
+    """Lines of a consolidated statement whose figure of the group, its last column, differs."""
+
+    def shown(figures: Figures) -> dict[str, tuple[str, int, int | None]]:
+        return {f.line.row.line: (f.line.row.label, f.line.depth, f.shown[-1]) for f in figures.lines}
+
+    old, new = shown(was), shown(now)
+    found = []
+    for line in [*new, *(line for line in old if line not in new)]:
+        label, depth, amount = new.get(line) or (*old[line][:2], None)
+        before = old[line][2] if line in old else None
+        if (before or 0) != (amount or 0):
+            found.append(Moved(statement, line, label, depth, group, before, amount))
+    return found
+
+
+def group_causes(was: tuple[Plan, Amounts], now: tuple[Plan, Amounts], line: str) -> list[Cause]:
+    """The group accounts that make a consolidated line differ: those that come or go, and those whose amount changes."""
+
+    def under(made: Plan, amounts: Amounts) -> dict[str, int]:
+        if line not in made.index:
+            return {}
+        start = made.index[line]
+        end = made.end_of(start)
+        rows = np.flatnonzero((made.line_of >= start) & (made.line_of < end)).tolist()
+        return {made.accounts.posting[i]: int(amounts.window[i, -1]) for i in rows}
+
+    old, new = under(*was), under(*now)
+    names = {**was[0].accounts.codes, **now[0].accounts.codes}
+    return [
+        Cause(code, names[code].name, code in new, amount)
+        for code in sorted(old.keys() | new.keys())
+        if (amount := new[code] - old.get(code, 0) if code in new else old[code])
+    ]
 
 
 def touched_statements(before: State, after: State) -> list[Statement]:

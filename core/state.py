@@ -67,6 +67,10 @@ class State:
         for part in self._parts[name].values():
             yield from part.items()
 
+    def shares(self, other: State, *rows: type[Any]) -> bool:
+        """Whether both have these tables in common, so that nothing made from them alone can differ."""
+        return all(self._parts[BY_ROW[row].name] is other._parts[BY_ROW[row].name] for row in rows)
+
     def count(self, row: type[Any]) -> int:
         return sum(len(part) for part in self._parts[BY_ROW[row].name].values())
 

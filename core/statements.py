@@ -66,6 +66,13 @@ class Plan:
     formulas: tuple[int, ...]
     has_result: bool
 
+    def end_of(self, start: int) -> int:
+        """Where what stands below a line ends: the place after the last line of its branch."""
+        end = start + 1
+        while end < len(self.lines) and self.lines[end].depth > self.lines[start].depth:
+            end += 1
+        return end
+
     def belongs(self, account_class: str) -> bool:
         """Whether an account of this class that stands on no line is missed by the statement."""
         if self.statement.kind == "balance_sheet":

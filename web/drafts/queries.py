@@ -16,6 +16,8 @@ from core.moves import (
     accounts_of,
     causes,
     companies_by_chart,
+    group_causes,
+    group_moves,
     hierarchy_moves,
     statement_moves,
     touched_hierarchies,
@@ -24,7 +26,21 @@ from core.moves import (
 from core.periods import company_calendar
 from core.state import State
 from core.statements import natural_list
-from core.tables import Company
+from core.tables import (
+    Calendar,
+    Code,
+    Company,
+    Elimination,
+    Group,
+    GroupMember,
+    Hierarchy,
+    HierarchyNode,
+    Mapping,
+    Period,
+    Statement,
+    StatementLine,
+)
+from web.group.queries import GroupFigures, group_statement
 from web.journals.books import books_for
 from web.statements.queries import Window, WrongCall, window
 
@@ -96,7 +112,46 @@ def moved(before: State, after: State, at: At, only: frozenset[str] | None = Non
             for h in hung:
                 made = found.setdefault(("hierarchy", h.hierarchy), Tree("hierarchy", h.hierarchy, h.name, []))
                 made.rows.extend(hierarchy_moves(before, after, h.hierarchy, sums))
-    return [tree for tree in found.values() if tree.rows]
+    made = [tree for tree in found.values() if tree.rows]
+    return made if only is not None else [*made, *_groups(before, after, at)]
+
+
+CONSOLIDATED = (
+    Group, GroupMember, Mapping, Elimination, Company, Calendar, Period, Code, Hierarchy, HierarchyNode, Statement, StatementLine,
+)  # fmt: skip
+
+
+def _groups(before: State, after: State, at: At) -> list[Tree]:
+    """Consolidated statements of which the group's column differs."""
+    if before.shares(after, *CONSOLIDATED):
+        return []
+    found = []
+    for head in sorted(after.rows(Group), key=lambda row: row.name):
+        for row in sorted(after.rows(Statement), key=lambda row: row.name):
+            if row.chart == head.chart and before.get(Group, head.group) and before.get(Statement, row.statement):
+                figures = _consolidated(before, after, at, head.group, row.statement)
+                moves = group_moves(*(made.statement.figures for made in figures), head.group, row.statement) if figures else []
+                found.append(Tree("group", row.statement, f"{row.name}, {head.name} consolidated", moves))
+    return [tree for tree in found if tree.rows]
+
+
+def _consolidated(before: State, after: State, at: At, group: str, statement: str) -> list[GroupFigures]:
+    """The consolidated statement of both states; nothing where the group has no such period."""
+    try:
+        return [group_statement(state, statement, group, at.year, at.period, at.first) for state in (before, after)]
+    except WrongCall:
+        return []
+
+
+def group_causes_of(before: State, after: State, at: At, of: str, line: str, group: str) -> list[Cause]:
+    """The group accounts that make a consolidated line differ."""
+    if not after.get(Group, group) or not after.get(Statement, of):
+        return []
+    figures = _consolidated(before, after, at, group, of)
+    if not figures:
+        return []
+    was, now = ((made.statement.plan, made.consolidated.amounts) for made in figures)
+    return group_causes(was, now, line)
 
 
 def causes_of(before: State, after: State, at: At, kind: str, of: str, line: str, company: str) -> list[Cause]:

@@ -13,7 +13,7 @@ from core.faults import LOOK, MUST
 from core.money import digits_of
 from core.periods import company_calendar
 from core.state import State
-from core.tables import Company
+from core.tables import Company, Group
 from web.definitions import drafting, store
 from web.definitions.models import Draft, DraftChange
 from web.drafts import queries
@@ -101,12 +101,15 @@ def asked(request: HttpRequest, state: State) -> queries.At:
     return queries.At(*asked_period(request, state, companies[0].calendar if companies else ""))
 
 
-def shown(state: State, trees: list[queries.Tree]) -> list[tuple[queries.Tree, list[tuple[Any, int, Company]], int]]:
-    """Trees with their first rows, each with its currency's digits and its company, and how many more there are."""
-    companies = {row.company: row for row in state.rows(Company)}
+def shown(state: State, trees: list[queries.Tree]) -> list[tuple[queries.Tree, list[tuple[Any, int, Any]], int]]:
+    """Trees with their first rows, each with its currency's digits and whose it is, and how many more there are."""
     left, found = MOST_ROWS, []
     for tree in trees:
-        rows = [(row, digits_of(companies[row.company].currency), companies[row.company]) for row in tree.rows[:left]]
+        whose: Any = Group if tree.kind == "group" else Company
+        rows = []
+        for row in tree.rows[:left]:
+            holder = state.get(whose, row.company)
+            rows.append((row, digits_of(holder.currency), holder))
         found.append((tree, rows, len(tree.rows) - len(rows)))
         left -= len(rows)
     return found
@@ -167,14 +170,16 @@ def causes(request: HttpRequest, state: State, number: int) -> HttpResponse:
 
 
 def causes_page(request: HttpRequest, before: State, after: State, at: queries.At) -> HttpResponse:
-    company = request.GET.get("company", "")
-    row = after.get(Company, company)
+    kind, of, line, whose = (request.GET.get(name, "")[:40] for name in ("kind", "of", "line", "company"))
+    row: Any = after.get(Group if kind == "group" else Company, whose)
     if row is None:
         raise Http404
-    kind, of, line = (request.GET.get(name, "")[:40] for name in ("kind", "of", "line"))
-    found = queries.causes_of(before, after, at, kind, of, line, company)
+    if kind == "group":
+        found = queries.group_causes_of(before, after, at, of, line, whose)
+    else:
+        found = queries.causes_of(before, after, at, kind, of, line, whose)
     return render(request, "drafts/causes.html", {
-        "found": found, "company": row, "digits": digits_of(row.currency), "kind": kind, "of": of, "line": line, "at": at,
+        "found": found, "whose": row, "digits": digits_of(row.currency), "kind": kind, "of": of, "line": line, "at": at,
     })  # fmt: skip
 
 

@@ -3,29 +3,51 @@
 from __future__ import annotations
 
 import threading
-from dataclasses import dataclass
-from typing import Any
+from dataclasses import dataclass, replace
+from typing import Any, NamedTuple
 
 import numpy as np
 from django.db import connection
 
 from core.balances import TrialRow
-from core.consolidation import Consolidated, Disagreement, Member, Slab, build, consolidate, eliminate
+from core.codes import list_index
+from core.consolidation import Consolidated, Disagreement, Member, Slab, build, consolidate, eliminate, list_index_of
 from core.consolidation import trial_balance as group_trial_balance
 from core.groups import LineUp, group_calendar, line_up
-from core.mapping import map_plan
+from core.mapping import MapPlan, map_plan
 from core.money import digits_of
 from core.periods import CalendarIndex, calendar_index, company_calendar, ordinal, shared_ordinals
 from core.state import State
-from core.statements import compute
-from core.tables import Company, Group
+from core.statements import compute, natural_list
+from core.tables import Calendar, Company, Group, Period
 from web.journals.books import books_for
 from web.journals.posting import company_numbers
 from web.statements.queries import StatementFigures, Window, WrongCall, known_plan, window
 
 MOST_KEPT = 6
 _lock = threading.Lock()
-_kept: dict[Any, Slab] = {}
+_kept: dict[Any, Kept] = {}
+
+
+class Kept(NamedTuple):
+    """A slab with the mappings it was built by: another state with the same ones has the same amounts."""
+
+    slab: Slab
+    plans: tuple[MapPlan, ...]
+
+    def fits(self, state: State, group: str, plans: tuple[MapPlan, ...]) -> bool:
+        head = known_group(state, group)[0]
+        return (
+            self.slab.state.shares(state, Calendar, Period, Company, Group)
+            and tuple(list_index(state, natural_list(state, head.chart)).posting) == self.slab.accounts
+            and all(
+                one.shared == other.shared
+                and one.rows == other.rows
+                and one.chart.index == other.chart.index
+                and (not self.slab.strays or list_index_of(one) is list_index_of(other))  # strays carry names and classes
+                for one, other in zip(self.plans, plans, strict=True)
+            )
+        )
 
 
 def known_group(state: State, group: str) -> tuple[Group, CalendarIndex]:
@@ -57,20 +79,22 @@ def slab_of(state: State, group: str, who: LineUp) -> Slab:
            tuple((b.company, b.fiscal_year, b.sequence) for name in names for b in books[name]))  # fmt: skip
     with _lock:
         kept = _kept.get(key)
-        if kept is not None and kept.state is state:
-            return kept
-    numbers = company_numbers()
-    _, calendar = known_group(state, group)
-    members = []
-    for name in names:
-        plan = map_plan(state, group, name)
-        if plan is not None:
-            members.append(Member(name, numbers[name], books[name], plan, _ordinals(state, name, calendar), interned_texts))
-    made = build(state, group, members)
+    if kept is not None and kept.slab.state is state:
+        return kept.slab
+    plans = {name: plan for name in names if (plan := map_plan(state, group, name))}
+    if kept is not None and kept.fits(state, group, tuple(plans.values())):
+        made = replace(kept.slab, state=state)
+    else:
+        numbers = company_numbers()
+        _, calendar = known_group(state, group)
+        made = build(state, group, [
+            Member(name, numbers[name], books[name], plan, _ordinals(state, name, calendar), interned_texts)
+            for name, plan in plans.items()
+        ])  # fmt: skip
     with _lock:
         if len(_kept) >= MOST_KEPT:
             _kept.pop(next(iter(_kept)))
-        _kept[key] = made
+        _kept[key] = Kept(made, tuple(plans.values()))
     return made
 
 

@@ -150,9 +150,7 @@ def cell(request: HttpRequest, state: State, group: str, line: str, column: str)
 
 def group_rows(found: queries.GroupFigures, made: Any, start: int) -> set[int]:
     """Targets (account indices) that a line or heading sums."""
-    end = start + 1
-    while end < len(made.lines) and made.lines[end].depth > made.lines[start].depth:
-        end += 1
+    end = made.end_of(start)
     targets = {i for i in range(len(made.line_of)) if start <= made.line_of[i] < end}
     if any(entry.row.kind == "result" for entry in made.lines[start:end]):
         codes = made.accounts.codes

@@ -214,9 +214,7 @@ def account_figures(state: State, made: Any, line: str, company: str, at: Any) -
     """(code, raw amount) of the accounts on a line or under a heading, those with an amount first in code order."""
     amounts = company_amounts(state, company, made.statement, at)
     start = made.index[line]
-    end = start + 1
-    while end < len(made.lines) and made.lines[end].depth > made.lines[start].depth:
-        end += 1
+    end = made.end_of(start)
     kinds = {entry.row.kind for entry in made.lines[start:end]}
     picked = [i for i in range(len(made.line_of)) if start <= made.line_of[i] < end]
     found = [(made.accounts.codes[made.accounts.posting[i]], int(amounts.window[i, 0])) for i in picked]
