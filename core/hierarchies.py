@@ -6,7 +6,9 @@ from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import date
-from typing import TypeVar
+from itertools import islice
+from operator import itemgetter
+from typing import Any, TypeVar
 
 from core.codes import list_index
 from core.selector_text import Item, Parsed, parse
@@ -14,6 +16,9 @@ from core.state import Edit, State, derived
 from core.tables import Code, Hierarchy, HierarchyNode
 
 K = TypeVar("K")
+FIRST = itemgetter(0)
+MOST_FOLLOWED = 400
+"""Nodes that may have changed for a tree to be laid out from the former one."""
 
 
 def order_key(position: int | None, name: object) -> tuple[int, object]:
@@ -90,7 +95,85 @@ def _intakes(state: State, hierarchy: str) -> list[HierarchyNode]:
     return sorted((node for node in state.part(HierarchyNode, hierarchy).values() if node.intake), key=lambda node: node.code)
 
 
-@derived(Hierarchy, (HierarchyNode, 0))
+def _followed(state: State, read: tuple[Any, ...], before: Tree, hierarchy: str) -> Tree | None:
+    """The tree after a few nodes were moved, laid out from stretches of the former one: nothing else is looked at."""
+    was: Mapping[Any, HierarchyNode] = read[1] or {}
+    now = state.part(HierarchyNode, hierarchy)
+    changed = _changed(was, now)
+    if len(changed) > MOST_FOLLOWED or len(before.order) != len(was):
+        return None
+    parent, children = dict(before.parent), dict(before.children)
+    touched: dict[str, None] = {}
+    for old, new in changed:
+        if old is not None:
+            touched[old.parent] = None
+            parent.pop(old.code, None)
+        if new is not None:
+            touched[new.parent] = None
+            parent[new.code] = new.parent
+    moved = {node.code for pair in changed for node in pair if node is not None}
+    for above in touched:
+        near = [code for code in children.get(above, ()) if code not in moved]
+        near += [code for code in moved if parent.get(code) == above]
+        children[above] = sorted(near, key=lambda code: order_key(now[hierarchy, code].position, code))
+        if not near:
+            del children[above]
+    open_codes = {"", *touched, *moved}
+    for above in touched:
+        seen: set[str] = set()
+        while above and above not in seen:
+            seen.add(above)
+            open_codes.add(above)
+            above = parent.get(above, "")
+    head = state.get(Hierarchy, hierarchy)
+    order, end = _restretched(before, children, open_codes)
+    place = dict(zip(map(FIRST, order), range(len(order)), strict=True))
+    return Tree(hierarchy, head.code_list if head else "", head.name if head else "", order, parent, children, place, end)
+
+
+def _changed(
+    was: Mapping[Any, HierarchyNode], now: Mapping[Any, HierarchyNode]
+) -> list[tuple[HierarchyNode | None, HierarchyNode | None]]:
+    """Nodes that differ, before and after. Rows keep their order through a change, so mostly they are compared side by side."""
+    found: list[tuple[HierarchyNode | None, HierarchyNode | None]] = [
+        (old, new) for old, new in zip(was.values(), now.values(), strict=False) if old is not new
+    ]
+    aligned = all(old is not None and new is not None and old.code == new.code for old, new in found[: MOST_FOLLOWED + 1])
+    if aligned and len(now) >= len(was):
+        return found + [(None, node) for node in islice(now.values(), len(was), None)]
+    gone = [(node, None) for key, node in was.items() if key not in now]
+    return [*gone, *((was.get(key), node) for key, node in now.items() if was.get(key) is not node)]
+
+
+def _restretched(
+    before: Tree, children: Mapping[str, list[str]], open_codes: set[str]
+) -> tuple[list[tuple[str, int]], list[int]]:
+    """Order and ends: what stands below an open code is laid out child by child, all else as it lay before."""
+    order: list[tuple[str, int]] = []
+    end: list[int] = []
+    stack: list[tuple[str, int]] = [(code, 0) for code in reversed(children.get("", []))]
+    waiting: list[tuple[int, int]] = []  # (depth, place) of open codes whose branch has not ended yet
+    while stack:
+        code, depth = stack.pop()
+        while waiting and waiting[-1][0] >= depth:
+            end[waiting.pop()[1]] = len(order)
+        start = before.place.get(code)
+        if code in open_codes or start is None:
+            waiting.append((depth, len(order)))
+            order.append((code, depth))
+            end.append(-1)
+            stack += [(child, depth + 1) for child in reversed(children.get(code, []))]
+            continue
+        stop, shift, deeper = before.end[start], len(order) - start, depth - before.order[start][1]
+        stretch = before.order[start:stop]
+        order += stretch if not deeper else [(name, level + deeper) for name, level in stretch]
+        end += before.end[start:stop] if not shift else [at + shift for at in before.end[start:stop]]
+    for _, at in waiting:
+        end[at] = len(order)
+    return order, end
+
+
+@derived(Hierarchy, (HierarchyNode, 0), follow=_followed)
 def _placed(state: State, hierarchy: str) -> Tree:
     return _made(state, hierarchy, state.part(HierarchyNode, hierarchy).values())
 
@@ -204,5 +287,4 @@ def standing_under_none(state: State, code_list: str) -> list[str]:
     main = main_tree(state, code_list)
     if main is None:
         return []
-    codes = state.part(Code, code_list).values()
-    return sorted(code.code for code in codes if not code.rollup and code.code not in main.place)
+    return sorted(set(list_index(state, code_list).posting).difference(main.place))

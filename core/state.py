@@ -97,26 +97,30 @@ class State:
             for read in reads
         )
 
-    def ask(self, make: Callable[..., T], reads: tuple[Any, ...], args: tuple[Any, ...]) -> T:
+    def ask(
+        self, make: Callable[..., T], reads: tuple[Any, ...], args: tuple[Any, ...], follow: Callable[..., Any] | None = None
+    ) -> T:
         key = (make, args)
         seen = self._seen(reads, args)
         hit = self._cache.get(key)
         if hit is not None and all(a is b for a, b in zip(hit[0], seen, strict=True)):
             return hit[1]  # type: ignore[no-any-return]
-        value = make(self, *args)
+        followed = follow(self, hit[0], hit[1], *args) if follow is not None and hit is not None else None
+        value: T = make(self, *args) if followed is None else followed
         self._cache[key] = (seen, value)
         return value
 
 
-def derived(*reads: Any) -> Callable[[Callable[..., T]], Callable[..., T]]:
+def derived(*reads: Any, follow: Callable[..., Any] | None = None) -> Callable[[Callable[..., T]], Callable[..., T]]:
     """Keeps what a function worked out from a snapshot until a table it reads has changed.
 
     `reads` names row classes, or (row class, i) for only the part named by the i-th argument after the state.
+    `follow(state, what was read, what came of it, *args)` may make the new value from the former one; None: from nothing.
     """
 
     def wrap(make: Callable[..., T]) -> Callable[..., T]:
         def asked(state: State, *args: Any) -> T:
-            return state.ask(make, reads, args)
+            return state.ask(make, reads, args, follow)
 
         asked.__name__, asked.__doc__ = make.__name__, make.__doc__
         return asked

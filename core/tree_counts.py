@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from operator import itemgetter
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -11,6 +12,8 @@ from core.codes import list_index
 from core.hierarchies import tree
 from core.state import State, derived
 from core.tables import CLASSES, Code, Hierarchy, HierarchyNode
+
+FIRST, SECOND = itemgetter(0), itemgetter(1)
 
 
 class Counted(NamedTuple):
@@ -33,21 +36,35 @@ class Counted(NamedTuple):
         return int(self.posting[-1])
 
 
+class _Marks(NamedTuple):
+    """By code, in the order of the list: -1 a rollup code, else the number of its class (past the last: none); with places."""
+
+    place: dict[str, int]
+    marks: NDArray[Any]
+
+
+@derived((Code, 0))
+def _marks(state: State, code_list: str) -> _Marks:
+    index = list_index(state, code_list)
+    number = {name: i for i, name in enumerate(CLASSES)}
+    rows = [index.codes[code] for code in index.ordered]
+    marks = [-1 if row.rollup else number.get(row.account_class, len(CLASSES)) for row in rows]
+    return _Marks({code: i for i, code in enumerate(index.ordered)}, np.array([*marks, -2], dtype=np.int8))
+
+
 @derived(Hierarchy, HierarchyNode, Code)
 def counted(state: State, hierarchy: str) -> Counted:
     made = tree(state, hierarchy)
-    codes = list_index(state, made.code_list).codes
-    rows = [codes.get(code) for code, _ in made.order]
-    number = {name: i for i, name in enumerate(CLASSES)}
-    posting = np.array([row is not None and not row.rollup for row in rows], dtype=np.int64)
-    kind = np.array([number.get(row.account_class, -1) if row is not None else -1 for row in rows], dtype=np.int64)
+    place, marks = _marks(state, made.code_list)
+    last = len(marks) - 1  # a code that is not in the list any more
+    at = [place.get(code, last) for code in map(FIRST, made.order)]
+    kind = marks[np.array(at, dtype=np.int64)]
     ends = np.array(made.end, dtype=np.int64)
-    rollup = np.array([row is not None and row.rollup for row in rows], dtype=bool)
-    empty = rollup & (ends == np.arange(1, len(rows) + 1))
-    deep = np.array([depth for _, depth in made.order], dtype=np.int64)
-    depths = np.where(rollup, deep, -1)
+    rollup = kind == -1
+    empty = rollup & (ends == np.arange(1, len(kind) + 1))
+    deep = np.fromiter(map(SECOND, made.order), dtype=np.int64, count=len(made.order))
     classes = np.stack([summed(kind == i) for i in range(len(CLASSES))])
-    return Counted(summed(posting), classes, summed(empty), depths, ends, int(deep.max(initial=-1)) + 1)
+    return Counted(summed(kind >= 0), classes, summed(empty), np.where(rollup, deep, -1), ends, int(deep.max(initial=-1)) + 1)
 
 
 def summed(values: NDArray[Any]) -> NDArray[Any]:

@@ -28,7 +28,7 @@ from core.changes import (
 from core.codes import likely_class, next_free
 from core.fixed import NOTHING_POSTED, Facts
 from core.hierarchies import tree
-from core.state import State
+from core.state import Edit, State
 from core.statements import plan
 from core.tables import (
     DEFINING_TABLES,
@@ -128,12 +128,36 @@ class Changes(TestCase):
         for code, parent in moves:
             change = MoveNode("tree", code, parent)
             if not check(world, change, NOTHING_POSTED):
+                tree(world, "tree")  # is kept, and followed by the next
                 world = apply(world, change)
+                self.assertEqual(
+                    tree(world, "tree"), tree(State.of([*world.rows(Hierarchy), *world.rows(HierarchyNode)]), "tree")
+                )
         grown = tree(world, "tree")
         self.assertEqual(sorted(code for code, _ in grown.order), ["1", "10", "1010", "1020", "11", "1110"])
         for i, (code, depth) in enumerate(grown.order):
             self.assertEqual(len(grown.path(code)), depth + 1)
             self.assertEqual(set(grown.below(code)), {c for c, _ in grown.order[i + 1 : grown.end[i]]})
+
+    @settings(max_examples=80, deadline=None)
+    @given(
+        st.lists(
+            st.tuples(st.sampled_from("abcdef"), st.sampled_from(["", *"abcdef"]), st.booleans(), st.integers(1, 3)), max_size=14
+        )
+    )
+    def test_a_tree_followed_through_any_edits_is_the_tree_made_from_nothing(
+        self, acts: list[tuple[str, str, bool, int]]
+    ) -> None:
+        """Nodes come, go, turn round on themselves; what is laid out from the former tree never differs."""
+        world = State.of([Hierarchy("t", "l", "T")])
+        for code, parent, gone, position in acts:
+            tree(world, "t")
+            old = world.get(HierarchyNode, "t", code)
+            new = None if gone else HierarchyNode("t", code, parent, position)
+            world = world.edited([Edit("hierarchy_nodes", ("t", code), old, new)])
+            made, fresh = tree(world, "t"), tree(State.of([Hierarchy("t", "l", "T"), *world.rows(HierarchyNode)]), "t")
+            self.assertEqual((made.order, made.end, made.place), (fresh.order, fresh.end, fresh.place))
+            self.assertEqual((made.parent, made.children), (fresh.parent, fresh.children))
 
     def test_the_next_free_code_and_the_class_of_its_neighbours(self) -> None:
         world = state(Code("acc", "1030", "x", account_class="asset"))

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from itertools import accumulate
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -16,6 +15,7 @@ from core.hierarchies import main_tree
 from core.money import digits_of
 from core.state import State, derived
 from core.tables import Chart, Code, Company, Hierarchy, HierarchyNode
+from core.tree_counts import counted
 from core.uses import charts_of_list
 from web.definitions.drafting import Working
 from web.journals.books import books_for
@@ -32,25 +32,29 @@ class Row(NamedTuple):
 
 
 @derived((Code, 0), Hierarchy, HierarchyNode)
-def ordered(state: State, code_list: str) -> list[Row]:
+def ordered(state: State, code_list: str) -> list[str]:
     """All codes: the main hierarchy from the top, then what stands under none, in code order."""
-    index = list_index(state, code_list)
-    main = main_tree(state, code_list)
+    index, main = list_index(state, code_list), main_tree(state, code_list)
     if main is None:
-        return [Row(index.codes[code], 0, 0) for code in index.ordered]
-    posting = [int(code in index.codes and not index.codes[code].rollup) for code, _ in main.order]
-    sums = [0, *accumulate(posting)]
-    rows = [
-        Row(index.codes[code], depth, sums[main.end[i]] - sums[i + 1])
-        for i, (code, depth) in enumerate(main.order)
-        if code in index.codes
-    ]
-    return [*rows, *(Row(index.codes[code], 0, 0) for code in index.ordered if code not in main.place)]
+        return index.ordered
+    placed = [code for code, _ in main.order if code in index.codes]
+    loose = sorted(set(index.ordered).difference(main.place)) if len(placed) < len(index.ordered) else []
+    return [*placed, *loose]
 
 
 @derived((Code, 0), Hierarchy, HierarchyNode)
 def places(state: State, code_list: str) -> dict[str, int]:
-    return {row.code.code: i for i, row in enumerate(ordered(state, code_list))}
+    codes = ordered(state, code_list)
+    return dict(zip(codes, range(len(codes)), strict=True))
+
+
+def row_of(state: State, code_list: str, code: str) -> Row:
+    """One row of the table: worked out when it is shown, for a list is long and a page is not."""
+    row, main = list_index(state, code_list).codes[code], main_tree(state, code_list)
+    place = main.place.get(code) if main else None
+    if main is None or place is None:
+        return Row(row, 0, 0)
+    return Row(row, main.order[place][1], counted(state, main.hierarchy).below(place))
 
 
 def drafted(working: Working | None, code_list: str) -> frozenset[str]:
@@ -88,16 +92,15 @@ class Window:
 
 def window(state: State, code_list: str, codes: list[str] | None, start: int, at: str = "") -> Window:
     """A stretch of the codes given (None: all, in the order of the main hierarchy), around one of them if asked."""
-    rows, place_of = ordered(state, code_list), places(state, code_list)
-    total = len(rows) if codes is None else len(codes)
+    narrowed = codes is not None
+    shown = ordered(state, code_list) if codes is None else codes
     if at:
-        place = place_of.get(at) if codes is None else (codes.index(at) if at in codes else None)
+        place = shown.index(at) if narrowed and at in shown else None if narrowed else places(state, code_list).get(at)
         if place is not None:
             start = max(0, place - 30) if place > CHUNK - 30 else 0
-    start = max(0, min(start, total))
-    if codes is None:
-        return Window(rows[start : start + CHUNK], start, total)
-    return Window([rows[place_of[code]]._replace(depth=0) for code in codes[start : start + CHUNK]], start, total)
+    start = max(0, min(start, len(shown)))
+    rows = [row_of(state, code_list, code) for code in shown[start : start + CHUNK]]
+    return Window([row._replace(depth=0) for row in rows] if narrowed else rows, start, len(shown))
 
 
 class Amount(NamedTuple):

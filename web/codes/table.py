@@ -67,7 +67,7 @@ def fitting(request: HttpRequest, state: State, code_list: str) -> list[str]:
     """All codes that fit the question, in its order; in the order of the main hierarchy where nothing is asked."""
     question = asked(request, state, code_list)
     if not question.narrows:
-        return [row.code.code for row in queries.ordered(state, code_list)]
+        return queries.ordered(state, code_list)
     return listed(state, code_list, question, known(request, state, code_list))
 
 

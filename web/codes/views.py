@@ -229,7 +229,7 @@ def delete(request: HttpRequest, state: State, code_list: str, code: str) -> Htt
     order = queries.ordered(state, code_list)
     place = queries.places(state, code_list).get(code, 0)
     make(request, DeleteCode(code_list, code))
-    return go(address(code_list, order[place - 1].code.code if place else ""))
+    return go(address(code_list, order[place - 1] if place else ""))
 
 
 @acts(CHANGE)

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from django.db import connection
+from numpy.typing import NDArray
 
+from core.balances import exact
 from core.codes import list_index
 from core.hierarchies import Tree, tree
 from core.money import digits_of
@@ -15,17 +17,32 @@ from core.periods import company_calendar
 from core.state import State
 from core.statements import natural_list
 from core.tables import Company, HierarchyNode
-from core.tree_counts import counted
+from core.tree_counts import counted, summed
 from web.statements.queries import WrongCall, company_sums, window
 
 
 class Figures(NamedTuple):
-    """Raw amounts in minor units by code, rollup codes too; empty for lists that carry no amounts of a company."""
+    """Raw amounts in minor units under the codes of a tree, as sums up to each place; none for lists that carry no amounts."""
 
     company: Company | None
     currency: str
     digits: int
-    raw: dict[str, int]
+    tree: Tree
+    sums: NDArray[Any] | None = None
+
+    def of(self, code: str) -> int | None:
+        """What stands under a code, the code itself included."""
+        place = self.tree.place.get(code)
+        if self.sums is None or place is None:
+            return None
+        return int(self.sums[self.tree.end[place]] - self.sums[place])
+
+    def weights(self) -> dict[str, float]:
+        """What stands under every code, for drawing."""
+        if self.sums is None:
+            return {}
+        under = self.sums[np.array(self.tree.end, dtype=np.int64)] - self.sums[:-1]
+        return dict(zip((code for code, _ in self.tree.order), map(float, under.tolist()), strict=True))
 
 
 class Row(NamedTuple):
@@ -44,17 +61,16 @@ class Row(NamedTuple):
 def figures(state: State, made: Tree, company: Company | None, year: int, period: int) -> Figures:
     """What stands under each code to the end of the period."""
     if company is None or natural_list(state, company.chart) != made.code_list:
-        return Figures(None, "", 2, {})
+        return Figures(None, "", 2, made)
+    bare = Figures(company, company.currency, digits_of(company.currency), made)
     try:
         at = window(company_calendar(state, company.company), year, period)
     except WrongCall:
-        return Figures(company, company.currency, digits_of(company.currency), {})
+        return bare
     codes, sums = company_sums(state, company.company, at)
-    own = dict(zip(codes, sums["cumulative"].tolist(), strict=True))
-    amounts = np.array([own.get(code, 0) for code, _ in made.order] or [0], dtype=object)
-    totals = [0, *np.cumsum(amounts).tolist()]
-    raw = {code: totals[made.end[i]] - totals[i] for i, (code, _) in enumerate(made.order)}
-    return Figures(company, company.currency, digits_of(company.currency), raw)
+    number, nothing = dict(zip(codes, range(len(codes)), strict=True)), len(codes)
+    places = np.array([number.get(code, nothing) for code, _ in made.order], dtype=np.int64)
+    return bare._replace(sums=summed(exact(np.append(sums["cumulative"], 0)[places])))
 
 
 def places(state: State, hierarchy: str, *, level: int, zoom: str, words: str) -> Sequence[int]:
@@ -95,7 +111,7 @@ def rows_at(state: State, hierarchy: str, wanted: Sequence[int], found: Figures)
         if row := codes.get(code):
             under = counts.below(i) if row.rollup else 0
             rows.append(
-                Row(code, row.name, depth, row.rollup, under, found.raw.get(code), intakes.get(code, ""), bool(row.in_use_until))
+                Row(code, row.name, depth, row.rollup, under, found.of(code), intakes.get(code, ""), bool(row.in_use_until))
             )
     return rows
 
@@ -135,7 +151,7 @@ def compared(state: State, one: str, other: str, found: Figures) -> list[Placed]
             codes[code].name if code in codes else "",
             was.parent.get(code, "—"),
             now.parent.get(code, "—"),
-            found.raw.get(code),
+            found.of(code),
         )
         for code in sorted({*was.place, *now.place})
         if was.parent.get(code) != now.parent.get(code)

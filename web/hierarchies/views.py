@@ -137,7 +137,7 @@ def _drawn(request: HttpRequest, state: State, context: dict[str, Any]) -> tuple
     by = request.GET.get("by", "codes")
     weights = None
     if by == "balance" and context["company"]:
-        weights = {code: float(raw) for code, raw in context["figures"].raw.items()}
+        weights = context["figures"].weights()
     elif by == "lines" and context["company"]:
         weights = queries.lines_posted(state, context["company"], context["year"])
     else:
@@ -181,7 +181,7 @@ def node(request: HttpRequest, state: State, hierarchy: str, code: str) -> HttpR
     placed = state.get(HierarchyNode, hierarchy, code)
     return render(request, "hierarchies/node.html", {
         "row": row, "head": state.get(Hierarchy, hierarchy), "path": [codes[c] for c in made.path(code)[:-1] if c in codes], "placed": placed,
-        "below": len(below), "levels": made.order[place][1] + 1 if place is not None else 0, "figures": found, "raw": found.raw.get(code),
+        "below": len(below), "levels": made.order[place][1] + 1 if place is not None else 0, "figures": found, "raw": found.of(code),
         "year": year, "period": period, "taken": place is not None and placed is None,
     })  # fmt: skip
 
