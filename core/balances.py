@@ -132,9 +132,16 @@ class TrialRow:
         return self.opening + self.debit - self.credit
 
 
-def by_account(books: list[Books], accounts: dict[str, int], size: int, start: int, end: int) -> dict[str, NDArray[Any]]:
+MEASURES = ("opening", "debit", "credit", "window", "cumulative")
+
+
+def by_account(
+    books: list[Books], accounts: dict[str, int], size: int, start: int, end: int, measures: tuple[str, ...] = MEASURES
+) -> dict[str, NDArray[Any]]:
     """Sums of one company by account index: opening (before `start`), debit and credit (start to end, ordinals),
-    window (movement without closing journals), cumulative, and touched (any amount up to `end`)."""
+    window (movement without closing journals), cumulative, and touched (any amount up to `end`).
+
+    Accounts stand at places of their own; only those nobody asks for may share one."""
     kind: Any = np.int64
     slices = []
     for book in books:
@@ -142,19 +149,33 @@ def by_account(books: list[Books], accounts: dict[str, int], size: int, start: i
             total = float(book.rows["debit"].astype(np.float64).sum() + book.rows["credit"].astype(np.float64).sum())
             kind = object if total > SAFE_SUM / max(1, len(books)) else kind
             slices.append((book, np.array([accounts[name] for name in book.naturals], dtype=np.int64)))
-    made = {name: np.zeros(size, dtype=kind) for name in ("opening", "debit", "credit", "window", "cumulative")}
+    made = {name: np.zeros(size, dtype=kind) for name in measures}
     made["touched"] = np.zeros(size, dtype=bool)
     for book, index in slices:
-        rows = book.rows[book.rows["ordinal"] <= end]
-        at = index[rows["natural"]]
-        moved = rows["ordinal"] >= start
-        debit, credit = rows["debit"].astype(kind), rows["credit"].astype(kind)
+        natural = book.rows["natural"]  # rows are sorted by it, so each account is one stretch of them
+        starts = np.flatnonzero(np.concatenate([[True], natural[1:] != natural[:-1]]))
+        at = index[natural[starts]]
+        upto = book.rows["ordinal"] <= end
+        moved = upto & (book.rows["ordinal"] >= start)
+        debit, credit = book.rows["debit"].astype(kind), book.rows["credit"].astype(kind)
         net = debit - credit
-        np.add.at(made["opening"], at[~moved], net[~moved])
-        np.add.at(made["debit"], at[moved], debit[moved])
-        np.add.at(made["credit"], at[moved], credit[moved])
-        kept = moved & (rows["closing"] == 0)
-        np.add.at(made["window"], at[kept], net[kept])
-        np.add.at(made["cumulative"], at, net)
-        made["touched"][at] = True
+        meant = {
+            "opening": (upto & ~moved, net), "debit": (moved, debit), "credit": (moved, credit),
+            "window": (moved & (book.rows["closing"] == 0), net), "cumulative": (upto, net),
+        }  # fmt: skip
+        for name in measures:
+            mask, values = meant[name]
+            made[name][at] += np.add.reduceat(np.where(mask, values, 0), starts)
+        made["touched"][at] |= np.logical_or.reduceat(upto, starts)
+    return made
+
+
+def grouped(keys: NDArray[Any], values: NDArray[Any], size: int) -> NDArray[Any]:
+    """Rows of values added up by key; exact, and far faster than adding them one by one."""
+    made = np.zeros((size, *values.shape[1:]), dtype=values.dtype)
+    if len(keys):
+        order = np.argsort(keys, kind="stable")
+        ordered = keys[order]
+        starts = np.flatnonzero(np.concatenate([[True], ordered[1:] != ordered[:-1]]))
+        made[ordered[starts]] = np.add.reduceat(values[order], starts, axis=0)
     return made

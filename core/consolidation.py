@@ -63,6 +63,15 @@ class Slab:
             return np.zeros(0, dtype=np.int64)
         return np.add.reduceat(np.where(mask, self.amount, 0), self.starts)
 
+    def by_company(self, cells: NDArray[Any], size: int) -> NDArray[Any]:
+        """Cell sums over partners: targets by companies. Cells are sorted by both, so each sum is one stretch of them."""
+        made = np.zeros(size * max(1, len(self.companies)), dtype=cells.dtype)
+        if len(cells):
+            pair = self.target * len(self.companies) + self.company
+            starts = np.flatnonzero(np.concatenate([[True], pair[1:] != pair[:-1]]))
+            made[pair[starts]] = np.add.reduceat(cells, starts)
+        return made.reshape(size, -1) if self.companies else made.reshape(size, 1)[:, :0]
+
     def upto(self, end: int) -> NDArray[Any]:
         return self.sums(self.ordinal <= end)
 
@@ -185,7 +194,7 @@ def rules_of(slab: Slab) -> list[Rule]:
     """The group's eliminations by position, each with its accounts as a mask over targets."""
     head = slab.state.get(Group, slab.group)
     chart = chart_index(slab.state, head.chart) if head else None
-    places = {code: i for i, code in enumerate(slab.accounts)}
+    places = list_index(slab.state, chart.natural_list).position if chart else {}
     found = []
     rows = slab.state.part(Elimination, slab.group).values()
     for row in sorted(rows, key=lambda r: (r.position, r.elimination)):
@@ -268,8 +277,9 @@ class Consolidated:
 
 def _matrix(slab: Slab, cells: NDArray[Any], after: Eliminated) -> NDArray[Any]:
     width = len(slab.companies)
-    made = np.zeros((len(slab.accounts) + len(slab.strays), width + 2), dtype=cells.dtype)
-    np.add.at(made, (slab.target, slab.company), cells)
+    size = len(slab.accounts) + len(slab.strays)
+    made = np.zeros((size, width + 2), dtype=cells.dtype)
+    made[:, :width] = slab.by_company(cells, size)
     made[:, width] = after.taken
     made[:, width + 1] = made[:, : width + 1].sum(axis=1)
     return made

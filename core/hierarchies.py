@@ -83,14 +83,14 @@ class Tree:
 
 def tree(state: State, hierarchy: str) -> Tree:
     """The hierarchy as a tree, with what its intakes take in; nodes on a cycle (a fault elsewhere) are left out."""
-    if not _intakes(state, hierarchy):
+    if not intakes(state, hierarchy):
         return _placed(state, hierarchy)
     head = state.get(Hierarchy, hierarchy)
     return _grown(state, hierarchy, head.code_list if head else "")
 
 
 @derived((HierarchyNode, 0))
-def _intakes(state: State, hierarchy: str) -> list[HierarchyNode]:
+def intakes(state: State, hierarchy: str) -> list[HierarchyNode]:
     """Nodes that take codes in by themselves, in code order."""
     return sorted((node for node in state.part(HierarchyNode, hierarchy).values() if node.intake), key=lambda node: node.code)
 
@@ -193,7 +193,7 @@ def taken_in(state: State, hierarchy: str, code_list: str) -> dict[str, list[str
     """
     part = state.part(HierarchyNode, hierarchy)
     found: dict[str, list[str]] = {}
-    for node in _intakes(state, hierarchy):
+    for node in intakes(state, hierarchy):
         for code in sorted(picked(state, code_list, parse(node.intake))):
             if (hierarchy, code) not in part:
                 found.setdefault(code, []).append(node.code)
@@ -233,6 +233,16 @@ def _made(state: State, hierarchy: str, rows: Iterable[HierarchyNode]) -> Tree:
         open_at.append(i)
     parent = {code: above for _, code, above in nodes}
     return Tree(hierarchy, head.code_list if head else "", head.name if head else "", order, parent, children, place, end)
+
+
+def moved_codes(before: State, after: State, hierarchy: str) -> list[str]:
+    """Codes that stand under another code in one state than in the other, came or went."""
+    was, now = tree(before, hierarchy), tree(after, hierarchy)
+    if intakes(before, hierarchy) or intakes(after, hierarchy):
+        return [code for code in {**was.parent, **now.parent} if was.parent.get(code) != now.parent.get(code)]
+    changed = _changed(before.part(HierarchyNode, hierarchy), after.part(HierarchyNode, hierarchy))
+    codes = dict.fromkeys(node.code for pair in changed for node in pair if node is not None)
+    return [code for code in codes if was.parent.get(code) != now.parent.get(code)]
 
 
 def versions_of(state: State, hierarchy: str) -> list[Hierarchy]:

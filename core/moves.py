@@ -2,21 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from core.codes import list_index
-from core.hierarchies import Tree, tree
+from core.hierarchies import Tree, moved_codes, tree
 from core.state import State
 from core.statements import Amounts, Figures, Plan, compute, natural_list, plan
 from core.tables import Company, Hierarchy, Statement
 
+NOTHING = np.zeros(0, dtype=np.int64)
+
 
 class Sums(NamedTuple):
-    """Raw amounts in minor units of companies with one chart: rows are `codes`, columns `companies`."""
+    """Raw amounts in minor units of companies with one chart: rows are `codes` (those with amounts), columns `companies`."""
 
     companies: tuple[str, ...]
     codes: tuple[str, ...]
@@ -41,12 +43,11 @@ class Moved(NamedTuple):
 
 
 def _amounts(made: Plan, sums: Sums) -> Amounts:
-    """The sums in the order of a plan's accounts."""
-    place = {code: i for i, code in enumerate(sums.codes)}
-    rows = np.array([place.get(code, -1) for code in made.accounts.posting], dtype=np.int64)
-    there = (rows >= 0).reshape(-1, 1)
+    """The sums of those accounts that a plan knows; all others are nothing."""
+    known = [(i, at) for i, code in enumerate(sums.codes) if (at := made.accounts.position.get(code)) is not None]
+    rows, places = (np.array(column, dtype=np.int64) for column in zip(*known, strict=True)) if known else (NOTHING, NOTHING)
     chosen = sums.cumulative if made.statement.kind == "balance_sheet" else sums.window
-    return Amounts(chosen[rows] * there, sums.cumulative[rows] * there)
+    return Amounts(chosen[rows], sums.cumulative[rows], (), places)
 
 
 def _shown(state: State, statement: str, sums: Sums, digits: int) -> dict[str, tuple[str, int, tuple[int | None, ...]]]:
@@ -88,9 +89,8 @@ def _rolled(state: State, hierarchy: str, sums: Sums, codes: list[str]) -> NDArr
     return found
 
 
-def _touched(was: Tree, now: Tree) -> set[str]:
+def _touched(was: Tree, now: Tree, moved: Iterable[str]) -> set[str]:
     """Every code above one that stands elsewhere, came or went; no other total can differ."""
-    moved = [code for code in {**was.parent, **now.parent} if was.parent.get(code) != now.parent.get(code)]
     found: set[str] = set()
     for made in (was, now):
         seen: set[str] = set()
@@ -103,28 +103,27 @@ def _touched(was: Tree, now: Tree) -> set[str]:
     return found
 
 
-def _rollups(state: State, hierarchy: str) -> list[tuple[str, str, int]]:
-    made = tree(state, hierarchy)
-    codes = list_index(state, made.code_list).codes
-    return [(code, codes[code].name, depth) for code, depth in made.order if code in codes and codes[code].rollup]
-
-
 def hierarchy_moves(before: State, after: State, hierarchy: str, sums: Sums) -> list[Moved]:
     """Rollup codes of a hierarchy whose totals differ; raw amounts, debit plus."""
-    if tree(before, hierarchy) is tree(after, hierarchy):
+    one, other = tree(before, hierarchy), tree(after, hierarchy)
+    if one is other:
         return []
-    now = {code: (name, depth) for code, name, depth in _rollups(after, hierarchy)}
-    was = {code: (name, depth) for code, name, depth in _rollups(before, hierarchy)}
-    touched = _touched(tree(before, hierarchy), tree(after, hierarchy))
-    codes = [code for code in [*now, *(code for code in was if code not in now)] if code in touched]
+    last = len(other.place)
+    touched = sorted(
+        _touched(one, other, moved_codes(before, after, hierarchy)), key=lambda code: (other.place.get(code, last), code)
+    )
+    names = [list_index(state, made.code_list).codes for state, made in ((after, other), (before, one))]
+    codes = [code for code in touched if (row := names[0].get(code) or names[1].get(code)) and row.rollup]
     old, new = _rolled(before, hierarchy, sums, codes), _rolled(after, hierarchy, sums, codes)
     found = []
     for i, column in np.argwhere(old != new).tolist():
         code = codes[i]
-        name, depth = now.get(code) or was[code]
+        stands, stood = code in other.place, code in one.place
+        depth = other.order[other.place[code]][1] if stands else one.order[one.place[code]][1] if stood else 0
+        name = (names[0].get(code) or names[1][code]).name
         found.append(
-            Moved(hierarchy, code, name, depth, sums.companies[column], int(old[i, column]) if code in was else None,
-                  int(new[i, column]) if code in now else None)
+            Moved(hierarchy, code, name, depth, sums.companies[column], int(old[i, column]) if stood else None,
+                  int(new[i, column]) if stands else None)
         )  # fmt: skip
     return found
 
@@ -228,9 +227,3 @@ def companies_by_chart(state: State) -> Mapping[str, list[Company]]:
     for row in sorted(state.rows(Company), key=lambda row: row.company):
         found.setdefault(row.chart, []).append(row)
     return found
-
-
-def accounts_of(before: State, after: State, chart: str) -> tuple[str, ...]:
-    """Posting accounts of a chart in either state, in code order."""
-    codes = {code for state in (before, after) for code in list_index(state, natural_list(state, chart)).posting}
-    return tuple(sorted(codes))

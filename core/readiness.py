@@ -57,10 +57,7 @@ def _place(key: tuple[object, ...]) -> tuple[str, str]:
 
 def _missed(state: State, statement: str) -> set[str]:
     made = plan(state, statement)
-    if made is None:
-        return set()
-    codes = made.accounts
-    return {code for i, code in enumerate(codes.posting) if made.line_of[i] < 0 and made.belongs(codes.codes[code].account_class)}
+    return {made.accounts.posting[i] for i in made.missed().tolist()} if made is not None else set()
 
 
 def _unplaced(before: State, after: State) -> Iterator[Item]:

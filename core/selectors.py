@@ -68,9 +68,23 @@ def _pick(state: State, code_list: str, item: Item, faults: list[str], looks: li
     yield from found
 
 
-@derived(Code, Hierarchy, HierarchyNode)
 def pick(state: State, code_list: str, text: str) -> Picked:
     """Works a selector out over the posting codes of a list."""
+    return _under(state, code_list, text) if "under" in text.lower() else _plain(state, code_list, text)
+
+
+@derived((Code, 0))
+def _plain(state: State, code_list: str, text: str) -> Picked:
+    """A selector that looks at no tree: a code moved there leaves it as it is."""
+    return _picked(state, code_list, text)
+
+
+@derived(Code, Hierarchy, HierarchyNode)
+def _under(state: State, code_list: str, text: str) -> Picked:
+    return _picked(state, code_list, text)
+
+
+def _picked(state: State, code_list: str, text: str) -> Picked:
     parsed = parse(text)
     if parsed.faults:
         return Picked(frozenset(), parsed.faults, ())

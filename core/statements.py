@@ -10,12 +10,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from core import formulas
+from core.balances import grouped
 from core.codes import ListIndex, list_index
 from core.hierarchies import find_cycle, order_key, preorder
 from core.money import round_half_up
 from core.selectors import pick
 from core.state import State, derived
 from core.tables import (
+    DEBIT_CLASSES,
     Chart,
     Code,
     Hierarchy,
@@ -54,7 +56,8 @@ class PlanLine(NamedTuple):
 class Plan:
     """A statement made ready for one version of the definitions.
 
-    `line_of[i]` is the line of the i-th posting account of the list, or -1; `twice` lists accounts on two lines.
+    `line_of[i]` is the line of the i-th posting account of the list, or -1; `twice` lists accounts on two lines;
+    `into_result` marks revenue and expense accounts.
     """
 
     statement: Statement
@@ -65,6 +68,7 @@ class Plan:
     twice: tuple[tuple[str, str, str], ...]
     formulas: tuple[int, ...]
     has_result: bool
+    into_result: NDArray[np.bool_]
 
     def end_of(self, start: int) -> int:
         """Where what stands below a line ends: the place after the last line of its branch."""
@@ -73,6 +77,12 @@ class Plan:
             end += 1
         return end
 
+    def missed(self) -> NDArray[np.int64]:
+        """Accounts that belong on the statement and stand on no line, whether they have an amount or not."""
+        wanted = self.into_result if self.statement.kind == "income_statement" else ~self.into_result | (not self.has_result)
+        known = self.statement.kind in ("income_statement", "balance_sheet")
+        return np.flatnonzero((self.line_of < 0) & wanted & known)
+
     def belongs(self, account_class: str) -> bool:
         """Whether an account of this class that stands on no line is missed by the statement."""
         if self.statement.kind == "balance_sheet":
@@ -80,14 +90,30 @@ class Plan:
         return self.statement.kind == "income_statement" and account_class in RESULT_CLASSES
 
 
-def _direction(row: StatementLine, picked: list[Code], kinds: set[int]) -> tuple[int, bool]:
+class _Sides(NamedTuple):
+    """By posting account of a list, in code order: whether it shows as debit, and whether it is revenue or expense."""
+
+    debit: NDArray[np.bool_]
+    into_result: NDArray[np.bool_]
+
+
+@derived((Code, 0))
+def _sides(state: State, code_list: str) -> _Sides:
+    index = list_index(state, code_list)
+    classes = [index.codes[code].account_class for code in index.posting]
+    return _Sides(
+        np.array([c in DEBIT_CLASSES for c in classes], dtype=bool), np.array([c in RESULT_CLASSES for c in classes], dtype=bool)
+    )
+
+
+def _direction(row: StatementLine, debit: NDArray[np.bool_], kinds: set[int]) -> tuple[int, bool]:
     """How a line is shown, and whether it mixes debit and credit accounts. `kinds` are the directions below it."""
     if row.sign != "natural" and row.kind in ("heading", "accounts", "result"):
         return (DEBIT if row.sign == "debit" else CREDIT), False
     if row.kind == "result":
         return CREDIT, False
     if row.kind == "accounts":
-        found = {DEBIT if code.debit_normal else CREDIT for code in picked}
+        found = {DEBIT if side else CREDIT for side in np.unique(debit).tolist()}
         return (found.pop(), False) if len(found) == 1 else (CREDIT if found else 0, len(found) > 1)
     if row.kind == "heading":
         below = {kind for kind in kinds if kind}
@@ -101,7 +127,7 @@ def plan(state: State, statement: str) -> Plan | None:
     if head is None:
         return None
     code_list = natural_list(state, head.chart)
-    accounts = list_index(state, code_list)
+    accounts, sides = list_index(state, code_list), _sides(state, code_list)
     rows = {row.line: row for row in state.part(StatementLine, statement).values()}
     children: dict[str, list[str]] = {}
     for row in sorted(rows.values(), key=lambda r: order_key(r.position, r.line)):
@@ -110,30 +136,30 @@ def plan(state: State, statement: str) -> Plan | None:
     index = {line: i for i, (line, _) in enumerate(order)}
     line_of = np.full(len(accounts.posting), -1, dtype=np.int64)
     twice: list[tuple[str, str, str]] = []
-    picks: list[list[str]] = []
+    picks: list[tuple[list[str], NDArray[np.int64]]] = []
     for i, (line, _) in enumerate(order):
         row = rows[line]
         codes = sorted(pick(state, code_list, row.accounts).codes) if row.kind == "accounts" else []
-        picks.append(codes)
-        for code in codes:
-            at = accounts.position[code]
-            if line_of[at] >= 0:
-                twice.append((code, order[line_of[at]][0], line))
-            else:
-                line_of[at] = i
+        at = np.array([accounts.position[code] for code in codes], dtype=np.int64)
+        picks.append((codes, at))
+        taken = line_of[at] >= 0
+        twice += [(accounts.posting[place], order[line_of[place]][0], line) for place in at[taken].tolist()]
+        line_of[at[~taken]] = i
     has_result = any(rows[line].kind == "result" for line, _ in order)
     below: list[set[int]] = [set() for _ in order]
     lines: list[PlanLine] = []
     for i in range(len(order) - 1, -1, -1):
         line, depth = order[i]
-        row = rows[line]
-        direction, mixed = _direction(row, [accounts.codes[code] for code in picks[i]], below[i])
+        row, (codes, at) = rows[line], picks[i]
+        direction, mixed = _direction(row, sides.debit[at], below[i])
         parent = index.get(row.parent, -1)
         if parent >= 0:
             below[parent] |= {direction} | below[i]
-        lines.append(PlanLine(row, depth, parent, direction, tuple(picks[i]), mixed))
+        lines.append(PlanLine(row, depth, parent, direction, tuple(codes), mixed))
     lines.reverse()
-    return Plan(head, accounts, tuple(lines), index, line_of, tuple(twice), _formula_order(lines, index), has_result)
+    return Plan(
+        head, accounts, tuple(lines), index, line_of, tuple(twice), _formula_order(lines, index), has_result, sides.into_result
+    )
 
 
 def _formula_order(lines: list[PlanLine], index: dict[str, int]) -> tuple[int, ...]:
@@ -184,13 +210,18 @@ class Stray(NamedTuple):
 class Amounts:
     """What a statement is made from, raw and in minor units: one row an account, one column a company (or other).
 
-    Rows are the posting accounts of the list in order, then the strays. `window` is what the lines sum (docs:
-    by the kind of statement), `cumulative` everything to the end of the period, for `result`.
+    Rows are the posting accounts of the list in order (or those of `places`), then the strays. `window` is what the
+    lines sum (docs: by the kind of statement), `cumulative` everything to the end of the period, for `result`.
     """
 
     window: NDArray[Any]
     cumulative: NDArray[Any]
     strays: tuple[Stray, ...] = ()
+    places: NDArray[np.int64] | None = None
+
+    def rows(self, count: int) -> NDArray[np.int64]:
+        """Which of the `count` accounts each row is."""
+        return np.arange(count) if self.places is None else self.places
 
 
 class Figure(NamedTuple):
@@ -223,15 +254,12 @@ class Figures:
 def compute(made: Plan, amounts: Amounts, digits: int) -> Figures:
     """Every line's figures. `digits` are the currency's minor digits, for formulas that hold plain numbers."""
     columns = amounts.window.shape[1]
-    count = len(made.accounts.posting)
-    raw = np.zeros((len(made.lines) + 1, columns), dtype=amounts.window.dtype)
-    np.add.at(raw, made.line_of, amounts.window[:count])  # line -1 is the spare last row
-    raw[-1] = 0
+    rows = amounts.rows(len(made.accounts.posting))
+    raw = grouped(made.line_of[rows] % (len(made.lines) + 1), amounts.window[: len(rows)], len(made.lines) + 1)
+    raw[-1] = 0  # accounts on no line
     if made.has_result:
-        classes = [made.accounts.codes[code].account_class for code in made.accounts.posting]
-        classes += [stray.account_class for stray in amounts.strays]
-        mask = np.array([c in RESULT_CLASSES for c in classes], dtype=bool)
-        total = amounts.cumulative[mask].sum(axis=0)
+        into = np.array([stray.account_class in RESULT_CLASSES for stray in amounts.strays], dtype=bool)
+        total = amounts.cumulative[np.concatenate([made.into_result[rows], into])].sum(axis=0)
         for i, line in enumerate(made.lines):
             if line.row.kind == "result":
                 raw[i] = total
@@ -266,13 +294,14 @@ def _work_out(made: Plan, shown: list[list[int | None]], digits: int) -> None:
 def _unplaced(made: Plan, amounts: Amounts) -> list[Unplaced]:
     """Accounts with an amount on no line, in code order; amounts without a group account by their own class."""
     found = []
-    missed = (made.line_of < 0) & amounts.window[: len(made.line_of)].any(axis=1)
+    rows = amounts.rows(len(made.line_of))
+    missed = (made.line_of[rows] < 0) & amounts.window[: len(rows)].any(axis=1)
     for i in np.flatnonzero(missed).tolist():
-        code = made.accounts.codes[made.accounts.posting[i]]
+        code = made.accounts.codes[made.accounts.posting[rows[i]]]
         if made.belongs(code.account_class):
             found.append(Unplaced("", code.code, code.name, code.account_class, tuple(amounts.window[i].tolist())))
     for at, stray in enumerate(amounts.strays):
-        row = amounts.window[len(made.line_of) + at]
+        row = amounts.window[len(rows) + at]
         if row.any() and made.belongs(stray.account_class):
             found.append(Unplaced(*stray, tuple(row.tolist())))
     return found

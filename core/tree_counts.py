@@ -18,13 +18,15 @@ FIRST, SECOND = itemgetter(0), itemgetter(1)
 
 class Counted(NamedTuple):
     """`posting`, `empty` (rollup codes with nothing below) and `classes` (a row for each of CLASSES) are sums up to a place,
-    one longer than the order; `depths` and `ends` are by place, depths -1 for posting codes."""
+    one longer than the order; `depths` and `ends` are by place, depths -1 for posting codes; `accounts` is by place too: which
+    posting code of the list stands there, in code order (the number after the last: none)."""
 
     posting: NDArray[Any]
     classes: NDArray[Any]
     empty: NDArray[Any]
     depths: NDArray[Any]
     ends: NDArray[Any]
+    accounts: NDArray[Any]
     levels: int
 
     def below(self, place: int) -> int:
@@ -37,34 +39,40 @@ class Counted(NamedTuple):
 
 
 class _Marks(NamedTuple):
-    """By code, in the order of the list: -1 a rollup code, else the number of its class (past the last: none); with places."""
+    """By code, in the order of the list: -1 a rollup code, else the number of its class (past the last: none); with places,
+    and which posting code each is."""
 
     place: dict[str, int]
     marks: NDArray[Any]
+    posting: NDArray[Any]
 
 
 @derived((Code, 0))
 def _marks(state: State, code_list: str) -> _Marks:
     index = list_index(state, code_list)
-    number = {name: i for i, name in enumerate(CLASSES)}
+    classes = {name: i for i, name in enumerate(CLASSES)}
     rows = [index.codes[code] for code in index.ordered]
-    marks = [-1 if row.rollup else number.get(row.account_class, len(CLASSES)) for row in rows]
-    return _Marks({code: i for i, code in enumerate(index.ordered)}, np.array([*marks, -2], dtype=np.int8))
+    marks = [-1 if row.rollup else classes.get(row.account_class, len(CLASSES)) for row in rows]
+    kinds = np.array([*marks, -2], dtype=np.int8)
+    number = np.where(kinds >= 0, np.cumsum(kinds >= 0) - 1, len(index.posting))
+    return _Marks({code: i for i, code in enumerate(index.ordered)}, kinds, number)
 
 
 @derived(Hierarchy, HierarchyNode, Code)
 def counted(state: State, hierarchy: str) -> Counted:
     made = tree(state, hierarchy)
-    place, marks = _marks(state, made.code_list)
+    place, marks, posting = _marks(state, made.code_list)
     last = len(marks) - 1  # a code that is not in the list any more
-    at = [place.get(code, last) for code in map(FIRST, made.order)]
-    kind = marks[np.array(at, dtype=np.int64)]
+    at = np.array([place.get(code, last) for code in map(FIRST, made.order)], dtype=np.int64)
+    kind = marks[at]
     ends = np.array(made.end, dtype=np.int64)
     rollup = kind == -1
     empty = rollup & (ends == np.arange(1, len(kind) + 1))
     deep = np.fromiter(map(SECOND, made.order), dtype=np.int64, count=len(made.order))
     classes = np.stack([summed(kind == i) for i in range(len(CLASSES))])
-    return Counted(summed(kind >= 0), classes, summed(empty), np.where(rollup, deep, -1), ends, int(deep.max(initial=-1)) + 1)
+    return Counted(
+        summed(kind >= 0), classes, summed(empty), np.where(rollup, deep, -1), ends, posting[at], int(deep.max(initial=-1)) + 1
+    )
 
 
 def summed(values: NDArray[Any]) -> NDArray[Any]:

@@ -58,7 +58,7 @@ class Recorded(PineTest):
         now = snapshot.current()
         self.assertEqual((now.version, published.status), (self.before.version + 1, Draft.PUBLISHED))
         version = Version.objects.get(version=now.version)
-        self.assertEqual((version.reason, version.charts, version.moved, version.by), ("Because", ["c"], 3, self.mirela))
+        self.assertEqual((version.reason, version.charts, version.moved, version.by), ("Because", {"c": 2}, 3, self.mirela))
         self.assertEqual(version.sentence, "Published Spring: Added code 1030 Till of acc under 10; "
                          "Closed code 1020 Petty cash of acc from 2026-06-30 on")  # fmt: skip
         self.assertEqual(rows_of(now.state), rows_of(made.state))

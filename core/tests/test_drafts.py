@@ -26,10 +26,11 @@ from core.changes import (
     inverse,
     joined,
 )
+from core.codes import list_index
 from core.drafts import PLACED, Replayed, collisions, dependents, recorded, replay, touching
 from core.fixed import NOTHING_POSTED
 from core.hierarchies import find_cycle, tree
-from core.moves import Sums, accounts_of, causes, hierarchy_moves, statement_moves
+from core.moves import Sums, causes, hierarchy_moves, statement_moves
 from core.readiness import charts_touched, items
 from core.recording import decode_change, encode
 from core.state import Edit, State
@@ -180,7 +181,7 @@ drafts = st.lists(changes, max_size=7)
 
 def amounts(world: State, seed: int) -> Sums:
     """Amounts of two companies that balance."""
-    codes = accounts_of(world, world, "c")
+    codes = tuple(list_index(world, "acc").posting)
     figures = np.random.default_rng(seed).integers(-1000, 1000, (len(codes), 2))
     figures[-1] -= figures.sum(axis=0)
     return Sums(("alpha", "beta"), codes, figures, figures)

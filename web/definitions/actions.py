@@ -58,12 +58,14 @@ def write_version(
 ) -> snapshot.Snapshot:
     """Writes rows and log inside the caller's transaction; the caller holds the lock and has checked.
 
-    `more` are further columns of the version: reason, charts (worked out where not given), moved.
+    `more` are further columns of the version: reason, charts touched (worked out where not given), moved.
     """
     store.write(edits)
     after = before.state.edited(edits)
     if "charts" not in more:
         more["charts"] = charts_touched(before.state, after, {(edit.table, edit.key[:1]) for edit in edits})
+    numbers = snapshot.chart_versions()
+    more["charts"] = {chart: numbers.get(chart, 0) + 1 for chart in more["charts"]}
     made = Version.objects.create(
         version=before.version + 1, by=by, sentence=sentence[:2000], rows=len(edits), takes_back=takes_back, **more
     )

@@ -23,7 +23,7 @@ def never_altered() -> list[pgtrigger.Trigger]:
 class Version(models.Model):
     """One act of change and the version of the definitions that it made. `token` tells versions of two databases apart.
 
-    `charts` are the charts it touched; `moved` counts statement lines whose figures it moved (None: not worked out).
+    `charts` are the charts it touched, each with the version it made of it; `moved` counts statement lines whose figures it moved (None: not worked out).
     `respells`: a list whose codes were spelled anew, posted strings with them, and each new text's former one; what was
     before can't be looked at with the books of now.
     """
@@ -34,7 +34,7 @@ class Version(models.Model):
     by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
     sentence = models.TextField()
     reason = models.TextField(blank=True, default="")
-    charts = models.JSONField(default=list)
+    charts = models.JSONField(default=dict)
     rows = models.IntegerField()
     moved = models.IntegerField(null=True)
     respells = models.JSONField(null=True)

@@ -6,7 +6,7 @@ import threading
 import uuid
 from dataclasses import dataclass
 
-from django.db import transaction
+from django.db import connection, transaction
 
 from core.recording import decode_row
 from core.state import Edit, State
@@ -32,6 +32,13 @@ _kept: Snapshot | None = None
 
 def latest() -> tuple[int, uuid.UUID | None]:
     return Version.objects.order_by("-version").values_list("version", "token").first() or (0, None)
+
+
+def chart_versions() -> dict[str, int]:
+    """How many versions each chart has had."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT c.key, max(c.value::int) FROM definitions_version v, jsonb_each_text(v.charts) c GROUP BY c.key")
+        return dict(cursor.fetchall())
 
 
 def current() -> Snapshot:

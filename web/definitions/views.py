@@ -109,7 +109,7 @@ def narrowed(request: HttpRequest) -> tuple[Any, dict[str, Any]]:
     except ValueError:
         given["day"] = ""
     if given["chart"]:
-        rows = rows.filter(charts__contains=[given["chart"]])
+        rows = rows.filter(charts__has_key=given["chart"])
     return rows, given
 
 

@@ -13,7 +13,6 @@ from core.moves import (
     Cause,
     Moved,
     Sums,
-    accounts_of,
     causes,
     companies_by_chart,
     group_causes,
@@ -69,21 +68,16 @@ def _window(state: State, company: str, at: At) -> Window | None:
         return None
 
 
-def sums_of(before: State, after: State, chart: str, companies: Iterable[Company], at: At) -> Sums:
+def sums_of(after: State, companies: Iterable[Company], at: At) -> Sums:
     """Amounts of companies on a chart by account, each company's books read once for both states."""
     rows = [(row, asked) for row in companies if (asked := _window(after, row.company, at))]
     books = books_for(row.company for row, _ in rows)
-    codes = list(accounts_of(before, after, chart))
+    codes = sorted({code for row, _ in rows for book in books[row.company] for code in book.naturals})
     place = {code: i for i, code in enumerate(codes)}
-    for row, _ in rows:
-        for book in books[row.company]:
-            for code in book.naturals:
-                if code not in place:
-                    place[code] = len(codes)
-                    codes.append(code)
-    found = [by_account(list(books[row.company]), place, len(codes), asked.start, asked.end) for row, asked in rows]
+    meant = ("window", "cumulative")
+    found = [by_account(list(books[row.company]), place, len(codes), asked.start, asked.end, meant) for row, asked in rows]
     empty = np.zeros((len(codes), 0), dtype=np.int64)
-    stacked = {name: np.stack([sums[name] for sums in found], axis=1) if found else empty for name in ("window", "cumulative")}
+    stacked = {name: np.stack([sums[name] for sums in found], axis=1) if found else empty for name in meant}
     return Sums(tuple(row.company for row, _ in rows), tuple(codes), stacked["window"], stacked["cumulative"])
 
 
@@ -105,7 +99,7 @@ def moved(before: State, after: State, at: At, only: frozenset[str] | None = Non
             if only is None or row.company in only:
                 by_digits.setdefault(digits_of(row.currency), []).append(row)
         for digits, companies in by_digits.items():
-            sums = sums_of(before, after, chart, companies, at)
+            sums = sums_of(after, companies, at)
             for s in own:
                 made = found.setdefault(("statement", s.statement), Tree("statement", s.statement, s.name, []))
                 made.rows.extend(statement_moves(before, after, s.statement, sums, digits))
@@ -159,7 +153,7 @@ def causes_of(before: State, after: State, at: At, kind: str, of: str, line: str
     row = after.get(Company, company)
     if row is None:
         return []
-    sums = sums_of(before, after, row.chart, [row], at)
+    sums = sums_of(after, [row], at)
     if not sums.companies:
         return []
     return causes(before, after, Moved(of, line, "", 0, company, None, None), sums, kind == "statement")

@@ -7,6 +7,7 @@ from django.shortcuts import render
 from django.urls import reverse
 
 from core.changes import edit_sentence, joined
+from core.drafts import tells
 from core.faults import Fault, Refused
 from core.state import State
 from web.definitions import drafting
@@ -76,7 +77,7 @@ def compare(request: HttpRequest, state: State) -> HttpResponse:
     if request.GET.get("line"):
         return causes_page(request, before, after, at)
     rows = Edited.objects.filter(version__gt=one, version__lte=other).order_by("version", "pk")[:20_000]
-    edits = joined(as_edit(row) for row in rows)
+    edits = [edit for edit in joined(as_edit(row) for row in rows) if tells(edit)]
     trees = queries.moved(before, after, at)
     return render(request, "drafts/compare.html", {
         "one": one, "other": other, "newest": newest, "at": at, "trees": shown(after, trees), "edits": len(edits),

@@ -11,12 +11,12 @@ from numpy.typing import NDArray
 
 from core.balances import exact
 from core.codes import list_index
-from core.hierarchies import Tree, tree
+from core.hierarchies import Tree, intakes, tree
 from core.money import digits_of
 from core.periods import company_calendar
 from core.state import State
 from core.statements import natural_list
-from core.tables import Company, HierarchyNode
+from core.tables import Company
 from core.tree_counts import counted, summed
 from web.statements.queries import WrongCall, company_sums, window
 
@@ -67,10 +67,9 @@ def figures(state: State, made: Tree, company: Company | None, year: int, period
         at = window(company_calendar(state, company.company), year, period)
     except WrongCall:
         return bare
-    codes, sums = company_sums(state, company.company, at)
-    number, nothing = dict(zip(codes, range(len(codes)), strict=True)), len(codes)
-    places = np.array([number.get(code, nothing) for code, _ in made.order], dtype=np.int64)
-    return bare._replace(sums=summed(exact(np.append(sums["cumulative"], 0)[places])))
+    _, sums = company_sums(state, company.company, at)
+    amounts = np.append(sums["cumulative"][: len(list_index(state, made.code_list).posting)], 0)
+    return bare._replace(sums=summed(exact(amounts[counted(state, made.hierarchy).accounts])))
 
 
 def places(state: State, hierarchy: str, *, level: int, zoom: str, words: str) -> Sequence[int]:
@@ -117,7 +116,7 @@ def rows_at(state: State, hierarchy: str, wanted: Sequence[int], found: Figures)
 
 
 def intakes_of(state: State, hierarchy: str) -> dict[str, str]:
-    return {node.code: node.intake for node in state.part(HierarchyNode, hierarchy).values() if node.intake}
+    return {node.code: node.intake for node in intakes(state, hierarchy)}
 
 
 def lines_posted(state: State, company: Company, year: int) -> dict[str, float]:

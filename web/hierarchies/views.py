@@ -12,7 +12,7 @@ from django.utils.safestring import SafeString
 
 from core.codes import list_index
 from core.elevation import draw
-from core.hierarchies import Tree, main_hierarchies, standing_under_none, tree, versions_of
+from core.hierarchies import Tree, main_hierarchies, moved_codes, standing_under_none, tree, versions_of
 from core.money import show_amount
 from core.state import State
 from core.statements import natural_list
@@ -84,12 +84,8 @@ def moved_places(request: HttpRequest, hierarchy: str) -> dict[str, tuple[str, s
     was, now = tree(working.published.state, hierarchy), tree(working.state, hierarchy)
     if was is now:
         return {}
-    if not any(queries.intakes_of(state, hierarchy) for state in (working.published.state, working.state)):
-        codes = [
-            key[1] for table, key in working.edits if table == "hierarchy_nodes" and key[0] == hierarchy and key[1] in now.place
-        ]
-        return {code: (was.parent.get(code, "—"), now.parent[code]) for code in codes if was.parent.get(code) != now.parent[code]}
-    return {code: (was.parent.get(code, "—"), now.parent[code]) for code in now.place if was.parent.get(code) != now.parent[code]}
+    codes = moved_codes(working.published.state, working.state, hierarchy)
+    return {code: (was.parent.get(code, "—"), now.parent[code]) for code in codes if code in now.place}
 
 
 def _row(row: queries.Row, head: Hierarchy, digits: int, drafted: Any, at: str) -> SafeString:

@@ -102,6 +102,7 @@ class Seen:
         snapshot = current()
         if not request.user.is_group_accountant:  # type: ignore[union-attr]
             return Seen(snapshot, snapshot.state)
+        _opened(request)
         as_of, number = request.session.get("as_of"), request.session.get("draft")
         if as_of is not None and (state := state_at(as_of)) is not None:
             return Seen(snapshot, snapshot.state if published else state, None, as_of)
@@ -110,6 +111,25 @@ class Seen:
             return Seen(snapshot, snapshot.state)
         found = working(draft)
         return Seen(snapshot, snapshot.state if published else found.state, found)
+
+
+def _opened(request: HttpRequest) -> None:
+    """A link carries its view: `?draft=7` opens that draft, `?draft=none` what is published, `?version=5` looks at that one.
+
+    Only a whole page does; its fragments follow the session.
+    """
+    if request.method != "GET" or request.headers.get("HX-Request"):
+        return
+    draft, version = request.GET.get("draft", ""), request.GET.get("version", "")
+    if draft == "none":
+        request.session.pop("draft", None)
+        request.session.pop("as_of", None)
+    elif draft.isdigit() and len(draft) < 10 and Draft.objects.filter(pk=draft, status__in=OPEN_ENDED).exists():
+        request.session["draft"] = int(draft)
+        request.session.pop("as_of", None)
+    elif version.isdigit() and len(version) < 10 and state_at(int(version)) is not None:
+        request.session["as_of"] = int(version)
+        request.session.pop("draft", None)
 
 
 def needs(right: str, *, published: bool = False) -> Callable[[View], View]:

@@ -29,6 +29,7 @@ from core.tables import (
 )
 from web.definitions.drafting import OPEN_ENDED
 from web.definitions.models import Draft
+from web.definitions.snapshot import Snapshot, chart_versions
 from web.people.rights import charts_seen, companies_seen, lists_seen
 
 
@@ -49,15 +50,8 @@ def _codes_under_none(state: State) -> int:
 
 @derived(Statement, StatementLine, Code, Hierarchy, HierarchyNode, Chart, Structure, StructureSegment)
 def _unplaced(state: State) -> int:
-    found = 0
-    for row in state.rows(Statement):
-        made = plan(state, row.statement)
-        if made:
-            codes = made.accounts.codes
-            found += sum(
-                1 for i, at in enumerate(made.line_of) if at < 0 and made.belongs(codes[made.accounts.posting[i]].account_class)
-            )
-    return found
+    plans = (plan(state, row.statement) for row in state.rows(Statement))
+    return sum(len(made.missed()) for made in plans if made is not None)
 
 
 def plural(count: int, one: str, many: str = "") -> str:
@@ -92,6 +86,17 @@ def _open_period(state: State, companies: list[Company]) -> str:
     return ""
 
 
+_charts: tuple[Any, dict[str, int]] = (None, {})
+
+
+def _chart_versions(snapshot: Snapshot) -> dict[str, int]:
+    """By chart, kept in the process until there is a newer version of anything."""
+    global _charts
+    if _charts[0] != snapshot.token or snapshot.token is None:
+        _charts = (snapshot.token, chart_versions())
+    return _charts[1]
+
+
 def frame(request: HttpRequest) -> dict[str, Any]:
     seen = getattr(request, "seen", None)
     if seen is None or not request.user.is_authenticated:
@@ -105,5 +110,6 @@ def frame(request: HttpRequest) -> dict[str, Any]:
         "drafts": SimpleLazyObject(lambda: list(Draft.objects.filter(status__in=OPEN_ENDED)[:30])),
         "at_storey": numbers.get(here, 0),
         "version": seen.snapshot.version,
+        "chart_versions": SimpleLazyObject(lambda: _chart_versions(seen.snapshot)),
         "may_change": request.user.is_group_accountant and seen.as_of is None,
     }

@@ -111,13 +111,9 @@ def statement(request: HttpRequest, state: State, statement: str) -> HttpRespons
         rows.append((figure, now, before, moved, (now or 0) - (before or 0) if moved else None, min(figure.line.depth, 8),
                      figure.line.row.line in drafted))  # fmt: skip
     unplaced = [(u, likely_line(made, u.account)) for u in found.figures.unplaced]
-    idle = [
-        made.accounts.codes[made.accounts.posting[i]]
-        for i in range(len(made.line_of))
-        if made.line_of[i] < 0 and made.belongs(made.accounts.codes[made.accounts.posting[i]].account_class)
-    ]
+    idle = [made.accounts.codes[made.accounts.posting[i]] for i in made.missed().tolist()]
     amounted = {u.account for u, _ in unplaced}
-    belonging = [c for c in made.accounts.posting if made.line_of[made.accounts.position[c]] >= 0 or c in {i.code for i in idle}]
+    belonging = int((made.line_of >= 0).sum()) + len(idle)
     check = sum(f.raw[0] for f in found.figures.lines if f.line.parent < 0) + sum(u.raw[0] for u, _ in unplaced)
     calendar = company_calendar(state, company.company)
     query = _where(
@@ -125,8 +121,8 @@ def statement(request: HttpRequest, state: State, statement: str) -> HttpRespons
     )
     return render(request, "statements/statement.html", {
         "plan": made, "statement": made.statement, "company": company, "rows": rows, "found": found, "digits": found.digits,
-        "unplaced": unplaced, "idle": [Idle(c.code, c.name, likely_line(made, c.code)) for c in idle if c.code not in amounted], "placed": len(belonging) - len(idle),
-        "belonging": len(belonging), "check": check, "balance_sheet": made.statement.kind == "balance_sheet",
+        "unplaced": unplaced, "idle": [Idle(c.code, c.name, likely_line(made, c.code)) for c in idle if c.code not in amounted], "placed": belonging - len(idle),
+        "belonging": belonging, "check": check, "balance_sheet": made.statement.kind == "balance_sheet",
         "statements": seen_statements(request, state), "was": was is not None, "at": request.GET.get("at", ""),
         "companies": [row for row in companies_seen(request.user, state) if row.chart == made.statement.chart],
         "periods": [calendar.of_year(y) for y in reversed(calendar.years())], "query": query, "window": found.window,
@@ -326,8 +322,7 @@ def place(request: HttpRequest, state: State, statement: str) -> HttpResponse:
     if made is None:
         raise Http404
     if request.POST.get("take"):
-        wanted = [made.accounts.codes[c] for i, c in enumerate(made.accounts.posting) if made.line_of[i] < 0]
-        likely = [(c.code, likely_line(made, c.code)) for c in wanted if made.belongs(c.account_class)]
+        likely = [(code, likely_line(made, code)) for code in (made.accounts.posting[i] for i in made.missed().tolist())]
         changes = tuple(PlaceAccounts(statement, target, (code,)) for code, target in likely if target)
         if not changes:
             raise Refused([Fault("nothing-likely", "No unplaced account has a likely line.", way_out="Choose lines one by one.")])

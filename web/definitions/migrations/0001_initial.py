@@ -68,7 +68,7 @@ class Migration(migrations.Migration):
                 ('at', models.DateTimeField(auto_now_add=True)),
                 ('sentence', models.TextField()),
                 ('reason', models.TextField(blank=True, default='')),
-                ('charts', models.JSONField(default=list)),
+                ('charts', models.JSONField(default=dict)),
                 ('rows', models.IntegerField()),
                 ('moved', models.IntegerField(null=True)),
                 ('respells', models.JSONField(null=True)),

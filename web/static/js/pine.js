@@ -215,8 +215,18 @@
     const wanted = root.querySelector?.("[data-focus]");
     if (wanted) { wanted.matches("tr") ? (focusRow(wanted), window.htmx?.trigger(wanted, "focus")) : (wanted.focus(), wanted.select?.()); wanted.removeAttribute("data-focus"); }
   };
-  document.addEventListener("htmx:afterSettle", (event) => settle(event.target.parentElement || document));
-  document.addEventListener("DOMContentLoaded", () => settle(document));
+  /* The address holds the whole state: which draft or version a page shows stands in it, so that a link is a view. */
+  const address = () => {
+    const view = document.querySelector("[data-view]");
+    if (!view) return;
+    const here = new URL(location.href), [name, value] = view.dataset.view.split("=");
+    here.searchParams.delete("draft");
+    here.searchParams.delete("version");
+    if (name) here.searchParams.set(name, value);
+    if (here.href !== location.href) history.replaceState(history.state, "", here);
+  };
+  document.addEventListener("htmx:afterSettle", (event) => { settle(event.target.parentElement || document); address(); });
+  document.addEventListener("DOMContentLoaded", () => { settle(document); address(); });
 
   /* A new row opens right after the selected one; what was open before is dropped. */
   document.addEventListener("htmx:beforeSwap", (event) => {
