@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime
 from decimal import Decimal
@@ -184,30 +184,37 @@ def read_table(
     read = Read(table, faults=header_faults(table, header))
     if any(told.code != "column-missing" for told in read.faults):
         return read
-    places = [(table.by_name[name], i) for i, name in enumerate(header)]
-    defaults = {column.name: _absent(column) for column in table.columns}
+    slots = {name: i for i, name in enumerate(table.row._fields)}
+    places = [_Cell(table.by_name[name], slots[name], i) for i, name in enumerate(header)]
+    absent = [slot for name, slot in slots.items() if name not in header]
+    unkeyed = [slot for slot in absent if slot < table.keys]
+    defaults = [_absent(column) for column in table.columns]
     for number, cells in records:
         if len(cells) != len(header):
             if cells:
                 what = f"The row has {len(cells)} cells and the header {len(header)}."
                 read.faults.append(Fault("cells", what, Place(table.name, row=number), "Quote cells that hold commas."))
             continue
-        values, told = _read_row(table, places, cells, number)
-        read.faults += told
-        key = tuple(values.get(c.name, "") for c in table.columns[: table.keys])
-        if any(part is None for part in key) or any(f.where.column in table.row._fields[: table.keys] for f in told):
+        values = defaults.copy()
+        unread = _read_row(table, places, cells, number, values, read.faults)
+        if unread:
             continue
+        key = tuple(values[: table.keys]) if not unkeyed else tuple("" if i in unkeyed else values[i] for i in range(table.keys))
         if key in read.rows:
-            last = table.columns[table.keys - 1].name
-            what = f"The key {' '.join(write_cell(part) for part in key)} stands in row {read.numbers[key]} already."
-            place = Place(table.name, key, last, write_cell(values.get(last)), number)
-            read.faults.append(Fault("key-twice", what, place, "Keep one of the rows."))
+            read.faults.append(_twice(table, key, read.numbers[key], number))
             continue
-        before = known(key) if known else None
-        base = before._asdict() if before is not None else defaults
-        read.rows[key] = table.row(**{**base, **values})
+        if known is not None and (before := known(key)) is not None:
+            for slot in absent:
+                values[slot] = before[slot]
+        read.rows[key] = table.row._make(values)
         read.numbers[key] = number
     return read
+
+
+def _twice(table: Table, key: tuple[Any, ...], first: int, number: int) -> Fault:
+    last = table.columns[table.keys - 1].name
+    what = f"The key {' '.join(write_cell(part) for part in key)} stands in row {first} already."
+    return Fault("key-twice", what, Place(table.name, key, last, write_cell(key[-1]), number), "Keep one of the rows.")
 
 
 def _absent(column: Column) -> Any:
@@ -215,28 +222,52 @@ def _absent(column: Column) -> Any:
     return column.default if column.default is not None or not column.must else STANDING_IN.get(column.kind.name, "")
 
 
-def _read_row(
-    table: Table, places: list[tuple[Column, int]], cells: list[str], number: int
-) -> tuple[Mapping[str, Any], list[Fault]]:
-    values: dict[str, Any] = {}
-    told: list[Fault] = []
-    for column, i in places:
-        text = cells[i]
+class _Cell:
+    """A column of a file: where its cells stand, how they are read, what an empty one means, what was read before."""
+
+    __slots__ = ("column", "empty", "memo", "place", "reader", "slot")
+
+    def __init__(self, column: Column, slot: int, place: int):
+        self.column, self.slot, self.place = column, slot, place
+        self.reader = READERS[column.kind.name]
+        self.empty = column.default if column.default is not None or column.kind.name not in TEXTS else ""
+        self.memo: dict[str, Any] | None = {} if column.kind.name in FEW_VALUES else None
+
+    def read(self, text: str) -> Any:
+        """The value of a cell that isn't empty. Raises ValueError with a sentence."""
+        if self.memo is None:
+            return self.reader(text, self.column.kind)
+        if text not in self.memo:
+            self.memo[text] = self.reader(text, self.column.kind)
+        return self.memo[text]
+
+
+FEW_VALUES = ("flag", "choice", "date", "currency")
+"""Kinds of which a long table has few different cells: each is read once."""
+
+
+def _read_row(table: Table, places: list[_Cell], cells: list[str], number: int, values: list[Any], faults: list[Fault]) -> bool:
+    """Puts a record's values in their slots and tells what can't be read; whether the key is not known for that."""
+    unread = False
+    for cell in places:
+        text, column = cells[cell.place], cell.column
         if text == "":
-            if column.must:
-                what = f"The column {column.name} must be given."
-                told.append(Fault("cell-empty", what, Place(table.name, (), column.name, "", number), "Fill the cell."))
-                values[column.name] = STANDING_IN.get(column.kind.name, "") if not column.key else None
-            else:
-                values[column.name] = column.default if column.default is not None or column.kind.name not in TEXTS else ""
-            continue
-        try:
-            values[column.name] = READERS[column.kind.name](text, column.kind)
-        except ValueError as fault:
-            place = Place(table.name, (), column.name, text, number)
-            told.append(Fault("cell-unreadable", str(fault), place, "Correct the cell."))
-            values[column.name] = STANDING_IN.get(column.kind.name, column.default or "")
-    return values, told
+            if not column.must:
+                values[cell.slot] = cell.empty
+                continue
+            what = f"The column {column.name} must be given."
+            faults.append(Fault("cell-empty", what, Place(table.name, (), column.name, "", number), "Fill the cell."))
+            values[cell.slot] = STANDING_IN.get(column.kind.name, "")
+        else:
+            try:
+                values[cell.slot] = cell.read(text)
+                continue
+            except ValueError as fault:
+                place = Place(table.name, (), column.name, text, number)
+                faults.append(Fault("cell-unreadable", str(fault), place, "Correct the cell."))
+                values[cell.slot] = STANDING_IN.get(column.kind.name, column.default or "")
+        unread = unread or column.key
+    return unread
 
 
 TEXTS = ("text", "selector", "dimensions", "id", "code", "currency", "amount", "moment", "choice")

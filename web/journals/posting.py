@@ -31,7 +31,6 @@ LINE_COLUMNS = (
     " description, source_type, source_number, source_party, source_item"
 )
 TEXTS = ("description", "source_type", "source_number", "source_party", "source_item")
-NULL = "\\N"
 STEP = 20_000
 NO_HEADER = arrow_csv.WriteOptions(include_header=False)
 Progress = Callable[[str, int], None]
@@ -75,10 +74,6 @@ class Numbering:
 
     def values(self) -> list[Any]:
         return list(self.numbers)
-
-
-def escaped(text: str) -> str:
-    return text.replace("\\", "\\\\").replace("\t", "\\t").replace("\n", "\\n").replace("\r", "\\r")
 
 
 def lines_of(state: State, checked: Sequence[tuple[Journal, Sequence[BookedLine]]]) -> Lines:
@@ -152,27 +147,38 @@ def post(
 
 
 def _insert_journals(state: State, heads: Sequence[Journal], by: int | None, reverses: int | None) -> list[int]:
-    now = timezone.now()
+    now = timezone.now().isoformat()
+    currencies = {row.company: row.currency for row in state.rows(Company)}
     with connection.cursor() as cursor:
         cursor.execute(
             "SELECT nextval(pg_get_serial_sequence('journals_journal', 'id')) FROM generate_series(1, %s)", [len(heads)]
         )
         ids = [row[0] for row in cursor.fetchall()]
-        currencies = {row.company: row.currency for row in state.rows(Company)}
-        step = 20_000
-        with (
-            loading("journals_journal", len(ids)),
-            cursor.copy(f"COPY journals_journal ({JOURNAL_COLUMNS}) FROM STDIN") as copy,
-        ):
-            for start in range(0, len(ids), step):
-                part = zip(ids[start : start + step], heads[start : start + step], strict=True)
-                copy.write("".join([
-                    f"{number}\t{head.company}\t{head.journal}\t{head.date}\t{head.kind}\t{escaped(head.description)}"
-                    f"\t{head.currency or currencies[head.company]}\t{NULL if head.rate is None else head.rate}"
-                    f"\t{head.posted_at or now}\t{by or NULL}\t{reverses or NULL}\n"
-                    for number, head in part
-                ]))  # fmt: skip
+        columns = [
+            ids, [h.company for h in heads], [h.journal for h in heads], pa.array([h.date for h in heads], pa.date32()),
+            [h.kind for h in heads], [h.description for h in heads], [h.currency or currencies[h.company] for h in heads],
+            pa.array([None if h.rate is None else str(h.rate) for h in heads], pa.string()), [h.posted_at or now for h in heads],
+            pa.array([by] * len(heads), pa.int64()), pa.array([reverses] * len(heads), pa.int64()),
+        ]  # fmt: skip
+        _copy("journals_journal", pa.table([*map(_column, columns)], names=JOURNAL_COLUMNS.split(", ")), silent)
     return ids
+
+
+def _column(values: Any) -> Any:
+    return values if isinstance(values, pa.Array) else pa.array(values)
+
+
+def _copy(table: str, rows: Any, progress: Progress) -> None:
+    """All rows in one statement, so that a trigger sees them together; an empty text stays apart from no value."""
+    command = f"COPY {table} ({', '.join(rows.column_names)}) FROM STDIN (FORMAT csv)"
+    done = 0
+    with loading(table, rows.num_rows), connection.cursor() as cursor, cursor.copy(command) as copy:
+        for batch in rows.to_batches(max_chunksize=STEP):
+            out = pa.BufferOutputStream()
+            arrow_csv.write_csv(batch, out, NO_HEADER)
+            copy.write(out.getvalue().to_pybytes())
+            done += batch.num_rows
+            progress("posting", done)
 
 
 def _copy_lines(
@@ -187,15 +193,7 @@ def _copy_lines(
         pa.array(partner, mask=partner == 0), lines.amount, lines.keyed, lines.generated, seat_sequence[lines.seat],
     ]  # fmt: skip
     table = pa.table([*map(pa.array, columns), *lines.texts.columns], names=LINE_COLUMNS.split(", "))
-    done = 0
-    command = f"COPY journals_journalline ({LINE_COLUMNS}) FROM STDIN (FORMAT csv)"
-    with loading("journals_journalline", table.num_rows), connection.cursor() as cursor, cursor.copy(command) as copy:
-        for batch in table.to_batches(max_chunksize=STEP):
-            out = pa.BufferOutputStream()
-            arrow_csv.write_csv(batch, out, NO_HEADER)
-            copy.write(out.getvalue().to_pybytes())
-            done += batch.num_rows
-            progress("posting", done)
+    _copy("journals_journalline", table, progress)
 
 
 def _keep_packs(lines: Lines, locked: dict[tuple[str, int], tuple[int, int]], account: Any, codes: Any, partner: Any) -> None:
