@@ -96,7 +96,9 @@ class Life(BrowserTest):
 
         # Renamed at once, its class said to be fixed beforehand.
         self.go("/codes/accounts/?at=11225")
-        expect(page.locator("#proof")).to_contain_text("Posted to since 2026-09-22: its class and kind are fixed.")
+        expect(page.locator("#proof")).to_contain_text(
+            "Posted to since 2026-09-22, last on 2026-09-22: 1 line in 1 account string. Its class and kind are fixed."
+        )
         page.locator("#row-11225").focus()
         self.press("Enter")
         page.locator("#editing [name=name]").fill("Frost cover paid ahead")

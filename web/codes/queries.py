@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
@@ -14,7 +15,7 @@ from core.drafts import tells
 from core.hierarchies import main_tree
 from core.money import digits_of
 from core.state import State, derived
-from core.tables import Chart, Code, Company, Hierarchy, HierarchyNode
+from core.tables import Code, Company, Hierarchy, HierarchyNode
 from core.tree_counts import counted
 from core.uses import charts_of_list
 from web.definitions.drafting import Working
@@ -137,16 +138,49 @@ def amounts(state: State, code_list: str, code: str, companies: list[Company]) -
     return found
 
 
-def first_and_last_posting(state: State, code_list: str, code: str) -> tuple[Any, Any]:
-    """The dates of the first and the last journal line on a natural account, or None."""
-    charts = [c for c in charts_of_list(state, code_list) if state.get(Chart, c)]
+class Posted(NamedTuple):
+    """How much was posted with a code: account strings that hold it, lines, the first and the last day of one."""
+
+    strings: int
+    lines: int
+    first: Any
+    last: Any
+
+
+POSTED = """
+    SELECT count(DISTINCT l.account_id), count(*), min(j.date), max(j.date) FROM journals_journalline l
+    JOIN journals_journal j ON j.id = l.journal_id WHERE
+"""
+
+
+def posted(state: State, code_list: str, code: str) -> Posted:
+    """Counted over the companies of every chart that uses the list, as segment or dimension; balances kept elsewhere not."""
+    found = [Posted(0, 0, None, None)]
+    tagged: set[str] = set()
     with connection.cursor() as cursor:
-        cursor.execute(
-            "SELECT min(j.date), max(j.date) FROM journals_account a JOIN journals_journalline l ON l.account_id = a.id"
-            ' JOIN journals_journal j ON j.id = l.journal_id WHERE a.chart = ANY(%s) AND a."natural" = %s',
-            [charts, code],
-        )
-        return cursor.fetchone()
+        for chart, fields in charts_of_list(state, code_list).items():
+            index = chart_index(state, chart)
+            segments = [i for i, segment in enumerate(index.segments) if segment.name in fields] if index else []
+            tagged |= {dimension.name for dimension in index.dimensions if dimension.name in fields} if index else set()
+            for at in segments:
+                of = (
+                    'a."natural" = %(code)s'
+                    if index and at == index.natural
+                    else "split_part(a.account, %(mark)s, %(at)s) = %(code)s"
+                )
+                cursor.execute(
+                    f"{POSTED} l.account_id IN (SELECT a.id FROM journals_account a WHERE a.chart = %(chart)s AND {of})",
+                    {"code": code, "mark": index.separator if index else "", "at": at + 1, "chart": chart},
+                )
+                found.append(Posted(*cursor.fetchone()))
+        for name in sorted(tagged):
+            cursor.execute(
+                f"{POSTED} l.dimensions_id IN (SELECT id FROM journals_tagging WHERE codes ~ %s)",
+                [rf"(^|; ){re.escape(name)}={re.escape(code)}(;|$)"],
+            )
+            found.append(Posted(*cursor.fetchone()))
+    days = [day for row in found for day in (row.first, row.last) if day]
+    return Posted(sum(r.strings for r in found), sum(r.lines for r in found), min(days, default=None), max(days, default=None))
 
 
 def beside(state: State, code_list: str, code: str, codes: list[str]) -> tuple[str, str]:

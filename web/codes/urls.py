@@ -15,6 +15,7 @@ urlpatterns = [
     route("<str:code_list>/bring/", many.bring, "codes-bring"),
     route("<str:code_list>/out/<str:kind>/", many.out, "codes-out"),
     route("<str:code_list>/code/<str:code>/", views.code, "code"),
+    route("<str:code_list>/code/<str:code>/posted/", views.posted, "code-posted"),
     route("<str:code_list>/doubts/", detail.doubts_page, "codes-doubts"),
     route("<str:code_list>/doubts/set-aside/", detail.set_aside, "codes-set-aside"),
     route("<str:code_list>/settings/", detail.settings, "codes-settings"),

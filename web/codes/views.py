@@ -109,7 +109,6 @@ def code(request: HttpRequest, state: State, code_list: str, code: str) -> HttpR
     main = main_tree(state, code_list)
     natural = code_list in natural_lists(state)
     found = queries.amounts(state, code_list, code, companies_seen(request.user, state)) if natural and not row.rollup else []
-    since, last = queries.first_and_last_posting(state, code_list, code) if found else (None, None)
     return render(request, "codes/code.html", {
         "row": row, "list": state.get(CodeList, code_list), "path": main.path(code)[:-1] if main and code in main.place else [],
         "placed": main is not None and code in main.place, "main": main, "amounts": found,
@@ -117,9 +116,16 @@ def code(request: HttpRequest, state: State, code_list: str, code: str) -> HttpR
         "history": of_row("codes", f"{code_list} {code}"), "natural": natural,
         "aside": queries.beside(state, code_list, code, table.fitting(request, state, code_list)), "own": own_values(state, code_list, code),
         "names": sorted(n for n in state.part(CodeName, code_list).values() if n.code == code), "query": table.query(table.asked(request, state, code_list)),
-        "since": since, "last": last,
         "rollups": rollups(state, code_list) if main else [],
     })  # fmt: skip
+
+
+@needs(SIGNED_IN)
+def posted(request: HttpRequest, state: State, code_list: str, code: str) -> HttpResponse:
+    """How much was posted with a code; counted apart, so that the detail doesn't wait for it."""
+    _known(state, code_list, code)
+    found = queries.posted(state, code_list, code)
+    return render(request, "codes/posted.html", {"posted": found, "natural": code_list in natural_lists(state)})
 
 
 def own_values(state: State, code_list: str, code: str) -> list[tuple[str, str]]:

@@ -15,7 +15,7 @@ from web.definitions.history import state_at
 from web.definitions.models import Edited, Version
 from web.definitions.snapshot import as_edit
 from web.drafts import queries
-from web.drafts.views import asked, causes_page, here, periods_of, shown
+from web.drafts.views import asked, causes_page, here, moves_out, periods_of, shown
 from web.people.rights import CHANGE, acts, needs
 from web.shell.acts import go
 
@@ -79,6 +79,8 @@ def compare(request: HttpRequest, state: State) -> HttpResponse:
     rows = Edited.objects.filter(version__gt=one, version__lte=other).order_by("version", "pk")[:20_000]
     edits = [edit for edit in joined(as_edit(row) for row in rows) if tells(edit)]
     trees = queries.moved(before, after, at)
+    if kind := request.GET.get("file"):
+        return moves_out(kind, f"versions-{one}-{other}", after, trees)
     return render(request, "drafts/compare.html", {
         "one": one, "other": other, "newest": newest, "at": at, "trees": shown(after, trees), "edits": len(edits),
         "sentences": [edit_sentence(edit) for edit in edits[:MOST_SENTENCES]], "periods": periods_of(after),

@@ -19,6 +19,7 @@ from web.definitions.models import Draft, DraftChange
 from web.drafts import queries
 from web.people.rights import CHANGE, acts, needs
 from web.shell.acts import date_of, go, words_of
+from web.shell.tabular import Money, attached
 from web.statements.views import asked_period
 
 MOST_ROWS = 400
@@ -115,6 +116,18 @@ def shown(state: State, trees: list[queries.Tree]) -> list[tuple[queries.Tree, l
     return found
 
 
+def moves_out(kind: str, name: str, state: State, trees: list[queries.Tree]) -> HttpResponse:
+    """Every line that moves, as a file."""
+    rows = []
+    for tree in trees:
+        whose: Any = Group if tree.kind == "group" else Company
+        for row in tree.rows:
+            digits = digits_of(state.get(whose, row.company).currency)  # type: ignore[attr-defined]
+            amounts = (Money(row.was, digits), Money(row.now, digits), Money(row.difference, digits))
+            rows.append((tree.title, row.line, row.label, row.company, *amounts))
+    return attached(name, kind, ("tree", "line", "label", "company", "was", "now", "difference"), rows)
+
+
 def periods_of(state: State) -> list[Any]:
     companies = sorted(state.rows(Company), key=lambda row: row.company)
     calendar = company_calendar(state, companies[0].company) if companies else None
@@ -153,6 +166,8 @@ def moves(request: HttpRequest, state: State, number: int) -> HttpResponse:
     company = request.GET.get("company", "")
     only = frozenset([company]) if made.state.get(Company, company) else None
     trees = queries.moved(made.published.state, made.state, at, only)
+    if kind := request.GET.get("file"):
+        return moves_out(kind, f"moves-{number}", made.state, trees)
     whole = request.GET.get("part") is None
     return render(request, "drafts/moves.html" if whole else "drafts/moves_part.html", {
         "draft": head, "trees": shown(made.state, trees), "at": at, "company": company, "total": sum(len(t.rows) for t in trees),

@@ -118,6 +118,9 @@ class JournalLine(models.Model):
         indexes = [
             models.Index(fields=["account", "book"]),
             models.Index(fields=["book", "sequence"]),
+            models.Index(
+                fields=["source_number"], condition=~models.Q(source_number=""), name="journals_line_source"
+            ),  # the number of a document leads to its lines; lines without one cost nothing
         ]
 
 

@@ -30,10 +30,14 @@ HEADS = """
 """
 
 
-def journals(company: str, words: str = "", before: tuple[str, int] = ("9999-12-31", 2**62)) -> list[Head]:
-    """Newest first; one page after a given (date, id)."""
-    like = "%" + words.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
-    values = {"company": company, "words": words, "like": like, "day": before[0], "id": before[1], "most": PAGE + 1}
+def holding(words: str) -> str:
+    """The pattern of texts that hold the words as they are."""
+    return "%" + words.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
+
+
+def journals(company: str, words: str = "", before: tuple[str, int] = ("9999-12-31", 2**62), most: int = PAGE + 1) -> list[Head]:
+    """Newest first, after a given (date, id)."""
+    values = {"company": company, "words": words, "like": holding(words), "day": before[0], "id": before[1], "most": most}
     with connection.cursor() as cursor:
         cursor.execute(HEADS, values)
         return [Head(*row) for row in cursor.fetchall()]
@@ -76,6 +80,9 @@ def lines(journal: int) -> list[Line]:
 ACCOUNT = """
     SELECT j.date, j.company, j.journal, l.line, a.account, coalesce(d.codes, ''), l.amount, coalesce(c.company, ''),
            coalesce(nullif(l.description, ''), j.description), l.source_number, b.fiscal_year, l.period, j.kind
+"""
+SUM = "SELECT count(*), coalesce(sum(l.amount), 0)"
+OF_ACCOUNT = """
     FROM journals_account a JOIN journals_book b ON b.company = %(company)s
     JOIN journals_journalline l ON l.account_id = a.id AND l.book_id = b.id JOIN journals_journal j ON j.id = l.journal_id
     LEFT JOIN journals_tagging d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id = l.partner_id
@@ -83,8 +90,9 @@ ACCOUNT = """
       AND (b.fiscal_year, l.period) >= (%(from_year)s, %(from_period)s) AND (b.fiscal_year, l.period) <= (%(year)s, %(period)s)
       AND (%(closing)s OR NOT l.closing) AND (%(partner)s = '' OR c.company = %(partner)s)
       AND (%(untagged)s = '' OR coalesce(d.codes, '') !~ ('(^|; )' || %(untagged)s || '='))
-    ORDER BY j.date DESC, j.id DESC, l.line LIMIT %(most)s OFFSET %(skip)s
+      AND (%(string)s = '' OR a.account = %(string)s)
 """
+NEWEST = " ORDER BY j.date DESC, j.id DESC, l.line LIMIT %(most)s OFFSET %(skip)s"
 ELSEWHERE = """
     SELECT l.fiscal_year, l.period, a.account, coalesce(d.codes, ''), l.amount, coalesce(c.company, '')
     FROM journals_balance l JOIN journals_account a ON a.id = l.account_id
@@ -112,14 +120,73 @@ class AccountLine(NamedTuple):
     kind: str
 
 
-def account_lines(values: dict[str, Any], skip: int = 0) -> list[AccountLine]:
-    """Posted lines of natural accounts of one company in a stretch of periods, newest first, one page."""
+def account_lines(values: dict[str, Any], skip: int = 0, most: int = PAGE + 1) -> list[AccountLine]:
+    """Posted lines of natural accounts of one company in a stretch of periods, newest first."""
     with connection.cursor() as cursor:
-        cursor.execute(ACCOUNT, {**values, "most": PAGE + 1, "skip": skip})
+        cursor.execute(ACCOUNT + OF_ACCOUNT + NEWEST, {**values, "most": most, "skip": skip})
         return [AccountLine(*row) for row in cursor.fetchall()]
+
+
+def account_total(values: dict[str, Any]) -> tuple[int, int]:
+    """How many those lines are, and what they come to: raw minor units."""
+    with connection.cursor() as cursor:
+        cursor.execute(SUM + OF_ACCOUNT, values)
+        count, total = cursor.fetchone()
+        return int(count), int(total)
 
 
 def balances_elsewhere(values: dict[str, Any]) -> list[tuple[Any, ...]]:
     with connection.cursor() as cursor:
         cursor.execute(ELSEWHERE, values)
+        return list(cursor.fetchall())
+
+
+FOUND = """
+    SELECT j.company, j.journal, coalesce(nullif(l.description, ''), j.description), l.source_number
+    FROM journals_journalline l JOIN journals_journal j ON j.id = l.journal_id
+    WHERE l.source_number >= %(text)s AND l.source_number < %(after)s AND l.source_number <> '' AND j.company = ANY(%(companies)s)
+    ORDER BY l.source_number LIMIT %(most)s
+"""
+WORDS = """
+    SELECT company, journal, description, '' FROM (
+        SELECT j.company, j.journal, j.description, j.id FROM journals_journal j ORDER BY j.id DESC LIMIT %(newest)s
+    ) j WHERE j.company = ANY(%(companies)s) AND j.description ILIKE %(like)s ORDER BY j.id DESC LIMIT %(most)s
+"""
+STRINGS = """
+    SELECT a.account, a."natural", c.company FROM (
+        SELECT id, chart, account, "natural" FROM journals_account
+        WHERE chart = ANY(%(charts)s) AND account >= %(text)s AND account < %(after)s ORDER BY chart, account LIMIT %(most)s
+    ) a CROSS JOIN LATERAL (
+        SELECT b.company FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id
+        WHERE l.account_id = a.id AND b.company = ANY(%(companies)s) LIMIT 1
+    ) c
+"""
+NEWEST_JOURNALS = 20_000
+"""How far back words are looked for from everywhere; a company's own page looks through all of its journals."""
+
+
+def found(companies: list[str], text: str, most: int) -> list[tuple[str, str, str, str]]:
+    """(company, journal, description, source document): by the number of a document, then by words of the newest journals."""
+    values = {
+        "companies": companies,
+        "text": text,
+        "after": text + "\uffff",
+        "like": holding(text),
+        "most": most,
+        "newest": NEWEST_JOURNALS,
+    }
+    with connection.cursor() as cursor:
+        cursor.execute(FOUND, values)
+        rows = cursor.fetchall()
+        if len(rows) < most and len(text) > 2:
+            cursor.execute(WORDS, values)
+            rows += cursor.fetchall()
+    return list(dict.fromkeys(rows))[:most]
+
+
+def strings(charts: list[str], companies: list[str], text: str, most: int) -> list[tuple[str, str, str]]:
+    """Posted account strings that begin so: (string, natural account, a company that has lines of it)."""
+    values = {"charts": charts, "companies": companies, "text": text, "after": text + "\uffff", "most": most}
+    with connection.cursor() as cursor:
+        cursor.execute(STRINGS, values)
         return list(cursor.fetchall())

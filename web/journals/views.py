@@ -20,6 +20,9 @@ from web.journals import actions, queries
 from web.journals.models import Journal
 from web.people.rights import POST, SIGNED_IN, acts, companies_seen, needs
 from web.shell.acts import date_of, go
+from web.shell.tabular import Money, attached
+
+MOST_OUT = 200_000
 
 
 @needs(SIGNED_IN, published=True)
@@ -44,8 +47,15 @@ def journals(request: HttpRequest, state: State, company: str) -> HttpResponse:
             start = (date.fromisoformat(before[0]).isoformat(), int(before[1][:18]))
         except ValueError:
             raise Http404 from None
-    found = queries.journals(company, words, start)
     head = state.get(Company, company)
+    if kind := request.GET.get("file"):
+        digits = digits_of(head.currency if head else "")
+        header = ("date", "journal", "kind", "description", "debits", "reverses", "reversed_by")
+        return attached(f"journals-{company}", kind, header, (
+            (str(row.date), row.journal, row.kind, row.description, Money(row.total, digits), row.reverses or "", row.reversed_by or "")
+            for row in queries.journals(company, words, most=MOST_OUT)
+        ))  # fmt: skip
+    found = queries.journals(company, words, start)
     return render(request, "journals/journals.html", {
         "company": head, "rows": found[: queries.PAGE], "more": f"{found[queries.PAGE - 1].date},{found[queries.PAGE - 1].id}" if len(found) > queries.PAGE else None,
         "digits": digits_of(head.currency if head else ""), "words": words, "companies": companies_seen(request.user, state),
@@ -88,6 +98,14 @@ def _number(text: str | None, otherwise: int) -> int:
     return int(text) if text and text.isdigit() and len(text) < 7 else otherwise
 
 
+def _lines_out(kind: str, name: str, lines: list[queries.AccountLine], digits: int) -> HttpResponse:
+    header = ("date", "journal", "line", "account", "description", "dimensions", "partner", "source", "amount")
+    return attached(name, kind, header, (
+        (str(row.date), row.journal, row.line, row.account, row.description, row.dimensions, row.partner, row.source, Money(row.amount, digits))
+        for row in lines
+    ))  # fmt: skip
+
+
 @needs(SIGNED_IN, published=True)
 def account_lines(request: HttpRequest, state: State, company: str, code: str) -> HttpResponse:
     """The lines behind a figure: one company, some natural accounts, a stretch of periods."""
@@ -101,16 +119,20 @@ def account_lines(request: HttpRequest, state: State, company: str, code: str) -
         "company": company, "chart": head.chart, "codes": codes, "year": year, "period": period,
         "from_year": _number(get("from_year"), 0), "from_period": _number(get("from_period"), 0),
         "closing": get("closing", "1") == "1", "partner": get("partner", "")[:40].replace("\x00", ""),
-        "untagged": get("untagged", "") if ID.fullmatch(get("untagged", "")) else "",
+        "untagged": get("untagged", "") if ID.fullmatch(get("untagged", "")) else "", "string": get("string", "")[:200].replace("\x00", ""),
     }  # fmt: skip
+    if kind := get("file"):
+        return _lines_out(
+            kind, f"lines-{company}-{code[:40]}", queries.account_lines(values, most=MOST_OUT), digits_of(head.currency)
+        )
     skip = _number(get("skip"), 0)
     found = queries.account_lines(values, skip)
     index = list_index(state, natural_list(state, head.chart))
     elsewhere = queries.balances_elsewhere(values) if not found else []
-    total = sum(row.amount for row in found[: queries.PAGE]) if len(found) <= queries.PAGE and not skip else None
+    count, total = queries.account_total(values)
     return render(request, "journals/account.html", {
         "company": head, "codes": [(c, index.codes.get(c)) for c in codes], "rows": found[: queries.PAGE],
         "more": skip + queries.PAGE if len(found) > queries.PAGE else None, "digits": digits_of(head.currency),
-        "elsewhere": elsewhere, "total": total if not elsewhere else sum(row[4] for row in elsewhere), "values": values,
+        "elsewhere": elsewhere, "total": total if not elsewhere else sum(row[4] for row in elsewhere), "values": values, "count": count,
         "back": get("back", "") if get("back", "").startswith("/") and not get("back", "").startswith("//") else "",
     })  # fmt: skip

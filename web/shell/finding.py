@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from typing import Any, NamedTuple
+from urllib.parse import urlencode
 
 from django.db import connection
 from django.urls import reverse
@@ -10,6 +11,7 @@ from django.urls import reverse
 from core.listing import lowered
 from core.state import State
 from core.tables import Code, Statement, StatementLine
+from web.journals import queries
 from web.people.rights import charts_seen, companies_seen, lists_seen
 
 MOST = 12
@@ -48,11 +50,14 @@ def find(state: State, person: Any, text: str) -> list[Hit]:
         if head and head.chart in charts and line.label and small in line.label.lower():
             place = f"{reverse('statement', kwargs={'statement': line.statement})}?at={line.line}"
             within.append(Hit(line.line, line.label, f"Line of {head.name}", place))
-    return [*exact, *_journals(state, person, text), *begins, *within][:MOST]
+    numbered = _numbered(state, person, text)
+    known = {hit.address for hit in numbered}
+    written = [hit for hit in _written(state, person, text) if hit.address not in known]
+    return [*exact, *numbered, *begins, *within[: MOST - 4], *written, *within[MOST - 4 :]][:MOST]
 
 
-def _journals(state: State, person: Any, text: str) -> list[Hit]:
-    """Journals by id, and account strings that begin so, of the companies the person sees."""
+def _numbered(state: State, person: Any, text: str) -> list[Hit]:
+    """Journals by number and account strings that begin so, of the companies the person sees."""
     companies = [row.company for row in companies_seen(person, state)]
     with connection.cursor() as cursor:
         cursor.execute(
@@ -60,7 +65,21 @@ def _journals(state: State, person: Any, text: str) -> list[Hit]:
             " ORDER BY journal LIMIT 5",
             [companies, text, text + "\uffff"],
         )
-        return [
-            Hit(journal, description, "Journal", reverse("journal", kwargs={"company": company, "journal": journal}))
-            for company, journal, description in cursor.fetchall()
-        ]
+        hits = [Hit(journal, words, "Journal", _journal(company, journal)) for company, journal, words in cursor.fetchall()]
+    for string, natural, company in queries.strings(sorted(charts_seen(person, state)), companies, text, 4):
+        place = reverse("account-lines", kwargs={"company": company, "code": natural})
+        hits.append(Hit(string, company, "Account string", f"{place}?{urlencode({'string': string})}"))
+    return hits
+
+
+def _written(state: State, person: Any, text: str) -> list[Hit]:
+    """Journals by the number of a document, and by words."""
+    companies = [row.company for row in companies_seen(person, state)]
+    return [
+        Hit(source or journal, words, "Document" if source else "Journal", _journal(company, journal))
+        for company, journal, words, source in queries.found(companies, text, 4)
+    ]
+
+
+def _journal(company: str, journal: str) -> str:
+    return reverse("journal", kwargs={"company": company, "journal": journal})

@@ -161,6 +161,10 @@ class Migration(migrations.Migration):
             model_name='journalline',
             index=models.Index(fields=['book', 'sequence'], name='journals_jo_book_id_f4b80f_idx'),
         ),
+        migrations.AddIndex(
+            model_name='journalline',
+            index=models.Index(condition=models.Q(('source_number', ''), _negated=True), fields=['source_number'], name='journals_line_source'),
+        ),
         pgtrigger.migrations.AddTrigger(
             model_name='journalline',
             trigger=pgtrigger.compiler.Trigger(name='never_altered', sql=pgtrigger.compiler.UpsertTriggerSql(func="RAISE EXCEPTION 'pine: rows of % are never altered', TG_TABLE_NAME USING ERRCODE = 'check_violation';", hash='c846d3c6d6792397a83cee25279152a0fc7169e6', level='STATEMENT', operation='UPDATE OR DELETE OR TRUNCATE', pgid='pgtrigger_never_altered_3e254', table='journals_journalline', when='BEFORE')),
@@ -173,4 +177,6 @@ class Migration(migrations.Migration):
             model_name='unfinished',
             constraint=models.UniqueConstraint(fields=('by', 'company'), name='journals_unfinished_key'),
         ),
+        # Packs are read whole and hardly compress: they are kept out of line and as they are.
+        migrations.RunSQL("ALTER TABLE journals_bookpack ALTER COLUMN data SET STORAGE EXTERNAL", migrations.RunSQL.noop),
     ]
