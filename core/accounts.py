@@ -290,6 +290,10 @@ def resolve(seated: Seat, account: str, dimensions: str, active: int | None = No
         faults.append(_fault("too-many-parts", f"{account} has {len(parts)} parts and {chart.name} has {count} segments.",
                              f"Give at most {count} codes joined by '{chart.separator}'.", "account", account, ""))  # fmt: skip
         parts = parts[:count]
+    if count > 1 and chart.natural > 0 and account and chart.separator not in account and _knows_not(segments[0], account):
+        faults.append(_fault("string-unknown", f"{account} is neither a quick code nor an account string of {chart.name}.",
+                             f"Join the codes by '{chart.separator}', or add the quick code.", "account", account, account))  # fmt: skip
+        return _finished(chart, [""] * (count + len(chart.dimensions)), account, faults)
     values = parts + [""] * len(chart.dimensions)
     for i, segment in enumerate(segments):
         code = values[i] or (segment.default if defaults else "")
@@ -317,6 +321,10 @@ def resolve(seated: Seat, account: str, dimensions: str, active: int | None = No
             faults += _rule_faults(chart, values, speaking, account, dimensions)
     _required(seated, values, account, faults)
     return _finished(chart, values, account, faults)
+
+
+def _knows_not(field: Field, code: str) -> bool:
+    return code not in field.codes and field.padded(code) not in field.codes
 
 
 def _required(seated: Seat, values: list[str], account: str, faults: list[Fault]) -> None:

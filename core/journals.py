@@ -271,7 +271,7 @@ def check_journal(state: State, journal: Journal, lines: Iterable[JournalLine], 
         check.tell(
             "too-few-lines", f"The journal has {count} line{'' if count == 1 else 's'}.", "A journal has at least two lines."
         )
-    elif not any(fault.code in ("company-unknown", "amount-unreadable") for fault in check.faults):
+    elif not any(fault.code == "company-unknown" or fault.code.startswith("amount-") for fault in check.faults):
         if not check.history:
             check.due_lines()
         if not any(fault.code == "pair-missing" for fault in check.faults):

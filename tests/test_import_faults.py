@@ -5,7 +5,8 @@ import zipfile
 from pathlib import Path
 
 from core.faults import Refused
-from core.tables import DEFINING_TABLES
+from core.tables import DEFINING_TABLES, Budget, Group, GroupMember, Overlay
+from core.tests.case_files import cases
 from tests.base import JOURNALS, LINES, PineTest, bring, refused, tables, world
 from web.definitions import snapshot
 from web.definitions.models import Version
@@ -190,3 +191,26 @@ class Archives(PineTest):
             for name, text in world(journals=JOURNALS, journal_lines=LINES).items()
         }
         self.assertEqual(refused(content), [])
+
+
+class EveryFault(PineTest):
+    """tests/cases/faults.txt: each package told in full, and nothing of it written."""
+
+    def test_cases(self) -> None:
+        bring(
+            tables(
+                Group("g", "G", "GBP", "c"),
+                GroupMember("g", "alpha"),
+                GroupMember("g", "beta"),
+                Overlay("o", "O"),
+                Budget("b", "B", "c"),
+            )
+        )
+        found = cases(Path(__file__).parent / "cases" / "faults.txt")
+        self.assertGreater(len(found), 130)
+        before = snapshot.current()
+        for case in found:
+            with self.subTest(case.title, package=case.parts):
+                self.assertEqual([" ".join(text.split()) for text in refused(case.parts)], case.expected)
+        self.assertEqual(snapshot.current(), before)
+        self.assertEqual((Version.objects.count(), Journal.objects.count(), JournalLine.objects.count()), (1, 0, 0))

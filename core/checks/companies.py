@@ -28,7 +28,7 @@ def periods(state: State, rows: list[Period]) -> Iterator[Fault]:
             yield fault(row, column, "A fiscal year has up to four digits and a period up to three.", "Use smaller numbers.")
     for name in sorted({row.calendar for row in rows}):
         regular = calendar_index(state, name).regular
-        for before, after in itertools.pairwise(regular):
+        for before, after in itertools.pairwise(row for row in regular if row.starts_on <= row.ends_on):
             if after.starts_on <= before.ends_on:
                 yield fault(after, "starts_on", f"{after.name} overlaps {before.name}, which ends on {before.ends_on}.",
                             "Regular periods do not overlap.", "periods-overlap")  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterator
 from decimal import Decimal
 from typing import Any
@@ -40,7 +41,7 @@ def members(state: State, rows: list[GroupMember]) -> Iterator[Fault]:
             continue
         if reached.cycle:
             at = state.get(GroupMember, reached.cycle[-2], reached.cycle[-1])
-            if at and at not in told:
+            if at and not told.intersection(_circle(state, reached.cycle)):
                 told.add(at)
                 path = " in ".join(reversed(reached.cycle))
                 yield fault(at, "member", f"A group is a member of itself: {path}.", "Take one of them out.", "cycle")
@@ -51,6 +52,12 @@ def members(state: State, rows: list[GroupMember]) -> Iterator[Fault]:
                 yield fault(
                     at, "member", f"{company} is reached twice from group {name}.", "Keep it in one place.", "reached-twice"
                 )
+
+
+def _circle(state: State, cycle: tuple[str, ...] | list[str]) -> set[GroupMember]:
+    """The rows that make groups go round: one fault tells all of them."""
+    pairs = itertools.pairwise(cycle)
+    return {row for pair in pairs if (row := state.get(GroupMember, *pair)) is not None}
 
 
 def _group_chart(state: State, group: str) -> ChartIndex | None:

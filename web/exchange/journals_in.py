@@ -146,11 +146,13 @@ class JournalImport:
         table = TABLES["journal_lines"]
         records = self.line_source.records([]) if self.line_source else iter([(1, [])])
         header = next(records)
-        read = read_table(table, header[1], (record for record in records if record[0] in rows))
+        chosen = [record for record in records if record[0] in rows]
+        read = read_table(table, header[1], chosen)
         self.faults += [fault for fault in read.faults if fault.code != "key-twice"]
         self.numbers = read.numbers
         bad = {fault.where.row for fault in read.faults}
-        self.unread = {key[:2] for key, row in read.numbers.items() if row in bad}
+        at = [header[1].index(name) if name in header[1] else -1 for name in ("company", "journal")]
+        self.unread = {tuple(cells[i] if 0 <= i < len(cells) else "" for i in at) for number, cells in chosen if number in bad}
         found: dict[tuple[str, str], list[JournalLine]] = {}
         for line in read.rows.values():
             found.setdefault((line.company, line.journal), []).append(line)

@@ -1,0 +1,131 @@
+"""Pairing rules, statements and eliminations: cases that an accountant can read, in cases/*.txt. After each the invariants."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from unittest import TestCase
+
+import numpy as np
+
+from core import checks
+from core.accounts import resolve, seat
+from core.balances import ROW, Books
+from core.consolidation import Member, build, consolidate
+from core.faults import blocking
+from core.mapping import map_plan
+from core.money import format_amount
+from core.periods import ordinal
+from core.state import State
+from core.statements import Amounts, Figures, compute, plan
+from core.tables import Company, Elimination, Group, GroupMember, PairingCondition, PairingRule, Statement, StatementLine
+from core.tests.builders import ACCOUNTS, state, told
+from core.tests.case_files import Case, cases
+
+CASES = Path(__file__).parent / "cases"
+NAMES = [code for code, _, _ in ACCOUNTS]
+END = ordinal(2026, 2)
+
+
+def minor(text: str) -> int:
+    return int(text.replace(".", ""))
+
+
+def shown(amount: int | None) -> str:
+    return "" if amount is None else format_amount(amount, 2) if amount else "0"
+
+
+class Pairing(TestCase):
+    def test_cases(self) -> None:
+        for case in cases(CASES / "pairing.txt"):
+            rows: list[object] = []
+            for number, (position, field, outcome, codes, conditions) in enumerate(case.rows("rules")):
+                rows.append(PairingRule("c", f"r{number}", int(position), field, outcome, codes))
+                for part in filter(None, conditions.split(";")):
+                    name, _, selector = part.partition(":")
+                    rows.append(PairingCondition("c", f"r{number}", name.strip(), selector.strip()))
+            world = state(*rows)
+            seated = seat(world, "alpha")
+            assert seated is not None
+            self.assertEqual(blocking(checks.of_everything(world)), [], case.title)
+            found = []
+            for account, *dimensions in case.rows("try"):
+                made = resolve(seated, account, "".join(dimensions))
+                found.append(" / ".join(told(made.faults)) or f"{made.account} {made.dimensions}".strip())
+                # What is kept is kept as it is: worked out again it comes to the same.
+                again = resolve(seated, made.account, made.dimensions)
+                self.assertEqual(
+                    (again.account, again.dimensions, told(again.faults)), (made.account, made.dimensions, told(made.faults))
+                )
+            with self.subTest(case.title):
+                self.assertEqual(found, case.expected)
+
+
+class Statements(TestCase):
+    def made(self, case: Case) -> Figures:
+        kind = case.parts["kind"].strip()
+        rows = [Statement("x", "X", "c", kind)]
+        for position, (line, parent, what, *more) in enumerate(case.rows("lines")):
+            text, sign = [*more, "", ""][:2]
+            picks, formula = (text, "") if what == "accounts" else ("", text)
+            rows.append(StatementLine("x", line, parent, position, line, what, picks, formula, sign or "natural"))  # type: ignore[arg-type]
+        world = state(*rows)
+        self.assertEqual(blocking(checks.of_everything(world)), [], case.title)
+        ready = plan(world, "x")
+        assert ready is not None
+        given = dict(line.split() for line in case.parts["amounts"].splitlines())
+        column = np.array([[minor(given.get(code, "0"))] for code in NAMES], dtype=np.int64)
+        made = compute(ready, Amounts(column, column), 2)
+        # Only those rows that have an amount come to the same.
+        places = np.flatnonzero(column[:, 0])
+        self.assertEqual(compute(ready, Amounts(column[places], column[places], (), places), 2), made, case.title)
+        if kind == "balance_sheet":
+            top = sum(figure.raw[0] for figure in made.lines if figure.line.parent < 0)
+            self.assertEqual(top + made.unplaced_total()[0] if made.unplaced else top, int(column.sum()), case.title)
+        return made
+
+    def test_cases(self) -> None:
+        for case in cases(CASES / "statements.txt"):
+            made = self.made(case)
+            found = [f"{figure.line.row.line} {shown(figure.shown[0])}".strip() for figure in made.lines]
+            if made.unplaced:
+                found.append(f"unplaced {shown(made.unplaced_total()[0])}")
+            with self.subTest(case.title):
+                self.assertEqual(found, case.expected)
+
+
+class Eliminations(TestCase):
+    def slab(self, case: Case) -> tuple[State, object]:
+        rules = [
+            Elimination("g", f"e{position}", int(position), "", accounts, only == "yes", difference)
+            for position, accounts, only, difference in case.rows("rules")
+        ]
+        world = state(
+            Company("gamma", "Gamma", "GB", "GBP", "c", "m"), Group("g", "G", "GBP", "c"), GroupMember("g", "alpha"), GroupMember("g", "beta"), *rules
+        )  # fmt: skip
+        numbers = {"": 0, "alpha": 1, "beta": 2, "gamma": 3}
+        members = []
+        for company in ("alpha", "beta"):
+            rows = [
+                (NAMES.index(account), numbers[partner], 0, 0, END, 0, max(minor(raw), 0), max(-minor(raw), 0))
+                for whose, account, partner, raw in case.rows("amounts") if whose == company
+            ]  # fmt: skip
+            rows.sort()
+            book = Books(company, 2026, 1, tuple(NAMES), np.array(rows, dtype=ROW))
+            ready = map_plan(world, "g", company)
+            assert ready is not None
+            members.append(Member(company, numbers[company], (book,), ready, None, lambda rows: []))
+        return world, build(world, "g", members)
+
+    def test_cases(self) -> None:
+        for case in cases(CASES / "eliminations.txt"):
+            _, slab = self.slab(case)
+            made = consolidate(slab, END, END, True)  # type: ignore[arg-type]
+            group = made.amounts.window[:, -1]
+            found = [f"{code} {shown(int(group[i]))}" for i, code in enumerate(NAMES) if group[i]]
+            for entry in made.cumulative.disagreements:
+                found.append(" ".join(f"{entry.elimination} {entry.company} {entry.partner} {shown(entry.amount)}".split()))
+            with self.subTest(case.title):
+                self.assertEqual(found, case.expected)
+            # Debits equal credits in every column, before and after, and the columns make up the group.
+            self.assertEqual(made.amounts.window.sum(axis=0).tolist(), [0] * made.amounts.window.shape[1], case.title)
+            self.assertEqual(made.amounts.window[:, :-1].sum(axis=1).tolist(), group.tolist(), case.title)
