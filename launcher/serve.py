@@ -1,4 +1,4 @@
-"""Starts and stops the web server."""
+"""Starts and stops the web server, and the worker beside it."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from launcher.cluster import free_port, locked, port_is_free
 from launcher.places import PYTHON, ROOT, STATE, CannotGoOn, say, state_folder
 
 FIRST_PORT = 8123
-PID, PORT, STAMP = STATE / "server.pid", STATE / "server.port", STATE / "server.stamp"
+PID, PORT, STAMP, WORKER = STATE / "server.pid", STATE / "server.port", STATE / "server.stamp", STATE / "worker.pid"
 
 
 def answers(port: int) -> bool:
@@ -28,14 +28,28 @@ def answers(port: int) -> bool:
         return False
 
 
-def running() -> int | None:
-    """The process number of our server, if that process is one."""
+def running(file: Path = PID, what: bytes = b"gunicorn") -> int | None:
+    """The process number of our server (or worker), if that process is one."""
     with contextlib.suppress(OSError, ValueError):
-        pid = int(PID.read_text())
+        pid = int(file.read_text())
         words = Path(f"/proc/{pid}/cmdline").read_bytes()
-        if b"gunicorn" in words and str(ROOT).encode() in words:
+        if what in words and str(ROOT).encode() in words:
             return pid
     return None
+
+
+def working() -> int | None:
+    return running(WORKER, b"procrastinate")
+
+
+def start_worker(environment: dict[str, str]) -> None:
+    """The worker takes what would keep a page waiting, one after the other; it is a process of its own."""
+    with (state_folder() / "worker.log").open("ab") as log:
+        made = subprocess.Popen(
+            [str(PYTHON), "-m", "web.manage", "procrastinate", "worker", "--concurrency=1", "--shutdown-graceful-timeout=3"],
+            env=environment, cwd=ROOT, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True,
+        )  # fmt: skip
+    WORKER.write_text(str(made.pid))
 
 
 def source_stamp() -> str:
@@ -54,7 +68,7 @@ def choose_port() -> int:
 def start(url: str, environment: Callable[[str], dict[str, str]]) -> int:
     with locked("server.lock"):
         known = int(PORT.read_text()) if PORT.exists() else 0
-        if running() and known and answers(known) and STAMP.exists() and STAMP.read_text() == source_stamp():
+        if running() and working() and known and answers(known) and STAMP.exists() and STAMP.read_text() == source_stamp():
             say("Pine Scaffold is running already.")
             return tell(known)
         stop_server()
@@ -67,6 +81,7 @@ def start(url: str, environment: Callable[[str], dict[str, str]]) -> int:
                    "--workers", "2", "--threads", "4", "--timeout", "600", "--graceful-timeout", "5", "--preload", "--daemon",
                    "--pid", str(PID), "--log-file", str(log), "--max-requests", "20000", "--capture-output", "--no-control-socket"]  # fmt: skip
         subprocess.run(command, env=environment(url), cwd=ROOT, check=True)
+        start_worker(environment(url))
         for _ in range(120):
             if answers(port):
                 STAMP.write_text(source_stamp())
@@ -83,12 +98,18 @@ def tell(port: int) -> int:
 
 
 def stop_server() -> bool:
-    pid = running()
+    stopped = [_end(find) for find in (running, working)]
+    return any(stopped)
+
+
+def _end(find: Callable[[], int | None]) -> bool:
+    """Asks a process to end, and ends it where it doesn't."""
+    pid = find()
     if pid is None:
         return False
     os.kill(pid, signal.SIGTERM)
     for _ in range(80):
-        if running() is None:
+        if find() is None:
             return True
         time.sleep(0.1)
     with contextlib.suppress(ProcessLookupError):

@@ -11,7 +11,6 @@ import zipfile
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
-from unittest.mock import patch
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import DatabaseError, connection, connections, transaction
@@ -278,7 +277,12 @@ class Jobs(CommittingTest):
         self.person = person("mirela")
         settings = connection.settings_dict
         address = f"postgres://{settings['USER']}:{settings['PASSWORD']}@{settings['HOST']}:{settings['PORT']}/{settings['NAME']}"
-        self.enterContext(patch.dict(os.environ, {"PINE_DATABASE_URL": address}))
+        worker = subprocess.Popen(
+            [sys.executable, "-m", "web.manage", "procrastinate", "worker", "--concurrency=1"],
+            env={**os.environ, "PINE_DATABASE_URL": address}, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+        )  # fmt: skip
+        self.addCleanup(worker.wait)
+        self.addCleanup(worker.kill)
 
     def send(self, count: int) -> str:
         heads = "".join(f"alpha,L{n},2026-02-10\n" for n in range(count))

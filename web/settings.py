@@ -36,6 +36,7 @@ INSTALLED_APPS = [
     "django.contrib.messages",
     "django.contrib.staticfiles",
     "django.contrib.postgres",
+    "procrastinate.contrib.django",
 ]
 
 MIDDLEWARE = [
@@ -78,6 +79,8 @@ DATABASES = {
         "CONN_HEALTH_CHECKS": True,
     }
 }
+
+PROCRASTINATE_IMPORT_PATHS = ["web.exchange.job"]
 
 AUTH_USER_MODEL = "people.Person"
 AUTHENTICATION_BACKENDS = [

@@ -1,19 +1,16 @@
-"""One import in a process of its own, so that no page waits for it: `python -m web.exchange.job NUMBER FILE`.
+"""One import beside the server, in the worker's process, so that no page waits for it.
 
 It tells how far it is on a connection of its own, and stops (nothing written) as soon as somebody asked for it.
 """
 
 from __future__ import annotations
 
-import os
 import shutil
-import subprocess
-import sys
 import time
 from pathlib import Path
 
-import django
 import psycopg
+from procrastinate.contrib.django import app
 
 EVERY = 0.4
 QUIET_FOR = 120
@@ -21,10 +18,13 @@ QUIET_FOR = 120
 
 
 def start(job: int, path: Path) -> None:
-    """Runs the import beside the server; it outlives a restart of the server."""
-    words = [sys.executable, "-m", "web.exchange.job", str(job), str(path)]
-    subprocess.Popen(words, start_new_session=True, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
-                     env={**os.environ, "PYTHONPATH": str(Path(__file__).resolve().parents[2])})  # fmt: skip
+    """Hands the import to the worker; it outlives a restart of the server."""
+    bring_in.defer(job=job, path=str(path))
+
+
+@app.task(name="import a package")
+def bring_in(job: int, path: str) -> None:
+    run(job, Path(path))
 
 
 class Teller:
@@ -72,9 +72,3 @@ def run(number: int, path: Path) -> None:
     finally:
         Job.objects.filter(pk=number).update(ended_at=timezone.now(), **ended)
         shutil.rmtree(path.parent, ignore_errors=True)
-
-
-if __name__ == "__main__":
-    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "web.settings")
-    django.setup()
-    run(int(sys.argv[1]), Path(sys.argv[2]))
