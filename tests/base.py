@@ -6,13 +6,14 @@ import contextlib
 import csv
 import io
 import tempfile
+import threading
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any
 from unittest.mock import patch
 
 from django.contrib.auth import get_user_model
-from django.db import connection
+from django.db import connection, connections
 from django.test import Client, TestCase, TransactionTestCase
 
 from core.faults import Refused
@@ -154,3 +155,28 @@ class CommittingTest(Forgetting, TransactionTestCase):
             for name in names.split(", "):
                 cursor.execute(f"DELETE FROM {name}")
             cursor.execute("SET session_replication_role = DEFAULT")
+
+
+class Together:
+    """Acts at once, each in a thread with a connection of its own."""
+
+    def together(self, *acts: object) -> list[object]:
+        """Runs acts at once, each on a connection of its own; gives what each ended with."""
+        ended: list[object] = [None] * len(acts)
+        gate = threading.Barrier(len(acts))
+
+        def work(i: int, act: object) -> None:
+            gate.wait()
+            try:
+                ended[i] = act()  # type: ignore[operator]
+            except Refused as told:
+                ended[i] = told.faults[0].what
+            finally:
+                connections.close_all()
+
+        threads = [threading.Thread(target=work, args=(i, act)) for i, act in enumerate(acts)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        return ended

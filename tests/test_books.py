@@ -5,7 +5,6 @@ import os
 import signal
 import subprocess
 import sys
-import threading
 import time
 import zipfile
 from datetime import date
@@ -13,7 +12,7 @@ from decimal import Decimal
 from pathlib import Path
 
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.db import DatabaseError, connection, connections, transaction
+from django.db import DatabaseError, connection, transaction
 from django.test.utils import CaptureQueriesContext
 
 from core.changes import Put
@@ -21,7 +20,7 @@ from core.faults import Refused
 from core.tables import Journal as JournalRow
 from core.tables import JournalLine as LineRow
 from core.tables import Period
-from tests.base import CommittingTest, PineTest, bring, client_of, forget, package, person, run, tables, world
+from tests.base import CommittingTest, PineTest, Together, bring, client_of, forget, package, person, run, tables, world
 from web.definitions import actions as definition_actions
 from web.definitions.models import Edited, Version
 from web.definitions.snapshot import current
@@ -178,32 +177,11 @@ class Promises(PineTest):
 COUNTED = 18
 
 
-class Races(CommittingTest):
+class Races(Together, CommittingTest):
     def setUp(self) -> None:
         super().setUp()
         bring(world())
         self.person = person("mirela")
-
-    def together(self, *acts: object) -> list[object]:
-        """Runs acts at once, each on a connection of its own; gives what each ended with."""
-        ended: list[object] = [None] * len(acts)
-        gate = threading.Barrier(len(acts))
-
-        def work(i: int, act: object) -> None:
-            gate.wait()
-            try:
-                ended[i] = act()  # type: ignore[operator]
-            except Refused as told:
-                ended[i] = told.faults[0].what
-            finally:
-                connections.close_all()
-
-        threads = [threading.Thread(target=work, args=(i, act)) for i, act in enumerate(acts)]
-        for thread in threads:
-            thread.start()
-        for thread in threads:
-            thread.join()
-        return ended
 
     def test_posters_of_the_same_book_wait_for_each_other(self) -> None:
         before = balance("alpha", "1010")

@@ -2,20 +2,25 @@
 
 import html
 import re
+from datetime import date
 from typing import Any
 from unittest.mock import patch
 
 from django.db import connection
 
 from core.changes import Put
+from core.respelling import Respell
 from core.tables import Code, CodeList
-from tests.base import PineTest, bring, client_of, person, run, world
+from core.tables import Journal as JournalRow
+from core.tables import JournalLine as JournalLineRow
+from tests.base import CommittingTest, PineTest, Together, bring, client_of, forget, person, run, world
 from web.definitions import drafting
 from web.definitions.history import of_row, state_at
 from web.definitions.models import Version
 from web.definitions.snapshot import current
-from web.journals import books
+from web.journals import actions, books
 from web.journals.models import Account, BookPack, JournalLine, Unfinished
+from web.journals.respelling import respell
 
 STATEMENT = ("statement", "st", "--company", "alpha", "--year", "2026", "--period", "2")
 TRIAL = ("trial-balance", "--company", "alpha", "--year", "2026", "--period", "2")
@@ -135,3 +140,45 @@ class Lengthening(PineTest):
         with connection.cursor() as cursor:
             cursor.execute("SELECT count(*) FROM journals_account WHERE account LIKE '%%-____-%%'")
             self.assertEqual(cursor.fetchone()[0], 0)
+
+
+class Races(Together, CommittingTest):
+    """Posters and somebody who spells the codes anew, on real connections: every line ends under one spelling."""
+
+    def test_posters_against_a_new_spelling(self) -> None:
+        bring(world())
+        mirela = person("mirela")
+        before = sum(JournalLine.objects.values_list("amount", flat=True))
+
+        def post(n: int) -> None:
+            lines = [
+                JournalLineRow("alpha", f"R{n}", 1, account="10-1010-1", debit="1.00"),
+                JournalLineRow("alpha", f"R{n}", 2, account="10-2010", credit="1.00"),
+            ]
+            actions.post_all([(JournalRow("alpha", f"R{n}", date(2026, 2, 3)), lines)], mirela)
+
+        def spell() -> None:
+            respell(Respell("acc", 5, "behind"), mirela)
+
+        ended = self.together(*(lambda n=n: post(n) for n in range(4)), spell, *(lambda n=n: post(n) for n in range(4, 8)))
+        posted = set(JournalLine.objects.filter(journal__journal__startswith="R").values_list("journal__journal", flat=True))
+        refused = [n for n, told in enumerate(ended[:4] + ended[5:]) if told]
+        self.assertEqual(len(posted) + len(refused), 8)
+        self.assertEqual({told for told in ended if told}, {"Account: there is no code 1010."} if refused else set())
+        self.assertEqual({len(code) for code in Account.objects.filter(chart="c").values_list("natural", flat=True)}, {5})
+        self.assertEqual(
+            {len(text.split("-")[1]) for text in Account.objects.filter(chart="c").values_list("account", flat=True)}, {5}
+        )
+        self.assertEqual(sum(JournalLine.objects.values_list("amount", flat=True)), before)
+        forget()
+        _, trial, _ = run(*TRIAL)
+        bank = next(row for row in trial.split("\n") if row.startswith("10100,"))
+        self.assertTrue(bank.endswith(f",{1000 + len(posted)}.00"), bank)
+
+    def test_two_who_spell_anew_at_once(self) -> None:
+        bring(world())
+        who = [person("mirela"), person("tadeo")]
+        before = Version.objects.count()
+        self.together(*(lambda by=by: respell(Respell("site", 4, "front"), by) for by in who))
+        self.assertEqual(sorted(code for _, code in current().state.part(Code, "site")), ["0001", "0002"])
+        self.assertEqual(Version.objects.count(), before + 1)

@@ -76,7 +76,7 @@ def _next_period(state: State, given: Given, near: Any) -> dict[str, Any]:
 COMPANIES = register(Sheet(
     "companies", "companies", "Companies", "company",
     ("company", "name", "country", "currency", "chart", "calendar", "codes"), (),
-    Beside((text_column("codes", "selector"),), _codes, _put_codes), {"codes": "Own codes"}, _like,
+    Beside((text_column("codes", "code"),), _codes, _put_codes), {"codes": "Own codes"}, _like,
     order=lambda row: row.name, empty="No companies yet: a company needs a chart and a calendar.",
 ), lambda row: reverse("company", kwargs={"company": row.company}))  # fmt: skip
 PAIRS = register(Sheet(

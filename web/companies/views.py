@@ -33,7 +33,7 @@ def companies(request: HttpRequest, state: State) -> HttpResponse:
     rows = companies_seen(request.user, state)
     shared = Counter(row.chart for row in rows)
     extra = {
-        "Journals": {row.company: f"{counts.get(row.company, 0):,}" for row in rows},
+        "Journals": {row.company: counts.get(row.company, 0) for row in rows},
         "Group": {row.company: MEMBER if row.company in grouped else IN_NONE for row in rows},
     }
     return render(request, "companies/companies.html", {

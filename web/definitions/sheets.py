@@ -60,7 +60,7 @@ class Shown:
     total: int
     next: int | None
     may_change: bool
-    extra: tuple[str, ...] = ()
+    extra: tuple[tuple[str, bool], ...] = ()
 
     @property
     def query(self) -> str:
@@ -105,9 +105,8 @@ def stretch(
     stop = start + len(part)
     if stop >= len(rows):
         html += [_row(state, sheet, given, row, may_change, False, extra or {}, missing=True) for row in wanted]
-    return Shown(
-        sheet, given, SafeString("".join(html)), len(rows), stop if stop < len(rows) else None, may_change, tuple(extra or ())
-    )
+    numbered = tuple((title, all(isinstance(value, int) for value in values.values())) for title, values in (extra or {}).items())
+    return Shown(sheet, given, SafeString("".join(html)), len(rows), stop if stop < len(rows) else None, may_change, numbered)
 
 
 def _cell(state: State, sheet: Sheet, row: Any, column: Column, text: str) -> SafeString:
@@ -139,6 +138,10 @@ def _cell(state: State, sheet: Sheet, row: Any, column: Column, text: str) -> Sa
     return format_html('<td class="{}">{}</td>', css, text)
 
 
+def _extra(value: Any) -> SafeString:
+    return format_html('<td class="num">{}</td>', f"{value:,}") if isinstance(value, int) else format_html("<td>{}</td>", value)
+
+
 def _row(
     state: State, sheet: Sheet, given: Given, row: Any, may_change: bool, drafted: bool, extra: Mapping[str, Mapping[str, Any]], *,
     missing: bool = False,
@@ -150,7 +153,7 @@ def _row(
     if link and not missing:
         first = sheet.shown[0]
         made[0] = format_html('<td class="code"><a data-open href="{}">{}</a></td>', link(row), cells[first.name])
-    made += [format_html("<td>{}</td>", values.get(key, "")) for values in extra.values()]
+    made += [_extra(values.get(key, "")) for values in extra.values()]
     shut = getattr(row, "status", "") == "closed" or getattr(row, "enabled", True) is False or getattr(row, "in_use_until", None)
     css = " ".join(name for name, on in (("drafted", drafted), ("closed", shut), ("wanted", missing)) if on)
     about = ""

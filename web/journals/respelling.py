@@ -81,6 +81,8 @@ def respell(change: Respell, by: Any, seen: int | None = None) -> snapshot.Snaps
         actions.lock_definitions()
         before = snapshot.current()
         edits = edits_of(before.state, change)
+        if not edits:
+            return before
         told = faults(before.state, change) or open_drafts(before.state, change)
         told += [] if seen is None else actions.changed_since(edits, seen)
         told = told or blocking(checks.of_edits(before.state.edited(edits), edits))

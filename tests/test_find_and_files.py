@@ -1,0 +1,176 @@
+"""Find from anywhere, tables as files, links that carry their view, how much a code was posted with, versions of a chart."""
+
+import html
+import re
+from datetime import date
+from typing import Any
+
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
+
+from core.changes import Amend, MoveNode, Put
+from core.tables import Code, Journal, JournalLine
+from tests.base import PineTest, bring, client_of, forget, person, world
+from web.codes.queries import Posted, posted
+from web.definitions import actions as definition_actions
+from web.definitions import drafting
+from web.definitions.models import Version
+from web.definitions.snapshot import chart_versions, current
+from web.journals import actions, queries
+
+AMEND = Amend("codes", ("acc", "1110"), (("name", "Owed to us"),))
+
+
+class Finding(PineTest):
+    def setUp(self) -> None:
+        super().setUp()
+        bring(world())
+        self.mirela = person("mirela")
+        self.group = client_of(self.mirela)
+        lines = [
+            JournalLine(
+                "alpha", "D1", 1, account="10-1010-001", debit="12.00", description="Two crates", source_number="INV-2231"
+            ),
+            JournalLine("alpha", "D1", 2, account="10-2010", credit="12.00", dimensions="season=SP26"),
+        ]
+        actions.post_all([(Journal("alpha", "D1", date(2026, 3, 3), description="Crates 100%_new"), lines)], self.mirela)
+
+    def found(self, text: str, client: Any = None) -> list[str]:
+        page = (client or self.group).get("/find/", {"q": text}).content.decode()
+        rows = re.findall(r'<a href="([^"]*)"[^>]*>(.*?)</a>', page, re.S)
+        return [
+            " ".join([html.unescape(re.sub(r"<[^>]+>", " ", told)).strip(), html.unescape(address)]) for address, told in rows
+        ]
+
+    def test_what_is_found_and_in_which_order(self) -> None:
+        cases: list[tuple[str, list[str]]] = [
+            ("1010", [r"^1010 +Bank.*at=1010$"]),
+            ("A2", [r"^A2 +Sales.*/journals/alpha/journal/A2/$"]),
+            ("INV-2231", [r"^INV-2231 +Two crates +Document /journals/alpha/journal/D1/$"]),
+            ("INV", [r"^INV-2231"]),
+            ("crates", [r"^D1 +Crates 100%_new +Journal"]),
+            ("100%_n", [r"^D1 "]),
+            ("10-1110", [r"^10-1110-001 +alpha +Account string /journals/alpha/account/1110/\?string=10-1110-001$"]),
+            ("alph", [r"^alpha +Alpha +Company"]),
+            ("petty", [r"^1020 +Petty cash"]),
+            ("Debtors", [r"^1110 +Debtors"]),
+        ]
+        for text, expected in cases:
+            with self.subTest(text):
+                rows = [" ".join(row.split()) for row in self.found(text)]
+                for pattern, row in zip(expected, rows, strict=False):
+                    self.assertRegex(row, pattern.replace(" +", " "))
+                self.assertGreaterEqual(len(rows), len(expected))
+
+    def test_nothing_of_other_companies_is_found(self) -> None:
+        tamsin = client_of(person("tamsin", "company", ("beta",)))
+        for text in ("INV-2231", "crates", "10-1110", "A2", "D1"):
+            self.assertEqual([row for row in self.found(text, tamsin) if "alpha" in row], [], text)
+        self.assertTrue(self.found("B1", tamsin))
+
+    def test_a_keystroke_asks_a_fixed_number_of_times(self) -> None:
+        self.found("b")
+        for text, most in (("b", 7), ("bank", 8), ("INV-2231", 8)):
+            with CaptureQueriesContext(connection) as asked:
+                self.found(text)
+            self.assertLessEqual(len(asked), most, [q["sql"][:80] for q in asked])
+
+    def test_how_much_a_code_was_posted_with(self) -> None:
+        state = current().state
+        cases = [
+            ("acc", "1010", Posted(3, 3, date(2026, 1, 10), date(2026, 3, 3))),
+            ("site", "001", Posted(3, 3, date(2026, 2, 10), date(2026, 3, 3))),
+            ("co", "20", Posted(2, 2, date(2026, 1, 10), date(2026, 1, 10))),
+            ("season", "SP26", Posted(1, 1, date(2026, 3, 3), date(2026, 3, 3))),
+            ("season", "AU26", Posted(0, 0, None, None)),
+            ("acc", "5020", Posted(0, 0, None, None)),
+        ]
+        for code_list, code, expected in cases:
+            with self.subTest(code=code):
+                self.assertEqual(posted(state, code_list, code), expected)
+        told = " ".join(self.group.get("/codes/acc/code/1010/posted/").content.decode().split())
+        self.assertIn("Posted to since 2026-01-10, last on 2026-03-03: <b>3</b> lines in <b>3</b> account strings.", told)
+
+    def test_lines_behind_a_figure_tell_their_total_however_many(self) -> None:
+        page = self.group.get("/journals/alpha/account/1010/?year=2026&period=4").content.decode()
+        self.assertIn("1,012.00", page)
+        self.assertIn("from 2 lines", " ".join(page.split()))
+        one = self.group.get("/journals/alpha/account/1010/?year=2026&period=4&string=10-1010-001").content.decode()
+        self.assertIn("from 1 line.", " ".join(one.split()))
+        values = {"company": "alpha", "chart": "c", "codes": ["1010"], "year": 2026, "period": 4, "from_year": 0, "from_period": 0,
+                  "closing": True, "partner": "", "untagged": "", "string": ""}  # fmt: skip
+        self.assertEqual(queries.account_total(values), (2, 101_200))
+        self.assertEqual(len(queries.account_lines(values, most=1)), 1)
+
+    def test_files(self) -> None:
+        draft = drafting.start("Spring", self.mirela, [Amend("statement_lines", ("st", "debtors"), (("accounts", "1110, 1020"),)),
+                                                       Amend("statement_lines", ("st", "cash"), (("accounts", "1010"),))])  # fmt: skip
+        definition_actions.make(AMEND, self.mirela)
+        for address, header, expected in [
+            ("/journals/alpha/?file=csv", "date,journal,kind,description,debits,reverses,reversed_by",
+             ["2026-03-03,D1,general,Crates 100%_new,12.00,,", "2026-02-10,A2,general,Sales,250.50,,", "2026-01-10,A1,opening,Brought forward,1000.00,,"]),
+            ("/journals/alpha/?file=csv&words=crates", "date,journal,kind,description,debits,reverses,reversed_by", ["2026-03-03,D1,general,Crates 100%_new,12.00,,"]),
+            ("/journals/alpha/account/1010/?file=csv", "date,journal,line,account,description,dimensions,partner,source,amount",
+             ["2026-03-03,D1,1,10-1010-001,Two crates,,,INV-2231,12.00", "2026-01-10,A1,1,10-1010-,Brought forward,,,,1000.00"]),
+            (f"/drafts/{draft.pk}/moves/?file=csv&year=2026&period=3", "tree,line,label,company,was,now,difference",
+             ["Balance sheet,assets,Assets,alpha,1212.00,1262.50,50.50", "Balance sheet,debtors,Debtors,alpha,200.00,250.50,50.50"]),
+            ("/versions/compare/?file=csv", "tree,line,label,company,was,now,difference", []),
+        ]:  # fmt: skip
+            with self.subTest(address):
+                rows = self.group.get(address).content.decode().strip().split("\r\n")
+                self.assertEqual((rows[0], rows[1:]), (header, expected))
+        for address in ("/journals/alpha/?file=xlsx", "/journals/alpha/account/1010/?file=xlsx"):
+            self.assertEqual(self.group.get(address).content[:2], b"PK")
+        self.assertEqual(self.group.get("/journals/alpha/?file=exe").status_code, 404)
+
+
+class Links(PineTest):
+    def setUp(self) -> None:
+        super().setUp()
+        bring(world())
+        self.mirela = person("mirela")
+        self.group = client_of(self.mirela)
+        self.draft = drafting.start("Spring", self.mirela, [AMEND])
+
+    def view(self, address: str, **headers: str) -> str:
+        page = self.group.get(address, headers=headers).content.decode()
+        found = re.search(r'data-view="([^"]*)"', page)
+        return found[1] if found else "fragment"
+
+    def test_a_link_opens_the_draft_or_version_it_names(self) -> None:
+        definition_actions.make(Put(Code("acc", "1110", "Receivable", account_class="asset")), self.mirela)
+        forget()
+        number = self.draft.pk
+        for address, expected in [
+            ("/codes/acc/", ""), (f"/codes/acc/?draft={number}", f"draft={number}"), ("/codes/acc/", f"draft={number}"),
+            ("/codes/acc/?draft=none", ""), ("/codes/acc/?version=1", "version=1"), ("/companies/", "version=1"),
+            ("/codes/acc/?version=99", "version=1"), ("/codes/acc/?draft=99999", "version=1"), ("/codes/acc/?draft=x", "version=1"),
+            (f"/codes/acc/?draft={number}", f"draft={number}"), ("/codes/acc/?draft=none", ""),
+        ]:  # fmt: skip
+            with self.subTest(address):
+                self.assertEqual(self.view(address), expected)
+        self.assertIn("Debtors", self.group.get("/codes/acc/?version=1").content.decode())
+        self.assertIn("Owed to us", self.group.get(f"/codes/acc/?draft={number}").content.decode())
+
+    def test_fragments_and_strangers_keep_what_they_have(self) -> None:
+        self.group.get(f"/codes/acc/rows/?draft={self.draft.pk}", headers={"HX-Request": "true"})
+        self.assertEqual(self.view("/codes/acc/"), "")
+        tamsin = client_of(person("tamsin", "company", ("beta",)))
+        self.assertNotIn("Owed to us", tamsin.get(f"/codes/acc/?draft={self.draft.pk}").content.decode())
+
+    def test_each_chart_counts_its_own_versions(self) -> None:
+        self.assertEqual(chart_versions(), {"c": 1})
+        definition_actions.make(Amend("companies", ("alpha",), (("country", "IE"),)), self.mirela)
+        counted = chart_versions()
+        definition_actions.make(AMEND, self.mirela)
+        self.assertEqual(chart_versions()["c"], counted["c"] + 1)
+        self.assertEqual(Version.objects.latest("version").charts, {"c": counted["c"] + 1})
+        self.assertIn(f"version {counted['c'] + 1}", " ".join(self.group.get("/structures/c/").content.decode().split()))
+        self.assertIn("Owed to us", self.group.get("/log/?chart=c").content.decode())
+
+    def test_a_comparison_leaves_out_neighbours_that_were_only_numbered_anew(self) -> None:
+        definition_actions.make(MoveNode("tree", "11", "1", "10"), self.mirela)
+        definition_actions.make(Put(Code("acc", "1030", "Till", account_class="asset")), self.mirela)
+        page = html.unescape(self.group.get(f"/versions/compare/?from=1&to={current().version}").content.decode())
+        self.assertIn("Added code 1030 Till of acc", page)
+        self.assertNotIn("position from", page)
