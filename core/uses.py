@@ -5,11 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Any, NamedTuple
 
-from core.naming import CODE, SELECTOR, cells, charts_of_list
+from core.accounts import chart_index, parse_dimensions
+from core.naming import ACCOUNT, CODE, SELECTOR, Named, cells, charts_of_list
 from core.selector_text import mentions
 from core.state import State
 from core.tables import (
     BY_ROW,
+    AccountString,
     ChartSegment,
     CompanyAccount,
     CompanyCode,
@@ -21,6 +23,7 @@ from core.tables import (
     OverlayCode,
     PairingCondition,
     PairingRule,
+    QuickCode,
     Statement,
     StatementLine,
 )
@@ -52,6 +55,9 @@ SENTENCES: dict[tuple[type[Any], str], Callable[[State, Any], str]] = {
     (ChartSegment, "default_code"): lambda s, r: f"the default of {r.segment} in {r.chart}",
     (PairingRule, "codes"): lambda s, r: f"pairing rule {r.rule} of {r.chart}",
     (PairingCondition, "codes"): lambda s, r: f"a condition of pairing rule {r.rule} of {r.chart}",
+    (AccountString, "account"): lambda s, r: f"the listed account string {r.account} of {r.chart}",
+    (QuickCode, "account"): lambda s, r: f"quick code {r.quick_code} of {r.chart}",
+    (QuickCode, "dimensions"): lambda s, r: f"quick code {r.quick_code} of {r.chart}",
     (CompanyCode, "code"): lambda s, r: f"the code of company {r.company}",
     (OverlayCode, "code"): lambda s, r: f"overlay {r.overlay}",
     (IntercompanyPair, "due_from"): lambda s, r: f"the intercompany pair of {r.company} and {r.partner}",
@@ -66,14 +72,27 @@ SENTENCES: dict[tuple[type[Any], str], Callable[[State, Any], str]] = {
 }
 
 
+def _names(state: State, code_list: str, code: str, cell: Named) -> bool:
+    value = getattr(cell.row, cell.column)
+    if cell.kind == CODE:
+        return bool(value == code)
+    if cell.kind == SELECTOR:
+        return mentions(value, code)
+    index = chart_index(state, cell.chart)
+    if index is None:
+        return False
+    if cell.kind == ACCOUNT:
+        parts = zip(index.segments, index.split(value), strict=False)
+        return any(field.code_list == code_list and code in (part, field.padded(part)) for field, part in parts)
+    lists = {field.name: field.code_list for field in index.dimensions}
+    return any(part == code and lists.get(name) == code_list for name, part in parse_dimensions(value)[0].items())
+
+
 def of_code(state: State, code_list: str, code: str) -> Iterator[Use]:
     """Definitions that name exactly this code. Its own places in hierarchies count only where codes stand below."""
     told: set[Use] = set()
     for cell in cells(state, code_list):
-        if cell.own or cell.kind not in (CODE, SELECTOR):
-            continue
-        value = getattr(cell.row, cell.column)
-        if value == code if cell.kind == CODE else mentions(value, code):
+        if not cell.own and _names(state, code_list, code, cell):
             table = BY_ROW[type(cell.row)]
             use = Use(table.name, table.key(cell.row), SENTENCES[type(cell.row), cell.column](state, cell.row))
             if use not in told:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from datetime import date
 from typing import NamedTuple
+from urllib.parse import urlencode
 
 from django.urls import reverse
 
@@ -14,9 +15,10 @@ from core.balances import by_account
 from core.codes import list_index, natural_lists
 from core.doubts import Known
 from core.money import digits_of, show_amount
+from core.parsing import write_cell
 from core.periods import company_calendar, ordinal
 from core.state import State
-from core.tables import TABLES, Company
+from core.tables import Company
 from core.uses import charts_of_list
 from web.definitions.facts import posted_facts
 from web.journals.books import books_for
@@ -87,13 +89,22 @@ def address(use: uses.Use) -> str:
         return reverse("statement", args=[first]) + f"?at={use.key[1]}"
     if use.table == "hierarchy_nodes":
         return reverse("hierarchy", args=[first]) + f"?at={use.key[1]}"
-    if use.table in ("mappings", "eliminations"):
-        return reverse("mapping", args=[first, str(use.key[1])]) if use.table == "mappings" else reverse("group", args=[first])
-    if use.table in ("company_codes", "company_accounts", "intercompany_pairs"):
-        return reverse("company", args=[first])
-    if "chart" in TABLES[use.table].row._fields[:1]:
+    if use.table in ROWS:
+        page, sheet, own = ROWS[use.table]
+        row = " ".join(write_cell(part) for part in use.key[own : own + 1])
+        return reverse(page, args=[str(part) for part in use.key[:own]]) + f"?{urlencode({'row': f'{sheet}:{row}'})}"
+    if use.table == "chart_segments":
         return reverse("structure", args=[first])
-    return ""
+    return reverse("company", args=[first]) if use.table == "company_codes" else ""
+
+
+ROWS = {
+    "pairing_rules": ("structure", "rules", 1), "pairing_conditions": ("structure", "rules", 1),
+    "account_strings": ("strings", "strings", 1), "quick_codes": ("strings", "quick-codes", 1),
+    "company_accounts": ("company", "own-accounts", 1), "intercompany_pairs": ("company", "pairs", 1),
+    "mappings": ("mapping", "mappings", 2), "eliminations": ("members", "eliminations", 1),
+}  # fmt: skip
+"""Rows edited in place that name codes: their page, their table on it, how many parts of the key the page gives."""
 
 
 def doubts_known(state: State, code_list: str, companies: list[Company]) -> Known:

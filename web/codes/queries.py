@@ -49,13 +49,17 @@ def places(state: State, code_list: str) -> dict[str, int]:
     return dict(zip(codes, range(len(codes)), strict=True))
 
 
-def row_of(state: State, code_list: str, code: str) -> Row:
-    """One row of the table: worked out when it is shown, for a list is long and a page is not."""
-    row, main = list_index(state, code_list).codes[code], main_tree(state, code_list)
-    place = main.place.get(code) if main else None
-    if main is None or place is None:
-        return Row(row, 0, 0)
-    return Row(row, main.order[place][1], counted(state, main.hierarchy).below(place))
+def rows_of(state: State, code_list: str, codes: list[str]) -> list[Row]:
+    """Rows of the table: worked out when they are shown, for a list is long and a page is not."""
+    index, main = list_index(state, code_list).codes, main_tree(state, code_list)
+    if main is None:
+        return [Row(index[code], 0, 0) for code in codes]
+    counts = counted(state, main.hierarchy)
+    places = [(code, main.place.get(code)) for code in codes]
+    return [
+        Row(index[code], 0, 0) if place is None else Row(index[code], main.order[place][1], counts.below(place))
+        for code, place in places
+    ]
 
 
 def drafted(working: Working | None, code_list: str) -> frozenset[str]:
@@ -100,7 +104,7 @@ def window(state: State, code_list: str, codes: list[str] | None, start: int, at
         if place is not None:
             start = max(0, place - 30) if place > CHUNK - 30 else 0
     start = max(0, min(start, len(shown)))
-    rows = [row_of(state, code_list, code) for code in shown[start : start + CHUNK]]
+    rows = rows_of(state, code_list, shown[start : start + CHUNK])
     return Window([row._replace(depth=0) for row in rows] if narrowed else rows, start, len(shown))
 
 

@@ -161,7 +161,7 @@ STRINGS = """
         WHERE l.account_id = a.id AND b.company = ANY(%(companies)s) LIMIT 1
     ) c
 """
-NEWEST_JOURNALS = 20_000
+NEWEST_JOURNALS = 4_000
 """How far back words are looked for from everywhere; a company's own page looks through all of its journals."""
 
 

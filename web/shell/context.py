@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass
 from typing import Any
 
@@ -61,7 +62,7 @@ def plural(count: int, one: str, many: str = "") -> str:
 def storeys(state: State, person: Any) -> list[Storey]:
     lists, companies = lists_seen(person, state), companies_seen(person, state)
     charts = charts_seen(person, state)
-    shared = sum(1 for row in companies if sum(o.chart == row.chart for o in companies) > 1)
+    shared = sum(count for count in Counter(row.chart for row in companies).values() if count > 1)
     loose, unplaced = _codes_under_none(state), _unplaced(state)
     statements = [row for row in state.rows(Statement) if row.chart in charts]
     groups = list(state.rows(Group)) if person.is_group_accountant else []
