@@ -292,10 +292,24 @@ def consolidate(slab: Slab, start: int, end: int, balance_sheet: bool) -> Consol
     cumulative = eliminate(slab, everything, rules)
     total = _matrix(slab, everything, cumulative)
     if balance_sheet:
-        return Consolidated(slab.companies, Amounts(total, total, slab.strays), cumulative, cumulative)
+        return Consolidated(
+            slab.companies, Amounts(total, total, slab.strays, None, _touched(slab, everything, total)), cumulative, cumulative
+        )
     cells = slab.window(start, end, closing=False)
     window = eliminate(slab, cells, rules)
-    return Consolidated(slab.companies, Amounts(_matrix(slab, cells, window), total, slab.strays), window, cumulative)
+    amounts = _matrix(slab, cells, window)
+    return Consolidated(
+        slab.companies, Amounts(amounts, total, slab.strays, None, _touched(slab, cells, amounts)), window, cumulative
+    )
+
+
+def _touched(slab: Slab, cells: NDArray[Any], amounts: NDArray[Any]) -> NDArray[np.bool_]:
+    """Where a company has any amount with any partner, where anything was eliminated, and for the group either."""
+    made: NDArray[np.bool_] = np.not_equal(amounts, 0)
+    width = len(slab.companies)
+    made[:, :width] = slab.by_company((cells != 0).astype(np.int64), len(amounts)) > 0
+    made[:, width + 1] = made[:, : width + 1].any(axis=1)
+    return made
 
 
 def trial_balance(slab: Slab, start: int, end: int) -> list[TrialRow]:

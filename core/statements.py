@@ -211,13 +211,15 @@ class Amounts:
     """What a statement is made from, raw and in minor units: one row an account, one column a company (or other).
 
     Rows are the posting accounts of the list in order (or those of `places`), then the strays. `window` is what the
-    lines sum (docs: by the kind of statement), `cumulative` everything to the end of the period, for `result`.
+    lines sum (docs: by the kind of statement), `cumulative` everything to the end of the period, for `result`;
+    `touched` where there is any amount at all, even if it cancels.
     """
 
     window: NDArray[Any]
     cumulative: NDArray[Any]
     strays: tuple[Stray, ...] = ()
     places: NDArray[np.int64] | None = None
+    touched: NDArray[np.bool_] | None = None
 
     def rows(self, count: int) -> NDArray[np.int64]:
         """Which of the `count` accounts each row is."""
@@ -225,11 +227,20 @@ class Amounts:
 
 
 class Figure(NamedTuple):
-    """A line with its raw amounts and its shown amounts by column; None is an empty amount."""
+    """A line with its raw amounts and its shown amounts by column; None is an empty amount.
+
+    `bare` are columns in which nothing was ever posted under it: there its zero is nothing, for the eye.
+    """
 
     line: PlanLine
     raw: tuple[int, ...]
     shown: tuple[int | None, ...]
+    bare: tuple[bool, ...] = ()
+
+    def seen(self, column: int = 0) -> int | None:
+        """What the eye is shown: nothing where nothing was posted."""
+        value = self.shown[column]
+        return None if value == 0 and self.bare and self.bare[column] else value
 
 
 class Unplaced(NamedTuple):
@@ -272,8 +283,27 @@ def compute(made: Plan, amounts: Amounts, digits: int) -> Figures:
         figured = line.row.kind in ("heading", "accounts", "result")
         shown.append([v if line.direction == DEBIT else -v for v in row] if figured else [None] * columns)
     _work_out(made, shown, digits)
-    lines = tuple(Figure(line, tuple(row), tuple(seen)) for line, row, seen in zip(made.lines, values, shown, strict=False))
+    bare = _bare(made, amounts, rows)
+    lines = tuple(
+        Figure(line, tuple(row), tuple(seen), nothing)
+        for line, row, seen, nothing in zip(made.lines, values, shown, bare, strict=False)
+    )
     return Figures(lines, tuple(_unplaced(made, amounts)))
+
+
+def _bare(made: Plan, amounts: Amounts, rows: NDArray[np.int64]) -> list[tuple[bool, ...]]:
+    """By line and column: whether nothing was posted under it."""
+    if amounts.touched is None:
+        return [()] * len(made.lines)
+    size = len(made.lines) + 1
+    count = grouped(made.line_of[rows] % size, amounts.touched[: len(rows)].astype(np.int64), size)
+    result = amounts.touched[: len(rows)][made.into_result[rows]].sum(axis=0)
+    for i in range(len(made.lines) - 1, -1, -1):
+        if made.lines[i].row.kind == "result":
+            count[i] = result
+        if (parent := made.lines[i].parent) >= 0:
+            count[parent] += count[i]
+    return [tuple(row) for row in (count[:-1] == 0).tolist()]
 
 
 def _work_out(made: Plan, shown: list[list[int | None]], digits: int) -> None:

@@ -139,6 +139,16 @@ class PineTest(Forgetting, TestCase):
     maxDiff = None
 
 
+class InWorld(PineTest):
+    """The small world with a group accountant, signed in."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        bring(world())
+        self.mirela = person("mirela")
+        self.group = client_of(self.mirela)
+
+
 class CommittingTest(Forgetting, TransactionTestCase):
     """For tests that need real commits. Books refuse to be emptied, so their triggers are off for the clean-up alone."""
 

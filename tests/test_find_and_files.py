@@ -10,7 +10,7 @@ from django.test.utils import CaptureQueriesContext
 
 from core.changes import Amend, MoveNode, Put
 from core.tables import Code, Journal, JournalLine
-from tests.base import PineTest, bring, client_of, forget, person, world
+from tests.base import InWorld, client_of, forget, person
 from web.codes.queries import Posted, posted
 from web.definitions import actions as definition_actions
 from web.definitions import drafting
@@ -21,12 +21,9 @@ from web.journals import actions, queries
 AMEND = Amend("codes", ("acc", "1110"), (("name", "Owed to us"),))
 
 
-class Finding(PineTest):
+class Finding(InWorld):
     def setUp(self) -> None:
         super().setUp()
-        bring(world())
-        self.mirela = person("mirela")
-        self.group = client_of(self.mirela)
         lines = [
             JournalLine(
                 "alpha", "D1", 1, account="10-1010-001", debit="12.00", description="Two crates", source_number="INV-2231"
@@ -124,12 +121,9 @@ class Finding(PineTest):
         self.assertEqual(self.group.get("/journals/alpha/?file=exe").status_code, 404)
 
 
-class Links(PineTest):
+class Links(InWorld):
     def setUp(self) -> None:
         super().setUp()
-        bring(world())
-        self.mirela = person("mirela")
-        self.group = client_of(self.mirela)
         self.draft = drafting.start("Spring", self.mirela, [AMEND])
 
     def view(self, address: str, **headers: str) -> str:

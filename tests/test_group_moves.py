@@ -9,7 +9,7 @@ from typing import Any
 
 from core.changes import Amend, Change, Drop, PlaceAccounts, Put
 from core.tables import Chart, Code, Company, CompanyCode, Elimination, Group, GroupMember, IntercompanyPair, Mapping, Statement
-from tests.base import PineTest, bring, client_of, forget, person, run, tables, world
+from tests.base import InWorld, PineTest, bring, forget, person, run, tables
 from web.definitions import actions, drafting
 from web.definitions.snapshot import current
 from web.drafts import queries
@@ -24,13 +24,7 @@ def consolidated() -> dict[str, str]:
     return {row["line"]: row["amount"] for row in csv.DictReader(io.StringIO(text))}
 
 
-class GroupMoves(PineTest):
-    def setUp(self) -> None:
-        super().setUp()
-        bring(world())
-        self.mirela = person("mirela")
-        self.group = client_of(self.mirela)
-
+class GroupMoves(InWorld):
     def moved(self, *changes: Change) -> tuple[list[queries.Tree], Any]:
         draft = drafting.start(f"Draft {len(changes)} {changes[0]}"[:60], self.mirela, list(changes))
         made = drafting.working(draft)

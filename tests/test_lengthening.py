@@ -13,7 +13,7 @@ from core.respelling import Respell
 from core.tables import Code, CodeList
 from core.tables import Journal as JournalRow
 from core.tables import JournalLine as JournalLineRow
-from tests.base import CommittingTest, PineTest, Together, bring, client_of, forget, person, run, world
+from tests.base import CommittingTest, InWorld, Together, bring, forget, person, run, world
 from web.definitions import drafting
 from web.definitions.history import of_row, state_at
 from web.definitions.models import Version
@@ -26,13 +26,7 @@ STATEMENT = ("statement", "st", "--company", "alpha", "--year", "2026", "--perio
 TRIAL = ("trial-balance", "--company", "alpha", "--year", "2026", "--period", "2")
 
 
-class Lengthening(PineTest):
-    def setUp(self) -> None:
-        super().setUp()
-        bring(world())
-        self.mirela = person("mirela")
-        self.group = client_of(self.mirela)
-
+class Lengthening(InWorld):
     def post(self, code_list: str, length: int, side: str = "front", **more: str) -> Any:
         return self.group.post(
             f"/codes/{code_list}/settings/length/", {"length": length, "side": side, **more}, headers={"HX-Request": "true"}

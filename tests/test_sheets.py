@@ -24,7 +24,7 @@ from core.tables import (
     PairingRule,
     Period,
 )
-from tests.base import PineTest, bring, client_of, person, world
+from tests.base import InWorld, client_of, person
 from web.definitions import actions, drafting
 from web.definitions.models import Version
 from web.definitions.sheets import SHEETS
@@ -36,13 +36,7 @@ GROUP = {"group": "g"}
 RULE = {"position": "10", "rule": "north", "when": "account: 4010", "field": "site", "outcome": "only", "codes": "001"}
 
 
-class Sheets(PineTest):
-    def setUp(self) -> None:
-        super().setUp()
-        bring(world())
-        self.mirela = person("mirela")
-        self.group = client_of(self.mirela)
-
+class Sheets(InWorld):
     def address(self, sheet: str, act: str, given: dict[str, str], **more: str) -> str:
         return f"/table/{sheet}/{act}?{urlencode({**given, **more})}"
 

@@ -67,7 +67,9 @@ def group(request: HttpRequest, state: State, group: str) -> HttpResponse:
         for figure in found.statement.figures.lines:
             if figure.line.row.kind in ("text", "gap"):
                 continue
-            rows.append((figure.line, min(figure.line.depth, 8), list(zip(found.statement.columns, figure.shown, strict=True))))
+            rows.append(
+                (figure.line, min(figure.line.depth, 8), [(c, figure.seen(i)) for i, c in enumerate(found.statement.columns)])
+            )
     return render(request, "group/group.html", {
         "group": head, "statement": statement, "statements": _statements(state, head), "found": found, "rows": rows,
         "names": {row.company: row.name for row in state.rows(Company)},
@@ -139,7 +141,7 @@ def cell(request: HttpRequest, state: State, group: str, line: str, column: str)
         context["shares"] = eliminated(found, rows, names)
     elif column == "group":
         context["parts"] = [
-            (names[c].name if c in names else "Eliminations", c, figure.shown[i])
+            (names[c].name if c in names else "Eliminations", c, figure.seen(i))
             for i, c in enumerate(found.statement.columns[:-1])
         ]
     else:

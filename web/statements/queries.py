@@ -119,7 +119,7 @@ def company_amounts(state: State, company: str, statement: Statement, at: Window
     strays = tuple(Stray("", code, "", "") for code in codes[listed:])
     cumulative = sums["cumulative"].reshape(-1, 1)
     chosen = sums["cumulative"] if statement.kind == "balance_sheet" else sums["window"]
-    return Amounts(chosen.reshape(-1, 1), cumulative, strays)
+    return Amounts(chosen.reshape(-1, 1), cumulative, strays, None, sums["touched"].reshape(-1, 1))
 
 
 def company_statement(

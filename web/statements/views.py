@@ -108,7 +108,7 @@ def statement(request: HttpRequest, state: State, statement: str) -> HttpRespons
         before = was.get(figure.line.row.line) if was is not None else None
         now = figure.shown[0]
         moved = was is not None and before != now
-        rows.append((figure, now, before, moved, (now or 0) - (before or 0) if moved else None, min(figure.line.depth, 8),
+        rows.append((figure, figure.seen(), before, moved, (now or 0) - (before or 0) if moved else None, min(figure.line.depth, 8),
                      figure.line.row.line in drafted))  # fmt: skip
     unplaced = [(u, likely_line(made, u.account)) for u in found.figures.unplaced]
     idle = [made.accounts.codes[made.accounts.posting[i]] for i in made.missed().tolist()]
@@ -121,7 +121,7 @@ def statement(request: HttpRequest, state: State, statement: str) -> HttpRespons
     )
     return render(request, "statements/statement.html", {
         "plan": made, "statement": made.statement, "company": company, "rows": rows, "found": found, "digits": found.digits,
-        "unplaced": unplaced, "idle": [Idle(c.code, c.name, likely_line(made, c.code)) for c in idle if c.code not in amounted], "placed": belonging - len(idle),
+        "chart": state.get(Chart, made.statement.chart), "unplaced": unplaced, "idle": [Idle(c.code, c.name, likely_line(made, c.code)) for c in idle if c.code not in amounted], "placed": belonging - len(idle),
         "belonging": belonging, "check": check, "balance_sheet": made.statement.kind == "balance_sheet",
         "statements": seen_statements(request, state), "was": was is not None, "at": request.GET.get("at", ""),
         "companies": [row for row in companies_seen(request.user, state) if row.chart == made.statement.chart],
