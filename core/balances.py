@@ -171,11 +171,19 @@ def by_account(
 
 
 def grouped(keys: NDArray[Any], values: NDArray[Any], size: int) -> NDArray[Any]:
-    """Rows of values added up by key; exact, and far faster than adding them one by one."""
+    """Rows of values put together by key: added up (exact, and far faster than one by one), truth values by `or`.
+
+    Equal keys mostly lie side by side; such stretches are put together first, and only what they come to is sorted.
+    """
     made = np.zeros((size, *values.shape[1:]), dtype=values.dtype)
-    if len(keys):
-        order = np.argsort(keys, kind="stable")
-        ordered = keys[order]
-        starts = np.flatnonzero(np.concatenate([[True], ordered[1:] != ordered[:-1]]))
-        made[ordered[starts]] = np.add.reduceat(values[order], starts, axis=0)
+    adding = np.logical_or if values.dtype == np.bool_ else np.add
+    for final in (False, True):
+        if not len(keys):
+            return made
+        if final:
+            order = np.argsort(keys, kind="stable")
+            keys, values = keys[order], values[order]
+        starts = np.flatnonzero(np.concatenate([[True], keys[1:] != keys[:-1]]))
+        keys, values = keys[starts], adding.reduceat(values, starts, axis=0)
+    made[keys] = values
     return made

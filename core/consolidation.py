@@ -41,7 +41,8 @@ class Member:
 class Slab:
     """All amounts of a group, sorted into cells (target, company, partner); `starts` begins each cell.
 
-    Targets are the group's posting accounts in order, then the strays. `partner` is a member's index or OUTSIDE.
+    Targets are the group's posting accounts in order, then the strays. `partner` is a member's index or OUTSIDE. Cells of
+    one target and company lie together: `pair_starts` begins each such pair, `pairs` is its place in targets by companies.
     """
 
     state: State
@@ -56,6 +57,8 @@ class Slab:
     ordinal: NDArray[np.int32]
     kept: NDArray[np.bool_]
     amount: NDArray[Any]
+    pair_starts: NDArray[np.int64]
+    pairs: NDArray[np.int64]
 
     def sums(self, mask: NDArray[np.bool_]) -> NDArray[Any]:
         """One sum a cell over the rows of the mask."""
@@ -64,13 +67,11 @@ class Slab:
         return np.add.reduceat(np.where(mask, self.amount, 0), self.starts)
 
     def by_company(self, cells: NDArray[Any], size: int) -> NDArray[Any]:
-        """Cell sums over partners: targets by companies. Cells are sorted by both, so each sum is one stretch of them."""
-        made = np.zeros(size * max(1, len(self.companies)), dtype=cells.dtype)
+        """Cells added up over partners, targets by companies."""
+        made = np.zeros(size * len(self.companies), dtype=cells.dtype)
         if len(cells):
-            pair = self.target * len(self.companies) + self.company
-            starts = np.flatnonzero(np.concatenate([[True], pair[1:] != pair[:-1]]))
-            made[pair[starts]] = np.add.reduceat(cells, starts)
-        return made.reshape(size, -1) if self.companies else made.reshape(size, 1)[:, :0]
+            made[self.pairs] = np.add.reduceat(cells, self.pair_starts)
+        return made.reshape(size, len(self.companies))
 
     def upto(self, end: int) -> NDArray[Any]:
         return self.sums(self.ordinal <= end)
@@ -159,7 +160,7 @@ def build(state: State, group: str, members: list[Member]) -> Slab:
     if not parts:
         empty = np.zeros(0, dtype=np.int64)
         return Slab(state, group, tuple(posting), companies, (), empty, empty, empty, empty,
-                    empty.astype(np.int32), empty.astype(bool), empty)  # fmt: skip
+                    empty.astype(np.int32), empty.astype(bool), empty, empty, empty)  # fmt: skip
     target, company, partner, when, kept, amount = (np.concatenate(column) for column in zip(*parts, strict=True))
     width, deep = len(members), len(members) + 1
     cell = (target * width + company) * deep + partner + 1
@@ -167,8 +168,10 @@ def build(state: State, group: str, members: list[Member]) -> Slab:
     cell = cell[order]
     starts = np.flatnonzero(np.concatenate([[True], cell[1:] != cell[:-1]]))
     first = order[starts]
+    pair = cell[starts] // deep
+    pair_starts = np.flatnonzero(np.concatenate([[True], pair[1:] != pair[:-1]]))
     return Slab(state, group, tuple(posting), companies, tuple(strays), starts, target[first], company[first],
-                partner[first], when[order], kept[order], exact(amount[order]))  # fmt: skip
+                partner[first], when[order], kept[order], exact(amount[order]), pair_starts, pair[pair_starts])  # fmt: skip
 
 
 class Disagreement(NamedTuple):
@@ -292,23 +295,17 @@ def consolidate(slab: Slab, start: int, end: int, balance_sheet: bool) -> Consol
     cumulative = eliminate(slab, everything, rules)
     total = _matrix(slab, everything, cumulative)
     if balance_sheet:
-        return Consolidated(
-            slab.companies, Amounts(total, total, slab.strays, None, _touched(slab, everything, total)), cumulative, cumulative
-        )
+        return Consolidated(slab.companies, Amounts(total, total, slab.strays, None, _touched(total)), cumulative, cumulative)
     cells = slab.window(start, end, closing=False)
     window = eliminate(slab, cells, rules)
     amounts = _matrix(slab, cells, window)
-    return Consolidated(
-        slab.companies, Amounts(amounts, total, slab.strays, None, _touched(slab, cells, amounts)), window, cumulative
-    )
+    return Consolidated(slab.companies, Amounts(amounts, total, slab.strays, None, _touched(amounts)), window, cumulative)
 
 
-def _touched(slab: Slab, cells: NDArray[Any], amounts: NDArray[Any]) -> NDArray[np.bool_]:
-    """Where a company has any amount with any partner, where anything was eliminated, and for the group either."""
+def _touched(amounts: NDArray[Any]) -> NDArray[np.bool_]:
+    """Where there is an amount; in the group's column where any other has one."""
     made: NDArray[np.bool_] = np.not_equal(amounts, 0)
-    width = len(slab.companies)
-    made[:, :width] = slab.by_company((cells != 0).astype(np.int64), len(amounts)) > 0
-    made[:, width + 1] = made[:, : width + 1].any(axis=1)
+    made[:, -1] = made[:, :-1].any(axis=1)
     return made
 
 

@@ -296,14 +296,13 @@ def _bare(made: Plan, amounts: Amounts, rows: NDArray[np.int64]) -> list[tuple[b
     if amounts.touched is None:
         return [()] * len(made.lines)
     size = len(made.lines) + 1
-    count = grouped(made.line_of[rows] % size, amounts.touched[: len(rows)].astype(np.int64), size)
-    result = amounts.touched[: len(rows)][made.into_result[rows]].sum(axis=0)
+    there = grouped(made.line_of[rows] % size, amounts.touched[: len(rows)], size)
     for i in range(len(made.lines) - 1, -1, -1):
         if made.lines[i].row.kind == "result":
-            count[i] = result
+            there[i] = amounts.touched[: len(rows)][made.into_result[rows]].any(axis=0)
         if (parent := made.lines[i].parent) >= 0:
-            count[parent] += count[i]
-    return [tuple(row) for row in (count[:-1] == 0).tolist()]
+            there[parent] |= there[i]
+    return [tuple(row) for row in (~there[:-1]).tolist()]
 
 
 def _work_out(made: Plan, shown: list[list[int | None]], digits: int) -> None:
@@ -325,11 +324,11 @@ def _unplaced(made: Plan, amounts: Amounts) -> list[Unplaced]:
     """Accounts with an amount on no line, in code order; amounts without a group account by their own class."""
     found = []
     rows = amounts.rows(len(made.line_of))
-    missed = (made.line_of[rows] < 0) & amounts.window[: len(rows)].any(axis=1)
-    for i in np.flatnonzero(missed).tolist():
+    wanted = np.zeros(len(made.line_of), dtype=bool)
+    wanted[made.missed()] = True
+    for i in np.flatnonzero(wanted[rows] & amounts.window[: len(rows)].any(axis=1)).tolist():
         code = made.accounts.codes[made.accounts.posting[rows[i]]]
-        if made.belongs(code.account_class):
-            found.append(Unplaced("", code.code, code.name, code.account_class, tuple(amounts.window[i].tolist())))
+        found.append(Unplaced("", code.code, code.name, code.account_class, tuple(amounts.window[i].tolist())))
     for at, stray in enumerate(amounts.strays):
         row = amounts.window[len(rows) + at]
         if row.any() and made.belongs(stray.account_class):

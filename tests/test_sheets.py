@@ -20,6 +20,7 @@ from core.tables import (
     CompanyCode,
     Elimination,
     GroupMember,
+    Mapping,
     PairingCondition,
     PairingRule,
     Period,
@@ -70,6 +71,14 @@ class Sheets(InWorld):
             ("rules", {"chart": "c"}, "", {**RULE, "rule": "x", "when": "account: 9999"},
              "when: There is no code 9999 in acc. Correct the selector."),
             ("rules", {"chart": "c"}, "", {**RULE, "rule": "x", "outcome": ""}, "outcome: The column outcome must be given. Fill the cell."),
+            ("mappings", {"group": "g", "company": "beta"}, "", {"position": "10", "accounts": "1010", "field": "", "codes": "", "target": "1020"},
+             f"{there}mappings%3A10"),
+            ("mappings", {"group": "g", "company": "beta"}, "", {"position": "20", "accounts": "1110", "field": "", "codes": "", "target": "1110"},
+             f"{there}mappings%3A20"),
+            ("mappings", {"group": "g", "company": "beta"}, "10", {"position": "20", "accounts": "1010", "field": "", "codes": "", "target": "1020"},
+             "position: There is a row 20 already. Give another one, or change the one that is there."),
+            ("mappings", {"group": "g", "company": "beta"}, "10", {"position": "15", "accounts": "1010", "field": "", "codes": "", "target": "1020"},
+             f"{there}mappings%3A15"),
             ("segments", STRUCTURE, "3", {"position": "3", "segment": "site", "name": "Place", "code_list": "site", "role": "other",
              "required": "on", "default_code": "001"}, f"{there}segments%3A3"),
             ("segments", STRUCTURE, "2", {"position": "2", "segment": "account", "name": "Account", "code_list": "acc", "role": "other",
@@ -101,6 +110,7 @@ class Sheets(InWorld):
                 self.assertEqual(self.keep(sheet, given, key, **cells), expected)
         state = current().state
         self.assertEqual({c.field for c in state.rows(PairingCondition)}, {"account", "season"})
+        self.assertEqual(sorted((m.position, m.target) for m in state.part(Mapping, "g").values()), [(15, "1020"), (20, "1110")])
         self.assertEqual(state.get(ChartSegment, "c", "site"), ChartSegment("c", "site", True, "001"))
         self.assertEqual({c.code for c in state.part(CompanyCode, "gamma").values()}, {"10", "20"})
 

@@ -7,7 +7,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from core.balances import Books, Posted, books_of, summed, unpack
+from core.balances import Books, Posted, books_of, grouped, summed, unpack
 from core.codes import list_index
 from core.consolidation import Member, Slab, build, consolidate, eliminate, trial_balance
 from core.mapping import map_plan
@@ -212,3 +212,14 @@ class Groups(TestCase):
 
     def test_list_index_holds_posting_codes_only(self) -> None:
         self.assertEqual(list_index(state(), "acc").posting, CODES)
+
+
+class Grouping(TestCase):
+    @given(st.lists(st.tuples(st.integers(0, 4), st.integers(-9, 9), st.integers(-(2**40), 2**40)), max_size=30))
+    def test_rows_are_put_together_by_key_as_one_would_by_hand(self, rows: list[tuple[int, int, int]]) -> None:
+        keys = np.array([key for key, _, _ in rows], dtype=np.int64)
+        values = np.array([[a, b] for _, a, b in rows], dtype=np.int64).reshape(-1, 2)
+        by_hand = [[sum(row[i] for row in rows if row[0] == key) for i in (1, 2)] for key in range(6)]
+        self.assertEqual(grouped(keys, values, 6).tolist(), by_hand)
+        there = [[any(row[i] for row in rows if row[0] == key) for i in (1, 2)] for key in range(6)]
+        self.assertEqual(grouped(keys, values != 0, 6).tolist(), there)

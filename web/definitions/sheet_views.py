@@ -79,7 +79,8 @@ def _kept(
     request: HttpRequest, state: State, sheet: sheets.Sheet, given: sheets.Given, cells: dict[str, str], known: Any
 ) -> HttpResponse:
     found = sheets.take(state, sheet, given, list(cells), [(1, list(cells.values()))], posted_facts(state), known)
-    if known is None and found.keys and sheets.find(state, sheet, given, found.keys[0]) is not None:
+    other = sheets.find(state, sheet, given, found.keys[0]) if found.keys else None
+    if other is not None and other != known:
         first = sheet.key[-1].name
         raise Refused([Fault("taken", f"There is a {sheet.noun} {found.keys[0]} already.", Place(sheet.table, (), first, found.keys[0]),
                              "Give another one, or change the one that is there.")])  # fmt: skip
@@ -102,7 +103,8 @@ def several(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
     """One act for the chosen rows: delete them, or move one among its neighbours."""
     kind, given = asked(request, state, sheet)
     keys = [key for key in request.POST.get("what", "").split(",") if key]
-    found = [row for row in (sheets.find(state, kind, given, key) for key in keys) if row is not None]
+    there = {kind.key_text(row): row for row in sheets.rows_of(state, kind, given)}
+    found = [there[key] for key in keys if key in there]
     if not found:
         raise Refused([Fault("nothing-chosen", f"No {kind.noun} is chosen.", way_out="Choose a row first.")])
     act = request.POST.get("act", "")
