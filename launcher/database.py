@@ -9,7 +9,7 @@ import subprocess
 from urllib.parse import urlsplit, urlunsplit
 
 from launcher import cluster
-from launcher.places import PYTHON, ROOT, CannotGoOn, kept_secret, say, state_folder
+from launcher.places import PYTHON, ROOT, STATE, CannotGoOn, kept_secret, say, state_folder
 
 DEFAULT = "pine"
 NAME = re.compile(r"[a-z][a-z0-9_]{0,50}")
@@ -52,6 +52,9 @@ def prepare_database() -> str:
     done = subprocess.run([str(PYTHON), "-m", "web.shell.prepare"], env=environment, capture_output=True, text=True)
     if done.returncode:
         raise CannotGoOn(f"The database could not be prepared:\n{done.stderr.strip() or done.stdout.strip()}")
+    if done.stderr.strip():  # another database stands there now: the server has to start anew on it
+        say(done.stderr.strip())
+        (STATE / "server.stamp").unlink(missing_ok=True)
     return url
 
 

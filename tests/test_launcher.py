@@ -15,6 +15,8 @@ import urllib.error
 import urllib.request
 from pathlib import Path
 
+import psycopg
+
 ROOT = Path(__file__).resolve().parent.parent
 TRACKED = ("core", "demo", "launcher", "web", "pine", "pyproject.toml", "requirements.lock", "requirements-dev.lock")
 
@@ -44,8 +46,8 @@ class Launcher(unittest.TestCase):
         return done.returncode, done.stdout, done.stderr
 
     def start(self) -> str:
-        status, out, err = self.pine("start")
-        self.assertEqual(status, 0, err)
+        status, out, self.told = self.pine("start")
+        self.assertEqual(status, 0, self.told)
         found = re.search(r"http://127\.0\.0\.1:\d+/", out)
         assert found, out
         self.assertIn("m.okafor    glasshouse-ledger", out)
@@ -93,9 +95,28 @@ class Launcher(unittest.TestCase):
         self.assertTrue(self.alive(again))
         self.assertEqual(self.pine("trial-balance", "--company", "nurseries", "--year", "2026", "--period", "9")[1], out)
 
+        self.earlier_state()
+        self.assertTrue(self.alive(self.start()))
+        self.assertIn("is kept as pine_earlier_1; a new one is made.", self.told)
+        self.assertEqual(self.pine("trial-balance", "--company", "nurseries", "--year", "2026", "--period", "9")[1], out)
+
         self.assertEqual(self.pine("stop")[1], "Stopped.\n")
         self.assertEqual(self.processes(), {})
         self.assertEqual(self.pine("stop")[1], "Nothing was running.\n")
+
+    def earlier_state(self) -> None:
+        """Makes the database one that the models of now don't fit, as a checkout of an earlier day leaves it."""
+        port = (self.folder / ".pine" / "database.port").read_text().strip()
+        secrets = [*self.folder.glob(".pine/database-password"), *Path("/var/tmp").glob("*/database-password")]
+        for secret in secrets:
+            with contextlib.suppress(psycopg.OperationalError):
+                with psycopg.connect(
+                    host="127.0.0.1", port=port, user="pine", dbname="pine", password=secret.read_text().strip(), autocommit=True
+                ) as made:
+                    made.execute("ALTER TABLE definitions_version DROP COLUMN respells")
+                    made.execute("UPDATE pine_stamp SET stamp = 'earlier'")
+                return
+        self.fail("the database could not be reached")
 
     def killed(self) -> list[int]:
         """Everything of this checkout that runs, workers and children too."""
