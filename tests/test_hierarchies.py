@@ -227,9 +227,9 @@ class Trees(Screen):
             row = re.search(r'<tr id="line-cash".*?</tr>', page, re.S)
             return re.sub(r"\s+", " ", re.sub(r"<[^>]+>", " ", row.group() if row else "")).strip()
 
-        self.assertEqual(cash("2"), "Cash under 10 0")
+        self.assertEqual(cash("2"), "Cash under 10 —")
         self.assertEqual(cash("2&tree=then"), "Cash under 10 1,000.00")
-        self.assertEqual(cash("3&tree=then"), "Cash under 10 0")
+        self.assertEqual(cash("3&tree=then"), "Cash under 10 —")
 
     def test_the_elevation_is_a_page_and_a_file(self) -> None:
         for query in ("", "?by=balance&company=alpha&year=2026&period=2", "?by=lines", "?zoom=11"):

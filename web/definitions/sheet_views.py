@@ -34,13 +34,6 @@ def _back(request: HttpRequest, sheet: sheets.Sheet, key: str = "") -> HttpRespo
     return go(here.path + (f"?{query}" if query else ""))
 
 
-def _known(state: State, sheet: sheets.Sheet, given: sheets.Given, key: str) -> Any:
-    row = sheets.find(state, sheet, given, key)
-    if row is None:
-        raise Http404
-    return row
-
-
 @needs(SIGNED_IN)
 def rows(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
     """A further stretch of a long sheet."""
@@ -192,7 +185,9 @@ def bring(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
 def about(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
     """What is known of one row: what is fixed, who uses it, its history."""
     kind, given = asked(request, state, sheet)
-    found = _known(state, kind, given, request.GET.get("key", ""))
+    found = sheets.find(state, kind, given, request.GET.get("key", ""))
+    if found is None:  # deleted meanwhile, perhaps by the very hand that asks
+        return render(request, "definitions/about.html", {"what": "This row is not there any more"})
     used: dict[str, int] = {}
     if kind.kept.keys == 1:
         for user in users(state, kind.kept.row, found[0]):
