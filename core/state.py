@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import Any, NamedTuple, TypeVar
 
+from core.digest import added, digest_text, row_digest
 from core.tables import BY_ROW, DEFINING_TABLES, TABLES
 
 R = TypeVar("R")
@@ -12,6 +13,18 @@ T = TypeVar("T")
 Key = tuple[Any, ...]
 Part = dict[Key, Any]
 WHOLE = ""
+MOST_DERIVED = 20_000
+"""Derived values that a snapshot keeps; the oldest go first."""
+EDITS_BETWEEN_SWEEPS = 32
+"""Snapshots in a row after which derived values that no snapshot can use any more are let go, with the rows they read."""
+
+
+class OutOfStep(Exception):
+    """An edit says a row was what the snapshot doesn't hold: replaying it would make a state that never was."""
+
+    def __init__(self, edit: Edit):
+        self.edit = edit
+        super().__init__(f"{edit.table} {edit.key}")
 
 
 class Edit(NamedTuple):
@@ -34,11 +47,13 @@ def part_of(table: str, key: Key) -> Any:
 class State:
     """A snapshot of all definitions. Never changed after it was made; ask `rows`, `part`, `get`."""
 
-    __slots__ = ("_cache", "_parts")
+    __slots__ = ("_age", "_cache", "_digest", "_parts")
 
-    def __init__(self, parts: dict[str, dict[Any, Part]] | None = None, cache: dict[Any, Any] | None = None):
+    def __init__(self, parts: dict[str, dict[Any, Part]] | None = None):
         self._parts: dict[str, dict[Any, Part]] = parts or {table.name: {} for table in DEFINING_TABLES}
-        self._cache: dict[Any, Any] = cache or {}
+        self._cache: dict[Any, tuple[tuple[Any, ...], Any, tuple[Any, ...], bool]] = {}
+        self._age = 0
+        self._digest: int | None = None
 
     @staticmethod
     def of(rows: Iterable[Any]) -> State:
@@ -74,22 +89,70 @@ class State:
     def count(self, row: type[Any]) -> int:
         return sum(len(part) for part in self._parts[BY_ROW[row].name].values())
 
+    @property
+    def digest(self) -> str:
+        """Stands for all rows (core/digest.py): two snapshots with the same rows have the same one, whatever led to them."""
+        return digest_text(self._digest_number())
+
+    def _digest_number(self) -> int:
+        if self._digest is None:
+            total = 0
+            for name, parts in self._parts.items():
+                for part in parts.values():
+                    for row in part.values():
+                        total += row_digest(name, row)
+            self._digest = added(total, gone=0, come=0)
+        return self._digest
+
     def edited(self, edits: Iterable[Edit]) -> State:
         """The snapshot after the edits; parts not touched are shared, and what was derived from them is kept."""
+        return self._edited(edits, proving=False)
+
+    def replayed(self, edits: Iterable[Edit]) -> State:
+        """Like `edited`, for edits of a log. Raises OutOfStep where a row isn't what its edit says it was."""
+        return self._edited(edits, proving=True)
+
+    def _edited(self, edits: Iterable[Edit], proving: bool) -> State:
         parts = dict(self._parts)
-        copied: set[tuple[str, Any]] = set()
-        for table, key, _old, new in edits:
+        copied: dict[tuple[str, Any], Part] = {}
+        tables: set[str] = set()
+        digest = self._digest
+        for edit in edits:
+            table, key, old, new = edit
             first = part_of(table, key)
-            if (table, first) not in copied:
-                if not any(name == table for name, _ in copied):
+            part = copied.get((table, first))
+            if part is None:
+                if table not in tables:
+                    tables.add(table)
                     parts[table] = dict(parts[table])
-                parts[table][first] = dict(parts[table].get(first) or {})
-                copied.add((table, first))
+                part = copied[(table, first)] = parts[table][first] = dict(parts[table].get(first) or {})
+            was = part.get(key)
+            if proving and was != old:
+                raise OutOfStep(edit)
+            if digest is not None:
+                digest = added(digest, gone=row_digest(table, was), come=row_digest(table, new))
             if new is None:
-                parts[table][first].pop(key, None)
+                part.pop(key, None)
             else:
-                parts[table][first][key] = new
-        return State(parts, dict(self._cache))
+                part[key] = new
+        made = State(parts)
+        made._digest, made._age = digest, self._age + 1
+        made._cache = dict(self._cache)  # in one go: other threads ask this snapshot meanwhile
+        if made._age >= EDITS_BETWEEN_SWEEPS:
+            made._sweep()
+        return made
+
+    def _sweep(self) -> None:
+        """Lets go of derived values that are not true here and that nothing is made from, and of the oldest."""
+        self._age = 0
+        useful = {
+            key: entry
+            for key, entry in self._cache.items()
+            if entry[3] or all(map(_same, entry[0], self._seen(entry[2], key[1])))
+        }
+        for key in list(useful)[: max(0, len(useful) - MOST_DERIVED)]:
+            del useful[key]
+        self._cache = useful
 
     def _seen(self, reads: tuple[Any, ...], args: tuple[Any, ...]) -> tuple[Any, ...]:
         return tuple(
@@ -103,12 +166,20 @@ class State:
         key = (make, args)
         seen = self._seen(reads, args)
         hit = self._cache.get(key)
-        if hit is not None and all(a is b for a, b in zip(hit[0], seen, strict=True)):
+        if hit is not None and all(map(_same, hit[0], seen)):
             return hit[1]  # type: ignore[no-any-return]
         followed = follow(self, hit[0], hit[1], *args) if follow is not None and hit is not None else None
         value: T = make(self, *args) if followed is None else followed
-        self._cache[key] = (seen, value)
+        self._cache.pop(key, None)  # the order of the entries is that of their making
+        self._cache[key] = (seen, value, reads, follow is not None)
+        if len(self._cache) > MOST_DERIVED:
+            for oldest in list(self._cache)[: MOST_DERIVED // 10]:
+                self._cache.pop(oldest, None)
         return value
+
+
+def _same(one: Any, other: Any) -> bool:
+    return one is other
 
 
 def derived(*reads: Any, follow: Callable[..., Any] | None = None) -> Callable[[Callable[..., T]], Callable[..., T]]:

@@ -46,7 +46,8 @@ def start_worker(environment: dict[str, str]) -> None:
     """The worker takes what would keep a page waiting, one after the other; it is a process of its own."""
     with (state_folder() / "worker.log").open("ab") as log:
         made = subprocess.Popen(
-            [str(PYTHON), "-m", "web.manage", "procrastinate", "worker", "--concurrency=1", "--shutdown-graceful-timeout=3"],
+            [str(PYTHON), "-m", "web.manage", "procrastinate", "worker", "--concurrency=1", "--shutdown-graceful-timeout=3",
+             "--delete-jobs=successful"],
             env=environment, cwd=ROOT, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True,
         )  # fmt: skip
     WORKER.write_text(str(made.pid))

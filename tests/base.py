@@ -9,7 +9,7 @@ import tempfile
 import threading
 from collections.abc import Iterator, Mapping
 from pathlib import Path
-from typing import Any
+from typing import Any, ClassVar
 from unittest.mock import patch
 
 from django.contrib.auth import get_user_model
@@ -21,11 +21,10 @@ from core.parsing import write_cell
 from core.tables import BY_ROW
 from core.tests.builders import definitions
 from core.tests.test_figures import BALANCE
-from web.definitions import drafting, snapshot
+from web import process_cache
 from web.exchange import command
 from web.exchange.importing import Outcome, import_package
-from web.group import queries as group_queries
-from web.journals import books
+from web.process_cache import EVERY
 
 Tables = dict[str, str]
 
@@ -91,13 +90,6 @@ def refused(content: Mapping[str, str | bytes]) -> list[str]:
     return []
 
 
-def forget() -> None:
-    snapshot.forget()
-    drafting.forget()
-    books.forget()
-    group_queries.forget()
-
-
 def person(name: str, role: str = "group", companies: tuple[str, ...] = ()) -> Any:
     from web.companies.models import Company
 
@@ -106,8 +98,34 @@ def person(name: str, role: str = "group", companies: tuple[str, ...] = ()) -> A
     return made
 
 
+class Workers:
+    """The memories of two server processes, which take turns: what one learns the other must find out by itself."""
+
+    away: ClassVar[dict[int, Any]] = {}
+
+    @classmethod
+    def turn(cls) -> None:
+        cls.away = {id(cache): cache.exchanged(cls.away.get(id(cache))) for cache in EVERY}
+
+
+def forget() -> None:
+    process_cache.forget()
+    Workers.away = {}
+
+
+class TurningClient(Client):
+    """Each request goes to the other worker than the one before; `turning` off: all to the same one."""
+
+    turning = True
+
+    def request(self, **request: Any) -> Any:
+        if self.turning:
+            Workers.turn()
+        return super().request(**request)
+
+
 def client_of(who: Any) -> Client:
-    made = Client(headers={"HX-Current-URL": "http://testserver/"})
+    made = TurningClient(headers={"HX-Current-URL": "http://testserver/"})
     made.force_login(who, backend="django.contrib.auth.backends.ModelBackend")
     return made
 
@@ -127,7 +145,6 @@ def run(*words: str) -> tuple[int, str, str]:
 class Forgetting:
     def setUp(self) -> None:
         forget()
-        drafting._looked = float("inf")  # drafts that wait are looked for only where a test says so
         super().setUp()  # type: ignore[misc]
 
     def tearDown(self) -> None:

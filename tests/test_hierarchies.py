@@ -155,6 +155,7 @@ class Table(Screen):
         )
 
     def test_queries_do_not_grow_with_the_list(self) -> None:
+        self.client.turning = False
         self.client.get("/codes/acc/")
         with self.assertNumQueries(3):
             self.client.get("/codes/acc/rows/?class=asset")

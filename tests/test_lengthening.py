@@ -84,12 +84,12 @@ class Lengthening(InWorld):
 
     def test_another_process_and_a_pack_that_lags_take_the_new_texts(self) -> None:
         run(*TRIAL)  # packs are there, and kept
-        kept = dict(books._kept)
+        kept = books._kept.exchanged(None)
         self.post("acc", 5)
-        books._kept.update(kept)
+        books._kept.exchanged(kept)
         self.assertIn("\n01010,Bank,", run(*TRIAL)[1])
         BookPack.objects.update(sequence=0)
-        books.forget()
+        forget()
         self.post("acc", 6)
         self.assertIn("\n001010,Bank,", run(*TRIAL)[1])
 

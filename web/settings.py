@@ -80,7 +80,7 @@ DATABASES = {
     }
 }
 
-PROCRASTINATE_IMPORT_PATHS = ["web.exchange.job"]
+PROCRASTINATE_IMPORT_PATHS = ["web.exchange.job", "web.definitions.tasks"]
 
 AUTH_USER_MODEL = "people.Person"
 AUTHENTICATION_BACKENDS = [

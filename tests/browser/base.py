@@ -7,11 +7,11 @@ from pathlib import Path
 from typing import Any
 
 import axe_playwright_python
-from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 
 from demo.__main__ import PASSWORD, load
-from tests.base import CommittingTest, Forgetting, forget
+from tests.base import CommittingTest, forget
+from tests.serving import Served
 
 AXE = next(Path(axe_playwright_python.__file__).parent.rglob("axe.min.js"))
 CHROMIUM = os.environ.get("PINE_CHROMIUM", "/usr/bin/chromium")
@@ -21,14 +21,17 @@ PATIENCE = 30_000
 QUIET = ("the server responded with a status of 422", "htmx:sendAbort", "htmx:afterRequest")
 
 
-class BrowserTest(Forgetting, StaticLiveServerTestCase):
+class BrowserTest(CommittingTest):
+    """The server runs as users have it, in two worker processes beside the test."""
+
     playwright: Playwright
     browser: Browser
-    _fixture_teardown = CommittingTest._fixture_teardown
+    server: Served
 
     @classmethod
     def setUpClass(cls) -> None:
         super().setUpClass()
+        cls.server = Served(2)
         cls.playwright = sync_playwright().start()
         expect.set_options(timeout=PATIENCE)
         cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=["--no-sandbox", CLOSED_NETWORK])
@@ -37,6 +40,7 @@ class BrowserTest(Forgetting, StaticLiveServerTestCase):
     def tearDownClass(cls) -> None:
         cls.browser.close()
         cls.playwright.stop()
+        cls.server.stop()
         super().tearDownClass()
 
     def setUp(self) -> None:
@@ -58,7 +62,7 @@ class BrowserTest(Forgetting, StaticLiveServerTestCase):
         page.set_default_timeout(PATIENCE)
         page.on("pageerror", lambda error: self.trouble.append(str(error)))
         page.on("console", self._console)
-        page.goto(f"{self.live_server_url}/sign-in/")
+        page.goto(f"{self.server.url}/sign-in/")
         page.fill("[name=username]", name)
         page.fill("[name=password]", PASSWORD)
         page.keyboard.press("Enter")
@@ -70,7 +74,7 @@ class BrowserTest(Forgetting, StaticLiveServerTestCase):
             self.trouble.append(message.text)
 
     def go(self, address: str) -> None:
-        self.page.goto(self.live_server_url + address)
+        self.page.goto(self.server.url + address)
         self.page.wait_for_load_state("networkidle")
 
     def press(self, *keys: str) -> None:

@@ -152,7 +152,7 @@ class Story(BrowserTest):
     def test_two_users_at_once(self) -> None:
         other = self.open("m.okafor")
         for page in (self.page, other):
-            page.goto(f"{self.live_server_url}/codes/accounts/?at=11240")
+            page.goto(f"{self.server.url}/codes/accounts/?at=11240")
             page.wait_for_load_state("networkidle")
             page.keyboard.press("Enter")
             page.wait_for_selector("#editing")
@@ -201,10 +201,10 @@ class Story(BrowserTest):
 
     def test_the_company_accountant_keeps_to_their_own(self) -> None:
         page = self.open("t.penrose")
-        page.goto(f"{self.live_server_url}/companies/")
+        page.goto(f"{self.server.url}/companies/")
         expect(page.locator("tbody tr")).to_have_count(1)
-        self.assertEqual(page.goto(f"{self.live_server_url}/journals/fernhollow/").status, 404)
-        self.assertEqual(page.goto(f"{self.live_server_url}/group/fernhollow/").status, 404)
+        self.assertEqual(page.goto(f"{self.server.url}/journals/fernhollow/").status, 404)
+        self.assertEqual(page.goto(f"{self.server.url}/group/fernhollow/").status, 404)
         self.trouble.clear()
         page.context.close()
 

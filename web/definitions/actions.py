@@ -67,7 +67,13 @@ def write_version(
     numbers = snapshot.chart_versions()
     more["charts"] = {chart: numbers.get(chart, 0) + 1 for chart in more["charts"]}
     made = Version.objects.create(
-        version=before.version + 1, by=by, sentence=sentence[:2000], rows=len(edits), takes_back=takes_back, **more
+        version=before.version + 1,
+        by=by,
+        sentence=sentence[:2000],
+        rows=len(edits),
+        takes_back=takes_back,
+        digest=after.digest,
+        **more,
     )
     with (
         connection.cursor() as cursor,
@@ -83,14 +89,16 @@ def _json(row: Any) -> str | None:
 
 
 def changed_since(edits: list[Edit], seen: int) -> list[Fault]:
-    """Rows that someone else changed after the version a person looked at."""
+    """Rows that someone else changed after the version a person looked at, each with its newest change."""
     keys = {(edit.table, store.key_text(edit.key)) for edit in edits}
-    rows = Edited.objects.filter(version__version__gt=seen, table__in={table for table, _ in keys}).select_related("version__by")
+    rows = Edited.objects.filter(
+        version_id__gt=seen, table__in={table for table, _ in keys}, key__in={key for _, key in keys}
+    ).select_related("version__by").order_by("version_id", "pk")  # fmt: skip
+    newest = {(row.table, row.key): row.version for row in rows.iterator() if (row.table, row.key) in keys}
     return [
-        Fault("changed-since", f"{row.version.by.shown_name() if row.version.by else 'An import'} changed this meanwhile: "
-              f"{row.version.sentence}.", Place(row.table, (row.key,)), "Look at it as it is now, then decide again.")
-        for row in rows[:500]
-        if (row.table, row.key) in keys
+        Fault("changed-since", f"{version.by.shown_name() if version.by else 'An import'} changed this meanwhile: "
+              f"{version.sentence}.", Place(table, (key,)), "Look at it as it is now, then decide again.")
+        for (table, key), version in newest.items()
     ]  # fmt: skip
 
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import threading
-import time
 import uuid
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -23,11 +21,11 @@ from core.tables import Chart
 from web.definitions import actions, snapshot, store
 from web.definitions.facts import posted_facts
 from web.definitions.models import Draft, DraftChange, DraftRemark, DraftStep, Edited
+from web.process_cache import ProcessCache
 
 OPEN_ENDED = (Draft.OPEN, Draft.REVIEW, Draft.APPROVED, Draft.SCHEDULED)
-MOST_KEPT = 12
-_lock = threading.Lock()
-_kept: dict[int, tuple[uuid.UUID | None, tuple[int, ...], Replayed]] = {}
+NOT_DUE = ("draft-status", "draft-date", "draft-unknown")
+_kept: ProcessCache[int, tuple[uuid.UUID | None, tuple[int, ...], Replayed]] = ProcessCache(12)
 
 
 @dataclass(frozen=True)
@@ -74,7 +72,7 @@ def _published_since(draft: Draft, mine: Sequence[tuple[str, tuple[Any, ...]]]) 
     keys = {(table, store.key_text(key)) for table, key in mine}
     rows = Edited.objects.filter(
         version__gt=draft.base, table__in={table for table, _ in keys}, key__in={key for _, key in keys}
-    ).order_by("version", "pk")
+    ).order_by("version_id", "pk")
     return joined(
         snapshot.as_edit(row)
         for row in rows
@@ -92,8 +90,7 @@ def working(draft: Draft) -> Working:
     """Works a draft out, going on from what is kept where only changes at the end are new."""
     published = snapshot.current()
     numbers = tuple(changes_of(draft))
-    with _lock:
-        kept = _kept.get(draft.pk)
+    kept = _kept.get(draft.pk)
     if kept is not None and kept[0] == published.token and numbers[: len(kept[1])] == kept[1]:
         base, known = kept[2], len(kept[1])
     else:
@@ -102,21 +99,8 @@ def working(draft: Draft) -> Working:
     if fresh:
         rows = {row.pk: row for row in DraftChange.objects.filter(draft=draft, pk__in=fresh)}
         base = base.followed([(number, decode_change(rows[number].content)) for number in fresh])
-    _keep(draft, published, numbers, base)
+    _kept.put(draft.pk, (published.token, numbers, base))
     return Working(draft, published, base)
-
-
-def _keep(draft: Draft, published: snapshot.Snapshot, numbers: tuple[int, ...], made: Replayed) -> None:
-    with _lock:
-        _kept.pop(draft.pk, None)
-        if len(_kept) >= MOST_KEPT:
-            _kept.pop(next(iter(_kept)))
-        _kept[draft.pk] = (published.token, numbers, made)
-
-
-def forget() -> None:
-    with _lock:
-        _kept.clear()
 
 
 def start(name: str, by: Any, changes: Sequence[Change] = (), reason: str = "") -> Draft:
@@ -223,11 +207,18 @@ def _must(made: Working) -> None:
         raise Refused(faults)
 
 
-def publish(number: int, by: Any, *, reason: str = "", on: date | None = None, today: date, moved: int | None = None) -> Draft:
-    """Makes a draft the next version in one transaction, or lets it wait for a date. Raises Refused with what is missing."""
+def publish(
+    number: int, by: Any, *, reason: str = "", on: date | None = None, today: date, moved: int | None = None, due: bool = False
+) -> Draft:
+    """Makes a draft the next version in one transaction, or lets it wait for a date. Raises Refused with what is missing.
+
+    `due`: only if it still waits for a date and that has come.
+    """
     with transaction.atomic():
         actions.lock_definitions()
-        draft = locked(number, *OPEN_ENDED)
+        draft = locked(number, *((Draft.SCHEDULED,) if due else OPEN_ENDED))
+        if due and (draft.takes_effect is None or draft.takes_effect > today):
+            raise Refused([Fault("draft-date", f"The draft {draft.name} waits for a later date.")])
         draft.reason = (reason or draft.reason).strip()[:1000]
         if not draft.reason:
             raise Refused(
@@ -286,29 +277,25 @@ def say(number: int, by: Any, verdict: str, text: str) -> Draft:
 
 def bring_back(version: int, by: Any, name: str) -> Draft:
     """A draft that turns back every version after the one named, newest first, one change a version."""
-    rows = Edited.objects.filter(version__version__gt=version).select_related("version").order_by("-version", "-pk")
+    rows = Edited.objects.filter(version_id__gt=version).select_related("version").order_by("-version_id", "-pk")
     changes: dict[int, tuple[str, list[Edit]]] = {}
-    for row in rows[:20_000]:
+    for row in rows:
         changes.setdefault(row.version_id, (row.version.sentence, []))[1].append(snapshot.as_edit(row).turned())
     return start(
         name, by, [Restore(tuple(edits), sentence) for sentence, edits in changes.values()], f"Brings back version {version}"
     )
 
 
-_looked = 0.0
-
-
 def publish_due(today: date) -> None:
-    """Publishes drafts whose date has come. Asked with every page, but looks only every half minute."""
-    global _looked
-    if time.monotonic() - _looked < 30:
-        return
-    _looked = time.monotonic()
+    """Publishes drafts whose date has come: the worker asks every minute (web/definitions/tasks.py). One that can't be
+    published goes back to being worked on, with the reason in its remarks."""
     due = Draft.objects.filter(status=Draft.SCHEDULED, takes_effect__lte=today).order_by("takes_effect", "pk")
     for draft in due.select_related("author", "approved_by"):
         who = draft.approved_by or draft.author
         try:
-            publish(draft.pk, who, today=today)
-        except Refused as told:
-            text = "; ".join(fault.what for fault in told.faults[:10])
+            publish(draft.pk, who, today=today, due=True)
+        except Refused as refused:
+            if any(fault.code in NOT_DUE for fault in refused.faults):
+                continue  # somebody else published, dropped or reopened it meanwhile
+            text = "; ".join(fault.what for fault in refused.faults[:10])
             say(draft.pk, who, DraftRemark.SEND_BACK, f"It could not take effect on {draft.takes_effect}: {text}")

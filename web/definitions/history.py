@@ -2,41 +2,49 @@
 
 from __future__ import annotations
 
-import threading
+import logging
 import uuid
 from typing import Any, NamedTuple
 
 from core.changes import edit_sentence
-from core.state import State
+from core.state import OutOfStep, State
 from web.definitions.models import Edited, Version
-from web.definitions.snapshot import as_edit, current
+from web.definitions.snapshot import BEGINNING, as_edit, current
+from web.process_cache import ProcessCache
 
+log = logging.getLogger(__name__)
 MOST_EDITS = 20_000
-MOST_KEPT = 8
 MOST_TOLD = 20
-_lock = threading.Lock()
-_kept: dict[tuple[uuid.UUID | None, int], State] = {}
+_kept: ProcessCache[tuple[uuid.UUID | None, int], State] = ProcessCache(8)
 
 
 def state_at(version: int) -> State | None:
-    """The state of a version, or None where it lies too many edits back (or ahead), or before codes were spelled anew."""
+    """The state of a version, proven by its digest.
+
+    None where it lies too many edits back (or ahead), before codes were spelled anew, or where the log doesn't lead there.
+    """
     now = current()
     if version == now.version:
         return now.state
     if version > now.version or Version.objects.filter(version__gt=version, respells__isnull=False).exists():
         return None
     key = (now.token, version)
-    with _lock:
-        if key in _kept:
-            return _kept[key]
-    rows = list(Edited.objects.filter(version__gt=version).order_by("-version", "-pk")[: MOST_EDITS + 1])
-    if len(rows) > MOST_EDITS:
+    if (kept := _kept.get(key)) is not None:
+        return kept
+    rows = Edited.objects.filter(version_id__gt=version).order_by("-version_id", "-pk")
+    edits = [as_edit(row).turned() for row in rows[: MOST_EDITS + 1]]
+    if len(edits) > MOST_EDITS:
         return None
-    state = now.state.edited(as_edit(row).turned() for row in rows)
-    with _lock:
-        if len(_kept) >= MOST_KEPT:
-            _kept.pop(next(iter(_kept)))
-        _kept[key] = state
+    known = Version.objects.filter(version=version).values_list("digest", flat=True).first()
+    try:
+        state = now.state.replayed(edits)
+    except OutOfStep as told:
+        log.error("The log does not lead back from version %s to %s: %s was another row.", now.version, version, told)
+        return None
+    if state.digest != (known if version else BEGINNING.digest):
+        log.error("Going back from version %s to %s led to other definitions than it left.", now.version, version)
+        return None
+    _kept.put(key, state)
     return state
 
 
@@ -48,7 +56,7 @@ class Told(NamedTuple):
 def of_row(table: str, key: str) -> list[Told]:
     """The changes of one row in sentences, newest first; those of a code under its former spellings too."""
     found: list[Told] = []
-    rows = Edited.objects.filter(table=table).select_related("version__by").order_by("-version")
+    rows = Edited.objects.filter(table=table).select_related("version__by").order_by("-version_id", "-pk")
     while key and len(found) < MOST_TOLD:
         former = ""
         for row in rows.filter(key=key)[:MOST_TOLD]:

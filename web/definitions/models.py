@@ -24,6 +24,7 @@ class Version(models.Model):
     """One act of change and the version of the definitions that it made. `token` tells versions of two databases apart.
 
     `charts` are the charts it touched, each with the version it made of it; `moved` counts statement lines whose figures it moved (None: not worked out).
+    `digest` stands for all rows of definitions as it left them (core/digest.py): a process proves by it what it keeps.
     `respells`: a list whose codes were spelled anew, posted strings with them, and each new text's former one; what was
     before can't be looked at with the books of now.
     """
@@ -37,12 +38,13 @@ class Version(models.Model):
     charts = models.JSONField(default=dict)
     rows = models.IntegerField()
     moved = models.IntegerField(null=True)
+    digest = models.CharField(max_length=32)
     respells = models.JSONField(null=True)
     takes_back = models.OneToOneField("self", null=True, on_delete=models.PROTECT, related_name="taken_back_by")
 
     class Meta:
+        # No default ordering: a query ordered by a reference to a version would take it over, newest first.
         triggers = never_altered()
-        ordering = ["-version"]
 
 
 class Edited(models.Model):
@@ -86,7 +88,6 @@ class Draft(models.Model):
     published_as = models.OneToOneField(Version, null=True, on_delete=models.PROTECT, related_name="draft")
 
     class Meta:
-        ordering = ["-made_at"]
         constraints = [
             models.UniqueConstraint(
                 fields=["name"], condition=~models.Q(status__in=["published", "dropped"]), name="definitions_draft_one_name"
@@ -125,6 +126,3 @@ class DraftRemark(models.Model):
     at = models.DateTimeField(auto_now_add=True)
     verdict = models.CharField(max_length=9, choices=VERDICTS, default=COMMENT)
     text = models.TextField(blank=True, default="")
-
-    class Meta:
-        ordering = ["at"]

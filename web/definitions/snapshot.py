@@ -1,19 +1,28 @@
-"""The current definitions, kept in the process by the version that made them."""
+"""The current definitions, kept in the process by the version that made them.
+
+A process proves that what it keeps is true: each edit it replays must find the row as the log says it was, and the state
+it comes to must have the digest that the version carries. Where not, it says so in the log and loads everything anew.
+"""
 
 from __future__ import annotations
 
-import threading
+import logging
 import uuid
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from django.db import connection, transaction
 
 from core.recording import decode_row
-from core.state import Edit, State
+from core.state import Edit, OutOfStep, State
 from core.tables import TABLES
 from web.definitions import store
 from web.definitions.models import Edited, Version
+from web.process_cache import ProcessCache
 
+log = logging.getLogger(__name__)
 MOST_REPLAYED = 2_000
 
 
@@ -26,12 +35,21 @@ class Snapshot:
     state: State
 
 
-_lock = threading.Lock()
-_kept: Snapshot | None = None
+class Latest(NamedTuple):
+    """The newest version, and the digest of the definitions it left."""
+
+    version: int
+    token: uuid.UUID | None
+    digest: str
 
 
-def latest() -> tuple[int, uuid.UUID | None]:
-    return Version.objects.order_by("-version").values_list("version", "token").first() or (0, None)
+BEGINNING = Latest(0, None, State().digest)
+_kept: ProcessCache[str, Snapshot] = ProcessCache(1)
+
+
+def latest() -> Latest:
+    row = Version.objects.order_by("-version").values_list("version", "token", "digest").first()
+    return Latest(*row) if row else BEGINNING
 
 
 def chart_versions() -> dict[str, int]:
@@ -41,44 +59,71 @@ def chart_versions() -> dict[str, int]:
         return dict(cursor.fetchall())
 
 
+@contextmanager
+def one_reading() -> Iterator[None]:
+    """Whatever is read inside is of one moment. Inside a transaction its own lock or isolation has to see to that."""
+    if connection.in_atomic_block:
+        yield
+        return
+    with transaction.atomic():
+        with connection.cursor() as cursor:
+            cursor.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
+        yield
+
+
 def current() -> Snapshot:
     """The newest definitions. One small query when nothing has changed; else the changes since are replayed."""
-    global _kept
-    version, token = latest()
-    kept = _kept
-    if kept is not None and kept.token == token and token is not None:
+    known = latest()
+    kept = _kept.get("current")
+    if kept is not None and kept.token == known.token:
         return kept
-    with _lock:
-        made = _replayed(kept, version, token) if kept else None
-        if made is None:
-            with transaction.atomic():
-                # One reading of all tables must not see half of a change that commits meanwhile.
-                version, token = latest()
-                made = Snapshot(version, token, store.load())
-                if latest()[1] != token:
-                    return current_uncached()
-        _kept = made
+    with _kept.lock, one_reading():
+        known = latest()  # another thread may have brought it up to date while this one waited
+        kept = _kept.get("current")
+        if kept is not None and kept.token == known.token:
+            return kept
+        made = _replayed(kept, known) if kept is not None else None
+        made = made or current_uncached()
+        if kept is None or kept.version <= made.version or not _is_known(kept):
+            _kept.put("current", made)
         return made
 
 
 def current_uncached() -> Snapshot:
-    version, token = latest()
-    return Snapshot(version, token, store.load())
+    """All definitions read from their tables. Whether they are what the newest version left is told in the log."""
+    for _ in range(3):
+        known = latest()
+        state = store.load()
+        if state.digest == known.digest:
+            return Snapshot(known.version, known.token, state)
+    log.error("The definitions in the database are not those that version %s left. `./pine check` says more.", known.version)
+    return Snapshot(known.version, known.token, state)
 
 
-def _replayed(kept: Snapshot, version: int, token: uuid.UUID | None) -> Snapshot | None:
+def _is_known(kept: Snapshot) -> bool:
+    """Whether the log has this version; it hasn't where the database is another one by now."""
+    return kept.token is None or Version.objects.filter(version=kept.version, token=kept.token).exists()
+
+
+def _replayed(kept: Snapshot, known: Latest) -> Snapshot | None:
     """The kept state brought up to a newer version by the log, or None where loading is the better way."""
-    if token is None or version <= kept.version or kept.token is None:
+    if known.token is None or known.version <= kept.version or kept.token is None or not _is_known(kept):
         return None
-    if not Version.objects.filter(version=kept.version, token=kept.token).exists():
+    rows = Edited.objects.filter(version_id__gt=kept.version, version_id__lte=known.version).order_by("version_id", "pk")
+    edits = [as_edit(row) for row in rows[: MOST_REPLAYED + 1]]
+    if len(edits) > MOST_REPLAYED:
         return None
-    rows = list(
-        Edited.objects.filter(version__gt=kept.version, version__lte=version).order_by("version", "pk")[: MOST_REPLAYED + 1]
-    )
-    if len(rows) > MOST_REPLAYED:
+    try:
+        state = kept.state.replayed(edits)
+    except OutOfStep as told:
+        log.error(
+            "Version %s does not lead from version %s: %s was another row. Loading anew.", known.version, kept.version, told
+        )
         return None
-    state = kept.state.edited(as_edit(row) for row in rows)
-    return Snapshot(version, token, state)
+    if state.digest != known.digest:
+        log.error("Replaying from version %s to %s led to other definitions. Loading anew.", kept.version, known.version)
+        return None
+    return Snapshot(known.version, known.token, state)
 
 
 def as_edit(row: Edited) -> Edit:
@@ -88,13 +133,7 @@ def as_edit(row: Edited) -> Edit:
 
 def keep(made: Snapshot) -> None:
     """After a change was committed here, the state it led to is known without reading it back."""
-    global _kept
-    with _lock:
-        if _kept is None or _kept.version < made.version or _kept.token != made.token:
-            _kept = made
-
-
-def forget() -> None:
-    """For tests, whose databases are rolled back below the process."""
-    global _kept
-    _kept = None
+    with _kept.lock:
+        kept = _kept.get("current")
+        if kept is None or kept.version < made.version:
+            _kept.put("current", made)

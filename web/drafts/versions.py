@@ -76,7 +76,7 @@ def compare(request: HttpRequest, state: State) -> HttpResponse:
     at = asked(request, after)
     if request.GET.get("line"):
         return causes_page(request, before, after, at)
-    rows = Edited.objects.filter(version__gt=one, version__lte=other).order_by("version", "pk")[:20_000]
+    rows = Edited.objects.filter(version_id__gt=one, version_id__lte=other).order_by("version_id", "pk")
     edits = [edit for edit in joined(as_edit(row) for row in rows) if tells(edit)]
     trees = queries.moved(before, after, at)
     if kind := request.GET.get("file"):

@@ -151,7 +151,7 @@ def draft(request: HttpRequest, state: State, number: int) -> HttpResponse:
     return render(request, "drafts/draft.html", {
         "draft": head, "made": made, "items": items, "blocked": any(item.severity == MUST for item in items),
         "steps": [(step, by[step.number], collided.get(step.number, [])) for step in made.replayed.steps] if made else [],
-        "sentences": [row.content for row in by.values()] if not made else [], "remarks": head.remarks.select_related("by"),
+        "sentences": [row.content for row in by.values()] if not made else [], "remarks": head.remarks.select_related("by").order_by("at", "pk"),
         "later": head.steps.filter(number__gt=head.at).exists(), "own": head.author_id == request.user.pk,
         "looks": sum(item.severity == LOOK for item in items), "today": timezone.localdate(), "at": asked(request, state),
     })  # fmt: skip

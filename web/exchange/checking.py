@@ -18,6 +18,7 @@ from core.money import digits_of, show_amount
 from core.state import State
 from core.statements import Plan, likely_line, plan
 from core.tables import CodeList, Company, Group, Hierarchy, Statement
+from web.definitions import snapshot
 from web.journals.books import books_for
 
 
@@ -36,6 +37,7 @@ def totals(state: State, companies: list[str]) -> dict[str, dict[str, int]]:
 
 
 def everything(state: State) -> Iterator[Fault]:
+    yield from _beside_the_log(state)
     yield from dict.fromkeys(checks.of_everything(state))
     sums = totals(state, [row.company for row in state.rows(Company)])
     for code_list in state.rows(CodeList):
@@ -50,6 +52,13 @@ def everything(state: State) -> Iterator[Fault]:
             yield from _coverage(state, made, sums)
     for group in state.rows(Group):
         yield from _mappings(state, group, sums)
+
+
+def _beside_the_log(state: State) -> Iterator[Fault]:
+    known = snapshot.latest()
+    if state.digest != known.digest:
+        yield Fault("digest", f"The definitions in the database are not those that version {known.version} left: "
+                    "somebody changed rows beside the log.", way_out="Restore a backup, or bring the rows back as the log has them.")  # fmt: skip
 
 
 def _coverage(state: State, made: Plan, sums: dict[str, dict[str, int]]) -> Iterator[Fault]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import threading
 from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
@@ -22,11 +21,8 @@ from core.statements import compute, natural_list
 from core.tables import Calendar, Company, Group, Period
 from web.journals.books import books_for
 from web.journals.posting import company_numbers
+from web.process_cache import ProcessCache
 from web.statements.queries import StatementFigures, Window, WrongCall, known_plan, window
-
-MOST_KEPT = 6
-_lock = threading.Lock()
-_kept: dict[Any, Kept] = {}
 
 
 class Kept(NamedTuple):
@@ -48,6 +44,9 @@ class Kept(NamedTuple):
                 for one, other in zip(self.plans, plans, strict=True)
             )
         )
+
+
+_kept: ProcessCache[Any, Kept] = ProcessCache(6)
 
 
 def known_group(state: State, group: str) -> tuple[Group, CalendarIndex]:
@@ -75,10 +74,8 @@ def slab_of(state: State, group: str, who: LineUp) -> Slab:
     """Collected and mapped amounts of the companies, as of now."""
     names = [reached.company for reached in who.companies]
     books = books_for(names)
-    key = (str(connection.settings_dict["NAME"]), group, tuple(names),
-           tuple((b.company, b.fiscal_year, b.sequence) for name in names for b in books[name]))  # fmt: skip
-    with _lock:
-        kept = _kept.get(key)
+    key = (group, tuple(names), tuple((b.company, b.fiscal_year, b.sequence) for name in names for b in books[name]))
+    kept = _kept.get(key)
     if kept is not None and kept.slab.state is state:
         return kept.slab
     plans = {name: plan for name in names if (plan := map_plan(state, group, name))}
@@ -91,10 +88,7 @@ def slab_of(state: State, group: str, who: LineUp) -> Slab:
             Member(name, numbers[name], books[name], plan, _ordinals(state, name, calendar), interned_texts)
             for name, plan in plans.items()
         ])  # fmt: skip
-    with _lock:
-        if len(_kept) >= MOST_KEPT:
-            _kept.pop(next(iter(_kept)))
-        _kept[key] = Kept(made, tuple(plans.values()))
+    _kept.put(key, Kept(made, tuple(plans.values())))
     return made
 
 
@@ -160,8 +154,3 @@ def disagreements(state: State, group: str, year: int, period: int) -> tuple[lis
 def currency_of(state: State, name: str, is_group: bool) -> str:
     row = state.get(Group, name) if is_group else state.get(Company, name)
     return row.currency if row else ""
-
-
-def forget() -> None:
-    with _lock:
-        _kept.clear()

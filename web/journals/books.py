@@ -3,7 +3,6 @@ from the lines. Only books that moved are read again."""
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Iterable
 from dataclasses import replace
 from typing import Any
@@ -14,11 +13,11 @@ from django.db import connection
 
 from core.balances import ROW, Books, Posted, books_from_rows, books_of, unpack
 from core.periods import BROUGHT_FORWARD, ordinal
+from web.process_cache import ProcessCache
 
 LONGEST_TAIL = 2_000
-_lock = threading.Lock()
-_kept: dict[int, Books] = {}
-_database: str = ""
+MOST_BYTES = 512 * 1024 * 1024
+_kept: ProcessCache[int, Books] = ProcessCache(MOST_BYTES, lambda books: books.rows.nbytes)
 
 
 def books_for(companies: Iterable[str]) -> dict[str, tuple[Books, ...]]:
@@ -31,31 +30,19 @@ def books_for(companies: Iterable[str]) -> dict[str, tuple[Books, ...]]:
             [names],
         )
         heads = cursor.fetchall()
-    with _lock:
-        kept = dict(_cache())
+    kept = {head[0]: books for head in heads if (books := _kept.get(head[0])) is not None}
     stale = [head for head in heads if head[3] and not _is_fresh(kept.get(head[0]), head)]
     packed = [h for h in stale if h[4] is not None and not _can_follow(kept.get(h[0]), h)]
     bases = {**{h[0]: kept[h[0]] for h in stale if h not in packed and h[4] is not None}, **_unpacked([h[0] for h in packed])}
     for head in stale:
         made = _up_to_date(head, bases.get(head[0]))
         kept[head[0]] = made
-        with _lock:
-            _cache()[head[0]] = made
+        _kept.put(head[0], made)
     found: dict[str, list[Books]] = {name: [] for name in names}
     for head in heads:
         if head[0] in kept and head[3]:
             found[head[1]].append(kept[head[0]])
     return {name: tuple(books) for name, books in found.items()}
-
-
-def _cache() -> dict[int, Books]:
-    """Kept books belong to one database; a process that changes it (tests) starts anew."""
-    global _database
-    name = str(connection.settings_dict["NAME"])
-    if name != _database:
-        _kept.clear()
-        _database = name
-    return _kept
 
 
 def _is_fresh(kept: Books | None, head: Any) -> bool:
@@ -165,9 +152,3 @@ def replace_naturals(companies: Iterable[str], spelt: dict[str, str]) -> None:
         if pack.sequence == books[number]
     ]
     save_packs(spelled)
-
-
-def forget() -> None:
-    """For tests, whose databases are rolled back below the process."""
-    with _lock:
-        _kept.clear()

@@ -68,7 +68,7 @@ def open_drafts(state: State, change: Respell) -> list[Fault]:
     """Drafts that are being worked on name codes as they are spelled now, so they must be settled first."""
     touched = {(edit.table, edit.key) for edit in edits_of(state, change)}
     told = []
-    for draft in Draft.objects.filter(status__in=drafting.OPEN_ENDED):
+    for draft in Draft.objects.filter(status__in=drafting.OPEN_ENDED).order_by("pk"):
         if touched.intersection(drafting.working(draft).edits):
             told.append(Fault("draft-open", f"The draft {draft.name} changes codes of this list, or what names them.",
                               way_out="Publish or drop it first."))  # fmt: skip

@@ -32,6 +32,7 @@ from web.definitions.drafting import OPEN_ENDED
 from web.definitions.models import Draft
 from web.definitions.snapshot import Snapshot, chart_versions
 from web.people.rights import charts_seen, companies_seen, lists_seen
+from web.process_cache import ProcessCache
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,15 +88,16 @@ def _open_period(state: State, companies: list[Company]) -> str:
     return ""
 
 
-_charts: tuple[Any, dict[str, int]] = (None, {})
+_versions: ProcessCache[Any, dict[str, int]] = ProcessCache(1)
 
 
 def _chart_versions(snapshot: Snapshot) -> dict[str, int]:
     """By chart, kept in the process until there is a newer version of anything."""
-    global _charts
-    if _charts[0] != snapshot.token or snapshot.token is None:
-        _charts = (snapshot.token, chart_versions())
-    return _charts[1]
+    if (kept := _versions.get(snapshot.token)) is not None:
+        return kept
+    counted = chart_versions()
+    _versions.put(snapshot.token, counted)
+    return counted
 
 
 def frame(request: HttpRequest) -> dict[str, Any]:
@@ -108,7 +110,7 @@ def frame(request: HttpRequest) -> dict[str, Any]:
         "storeys": SimpleLazyObject(lambda: storeys(seen.state, request.user)),
         "working": seen.working,
         "as_of": seen.as_of,
-        "drafts": SimpleLazyObject(lambda: list(Draft.objects.filter(status__in=OPEN_ENDED)[:30])),
+        "drafts": SimpleLazyObject(lambda: list(Draft.objects.filter(status__in=OPEN_ENDED).order_by("-made_at")[:30])),
         "at_storey": numbers.get(here, 0),
         "version": seen.snapshot.version,
         "chart_versions": SimpleLazyObject(lambda: _chart_versions(seen.snapshot)),

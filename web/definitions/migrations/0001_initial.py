@@ -32,9 +32,6 @@ class Migration(migrations.Migration):
                 ('approved_by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
                 ('author', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
             ],
-            options={
-                'ordering': ['-made_at'],
-            },
         ),
         migrations.CreateModel(
             name='DraftChange',
@@ -56,9 +53,6 @@ class Migration(migrations.Migration):
                 ('by', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
                 ('draft', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='remarks', to='definitions.draft')),
             ],
-            options={
-                'ordering': ['at'],
-            },
         ),
         migrations.CreateModel(
             name='Version',
@@ -71,13 +65,11 @@ class Migration(migrations.Migration):
                 ('charts', models.JSONField(default=dict)),
                 ('rows', models.IntegerField()),
                 ('moved', models.IntegerField(null=True)),
+                ('digest', models.CharField(max_length=32)),
                 ('respells', models.JSONField(null=True)),
                 ('by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
                 ('takes_back', models.OneToOneField(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='taken_back_by', to='definitions.version')),
             ],
-            options={
-                'ordering': ['-version'],
-            },
         ),
         migrations.CreateModel(
             name='Edited',

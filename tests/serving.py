@@ -1,0 +1,82 @@
+"""The server as users have it: gunicorn in processes of its own, on the database of the test."""
+
+from __future__ import annotations
+
+import ctypes
+import os
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+from urllib.parse import quote
+
+import requests
+from django.conf import settings
+from django.db import connection
+
+ROOT = Path(__file__).resolve().parent.parent
+PATIENCE = 60
+
+
+def database_url() -> str:
+    """The address of the database that this test runs on, for another process."""
+    kept = connection.settings_dict
+    return f"postgres://{kept['USER']}:{quote(str(kept['PASSWORD']))}@{kept['HOST']}:{kept['PORT']}/{kept['NAME']}"
+
+
+def environment(**more: str) -> dict[str, str]:
+    return {
+        **os.environ,
+        "PINE_DATABASE_URL": database_url(),
+        "PINE_SECRET": settings.SECRET_KEY,
+        "PYTHONPATH": str(ROOT),
+        **more,
+    }
+
+
+def _dies_with_its_parent() -> None:
+    ctypes.CDLL("libc.so.6").prctl(1, signal.SIGKILL)
+
+
+class Served:
+    """A server with so many worker processes; `url` is where it answers."""
+
+    def __init__(self, workers: int = 2):
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self.port = int(probe.getsockname()[1])
+        self.url = f"http://127.0.0.1:{self.port}"
+        self.log = tempfile.TemporaryFile("w+")
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "gunicorn", "web.wsgi:application", "--chdir", str(ROOT), "--bind", f"127.0.0.1:{self.port}",
+             "--workers", str(workers), "--threads", "4", "--preload", "--graceful-timeout", "2", "--no-control-socket"],
+            env=environment(), cwd=ROOT, stdout=self.log, stderr=self.log, stdin=subprocess.DEVNULL,
+            preexec_fn=_dies_with_its_parent,
+        )  # fmt: skip
+        for _ in range(PATIENCE * 10):
+            if self.process.poll() is not None:
+                break
+            try:
+                requests.get(f"{self.url}/alive", timeout=5)
+                return
+            except requests.ConnectionError:
+                time.sleep(0.1)
+        raise AssertionError(f"The server did not start:\n{self.said()}")
+
+    def said(self) -> str:
+        """What it wrote to its log so far."""
+        self.log.flush()
+        self.log.seek(0)
+        return self.log.read()
+
+    def stop(self) -> None:
+        self.process.terminate()
+        try:
+            self.process.wait(10)
+        except subprocess.TimeoutExpired:
+            self.process.kill()
+            self.process.wait(10)
+        self.log.close()
