@@ -4,18 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
-from datetime import date
 
-from core.changes import check
+from core.changes import check, settled
 from core.codes import list_index, pad
 from core.faults import Fault, Place, blocking
 from core.fixed import Facts
 from core.hierarchies import main_tree
-from core.listing import columns, properties, values
+from core.listing import columns, properties, value_fault, values
 from core.parsing import read_table, write_cell
 from core.several import BringCodes
 from core.state import State
-from core.tables import TABLES, Code, CodeList, CodeProperty, ListProperty
+from core.tables import TABLES, Code, CodeList, CodeProperty
 
 NEW, CHANGED, SAME, FAULT = "new", "changed", "same", "fault"
 MOST = 100_000
@@ -104,7 +103,7 @@ def _compared(state: State, code_list: str, header: list[str], records: list[tup
                     by_row.setdefault(number, []).append(
                         Fault("cell-unreadable", told, Place("codes", key, name, cells[number][i], number))
                     )
-    made = BringCodes(tuple(_settled(row) for row in known.rows.values()), tuple(parents), tuple(extras))
+    made = BringCodes(tuple(settled(row) for row in known.rows.values()), tuple(parents), tuple(extras))
     numbers = known.numbers
     for fault in blocking(check(state, made, facts)):
         number = numbers.get(
@@ -120,11 +119,6 @@ def _compared(state: State, code_list: str, header: list[str], records: list[tup
     rows.sort(key=lambda row: row.number)
     clean = not any(row.kind == FAULT for row in rows)
     return Brought(rows, made if clean else None, [fault for row in rows for fault in row.faults])
-
-
-def _settled(row: Code) -> Code:
-    """A rollup code never posts and has no class, whatever a file says of it by default."""
-    return row._replace(posting=False, account_class="", contra=False) if row.rollup else row
 
 
 def _proposal(
@@ -149,26 +143,6 @@ def _proposal(
     ]
     kind = FAULT if faults else NEW if old is None else CHANGED if differences else SAME
     return Proposal(number, row.code, row.name, kind, differences, faults)
-
-
-def value_fault(rule: ListProperty, value: str) -> str:
-    """Why a value cannot stand in a list's own property, or an empty string."""
-    if not value:
-        return ""
-    if rule.kind == "number":
-        try:
-            float(value)
-        except ValueError:
-            return f"{rule.name} is a number, not '{value}'."
-    if rule.kind == "date":
-        try:
-            date.fromisoformat(value)
-        except ValueError:
-            return f"{rule.name} is a date written 2026-09-30, not '{value}'."
-    choices = [text.strip() for text in rule.choices.split(",") if text.strip()]
-    if rule.kind == "choice" and value not in choices:
-        return f"{rule.name} is one of {', '.join(choices)}, not '{value}'."
-    return ""
 
 
 def header_of(shown: Sequence[str]) -> list[str]:

@@ -5,36 +5,37 @@ Screens, file import, rollouts and commands all make these and hand them to one 
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from datetime import date
-from typing import Any, Protocol, TypeVar, dataclass_transform
+from typing import Any, NamedTuple, Protocol, TypeVar, dataclass_transform
 
-from core import checks, selectors
-from core.faults import Fault, Place
+from core import checks
+from core.codes import next_free
+from core.faults import Fault, Place, blocking
 from core.fixed import Facts, transition_faults
 from core.hierarchies import main_hierarchies, order_key
+from core.nouns import NOUNS, many, named
 from core.parsing import read_value, write_cell
 from core.state import Edit, Key, State
-from core.statements import natural_list, plan
 from core.tables import (
     BY_ROW,
+    DEFINING_TABLES,
     TABLES,
     Code,
-    Company,
     Hierarchy,
     HierarchyNode,
-    Mapping,
-    PairingCondition,
-    PairingRule,
-    StatementLine,
 )
 
 T = TypeVar("T")
 
 
 class Change(Protocol):
-    """A change of definitions. `edits` are worked out against the state it is made on."""
+    """A change of definitions. `edits` are worked out against the state it is made on.
+
+    One that can be wrong in itself also has `refusals(state)`, an iterator of faults.
+    """
 
     def edits(self, state: State) -> list[Edit]: ...
 
@@ -62,34 +63,44 @@ def inverse(state: State, change: Change) -> Change:
     return Restore(tuple(edit.turned() for edit in reversed(change.edits(state))), change.sentence(state))
 
 
-def check(state: State, change: Change, facts: Facts) -> list[Fault]:
-    """All faults of making this change now: of the rows it leaves, and of what may not change any more."""
+class Examined(NamedTuple):
+    """A change worked out on a state: its edits, the state after them, and the faults of making it now.
+
+    `following` are faults of other rows, which read what it changes: a draft may hold some of them until it is published.
+    """
+
+    edits: list[Edit]
+    after: State
+    own: list[Fault]
+    following: list[Fault]
+
+    @property
+    def faults(self) -> list[Fault]:
+        return [*self.own, *self.following]
+
+
+def examine(state: State, change: Change, facts: Facts) -> Examined:
+    """Works a change out and judges it: by itself, by what was posted, and by all that hangs on what it changes."""
     edits = change.edits(state)
     after = state.edited(edits)
-    return [*transition_faults(state, after, edits, facts), *checks.of_edits(after, edits)]
+    if unreadable := checks.of_cells(edits):
+        return Examined(edits, after, unreadable, [])
+    faults = list(refusals(state, change)) or list(transition_faults(state, after, edits, facts))
+    if blocking(faults):  # what hangs on it would only be told twice
+        return Examined(edits, after, faults, [])
+    found = checks.judge(state, after, edits)
+    return Examined(edits, after, [*faults, *found.own], found.following)
 
 
-NOUNS = {
-    "code_lists": "code list", "codes": "code", "code_names": "name", "list_properties": "property",
-    "code_properties": "property", "doubts_set_aside": "doubt set aside", "hierarchies": "hierarchy", "hierarchy_nodes": "place",
-    "structures": "structure", "structure_segments": "segment", "dimensions": "dimension", "charts": "chart",
-    "chart_segments": "segment rule", "chart_dimensions": "dimension", "pairing_rules": "pairing rule",
-    "pairing_conditions": "condition", "account_strings": "account string", "quick_codes": "quick code",
-    "overlays": "overlay", "overlay_codes": "local code", "calendars": "calendar", "periods": "period",
-    "companies": "company", "company_codes": "company code", "company_accounts": "company account",
-    "intercompany_pairs": "intercompany pair", "statements": "statement", "statement_lines": "line", "groups": "group",
-    "group_members": "member", "mappings": "mapping row", "rates": "rate", "eliminations": "elimination", "budgets": "budget",
-}  # fmt: skip
+def check(state: State, change: Change, facts: Facts) -> list[Fault]:
+    """All faults of making this change now."""
+    return examine(state, change, facts).faults
 
 
-def named(row: Any) -> str:
-    """A row in words: code 11250 Seed stock of accounts."""
-    table = BY_ROW[type(row)]
-    key = [write_cell(part) for part in table.key(row)]
-    label = getattr(row, "name", "") or getattr(row, "label", "")
-    own = " ".join(key[1:]) or key[0]
-    of = f" of {key[0]}" if len(key) > 1 else ""
-    return f"{NOUNS[table.name]} {own}{f' {label}' if label else ''}{of}"
+def refusals(state: State, change: Change) -> Iterator[Fault]:
+    """Why a change can't be made as it is meant, whatever its rows are: it adds what is there, names what isn't."""
+    own: Callable[[State], Iterable[Fault]] | None = getattr(change, "refusals", None)
+    return iter(own(state)) if own is not None else iter(())
 
 
 def edit_sentence(edit: Edit) -> str:
@@ -161,6 +172,60 @@ class Drop:
         return f"Deleted {named(self.row)}"
 
 
+def belongings(state: State, row: Any) -> list[Any]:
+    """Rows that are keyed by a row and so belong to it: the lines of a statement, the conditions of a rule, a code's names."""
+    table = BY_ROW[type(row)]
+    key, names = table.key(row), table.row._fields[: table.keys]
+    found = []
+    for other in DEFINING_TABLES:
+        if other.keys > table.keys and other.row._fields[: table.keys] == names:
+            part = state.part(other.row, key[0])
+            found += [r for k, r in part.items() if k[: table.keys] == key]
+    return found
+
+
+def with_belongings(state: State, rows: Iterable[Any]) -> str:
+    """What goes with rows that are deleted, in words: "3 lines, 1 condition"; empty where nothing does."""
+    counts = Counter(NOUNS[BY_ROW[type(own)].name] for row in rows for own in belongings(state, row))
+    return ", ".join(f"{count:,} {noun if count == 1 else many(noun)}" for noun, count in counts.items())
+
+
+@change
+class Delete:
+    """Deletes a row with all that belongs to it. Whatever else names it stands in the way."""
+
+    row: Any
+
+    def edits(self, state: State) -> list[Edit]:
+        rows = [*belongings(state, self.row), self.row]
+        return joined(edit for row in reversed(rows) for edit in Drop(row).edits(state))
+
+    def sentence(self, state: State) -> str:
+        more = with_belongings(state, [self.row])
+        return f"Deleted {named(self.row)}" + (f", with {more}" if more else "")
+
+
+@change
+class Add:
+    """Adds a row. One of the same key that is there already is never written over."""
+
+    row: Any
+
+    def edits(self, state: State) -> list[Edit]:
+        return Put(self.row).edits(state)
+
+    def refusals(self, state: State) -> Iterator[Fault]:
+        table = BY_ROW[type(self.row)]
+        key = table.key(self.row)
+        if (there := state.get(type(self.row), *key)) is not None:
+            column = table.columns[table.keys - 1].name
+            yield Fault("taken", f"There is a {named(there)} already.", Place(table.name, key, column, write_cell(key[-1])),
+                        "Give another one, or change the one that is there.")  # fmt: skip
+
+    def sentence(self, state: State) -> str:
+        return f"Added {named(self.row)}"
+
+
 @change
 class Several:
     """Changes made one after the other in one act."""
@@ -175,6 +240,11 @@ class Several:
             found += edits
             state = state.edited(edits)
         return joined(found)
+
+    def refusals(self, state: State) -> Iterator[Fault]:
+        for change in self.changes:
+            yield from refusals(state, change)
+            state = state.edited(change.edits(state))
 
     def sentence(self, state: State) -> str:
         if self.told:
@@ -193,6 +263,10 @@ class Together:
     def edits(self, state: State) -> list[Edit]:
         return joined(edit for change in self.changes for edit in change.edits(state))
 
+    def refusals(self, state: State) -> Iterator[Fault]:
+        for change in self.changes:
+            yield from refusals(state, change)
+
     def sentence(self, state: State) -> str:
         return self.told
 
@@ -208,7 +282,7 @@ def joined(edits: Iterable[Edit]) -> list[Edit]:
 
 @change
 class Restore:
-    """Takes edits back. Where a row was changed again since, that is a fault (see `collisions`)."""
+    """Takes edits back. Where a row was changed again since, that is a fault."""
 
     turned: tuple[Edit, ...]
     of: str
@@ -219,7 +293,7 @@ class Restore:
     def sentence(self, state: State) -> str:
         return f"Took back: {self.of[:1].lower()}{self.of[1:]}"
 
-    def collisions(self, state: State) -> Iterator[Fault]:
+    def refusals(self, state: State) -> Iterator[Fault]:
         for edit in self.turned:
             if state.get(TABLES[edit.table].row, *edit.key) != edit.old:
                 row = edit.old if edit.old is not None else edit.new
@@ -229,20 +303,33 @@ class Restore:
 
 @change
 class AddCode:
-    """A new code, placed below a rollup code of the list's main hierarchy if one is given."""
+    """A new code, placed below a rollup code of the list's main hierarchy if one is given.
+
+    A code that is there is never written over. A rollup code takes no amounts, so it posts nowhere and has no class.
+    """
 
     row: Code
     parent: str = ""
 
     def edits(self, state: State) -> list[Edit]:
-        found = Put(self.row).edits(state)
+        found = Put(settled(self.row)).edits(state)
         main = main_hierarchies(state).get(self.row.code_list)
         if main and (self.parent or self.row.rollup):
             found += MoveNode(main, self.row.code, self.parent).edits(state)
         return found
 
+    def refusals(self, state: State) -> Iterator[Fault]:
+        if (there := state.get(Code, self.row.code_list, self.row.code)) is not None:
+            yield Fault("taken", f"{there.code} is taken by {there.name}.", Place("codes", (there.code_list, there.code), "code"),
+                        f"The next free code is {next_free(state, there.code_list, there.code)}.")  # fmt: skip
+
     def sentence(self, state: State) -> str:
         return f"Added {named(self.row)}" + (f" under {self.parent}" if self.parent else "")
+
+
+def settled(row: Code) -> Code:
+    """A rollup code never posts and has no class, whatever a form or a file says of it by default."""
+    return row._replace(posting=False, account_class="", contra=False) if row.rollup else row
 
 
 @change
@@ -265,7 +352,7 @@ class CloseCode:
 
 @change
 class DeleteCode:
-    """Deletes an unused code and its own places in hierarchies."""
+    """Deletes an unused code with its own places in hierarchies, its names, properties and doubts set aside."""
 
     code_list: str
     code: str
@@ -275,7 +362,7 @@ class DeleteCode:
         if row is None:
             return []
         places = [n for n in state.rows(HierarchyNode) if n.code == self.code and _list_of(state, n) == self.code_list]
-        return Several((*(Drop(place) for place in places), Drop(row))).edits(state)
+        return joined(edit for own in (*places, *belongings(state, row), row) for edit in Drop(own).edits(state))
 
     def sentence(self, state: State) -> str:
         row = state.get(Code, self.code_list, self.code)
@@ -287,7 +374,7 @@ def _list_of(state: State, node: HierarchyNode) -> str:
     return head.code_list if head else ""
 
 
-def _renumbered(rows: list[Any], moving: Any, before: str, name: str) -> list[Change]:
+def renumbered(rows: list[Any], moving: Any, before: str, name: str) -> list[Change]:
     """Puts `moving` among its new neighbours, before the one named (or last), numbering only what must change."""
     place = next((i for i, row in enumerate(rows) if getattr(row, name) == before), len(rows))
     ordered = [*rows[:place], moving, *rows[place:]]
@@ -312,125 +399,9 @@ class MoveNode:
         )
         if not self.before and all(node.position is None for node in near):
             return Put(moving._replace(position=None)).edits(state)
-        return Several(tuple(_renumbered(near, moving, self.before, "code"))).edits(state)
+        return Several(tuple(renumbered(near, moving, self.before, "code"))).edits(state)
 
     def sentence(self, state: State) -> str:
         was = state.get(HierarchyNode, self.hierarchy, self.code)
         where = f"under {self.parent}" if self.parent else "to the top"
         return f"Moved {self.code} {where} in {self.hierarchy}" + (f", from {was.parent or 'the top'}" if was else "")
-
-
-@change
-class MoveLine:
-    """Places a statement line below a heading (empty: at the top), before a neighbour or last; adds it if new."""
-
-    row: StatementLine
-    parent: str
-    before: str = ""
-
-    def edits(self, state: State) -> list[Edit]:
-        part = state.part(StatementLine, self.row.statement).values()
-        near = sorted(
-            (n for n in part if n.parent == self.parent and n.line != self.row.line), key=lambda n: order_key(n.position, n.line)
-        )
-        moving = self.row._replace(parent=self.parent)
-        return Several(tuple(_renumbered(near, moving, self.before, "line"))).edits(state)
-
-    def sentence(self, state: State) -> str:
-        known = state.get(StatementLine, self.row.statement, self.row.line)
-        where = f"under {self.parent}" if self.parent else "at the top"
-        return f"{'Moved' if known else 'Added'} {named(self.row)} {where}"
-
-
-@change
-class DeleteLine:
-    """Deletes a line with all below it; their accounts become unplaced."""
-
-    statement: str
-    line: str
-
-    def edits(self, state: State) -> list[Edit]:
-        made = plan(state, self.statement)
-        if made is None or self.line not in made.index:
-            return []
-        start = made.index[self.line]
-        end = made.end_of(start)
-        return Several(tuple(Drop(line.row) for line in made.lines[start:end])).edits(state)
-
-    def sentence(self, state: State) -> str:
-        row = state.get(StatementLine, self.statement, self.line)
-        return f"Deleted {named(row) if row else self.line}"
-
-
-@change
-class PlaceAccounts:
-    """Puts accounts on one line of a statement, taking them off any other line."""
-
-    statement: str
-    line: str
-    codes: tuple[str, ...]
-
-    def edits(self, state: State) -> list[Edit]:
-        made = plan(state, self.statement)
-        target = state.get(StatementLine, self.statement, self.line)
-        if made is None or target is None:
-            return []
-        rows: dict[str, StatementLine] = {target.line: target}
-        for code in self.codes:
-            at = made.accounts.position.get(code)
-            on = made.lines[made.line_of[at]].row if at is not None and made.line_of[at] >= 0 else None
-            if on is not None and on.line != target.line:
-                row = rows.get(on.line, on)
-                rows[on.line] = row._replace(accounts=selectors.without(state, made.accounts.code_list, row.accounts, code))
-            if on is None or on.line != target.line:
-                goal = rows[target.line]
-                text = selectors.with_code(state, made.accounts.code_list, goal.accounts, code) if goal.accounts else code
-                rows[target.line] = goal._replace(accounts=text)
-        return Several(tuple(Put(row) for row in rows.values())).edits(state)
-
-    def sentence(self, state: State) -> str:
-        row = state.get(StatementLine, self.statement, self.line)
-        return f"Placed {', '.join(self.codes)} on {named(row) if row else self.line}"
-
-
-@change
-class MapAccounts:
-    """Maps a company's own accounts to a group account, by a row of its own or in the one that goes there already."""
-
-    group: str
-    company: str
-    codes: tuple[str, ...]
-    target: str
-
-    def edits(self, state: State) -> list[Edit]:
-        rows = sorted(
-            (r for r in state.part(Mapping, self.group).values() if r.company == self.company), key=lambda r: r.position
-        )
-        company = state.get(Company, self.company)
-        own = natural_list(state, company.chart) if company else ""
-        for row in rows:
-            if row.target == self.target and not row.field:
-                text = row.accounts
-                for code in self.codes:
-                    text = selectors.with_code(state, own, text, code)
-                return Put(row._replace(accounts=text)).edits(state)
-        position = (rows[-1].position // 10 + 1) * 10 if rows else 10
-        made = Mapping(self.group, self.company, position, ", ".join(self.codes), target=self.target)
-        return Put(made).edits(state)
-
-    def sentence(self, state: State) -> str:
-        return f"Mapped {', '.join(self.codes)} of {self.company} to {self.target} in {self.group}"
-
-
-@change
-class DropRule:
-    """Deletes a pairing rule with its conditions."""
-
-    row: PairingRule
-
-    def edits(self, state: State) -> list[Edit]:
-        conditions = [c for c in state.part(PairingCondition, self.row.chart).values() if c.rule == self.row.rule]
-        return Several((*(Drop(c) for c in conditions), Drop(self.row))).edits(state)
-
-    def sentence(self, state: State) -> str:
-        return f"Deleted {named(self.row)}"

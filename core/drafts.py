@@ -6,12 +6,16 @@ from collections.abc import Iterable, Sequence
 from typing import Any, NamedTuple
 
 from core import checks
-from core.changes import Amend, Change, Put, Several, Together, joined, named
+from core.changes import Amend, Change, Put, Several, Together, joined
 from core.faults import Fault, blocking
+from core.nouns import named
 from core.parsing import write_cell
 from core.state import Edit, Key, State
 from core.tables import BY_ROW, TABLES
 
+MAY_WAIT = ("placed-twice", "sign-mixed", "sign-turned", "class-misplaced", "selector")
+"""Faults that a change brings to other rows and that a draft may hold until it is published: a code moved in a tree
+first, the statement that picks it put right after."""
 PLACED = {"hierarchy_nodes": "position", "statement_lines": "position"}
 """Columns that only say the order among neighbours: two people may number the same neighbours anew."""
 
@@ -152,4 +156,4 @@ def dependents(replayed: Replayed, number: int) -> list[int]:
 
 
 def _faults(replayed: Replayed) -> list[Fault]:
-    return blocking(checks.of_edits(replayed.state, replayed.edits()))
+    return blocking(checks.of_change(replayed.base, replayed.state, replayed.edits()))

@@ -24,6 +24,20 @@ class Formula:
     lines: tuple[str, ...]
     fault: str
 
+    @property
+    def is_ratio(self) -> bool:
+        """Whether it divides by a line, so that what comes of it is no amount of money."""
+        named: list[bool] = []
+        for kind, value in self.steps:
+            if kind != "op":
+                named.append(kind == "line")
+            elif value != "neg":
+                right = named.pop()
+                if value == "/" and right:
+                    return True
+                named.append(named.pop() or right)
+        return False
+
 
 def _tokens(text: str) -> list[tuple[str, str, int]]:
     found = []

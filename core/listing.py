@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 
 from core.codes import in_use, list_index
 from core.hierarchies import main_tree
-from core.parsing import write_cell
+from core.parsing import NUMBER, write_cell
 from core.state import State, derived
 from core.statements import natural_list, plan
 from core.tables import (
@@ -186,3 +186,25 @@ def listed(state: State, code_list: str, asked: Asked, known: Known) -> list[str
     if asked.down:
         rows.reverse()
     return [row.code for row in rows]
+
+
+def choices_of(rule: ListProperty) -> list[str]:
+    """The values that a property of kind choice may have."""
+    return [text.strip() for text in rule.choices.split(",") if text.strip()]
+
+
+def value_fault(rule: ListProperty, value: str) -> str:
+    """Why a value cannot stand in a list's own property, or an empty string."""
+    if not value:
+        return ""
+    if rule.kind == "number" and not NUMBER.fullmatch(value):
+        return f"{rule.name} is a number, not '{value}'."
+    if rule.kind == "date":
+        try:
+            date.fromisoformat(value)
+        except ValueError:
+            return f"{rule.name} is a date written 2026-09-30, not '{value}'."
+    choices = choices_of(rule)
+    if rule.kind == "choice" and value not in choices:
+        return f"{rule.name} is one of {', '.join(choices)}, not '{value}'."
+    return ""

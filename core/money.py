@@ -69,3 +69,12 @@ def round_half_up(value: Fraction) -> int:
     doubled = abs(value) * 2 + 1
     whole = doubled.numerator // (doubled.denominator * 2)
     return -whole if value < 0 else whole
+
+
+def show_whole(minor: int | None, digits: int) -> str:
+    """An amount in whole units of the currency, for tables with many columns; what it rounds stands behind it."""
+    if minor is None:
+        return show_amount(None, 0)
+    unit = 10**digits
+    value = (abs(minor) * 2 + unit) // (2 * unit)
+    return show_amount(-value if minor < 0 else value, 0)

@@ -22,13 +22,16 @@ DATE = re.compile(r"\d{4}-\d{2}-\d{2}", re.ASCII)
 INTEGER = re.compile(r"-?\d{1,9}", re.ASCII)
 NUMBER = re.compile(r"-?\d{1,12}(\.\d{1,12})?", re.ASCII)
 CONTROL = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]")
+LANGUAGE = re.compile(r"[a-z]{2,3}(-[A-Za-z0-9]{2,8})?", re.ASCII)
+HALF = re.compile(r"[\ud800-\udfff]")
+"""Halves of characters, which no UTF-8 can hold; JSON can."""
 
 
 def _text(text: str, kind: Kind) -> str:
     longest = LONGEST_SELECTOR if kind.name == "selector" else LONGEST_TEXT
     if len(text) > longest:
         raise ValueError(f"The text has {len(text):,} characters; at most {longest:,} are kept.")
-    if CONTROL.search(text):
+    if CONTROL.search(text) or HALF.search(text):
         raise ValueError("The text holds control characters.")
     return text
 
@@ -42,6 +45,12 @@ def _id(text: str, kind: Kind) -> str:
 def _code(text: str, kind: Kind) -> str:
     if not CODE.fullmatch(text):
         raise ValueError("A code has 1 to 40 plain characters without spaces.")
+    return text
+
+
+def _language(text: str, kind: Kind) -> str:
+    if not LANGUAGE.fullmatch(text):
+        raise ValueError("A language is written like nl or pt-BR.")
     return text
 
 
@@ -106,7 +115,7 @@ def _moment(text: str, kind: Kind) -> str:
 READERS: dict[str, Callable[[str, Kind], Any]] = {
     "text": _text, "selector": _text, "dimensions": _text, "id": _id, "code": _code, "flag": _flag, "date": _date,
     "integer": _integer, "number": _number, "rate": _number, "currency": _currency, "choice": _choice,
-    "amount": _amount, "moment": _moment,
+    "amount": _amount, "moment": _moment, "language": _language,
 }  # fmt: skip
 
 
@@ -115,7 +124,12 @@ def read_cell(column: Column, text: str) -> Any:
     return READERS[column.kind.name](text, column.kind)
 
 
-EMPTY_TEXT = ("text", "selector", "dimensions", "id", "code", "currency", "choice", "amount", "moment")
+def empty_value(column: Column) -> Any:
+    """What an empty cell of a package means in a column."""
+    return column.default if column.default is not None or column.kind.name not in TEXTS else ""
+
+
+EMPTY_TEXT = ("text", "selector", "dimensions", "id", "code", "currency", "language", "choice", "amount", "moment")
 
 
 def read_value(column: Column, text: str) -> Any:
@@ -230,7 +244,7 @@ class _Cell:
     def __init__(self, column: Column, slot: int, place: int):
         self.column, self.slot, self.place = column, slot, place
         self.reader = READERS[column.kind.name]
-        self.empty = column.default if column.default is not None or column.kind.name not in TEXTS else ""
+        self.empty = empty_value(column)
         self.memo: dict[str, Any] | None = {} if column.kind.name in FEW_VALUES else None
 
     def read(self, text: str) -> Any:
@@ -270,6 +284,6 @@ def _read_row(table: Table, places: list[_Cell], cells: list[str], number: int, 
     return unread
 
 
-TEXTS = ("text", "selector", "dimensions", "id", "code", "currency", "amount", "moment", "choice")
+TEXTS = ("text", "selector", "dimensions", "id", "code", "currency", "amount", "moment", "choice", "language")
 STANDING_IN: dict[str, Any] = {"date": date(2000, 1, 1), "integer": 1, "number": Decimal(1), "rate": Decimal(1), "flag": False}
 """What stands for a cell with a fault while the rest is checked, so that all faults are told in one go."""

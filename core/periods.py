@@ -49,6 +49,17 @@ class CalendarIndex:
         return min((period for y, period in self.periods if y == year), default=1)
 
 
+def stretch_name(calendar: CalendarIndex, year: int, first: int, last: int) -> str:
+    """What a movement from one period of a year to another is called; both must be of the calendar."""
+    end = calendar.periods[(year, last)].name
+    if first == last:
+        return f"{end} alone"
+    regular = [period.period for period in calendar.of_year(year) if period.kind == "regular"]
+    if first == calendar.first_period(year) or regular[:1] == [first]:
+        return f"{end}, year to date"
+    return f"{calendar.periods[(year, first)].name} to {end}"
+
+
 @derived((Period, 0))
 def calendar_index(state: State, calendar: str) -> CalendarIndex:
     rows = list(state.part(Period, calendar).values())

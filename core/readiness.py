@@ -32,7 +32,7 @@ def items(made: Replayed, found: Iterable[Collision], facts: Facts) -> list[Item
     """The whole list, what must be put right first."""
     edits = made.edits()
     told = [Item(MUST, c.sentence, "collision", c.table, " ".join(map(str, c.key))) for c in found]
-    faults = [*transition_faults(made.base, made.state, edits, facts), *checks.of_edits(made.state, edits)]
+    faults = [*transition_faults(made.base, made.state, edits, facts), *checks.of_change(made.base, made.state, edits)]
     for fault in faults:
         told.append(Item(fault.severity, f"{fault.what} {fault.way_out}".strip(), fault.where.table, *_place(fault.where.key)))
     told += [
@@ -40,7 +40,6 @@ def items(made: Replayed, found: Iterable[Collision], facts: Facts) -> list[Item
         for step in made.steps
         if not step.edits
     ]
-    told += _twice(made.base, made.state)
     told += _unplaced(made.base, made.state)
     told += _under_none(made.base, made.state)
     told += _not_opened(made)
@@ -78,17 +77,6 @@ def _unplaced(before: State, after: State) -> Iterator[Item]:
             yield Item(MUST, f"{len(new) - 50:,} more accounts are on no line of {row.name}.", "statement", row.statement)
     if clean:
         yield Item(OK, "Every account the draft touches keeps its line")
-
-
-def _twice(before: State, after: State) -> Iterator[Item]:
-    """Accounts that a move in a tree puts on a second line; where the line itself was changed, its own check says so."""
-    for row in sorted(after.rows(Statement), key=lambda row: row.statement):
-        was, now = plan(before, row.statement), plan(after, row.statement)
-        if was is now or now is None:
-            continue
-        for code, one, other in sorted(set(now.twice) - set(was.twice if was else ()))[:50]:
-            yield Item(MUST, f"{code} stands on two lines of {row.name}: {one} and {other}. Take it off one of them.",
-                       "statement", row.statement, other)  # fmt: skip
 
 
 def _under_none(before: State, after: State) -> Iterator[Item]:

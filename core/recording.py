@@ -6,7 +6,7 @@ from dataclasses import fields
 from datetime import date
 from typing import Any
 
-from core import several  # noqa: F401  (its changes are known by name only once it is read)
+from core import several, statement_changes  # noqa: F401  (their changes are known by name only once they are read)
 from core.changes import KINDS, Change
 from core.parsing import read_value, write_cell
 from core.state import Edit

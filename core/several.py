@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
-from core.changes import Change, MoveNode, Put, Several, change, named
+from collections.abc import Iterator, Mapping
+from datetime import date
+
+from core.changes import Add, Change, Drop, MoveNode, Put, Several, Together, change
 from core.codes import list_index
-from core.hierarchies import Tree, main_hierarchies, order_key
+from core.faults import Fault, Place
+from core.hierarchies import Tree, main_hierarchies, order_key, tree
+from core.nouns import named
 from core.parsing import read_value
-from core.state import Edit, State
+from core.state import Edit, Key, State
 from core.tables import TABLES, Code, CodeProperty, Hierarchy, HierarchyNode
 
 
@@ -100,6 +105,81 @@ class BringCodes:
         return f"Brought in {len(self.rows):,} codes of {self.rows[0].code_list if self.rows else ''}, {new:,} of them new"
 
 
+@change
+class TakeOut:
+    """Takes codes out of a hierarchy; the codes themselves stay. What stands below them moves up to where they stood
+    (`along` false), or leaves with them."""
+
+    hierarchy: str
+    codes: tuple[str, ...]
+    along: bool = False
+
+    def edits(self, state: State) -> list[Edit]:
+        part = state.part(HierarchyNode, self.hierarchy)
+        gone = {code for code in self.codes if (self.hierarchy, code) in part}
+        if self.along:
+            grown = tree(state, self.hierarchy)
+            gone |= {below for code in gone for below in grown.below(code) if (self.hierarchy, below) in part}
+        moved = [row for row in part.values() if row.code not in gone and row.parent in gone]
+        changes: list[Change] = [Put(row._replace(parent=self._staying(part, row.parent, gone), position=None)) for row in moved]
+        changes += [Drop(part[(self.hierarchy, code)]) for code in sorted(gone)]
+        return Together(tuple(changes), "").edits(state)
+
+    @staticmethod
+    def _staying(part: Mapping[Key, HierarchyNode], code: str, gone: set[str]) -> str:
+        while code in gone:
+            code = next((row.parent for row in part.values() if row.code == code), "")
+        return code
+
+    def below(self, state: State) -> int:
+        """How many codes stand below those that are taken out, placed there by hand."""
+        part, grown = state.part(HierarchyNode, self.hierarchy), tree(state, self.hierarchy)
+        standing = {below for code in self.codes for below in grown.below(code) if (self.hierarchy, below) in part}
+        return len(standing - set(self.codes))
+
+    def refusals(self, state: State) -> Iterator[Fault]:
+        part = state.part(HierarchyNode, self.hierarchy)
+        for code in self.codes:
+            if (self.hierarchy, code) not in part:
+                yield Fault("not-placed", f"{code} was not placed by hand in {self.hierarchy}.", Place("hierarchy_nodes", (self.hierarchy, code), "code"),
+                            "Take it out of the intake that takes it in.")  # fmt: skip
+
+    def sentence(self, state: State) -> str:
+        below = self.below(state)
+        what = f"{below:,} {'code' if below == 1 else 'codes'} below"
+        more = f", with {what}" if self.along and below else f"; {what} moved up" if below else ""
+        return f"Took {', '.join(self.codes[:6])}{' …' if len(self.codes) > 6 else ''} out of {self.hierarchy}{more}"
+
+
+@change
+class KeepVersion:
+    """Keeps the present shape of a hierarchy as a version that holds until a day; from then on it may take another."""
+
+    hierarchy: str
+    version: str
+    on: date
+
+    def edits(self, state: State) -> list[Edit]:
+        head = state.get(Hierarchy, self.hierarchy)
+        if head is None:
+            return []
+        kept = Hierarchy(self.version, head.code_list, f"{head.name} until {self.on}", False, self.hierarchy, head.holds_from)
+        return Several((copied(state, self.hierarchy, kept), Put(head._replace(holds_from=self.on)))).edits(state)
+
+    def refusals(self, state: State) -> Iterator[Fault]:
+        head = state.get(Hierarchy, self.hierarchy)
+        if head is None or head.version_of:
+            yield Fault("version", "A kept version has no versions of its own.")
+        elif head.holds_from and self.on <= head.holds_from:
+            yield Fault("dates", f"It holds from {head.holds_from} already.", Place(column="on"), "Give a later day.")
+        elif state.get(Hierarchy, self.version) is not None:
+            yield Fault("taken", f"There is a hierarchy {self.version} already.")
+
+    def sentence(self, state: State) -> str:
+        head = state.get(Hierarchy, self.hierarchy)
+        return f"Kept {named(head) if head else self.hierarchy} as it holds until {self.on}"
+
+
 def shifted(state: State, made: Tree, code: str, way: str) -> MoveNode | None:
     """The move of a code among its neighbours or between levels: up, down, deeper, higher; None where there is no room."""
     parent = made.parent.get(code, "")
@@ -123,14 +203,14 @@ def copied(state: State, source: str, head: Hierarchy) -> Several:
     """A new hierarchy in the shape of another one."""
     nodes = state.part(HierarchyNode, source).values()
     rows = tuple(Put(node._replace(hierarchy=head.hierarchy)) for node in nodes)
-    return Several((Put(head), *rows), f"Made {named(head)} in the shape of {source}, {len(rows):,} codes")
+    return Several((Add(head), *rows), f"Made {named(head)} in the shape of {source}, {len(rows):,} codes")
 
 
 def by_beginnings(state: State, head: Hierarchy, length: int) -> Several:
     """A new hierarchy proposed from leading characters: rollup codes of that length take in what begins with them."""
     index = list_index(state, head.code_list)
     found = sorted({code[:length] for code in index.posting if len(code) > length})
-    changes: list[Change] = [Put(head)]
+    changes: list[Change] = [Add(head)]
     for text in found:
         row = index.codes.get(text)
         if row is None:

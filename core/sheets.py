@@ -12,9 +12,10 @@ from functools import cached_property
 from typing import Any
 
 from core.bringing import CHANGED, FAULT, NEW, SAME, Proposal, plain_rows
-from core.changes import Change, Drop, Put, Several, Together, check, named
+from core.changes import Add, Change, Delete, Put, Several, Together, check, refusals
 from core.faults import Fault, Place, blocking
 from core.fixed import Facts
+from core.nouns import named
 from core.parsing import read_table, write_cell
 from core.state import State
 from core.tables import TABLES, Column, Kind, Table
@@ -70,7 +71,7 @@ class Sheet:
     proposed: Callable[[State, Given, Any], dict[str, Any]] = _nothing
     missing: Callable[[State, Given], list[Any]] = _none
     order: Callable[[Any], Any] | None = None
-    drop: Callable[[Any], Change] = Drop
+    drop: Callable[[Any], Change] = Delete
     empty: str = "Nothing here yet."
 
     @property
@@ -165,14 +166,18 @@ def take(
     records: Sequence[tuple[int, Sequence[str]]],
     facts: Facts,
     known: Any = None,
+    keyed: bool = False,
 ) -> Taken:
-    """Reads records of cells, compares each with the row it names (or with `known`, a row being edited) and checks all of it."""
+    """Reads records of cells, compares each with the row it names (or with `known`, a row being edited) and checks all of it.
+
+    `keyed`: the record is one row that a person keys, so a row of its key that is another one is never written over.
+    """
     fixed = fixed_key(sheet, given)
     beside = [column.name for column in (sheet.beside.columns if sheet.beside else ())]
     own = [(i, name) for i, name in enumerate(header) if name not in beside]
 
     def before(key: tuple[Any, ...]) -> Any:
-        return known if known is not None else state.get(sheet.kept.row, *key)
+        return known if known is not None or keyed else state.get(sheet.kept.row, *key)
 
     read = read_table(
         sheet.kept, [*fixed, *(name for _, name in own)],
@@ -187,7 +192,9 @@ def take(
     for key, row in read.rows.items():
         number, old = read.numbers[key], before(key)
         extra = {name: cells_of_record[number][i].strip() for i, name in enumerate(header) if name in beside}
-        made, unreadable = _changes(state, sheet, given, row, old, extra)
+        made, unreadable = _changes(
+            state, sheet, given, row, old, extra, keyed and (known is None or sheet.kept.key(known) != key)
+        )
         changes += made
         if old is None:  # a column that must be given may be missing only where the rows are known
             unreadable += [told.at(key=key) for told in lacking]
@@ -204,10 +211,12 @@ def take(
     return Taken(proposals, None if every else change, every, [sheet.key_text(row) for row in read.rows.values()])
 
 
-def _changes(state: State, sheet: Sheet, given: Given, row: Any, old: Any, extra: Cells) -> tuple[list[Change], list[Fault]]:
+def _changes(
+    state: State, sheet: Sheet, given: Given, row: Any, old: Any, extra: Cells, adds: bool
+) -> tuple[list[Change], list[Fault]]:
     """What puts a row there, with what is kept beside it. A row whose key changes is a new one in the place of the old."""
     made: list[Change] = [] if old is None or sheet.kept.key(old) == sheet.kept.key(row) else [sheet.drop(old)]
-    made.append(Put(row))
+    made.append(Add(row) if adds else Put(row))
     if sheet.beside is None:
         return made, []
     kept = sheet.beside.cells(state, given, old) if old is not None else {}
@@ -222,7 +231,7 @@ def _changes(state: State, sheet: Sheet, given: Given, row: Any, old: Any, extra
 def _joined(state: State, sheet: Sheet, rows: list[Any], changes: list[Change]) -> Change:
     if len(rows) != 1:
         return Together(tuple(changes), f"Brought in {len(rows):,} rows of {sheet.table}")
-    useful = [change for change in changes if change.edits(state)]
+    useful = [change for change in changes if change.edits(state) or any(refusals(state, change))]
     return useful[0] if len(useful) == 1 else Several(tuple(useful))
 
 

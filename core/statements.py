@@ -41,6 +41,11 @@ def natural_list(state: State, chart: str) -> str:
     return next((row.code_list for row in rows if row.role == "natural_account"), "")
 
 
+def line_title(row: StatementLine) -> str:
+    """How people know a line: by its label, or where it has none by its id."""
+    return row.label or row.line
+
+
 class PlanLine(NamedTuple):
     """A line in the order of the tree. `direction` is DEBIT or CREDIT (0: none of its own); `picks` sorted codes."""
 

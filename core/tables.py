@@ -28,6 +28,7 @@ Text = Annotated[str, Kind("text")]
 CodeText = Annotated[str, Kind("code")]
 Selector = Annotated[str, Kind("selector")]
 Dimensions = Annotated[str, Kind("dimensions")]
+Language = Annotated[str, Kind("language")]
 Currency = Annotated[str, Kind("currency")]
 Flag = Annotated[bool, Kind("flag")]
 Day = Annotated[date | None, Kind("date")]
@@ -88,7 +89,7 @@ class Code(NamedTuple):
 class CodeName(NamedTuple):
     code_list: Id
     code: CodeText
-    language: Id
+    language: Language
     name: Annotated[str, Kind("text"), MUST]
 
 

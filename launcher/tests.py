@@ -63,5 +63,5 @@ def suites(words: list[str]) -> list[list[str]]:
     if words:
         only_core = [word for word in words if word.startswith("core")]
         rest = [word for word in words if not word.startswith("core")]
-        return [[*core, *only_core]] * bool(only_core) + [[*web[:-2], *rest]] * bool(rest)
+        return [[*core, *only_core]] * bool(only_core) + [[*web, *rest]] * bool(rest)
     return [core, [*web, "web", "tests"]]

@@ -7,7 +7,7 @@ import csv
 import io
 import tempfile
 import threading
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import Any, ClassVar
 from unittest.mock import patch
@@ -51,15 +51,20 @@ GROUP = {
 
 def tables(*more: Any) -> Tables:
     """The small world as the CSV tables of a package."""
+    return tables_of((*definitions(), *BALANCE, *more))
+
+
+def tables_of(rows: Iterable[Any]) -> Tables:
+    """Rows of definitions as the CSV tables of a package."""
     found: dict[str, list[Any]] = {}
-    for row in (*definitions(), *BALANCE, *more):
+    for row in rows:
         found.setdefault(BY_ROW[type(row)].name, []).append(row)
     made = {}
-    for name, rows in found.items():
+    for name, part in found.items():
         out = io.StringIO()
         writer = csv.writer(out)
-        writer.writerow(type(rows[0])._fields)
-        writer.writerows([write_cell(value) for value in row] for row in rows)
+        writer.writerow(type(part[0])._fields)
+        writer.writerows([write_cell(value) for value in row] for row in part)
         made[name] = out.getvalue()
     return made
 
@@ -143,6 +148,10 @@ def run(*words: str) -> tuple[int, str, str]:
 
 
 class Forgetting:
+    def __getstate__(self) -> dict[str, Any]:
+        """What of a test goes from one test process to another: what unittest keeps, not the clients of its setUp."""
+        return {name: value for name, value in self.__dict__.items() if name.startswith("_") and name != "_outcome"}
+
     def setUp(self) -> None:
         forget()
         super().setUp()  # type: ignore[misc]

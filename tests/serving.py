@@ -49,7 +49,7 @@ class Served:
             probe.bind(("127.0.0.1", 0))
             self.port = int(probe.getsockname()[1])
         self.url = f"http://127.0.0.1:{self.port}"
-        self.log = tempfile.TemporaryFile("w+")
+        self.log = tempfile.TemporaryFile("w+")  # noqa: SIM115 - open as long as the server
         self.process = subprocess.Popen(
             [sys.executable, "-m", "gunicorn", "web.wsgi:application", "--chdir", str(ROOT), "--bind", f"127.0.0.1:{self.port}",
              "--workers", str(workers), "--threads", "4", "--preload", "--graceful-timeout", "2", "--no-control-socket"],

@@ -55,7 +55,7 @@ class Detail(Screen):
             ({"cash_flow": "sideways"}, "One of these is expected: none, operating, investing, financing."),
             (
                 {"cash_flow": "none", "language": "Dutch!", "new_name": "x"},
-                "A further name needs a language, such as nl or pt-BR, and the name.",
+                "A language is written like nl or pt-BR.",
             ),
             ({"cash_flow": "none", "currency": "XQQ"}, "This is not an ISO 4217 currency."),
         ):

@@ -13,8 +13,9 @@ from typing import Any
 from django.db import DatabaseError, connection, transaction
 from django.utils import timezone
 
-from core.changes import AddCode, CloseCode, MoveNode, PlaceAccounts, Put
+from core.changes import AddCode, CloseCode, MoveNode, Put
 from core.faults import Refused
+from core.statement_changes import PlaceAccounts
 from core.tables import Chart, Code, HierarchyNode, StatementLine
 from core.tests.test_changes import rows_of
 from tests.base import CommittingTest, PineTest, bring, client_of, forget, person, run, world

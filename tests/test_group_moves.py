@@ -7,7 +7,8 @@ import re
 from datetime import date
 from typing import Any
 
-from core.changes import Amend, Change, Drop, PlaceAccounts, Put
+from core.changes import Amend, Change, Drop, Put
+from core.statement_changes import PlaceAccounts
 from core.tables import Chart, Code, Company, CompanyCode, Elimination, Group, GroupMember, IntercompanyPair, Mapping, Statement
 from tests.base import InWorld, PineTest, bring, forget, person, run, tables
 from web.definitions import actions, drafting

@@ -194,7 +194,7 @@ class Trees(Screen):
             "A code stands under itself: 1 under 11 under 1.", self.post("/hierarchies/tree/move/", 422, what="1", onto="11")
         )
         self.assertIn("1110 cannot go up from here.", self.post("/hierarchies/tree/node/1110/shift/up/", 422))
-        self.assertIn("There is no code 99.", self.post("/hierarchies/tree/move/", 422, what="1110", onto="99"))
+        self.assertIn("There is no code 99 in acc.", self.post("/hierarchies/tree/move/", 422, what="1110", onto="99"))
 
     def test_hierarchies_begin_in_three_ways(self) -> None:
         self.post("/hierarchies/of/acc/new/", name="By lender")

@@ -109,7 +109,7 @@ class Faults(PineTest):
                              ["journals, row 2, column journal, value 'N1': The journal N1 is posted already, with other content. "
                               "A posted journal never changes: reverse it and post a new one."])  # fmt: skip
         self.assertEqual(refused({"codes": "code_list,code,name,account_class\nacc,1010,Bank,expense\n"}),
-                         ["codes, row 2, column account_class, value 'expense': The account_class can't change from asset any more because it was posted to. "
+                         ["codes, row 2, column account_class, value 'expense': The account class can't change from asset any more because it was posted to. "
                           "Close it and add a new one."])  # fmt: skip
 
     def test_balances(self) -> None:
@@ -127,7 +127,7 @@ class Faults(PineTest):
 
     def test_import_makes_one_version_that_says_what_came(self) -> None:
         bring({"codes": "code_list,code,name,account_class\nacc,1010,Main bank,asset\nacc,1500,Stock,asset\n"})
-        made = Version.objects.first()
+        made = Version.objects.latest("version")
         self.assertEqual(made.sentence, "Imported a package: 1 new and 1 changed in codes")
         self.assertEqual(snapshot.current().version, 2)
 

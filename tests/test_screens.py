@@ -162,7 +162,7 @@ class Acts(PineTest):
         page = self.group.get("/codes/acc/code/1030/").content.decode()
         self.assertIn("Closed after 2026-03-31", page)
         self.assertIn("Changed code 1030 Till of acc: name from Till to Tills", page)
-        self.post("/codes/acc/code/1030/delete/")
+        self.post("/codes/acc/code/1030/delete/", decided="delete")
         self.assertEqual(self.group.get("/codes/acc/code/1030/").status_code, 404)
         self.assertEqual(
             self.refused("/codes/acc/code/1010/delete/"),
@@ -187,14 +187,20 @@ class Acts(PineTest):
         self.assertIn('<span class="minus">−250.50</span>', page)
         again = {"label": "Sundry assets", "kind": "accounts", "parent": "assets", "sign": "natural"}
         self.assertEqual(self.refused("/statements/st/add/", accounts="1020", **again),
-                         "1020 stands on two lines of st: cash and sundry-assets. Take it off one of them.")  # fmt: skip
+                         "1020 stands on two lines of Balance sheet: Cash and Sundry assets. Take it off one of them.")  # fmt: skip
         self.post("/statements/st/add/", **{**again, "kind": "heading"})
         self.assertEqual(current().state.get(StatementLine, "st", "sundry-assets").parent, "assets")
+        turned = (
+            "Assets of Balance sheet is shown as debit and would turn to credit, because Capital below it is shown as credit. "
+        )
+        self.assertEqual(self.refused("/statements/st/move/", what="capital", onto="assets"),
+                         turned + "State the sign of Assets first: debit or credit.")  # fmt: skip
+        self.post("/statements/st/line/assets/change/", label="Assets", sign="debit")
         self.post("/statements/st/move/", what="capital", onto="assets")
         self.assertEqual(current().state.get(StatementLine, "st", "capital").parent, "assets")
         self.post("/statements/st/line/capital/shift/higher/")
         self.assertEqual(current().state.get(StatementLine, "st", "capital").parent, "")
-        self.post("/statements/st/line/debtors/delete/")
+        self.post("/statements/st/line/debtors/delete/", decided="delete")
         page = self.group.get(f"/statements/st/?{state}").content.decode()
         self.assertIn("Due from", page)
         self.assertIn('Debits less credits, unplaced included: <b class="code">0</b>', page)

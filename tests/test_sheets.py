@@ -4,6 +4,7 @@ import html
 import io
 import json
 import re
+from decimal import Decimal
 from typing import Any
 from urllib.parse import urlencode
 
@@ -63,7 +64,7 @@ class Sheets(InWorld):
         cases: list[tuple[str, dict[str, str], str, dict[str, str], str]] = [
             ("rules", {"chart": "c"}, "", RULE, f"{there}rules%3Anorth"),
             ("rules", {"chart": "c"}, "north", {**RULE, "when": "account: 4010; season: SP26"}, f"{there}rules%3Anorth"),
-            ("rules", {"chart": "c"}, "", RULE, "rule: There is a rule north already. Give another one, or change the one that is there."),
+            ("rules", {"chart": "c"}, "", RULE, "rule: There is a pairing rule north of c already. Give another one, or change the one that is there."),
             ("rules", {"chart": "c"}, "", {**RULE, "rule": "x", "when": "account 4010"},
              "when: 'account 4010' is not written as a segment, a colon and its codes, as in account: 11240 to 11249. Correct the cell."),
             ("rules", {"chart": "c"}, "", {**RULE, "rule": "x", "when": "account: 4010; account: 4020"},
@@ -76,7 +77,7 @@ class Sheets(InWorld):
             ("mappings", {"group": "g", "company": "beta"}, "", {"position": "20", "accounts": "1110", "field": "", "codes": "", "target": "1110"},
              f"{there}mappings%3A20"),
             ("mappings", {"group": "g", "company": "beta"}, "10", {"position": "20", "accounts": "1010", "field": "", "codes": "", "target": "1020"},
-             "position: There is a row 20 already. Give another one, or change the one that is there."),
+             "position: There is a mapping row beta 20 of g already. Give another one, or change the one that is there."),
             ("mappings", {"group": "g", "company": "beta"}, "10", {"position": "15", "accounts": "1010", "field": "", "codes": "", "target": "1020"},
              f"{there}mappings%3A15"),
             ("segments", STRUCTURE, "3", {"position": "3", "segment": "site", "name": "Place", "code_list": "site", "role": "other",
@@ -134,7 +135,7 @@ class Sheets(InWorld):
                          "One of these is expected: open, restricted, closed. Correct the cell.")  # fmt: skip
         self.assertEqual(several("periods", CALENDAR, "2026 1", "put", column="period", value="7"), "Choose a column to set.")
         self.assertEqual(several("periods", CALENDAR, "2026 2", "delete"),
-                         "m can't be deleted because journals fall into it. Close it from a date instead.")  # fmt: skip
+                         "M2 can't be deleted because journals fall into it. Close the period instead.")  # fmt: skip
         self.assertEqual(several("periods", CALENDAR, "", "delete"), "No period is chosen. Choose a row first.")
         self.keep(
             "eliminations",
@@ -149,7 +150,8 @@ class Sheets(InWorld):
         self.assertEqual([(e.elimination, e.position) for e in sorted(current().state.rows(Elimination), key=lambda e: e.position)],
                          [("second", 10), ("e", 20)])  # fmt: skip
         self.assertEqual(several("eliminations", GROUP, "second", "up"), "The elimination second of g cannot go up from here.")
-        self.assertEqual(several("members", GROUP, "alpha,beta", "delete"), "")
+        self.assertEqual(several("members", GROUP, "alpha,beta", "delete"), "2 members go for good. Delete Leave itEsc")
+        self.assertEqual(several("members", GROUP, "alpha,beta", "delete", decided="delete"), "")
         self.assertEqual(list(current().state.rows(GroupMember)), [])
         self.assertEqual(Version.objects.latest("version").sentence, "Deleted 2 rows of group_members")
 
@@ -230,6 +232,7 @@ class Sheets(InWorld):
         self.assertEqual((last.count("data-row="), "rows in all" in last), (200, False))
         for address, most in [("/structures/c/", 4), ("/companies/alpha/", 4), ("/group/g/members/", 4), ("/structures/c/strings/", 4),
                               (self.address("companies", "about/", {}, key="alpha"), 14)]:  # fmt: skip
+            self.group.turning = False
             self.group.get(address)
             with self.subTest(address):
                 with CaptureQueriesContext(connection) as asked:
@@ -253,6 +256,6 @@ class Sheets(InWorld):
 
     def test_rows_together_are_one_change(self) -> None:
         made = actions.make(
-            Together((Put(GroupMember("g", "alpha", ownership=None)), Put(GroupMember("g", "beta"))), "Both"), None
+            Together((Put(GroupMember("g", "alpha", ownership=Decimal(80))), Put(GroupMember("g", "beta"))), "Both"), None
         )
         self.assertEqual(Version.objects.get(version=made.version).sentence, "Both")

@@ -65,10 +65,10 @@ class TwoProcesses(CommittingTest):
         for turn in range(6):
             for step in range(chance.randint(2, 5)):  # several by one, so that the other is some versions behind
                 status = self._edit(chance, self.browsers[turn % 2], f"{turn}{step}")
-                self.assertIn(status, (200, 422), self.servers[turn % 2].said())
-                rejected += status == 422
+                self.assertIn(status, (200, 404, 422), self.servers[turn % 2].said())
+                rejected += status != 200
             self._compare(f"after turn {turn}")
-        self.assertLess(rejected, 12, "most edits were refused, so nothing was tried")
+        self.assertLess(rejected, 14, "most edits were refused, so nothing was tried")
         forget()
         self.assertEqual(snapshot.current_uncached().state.digest, Version.objects.latest("version").digest)
         for server in self.servers:
@@ -87,9 +87,9 @@ class TwoProcesses(CommittingTest):
         if kind == "add":
             return browser.post("/codes/acc/add/", code="1030", name=f"Till {mark}", account_class="asset", parent="10")
         if kind == "delete":
-            return browser.post("/codes/acc/code/1030/delete/")
+            return browser.post("/codes/acc/code/1030/delete/", decided="delete")
         if kind == "move":
-            return browser.post("/hierarchies/tree/move/", what="1020", parent=chance.choice(("10", "11")))
+            return browser.post("/hierarchies/tree/move/", what="1020", onto=chance.choice(("10", "1")))
         return browser.post("/table/companies/row/", row="alpha", company="alpha", name=f"Alpha {mark}", country="GB", currency="GBP",
                             chart="c", calendar="m")  # fmt: skip
 

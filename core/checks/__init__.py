@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
-from typing import Any
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import replace
+from typing import Any, NamedTuple
 
-from core.checks import codes, companies, groups, references, statements, structures
-from core.faults import Fault
+from core.checks import cells, codes, companies, dependents, groups, references, statements, structures
+from core.faults import Fault, Key, blocking
+from core.nouns import named
 from core.state import Edit, State
-from core.tables import BY_ROW, DEFINING_TABLES
+from core.tables import BY_ROW, DEFINING_TABLES, TABLES
 
+Rows = dict[str, dict[Key, Any]]
 Check = Callable[[State, list[Any]], Iterator[Fault]]
 
 CHECKS: dict[str, list[Check]] = {table.name: [references.check] for table in DEFINING_TABLES}
@@ -24,15 +27,90 @@ def of_rows(state: State, table: str, rows: list[Any]) -> Iterator[Fault]:
         yield from check(state, rows)
 
 
-def of_edits(state: State, edits: Iterable[Edit]) -> Iterator[Fault]:
-    """The faults of the rows that edits leave behind; `state` is the state after them."""
-    touched: dict[str, list[Any]] = {}
+class Judged(NamedTuple):
+    """Faults of the rows that a change leaves, and faults (that must be put right) of other rows that follow from it."""
+
+    own: list[Fault]
+    following: list[Fault]
+
+
+def judge(before: State, after: State, edits: Sequence[Edit]) -> Judged:
+    """What is wrong with the rows that edits leave behind and with those whose checks read what they changed.
+
+    A fault that stood there before is not the change's doing. Worth a look is only told of the rows themselves.
+    """
+    own, more = _left(edits), Rows()
+    for row in dependents.rows_to_check(before, after, edits):
+        table = BY_ROW[type(row)]
+        if (key := table.key(row)) not in own.get(table.name, ()):
+            more.setdefault(table.name, {})[key] = row
+    found = list(dict.fromkeys(_of_tables(after, own)))
+    told = {(fault.where, fault.code) for fault in found}
+    elsewhere = [
+        fault
+        for fault in dict.fromkeys(blocking(_of_tables(after, _together(own, more))))
+        if (fault.where, fault.code) not in told
+    ]
+    if blocking(found) or elsewhere:
+        there = {name: _before(before, {**own.get(name, {}), **more.get(name, {})}, name) for name in {*own, *more}}
+        known = {(fault.where, fault.what) for fault in _of_tables(before, there)}
+        found = [fault for fault in found if (fault.where, fault.what) not in known]
+        elsewhere = [fault for fault in elsewhere if (fault.where, fault.what) not in known]
+    if blocking(found):
+        elsewhere = []  # what follows from a fault of its own rows would only hide it
+    elif not elsewhere and any(edit.table in statements.SIGNS for edit in edits):
+        elsewhere = list(statements.turned_signs(before, after))
+    return Judged(found, [_with_its_row(after, fault) for fault in elsewhere])
+
+
+def of_change(before: State, after: State, edits: Sequence[Edit]) -> list[Fault]:
+    """All faults that a change brings, of its own rows and of others."""
+    found = judge(before, after, edits)
+    return [*found.own, *found.following]
+
+
+def _together(own: Rows, more: Rows) -> Rows:
+    """The rows of `more`, with those of `own` that are of the same tables: some make up one thing."""
+    return {name: {**own.get(name, {}), **rows} for name, rows in more.items()}
+
+
+NAMELESS = ("selector", "code-unknown", "code-rollup", "code-not-posting", "code-disabled")
+"""Faults whose sentence speaks of a cell of the row that is looked at, without saying which row."""
+
+
+def _with_its_row(state: State, fault: Fault) -> Fault:
+    """A fault of a row that the person doesn't look at says which row that is."""
+    row = state.get(TABLES[fault.where.table].row, *fault.where.key)
+    if row is None or fault.code not in NAMELESS:
+        return fault
+    name = named(row)
+    return replace(fault, what=f"{name[:1].upper()}{name[1:]}: {fault.what}")
+
+
+def of_cells(edits: Iterable[Edit]) -> list[Fault]:
+    """Cells of the rows that edits leave behind which no package could bring. While there are any, nothing else is asked."""
+    return [fault for rows in _left(edits).values() for fault in cells.check(list(rows.values()))]
+
+
+def _left(edits: Iterable[Edit]) -> Rows:
+    rows: Rows = {}
     for edit in edits:
         if edit.new is not None:
-            touched.setdefault(edit.table, []).append(edit.new)
-    for table in DEFINING_TABLES:
-        if rows := touched.get(table.name):
-            yield from of_rows(state, table.name, rows)
+            rows.setdefault(edit.table, {})[edit.key] = edit.new
+    return rows
+
+
+def _of_tables(state: State, rows: Mapping[str, Mapping[Key, Any]]) -> list[Fault]:
+    return [
+        fault
+        for table in DEFINING_TABLES
+        if rows.get(table.name)
+        for fault in of_rows(state, table.name, list(rows[table.name].values()))
+    ]
+
+
+def _before(state: State, rows: Mapping[Key, Any], table: str) -> dict[Key, Any]:
+    return {key: row for key in rows if (row := state.get(TABLES[table].row, *key)) is not None}
 
 
 def of_everything(state: State) -> Iterator[Fault]:

@@ -7,11 +7,13 @@ from typing import Any
 
 from core.checks.build import fault
 from core.codes import list_index, natural_lists, text_fault
+from core.doubts import KINDS
 from core.faults import Fault
 from core.hierarchies import find_cycle, taken_in
+from core.listing import BUILT_IN, choices_of, value_fault
 from core.selector_text import parse
 from core.state import State
-from core.tables import Code, CodeList, Hierarchy, HierarchyNode
+from core.tables import Code, CodeList, CodeName, CodeProperty, Hierarchy, HierarchyNode, ListProperty, SetAside
 
 LONGEST = 40
 DEEPEST = 60
@@ -170,4 +172,52 @@ def _shape(state: State, hierarchy: str) -> Iterator[Fault]:
             return
 
 
-CHECKS: list[tuple[type[Any], Any]] = [(CodeList, lists), (Code, codes), (Hierarchy, hierarchies), (HierarchyNode, nodes)]
+def of_codes(state: State, rows: list[Any]) -> Iterator[Fault]:
+    """What is kept beside a code needs the code."""
+    for row in rows:
+        if state.get(Code, row.code_list, row.code) is None:
+            yield fault(
+                row, "code", f"There is no code {row.code} in {row.code_list}.", "Add the code or correct it.", "reference"
+            )
+
+
+def own_properties(state: State, rows: list[ListProperty]) -> Iterator[Fault]:
+    for row in rows:
+        if row.property in (*Code._fields, *BUILT_IN):
+            yield fault(row, "property", f"{row.property} is a property of every code already.", "Give another one.", "taken")
+        if row.kind == "choice" and not choices_of(row):
+            yield fault(
+                row, "choices", f"{row.name} has nothing to choose from.", "Give its choices, parted by commas.", "choices"
+            )
+
+
+def property_values(state: State, rows: list[CodeProperty]) -> Iterator[Fault]:
+    yield from of_codes(state, rows)
+    for row in rows:
+        rule = state.get(ListProperty, row.code_list, row.property)
+        if rule is None:
+            yield fault(row, "property", f"{row.code_list} has no property {row.property}.", "Add the property, or leave the value out.",
+                        "reference")  # fmt: skip
+        elif told := value_fault(rule, row.value):
+            yield fault(row, "value", told, "Correct the value.", "property-value")
+
+
+def set_aside(state: State, rows: list[SetAside]) -> Iterator[Fault]:
+    yield from of_codes(state, rows)
+    for row in rows:
+        if row.doubt not in KINDS:
+            yield fault(
+                row, "doubt", f"There is no doubt {row.doubt}.", f"One of these is expected: {', '.join(KINDS)}.", "reference"
+            )
+
+
+CHECKS: list[tuple[type[Any], Any]] = [
+    (CodeList, lists),
+    (Code, codes),
+    (CodeName, of_codes),
+    (ListProperty, own_properties),
+    (CodeProperty, property_values),
+    (SetAside, set_aside),
+    (Hierarchy, hierarchies),
+    (HierarchyNode, nodes),
+]

@@ -10,7 +10,7 @@ from core.checks.build import fault, selector_faults
 from core.faults import Fault
 from core.hierarchies import find_cycle
 from core.state import State
-from core.statements import formula_cycle, natural_list, plan
+from core.statements import CREDIT, DEBIT, RESULT_CLASSES, formula_cycle, line_title, natural_list, plan
 from core.tables import Statement, StatementLine
 
 MOST_NAMED = 20
@@ -68,21 +68,52 @@ def _tree(state: State, statement: str) -> Iterator[Fault]:
             yield fault(line.row, "parent", f"{line.row.line} would stand {line.depth + 1} levels deep.",
                         f"A statement has at most {DEEPEST} levels.", "too-deep")  # fmt: skip
             break
+        if made.statement.kind == "income_statement":
+            foreign = [c for c in line.picks if made.accounts.codes[c].account_class not in RESULT_CLASSES]
+            if foreign:
+                stranger = made.accounts.codes[foreign[0]]
+                yield fault(line.row, "accounts", f"{stranger.code} {stranger.name} is of class {stranger.account_class} and stands on "
+                            f"{line_title(line.row)} of {made.statement.name}, an income statement.", "An income statement holds revenue and expense accounts: take it off.",
+                            "class-misplaced")  # fmt: skip
         if line.mixed:
-            yield fault(line.row, "sign", f"{line.row.line} mixes accounts shown as debit and as credit.",
+            yield fault(line.row, "sign", f"{line_title(line.row)} of {made.statement.name} mixes accounts shown as debit and as credit.",
                         "State its sign: debit or credit.", "sign-mixed")  # fmt: skip
     for code, first, second in made.twice[:MOST_NAMED]:
-        yield fault(part[second], "accounts", f"{code} stands on two lines of {statement}: {first} and {second}.",
+        yield fault(part[second], "accounts", f"{code} stands on two lines of {made.statement.name}: "
+                    f"{line_title(part[first])} and {line_title(part[second])}.",
                     "Take it off one of them.", "placed-twice")  # fmt: skip
     if made.has_result and made.statement.kind == "balance_sheet":
         for line in made.lines:
             doubled = [c for c in line.picks if made.accounts.codes[c].account_class in ("revenue", "expense")]
             if doubled:
-                yield fault(line.row, "accounts", f"{', '.join(doubled[:5])} stand on {line.row.line} and in the result line.",
+                yield fault(line.row, "accounts", f"{', '.join(doubled[:5])} stand on {line_title(line.row)} and in the result line.",
                             "Take the revenue and expense accounts off the line.", "placed-twice")  # fmt: skip
     if names := formula_cycle(made):
         path = " needs ".join([*names, names[0]])
         yield fault(part[names[0]], "formula", f"The formulas go round: {path}.", "Break the circle.", "cycle")
+
+
+SIGNS = ("codes", "hierarchies", "hierarchy_nodes", "statements", "statement_lines")
+"""Tables on which it hangs how the lines of statements are shown."""
+
+
+def turned_signs(before: State, after: State) -> Iterator[Fault]:
+    """Headings that showed as debit and would turn to credit because a line below them differs: published figures would
+    change their sign without anybody having said so."""
+    for row in after.rows(Statement):
+        was, now = plan(before, row.statement), plan(after, row.statement)
+        if was is None or now is None or was is now:
+            continue
+        for at, line in enumerate(now.lines):
+            known = was.index.get(line.row.line)
+            if line.row.kind != "heading" or line.row.sign != "natural" or line.direction != CREDIT or known is None:
+                continue
+            below = {entry.direction for entry in now.lines[at + 1 : now.end_of(at)]}
+            if was.lines[known].direction == DEBIT and DEBIT in below:
+                other = next(e.row for e in now.lines[at + 1 : now.end_of(at)] if e.direction == CREDIT)
+                yield fault(line.row, "sign", f"{line_title(line.row)} of {row.name} is shown as debit and would turn to credit, "
+                            f"because {line_title(other)} below it is shown as credit.",
+                            f"State the sign of {line_title(line.row)} first: debit or credit.", "sign-turned")  # fmt: skip
 
 
 CHECKS: list[tuple[type[Any], Any]] = [(StatementLine, lines)]

@@ -52,11 +52,6 @@ def segments(state: State, rows: list[StructureSegment]) -> Iterator[Fault]:
             names.add(row.segment)
         if len(part) > MOST_SEGMENTS:
             yield fault(part[-1], "position", f"A structure has at most {MOST_SEGMENTS} segments.", "Use dimensions.")
-        if part and not any(row.role == "natural_account" for row in part):
-            head = state.get(Structure, name)
-            if head and part[0] in rows and len(rows) < len(part):
-                yield fault(head, "structure", f"The structure {name} has no natural account.",
-                            "Give one segment the role natural_account.", "no-natural-account")  # fmt: skip
 
 
 def _usable(field: Any, row: Any, column: str, code: str) -> Iterator[Fault]:

@@ -9,26 +9,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from core import checks
-from core.changes import (
-    AddCode,
-    CloseCode,
-    DeleteCode,
-    DeleteLine,
-    Drop,
-    MapAccounts,
-    MoveLine,
-    MoveNode,
-    PlaceAccounts,
-    Put,
-    Several,
-    apply,
-    check,
-    inverse,
-)
+from core.changes import AddCode, CloseCode, DeleteCode, Drop, MoveNode, Put, Several, apply, check, inverse
 from core.codes import likely_class, next_free
 from core.fixed import NOTHING_POSTED, Facts
 from core.hierarchies import tree
 from core.state import Edit, State
+from core.statement_changes import DeleteLine, MapAccounts, MoveLine, PlaceAccounts
 from core.statements import plan
 from core.tables import (
     DEFINING_TABLES,
@@ -97,9 +83,9 @@ class Changes(TestCase):
     def test_what_is_fixed_after_posting(self) -> None:
         world = state(*BALANCE)
         for change, expected in [
-            (Put(Code("acc", "1010", "Bank", account_class="liability")), "The account_class can't change from asset any more because it was posted to."),
+            (Put(Code("acc", "1010", "Bank", account_class="liability")), "The account class can't change from asset any more because it was posted to."),
             (Put(Company("alpha", "Alpha", "GB", "EUR", "c", "m")), "The currency can't change from gbp any more because it has postings."),
-            (Put(Period("m", 2026, 1, "M1", date(2026, 1, 1), date(2026, 1, 30))), "The ends_on can't change from 2026-01-31 any more because journals fall into it."),
+            (Put(Period("m", 2026, 1, "M1", date(2026, 1, 1), date(2026, 1, 30))), "The ends on can't change from 2026-01-31 any more because journals fall into it."),
             (Put(StructureSegment("s", 4, "crop", "Crop", "site")), "A structure gets no further segment once account strings of it were posted to."),
             (DeleteCode("acc", "1010"), "1010 can't be deleted because it was posted to."),
         ]:  # fmt: skip
@@ -199,8 +185,8 @@ class Definitions(TestCase):
             (Period("m", 2026, 5, "M5", date(2026, 4, 30), date(2026, 5, 31)), "starts_on", "M5 overlaps M4, which ends on 2026-04-30."),
             (Period("m", 2026, 6, "M6", date(2026, 6, 1), date(2026, 6, 30)), "starts_on", "There is a gap between M4, which ends on 2026-04-30, and M6."),
             (IntercompanyPair("alpha", "beta", "1899", "2810"), "due_from", "Account: there is no code 1899."),
-            (line("more", "", "accounts", "1010"), "accounts", "1010 stands on two lines of st: cash and more."),
-            (line("more", "", "accounts", "4010"), "accounts", "4010 stand on more and in the result line."),
+            (line("more", "", "accounts", "1010"), "accounts", "1010 stands on two lines of Balance sheet: Cash and More."),
+            (line("more", "", "accounts", "4010"), "accounts", "4010 stand on More and in the result line."),
             (line("more", "", "accounts", ""), "accounts", "The line more picks no accounts."),
             (line("more", "nowhere", "heading"), "parent", "There is no line nowhere in st."),
             (line("more", "cash", "heading"), "parent", "cash is of kind accounts; only a heading has lines below it."),
@@ -222,7 +208,9 @@ class Definitions(TestCase):
 
     def test_mixed_signs_must_be_stated(self) -> None:
         world = state(Statement("st", "S", "c"), line("mixed", "", "accounts", "1010, 2010"))
-        self.assertEqual([f.what for f in checks.of_everything(world)], ["mixed mixes accounts shown as debit and as credit."])
+        self.assertEqual(
+            [f.what for f in checks.of_everything(world)], ["Mixed of S mixes accounts shown as debit and as credit."]
+        )
         self.assertEqual(
             list(checks.of_everything(state(Statement("st", "S", "c"), line("m", "", "accounts", "1010, 2010", sign="debit")))),
             [],

@@ -4,7 +4,8 @@ import re
 from pathlib import Path
 from unittest import TestCase
 
-from core.changes import KINDS, NOUNS
+from core.changes import KINDS
+from core.nouns import NOUNS
 from core.tables import DEFINING_TABLES, TABLES
 
 ROOT = Path(__file__).parents[2]

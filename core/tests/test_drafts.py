@@ -14,11 +14,9 @@ from core.changes import (
     Amend,
     Change,
     CloseCode,
+    Delete,
     DeleteCode,
-    DropRule,
-    MapAccounts,
     MoveNode,
-    PlaceAccounts,
     Put,
     Restore,
     Several,
@@ -34,6 +32,7 @@ from core.moves import Sums, causes, hierarchy_moves, statement_moves
 from core.readiness import charts_touched, items
 from core.recording import decode_change, encode
 from core.state import Edit, State
+from core.statement_changes import MapAccounts, PlaceAccounts
 from core.statements import Amounts, compute, plan
 from core.tables import TABLES, Code, Company, CompanyAccount, Hierarchy, HierarchyNode, PairingRule
 from core.tests.builders import state
@@ -61,7 +60,7 @@ class Recording(TestCase):
         CloseCode("acc", "1010", date(2026, 3, 31)),
         CloseCode("acc", "1010", None),
         DeleteCode("acc", "5020"),
-        DropRule(PairingRule("c", "r", 1, "site", "required")),
+        Delete(PairingRule("c", "r", 1, "site", "required")),
         MapAccounts("g", "alpha", ("1010", "1020"), "1110"),
         MoveNode("tree", "1010", "11"),
         PlaceAccounts("st", "cash", ("1110",)),
@@ -157,7 +156,7 @@ class Drafts(TestCase):
 
     def test_a_move_that_puts_an_account_on_a_second_line_is_told(self) -> None:
         found = [item.sentence for item in items(drafted(MoveNode("tree", "1110", "10")), [], NOTHING_POSTED)]
-        self.assertEqual(found[0], "1110 stands on two lines of Balance sheet: cash and debtors. Take it off one of them.")
+        self.assertEqual(found[0], "1110 stands on two lines of Balance sheet: Cash and Debtors. Take it off one of them.")
 
     def test_charts_are_known_by_any_of_their_rows(self) -> None:
         rows = [("codes", ("acc",)), ("hierarchy_nodes", ("tree",)), ("structure_segments", ("s",)), ("statement_lines", ("st",)),

@@ -111,7 +111,7 @@ class Records(TestCase):
         cells = {**cells_of(world(), PERIODS, {"calendar": "m"}, row), "starts_on": "2025-12-31"}
         found = take(world(), PERIODS, {"calendar": "m"}, list(cells), [(1, list(cells.values()))], posted, row)
         self.assertEqual([f.what for f in found.faults],
-                         ["The starts_on can't change from 2026-01-01 any more because journals fall into it."])  # fmt: skip
+                         ["The starts on can't change from 2026-01-01 any more because journals fall into it."])  # fmt: skip
 
     def test_places(self) -> None:
         rows = [Mapping("g", "beta", n, "1010", target="1010") for n in (10, 20, 21)]

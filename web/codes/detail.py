@@ -12,11 +12,9 @@ from django.shortcuts import render
 from django.urls import reverse
 
 from core.accounts import chart_index
-from core.bringing import value_fault
-from core.changes import Change, Drop, Put, Several
+from core.changes import Add, Change, Drop, Put, Several
 from core.codes import fullness, fullness_by_beginning, natural_lists
 from core.doubts import KINDS, doubts
-from core.faults import Fault, Place, Refused
 from core.listing import properties
 from core.state import State
 from core.tables import (
@@ -40,7 +38,6 @@ from web.people.rights import CHANGE, SIGNED_IN, acts, companies_seen, needs
 from web.shell.acts import filled, go, make, words_of
 from web.shell.tabular import attached
 
-LANGUAGE = re.compile(r"[a-z]{2,3}(-[A-Za-z0-9]{2,8})?")
 PLAIN = re.compile(r"[^A-Za-z0-9_-]+")
 
 
@@ -90,18 +87,14 @@ def more(request: HttpRequest, state: State, code_list: str, code: str) -> HttpR
 
 
 def _properties(request: HttpRequest, state: State, rules: list[ListProperty], code_list: str, code: str) -> list[Change]:
-    faults, found = [], list[Change]()
+    found = list[Change]()
     for rule in rules:
         value = words_of(request, f"own-{rule.property}")
-        if told := value_fault(rule, value):
-            faults.append(Fault("cell-unreadable", told, Place("code_properties", (), rule.property, value)))
         kept = state.get(CodeProperty, code_list, code, rule.property)
         if value:
             found.append(Put(CodeProperty(code_list, code, rule.property, value)))
         elif kept is not None:
             found.append(Drop(kept))
-    if faults:
-        raise Refused(faults)
     return found
 
 
@@ -113,16 +106,6 @@ def _names(request: HttpRequest, state: State, code_list: str, code: str) -> lis
         found.append(Put(kept._replace(name=text)) if text else Drop(kept))
     language, text = words_of(request, "language", 20), words_of(request, "new_name")
     if text or language:
-        if not LANGUAGE.fullmatch(language) or not text:
-            raise Refused(
-                [
-                    Fault(
-                        "cell-unreadable",
-                        "A further name needs a language, such as nl or pt-BR, and the name.",
-                        Place(column="language"),
-                    )
-                ]
-            )
         found.append(Put(CodeName(code_list, code, language, text)))
     return found
 
@@ -195,19 +178,11 @@ def own_property(request: HttpRequest, state: State, code_list: str) -> HttpResp
     if request.POST.get("act") == "delete":
         if kept is None:
             raise Http404
-        used = sum(value.property == name for value in state.part(CodeProperty, code_list).values())
-        if used:
-            raise Refused(
-                [Fault("used", f"{used:,} codes have a value for {kept.name}.", way_out="Empty it on those codes first.")]
-            )
         make(request, Drop(kept))
     else:
         base = kept or ListProperty(code_list, PLAIN.sub("-", request.POST.get("name", "").strip().lower()).strip("-")[:40], "")
-        if not base.property:
-            raise Refused([Fault("cell-empty", "The property needs a name.", Place(column="name"))])
-        if kept is None and base.property in Code._fields:
-            raise Refused([Fault("taken", f"{base.property} is a property of every code already.", Place(column="name"))])
-        make(request, Put(filled(request, base, "name", "kind", "choices")))
+        row = filled(request, base, "name", "kind", "choices")
+        make(request, Put(row) if kept else Add(row))
     return go(reverse("codes-settings", args=[code_list]))
 
 

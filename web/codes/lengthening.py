@@ -13,6 +13,7 @@ from core.tables import CodeList
 from web.journals.respelling import everything, preview, respell
 from web.people.rights import CHANGE, needs
 from web.shell.acts import go, seen_version
+from web.shell.asked import number
 from web.shell.tabular import attached
 
 
@@ -23,12 +24,11 @@ def length(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     if head is None:
         raise Http404
     given = request.POST if request.method == "POST" else request.GET
-    text = given.get("length", "")
-    if not text.isdigit() or len(text) > 2:
-        raise Refused(
-            [Fault("cell-unreadable", "Give the new length as a number.", Place("code_lists", (code_list,), "length", text))]
-        )
-    change = Respell(code_list, int(text), given.get("side", "front"))
+    characters = number(given, "length", None, 99)
+    if characters is None:
+        place = Place("code_lists", (code_list,), "length", given.get("length", ""))
+        raise Refused([Fault("cell-unreadable", "Give the new length as a number.", place)])
+    change = Respell(code_list, characters, given.get("side", "front"))
     if request.method != "POST" and request.GET.get("file"):
         return attached(
             f"{code_list}-{change.length}", request.GET["file"], ("what", "before", "after"), everything(state, change)

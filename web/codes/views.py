@@ -9,7 +9,7 @@ from django.shortcuts import render
 from django.urls import reverse
 
 from core import uses
-from core.changes import AddCode, CloseCode, DeleteCode, MoveNode, Put, Several
+from core.changes import Add, AddCode, CloseCode, DeleteCode, MoveNode, Put, Several, with_belongings
 from core.codes import fullness, likely_class, list_index, natural_lists, next_free, pad, text_fault
 from core.faults import Fault, Place, Refused
 from core.fixed import fixed_columns
@@ -17,14 +17,16 @@ from core.hierarchies import main_hierarchies, main_tree, standing_under_none
 from core.listing import STANDS, columns, listed, properties, values
 from core.several import shifted
 from core.state import State
-from core.tables import CLASSES, Chart, Code, CodeList, CodeName, Hierarchy
+from core.tables import CLASSES, Chart, Code, CodeList, CodeName, Hierarchy, HierarchyNode
 from web.codes import closing, queries, table
 from web.codes.many import SETTABLE
 from web.codes.rows import table_rows
 from web.definitions.facts import posted_facts
 from web.definitions.history import of_row
 from web.people.rights import CHANGE, SIGNED_IN, acts, companies_seen, lists_seen, needs
-from web.shell.acts import date_of, filled, go, make
+from web.shell.acts import date_of, filled, go, make, refuse_first
+from web.shell.asked import whole
+from web.shell.asking import Choice, ask, decided
 from web.structures.beam import beam
 
 MOST_ROLLUPS = 2_000
@@ -95,11 +97,8 @@ def _rows(request: HttpRequest, state: State, code_list: str, start: int, at: st
 @needs(SIGNED_IN)
 def rows(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     """A further stretch of the table, or what a search keeps of it."""
-    start = request.GET.get("from", "0")
-    number = int(start) if start.isdigit() and len(start) < 10 else 0
-    return render(
-        request, "codes/rows.html", {**_rows(request, state, code_list, number), "head": state.get(CodeList, code_list)}
-    )
+    found = _rows(request, state, code_list, whole(request.GET, "from"))
+    return render(request, "codes/rows.html", {**found, "head": state.get(CodeList, code_list)})
 
 
 @needs(SIGNED_IN)
@@ -187,16 +186,11 @@ def probe(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
 def add(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     head = state.get(CodeList, code_list)
     text = pad(head, request.POST.get("code", "").strip()) if head else ""
-    if state.get(Code, code_list, text):
-        raise Refused([Fault("taken", f"{text} is taken by {_known(state, code_list, text).name}.", Place("codes", (code_list, text), "code"),
-                             f"The next free code is {next_free(state, code_list, text)}.")])  # fmt: skip
     like = state.get(Code, code_list, request.POST.get("like", ""))
     base = like._replace(code=text, name="", notes="", in_use_until=None) if like else Code(code_list, text, "")
     row = filled(request, base, "name", "rollup", "posting", "account_class", "contra", "in_use_from")
     if not text:
         raise Refused([Fault("cell-empty", "The code must be given.", Place("codes", (), "code"))])
-    if row.rollup:
-        row = row._replace(posting=False, account_class="", contra=False)
     make(request, AddCode(row, request.POST.get("parent", "").strip()))
     return go(address(code_list, text))
 
@@ -234,8 +228,25 @@ def close(request: HttpRequest, state: State, code_list: str, code: str) -> Http
 def delete(request: HttpRequest, state: State, code_list: str, code: str) -> HttpResponse:
     order = queries.ordered(state, code_list)
     place = queries.places(state, code_list).get(code, 0)
+    row = _known(state, code_list, code)
+    if not decided(request):
+        refuse_first(state, DeleteCode(code_list, code))
+        return ask(request, f"{code} {row.name} goes for good{_with_it(state, row)}.", Choice("delete", f"Delete {code}"))
     make(request, DeleteCode(code_list, code))
     return go(address(code_list, order[place - 1] if place else ""))
+
+
+def _with_it(state: State, row: Code) -> str:
+    """What goes with a code that is deleted, as the end of a sentence."""
+    trees = [
+        head.name
+        for head in state.rows(Hierarchy)
+        if state.get(HierarchyNode, head.hierarchy, row.code) and head.code_list == row.code_list
+    ]
+    parts = [f"its place in {', '.join(trees)}"] if trees else []
+    if more := with_belongings(state, [row]):
+        parts.append(more)
+    return f", with {' and '.join(parts)}" if parts else ""
 
 
 @acts(CHANGE)
@@ -246,8 +257,6 @@ def move(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     main = main_hierarchies(state).get(code_list)
     if main is None:
         raise Refused([Fault("no-hierarchy", "This list has no main hierarchy yet.", way_out="Start one from the proof leaf.")])
-    if onto and state.get(Code, code_list, onto) is None:
-        raise Refused([Fault("reference", f"There is no code {onto}.", way_out="Choose a rollup code.")])
     if not what:
         raise Refused([Fault("nothing-chosen", "No code is chosen.")])
     before = request.POST.get("before", "").split(" ")[0].strip()
@@ -274,11 +283,9 @@ def new_list(request: HttpRequest, state: State) -> HttpResponse:
     if request.method != "POST":
         return render(request, "codes/new_list.html", {})
     name = request.POST.get("code_list", "").strip()
-    if state.get(CodeList, name):
-        raise Refused([Fault("taken", f"There is a code list {name} already.")])
     row = filled(request, CodeList("", "", 1, 1), "code_list", "name", "min_length", "max_length", "characters", "zero_pad")
-    changes: tuple[Any, ...] = (Put(row),)
+    changes: tuple[Any, ...] = (Add(row),)
     if request.POST.get("hierarchy"):
-        changes += (Put(Hierarchy(f"{name}-tree"[:40], name, f"{row.name} by rollup", True)),)
+        changes += (Add(Hierarchy(f"{name}-tree"[:40], name, f"{row.name} by rollup", True)),)
     make(request, Several(changes))
     return go(address(name))

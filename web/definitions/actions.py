@@ -7,14 +7,15 @@ from typing import Any
 
 from django.db import connection, transaction
 
-from core.changes import Change, Restore, check
+from core.changes import Change, Restore, examine
 from core.faults import Fault, Place, Refused, blocking
 from core.readiness import charts_touched
 from core.recording import encode_row
-from core.state import Edit
+from core.state import Edit, State
 from web.definitions import snapshot, store
 from web.definitions.facts import posted_facts
 from web.definitions.models import Edited, Version
+from web.shell.retrying import retried
 
 LOCK = 0x50494E45
 
@@ -31,6 +32,7 @@ def share_definitions() -> None:
         cursor.execute("SELECT pg_advisory_xact_lock_shared(%s)", [LOCK])
 
 
+@retried
 def make(change: Change, by: Any, seen: int | None = None) -> snapshot.Snapshot:
     """Makes a change for a person. `seen` is the version they looked at: a row changed since is told, not overwritten.
 
@@ -39,29 +41,33 @@ def make(change: Change, by: Any, seen: int | None = None) -> snapshot.Snapshot:
     with transaction.atomic():
         lock_definitions()
         before = snapshot.current()
-        edits = change.edits(before.state)
-        if not edits:
+        found = examine(before.state, change, posted_facts(before.state))
+        faults = [] if seen is None else changed_since(found.edits, seen)
+        if blocking([*faults, *found.faults]):
+            raise Refused(blocking([*faults, *found.faults]))
+        if not found.edits:
             return before
-        faults = [] if seen is None else changed_since(edits, seen)
-        if isinstance(change, Restore):
-            faults += change.collisions(before.state)
-        faults += check(before.state, change, posted_facts(before.state))
-        if blocking(faults):
-            raise Refused(blocking(faults))
-        after = write_version(before, edits, change.sentence(before.state), by)
+        after = write_version(before, found.edits, change.sentence(before.state), by, after=found.after)
         transaction.on_commit(lambda: snapshot.keep(after))
     return after
 
 
 def write_version(
-    before: snapshot.Snapshot, edits: list[Edit], sentence: str, by: Any, takes_back: Version | None = None, **more: Any
+    before: snapshot.Snapshot,
+    edits: list[Edit],
+    sentence: str,
+    by: Any,
+    takes_back: Version | None = None,
+    after: State | None = None,
+    **more: Any,
 ) -> snapshot.Snapshot:
     """Writes rows and log inside the caller's transaction; the caller holds the lock and has checked.
 
-    `more` are further columns of the version: reason, charts touched (worked out where not given), moved.
+    `after` is the state that the edits lead to, where the caller knows it. `more` are further columns of the version:
+    reason, charts touched (worked out where not given), moved.
     """
     store.write(edits)
-    after = before.state.edited(edits)
+    after = after or before.state.edited(edits)
     if "charts" not in more:
         more["charts"] = charts_touched(before.state, after, {(edit.table, edit.key[:1]) for edit in edits})
     numbers = snapshot.chart_versions()
@@ -114,6 +120,7 @@ def taking_back(version: int) -> Restore:
     return Restore(tuple(edit.turned() for edit in reversed(edits)), made.sentence)
 
 
+@retried
 def take_back(version: int, by: Any) -> snapshot.Snapshot:
     """Makes the inverse of a logged change. Raises Refused where a row was changed again since, or is needed."""
     with transaction.atomic():
@@ -123,9 +130,9 @@ def take_back(version: int, by: Any) -> snapshot.Snapshot:
         if Version.objects.filter(takes_back=made).exists():
             raise Refused([Fault("taken-back", "This change was taken back already.")])
         before = snapshot.current()
-        faults = [*change.collisions(before.state), *check(before.state, change, posted_facts(before.state))]
-        if blocking(faults):
-            raise Refused(blocking(faults))
-        after = write_version(before, change.edits(before.state), change.sentence(before.state), by, made)
+        found = examine(before.state, change, posted_facts(before.state))
+        if blocking(found.faults):
+            raise Refused(blocking(found.faults))
+        after = write_version(before, found.edits, change.sentence(before.state), by, made, found.after)
         transaction.on_commit(lambda: snapshot.keep(after))
     return after

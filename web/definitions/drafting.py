@@ -12,8 +12,8 @@ from typing import Any
 from django.db import IntegrityError, transaction
 
 from core import readiness
-from core.changes import Change, Restore, check, joined
-from core.drafts import Collision, Replayed, collisions, dependents, recorded, replay, touching
+from core.changes import Change, Restore, examine, joined
+from core.drafts import MAY_WAIT, Collision, Replayed, collisions, dependents, recorded, replay, touching
 from core.faults import MUST, Fault, Place, Refused, blocking
 from core.recording import decode_change, encode
 from core.state import Edit, State
@@ -22,6 +22,7 @@ from web.definitions import actions, snapshot, store
 from web.definitions.facts import posted_facts
 from web.definitions.models import Draft, DraftChange, DraftRemark, DraftStep, Edited
 from web.process_cache import ProcessCache
+from web.shell.retrying import retried
 
 OPEN_ENDED = (Draft.OPEN, Draft.REVIEW, Draft.APPROVED, Draft.SCHEDULED)
 NOT_DUE = ("draft-status", "draft-date", "draft-unknown")
@@ -133,20 +134,20 @@ def locked(number: int, *allowed: str) -> Draft:
     return draft
 
 
+@retried
 def record(number: int, change: Change, by: Any, seen: int | None = None, *, checked: bool = True) -> Draft:
     """Adds a change to a draft. Raises Refused with the same faults that making it at once would have."""
     with transaction.atomic():
         draft = locked(number, Draft.OPEN)
         made = working(draft)
-        edits = change.edits(made.state)
-        if not edits:
-            return draft
+        found = examine(made.state, change, posted_facts(made.published.state)) if checked else None
+        edits = found.edits if found else change.edits(made.state)
         faults = [] if seen is None else actions.changed_since(edits, seen)
-        if checked:
-            faults += change.collisions(made.state) if isinstance(change, Restore) else ()
-            faults += check(made.state, change, posted_facts(made.published.state))
+        faults += [*found.own, *(fault for fault in found.following if fault.code not in MAY_WAIT)] if found else []
         if blocking(faults):
             raise Refused(blocking(faults))
+        if not edits:
+            return draft
         kept = DraftChange.objects.create(draft=draft, by=by, content=encode(recorded(change, made.state)))
         _step(draft, [*changes_of(draft), kept.pk])
     return draft
@@ -160,6 +161,7 @@ def _step(draft: Draft, numbers: list[int]) -> None:
     draft.save(update_fields=["at"])
 
 
+@retried
 def undo(number: int, steps: int) -> Draft:
     """Moves along the steps: -1 undoes, 1 does again."""
     with transaction.atomic():
@@ -171,6 +173,7 @@ def undo(number: int, steps: int) -> Draft:
     return draft
 
 
+@retried
 def take_back(number: int, change: int) -> list[int]:
     """Takes one change out, with those that depend on it; returns their numbers."""
     with transaction.atomic():
@@ -183,6 +186,7 @@ def take_back(number: int, change: int) -> list[int]:
     return gone
 
 
+@retried
 def settle(number: int, table: str, key: str, keep: str) -> None:
     """Decides a collision: for the draft's side, or for what was published (its changes of that row are taken back)."""
     with transaction.atomic():
@@ -207,6 +211,7 @@ def _must(made: Working) -> None:
         raise Refused(faults)
 
 
+@retried
 def publish(
     number: int, by: Any, *, reason: str = "", on: date | None = None, today: date, moved: int | None = None, due: bool = False
 ) -> Draft:

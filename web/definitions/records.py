@@ -7,12 +7,11 @@ import io
 import json
 from typing import Any
 
-import python_calamine
 from django.http import HttpRequest
 
 from core.bringing import CHANGED, FAULT, NEW, SAME, Proposal
 from core.faults import Fault, Refused
-from core.parsing import write_cell
+from web.shell.workbooks import UnreadableWorkbook, sheet_rows, uploaded
 
 MOST_TEXT = 20 * 1024**2
 MOST_SHOWN = 500
@@ -32,7 +31,7 @@ def read(request: HttpRequest) -> Records:
         if file is not None and file.size > MOST_TEXT:
             raise refused("too-big", f"The file is larger than {MOST_TEXT // 1024**2} MiB.", "Bring it in as a package.")
         if file is not None and file.name.lower().endswith(".xlsx"):
-            found = _workbook(file.read())
+            found = _workbook(file)
         else:
             found = _delimited(request.POST.get("text", "") if file is None else _decoded(file.read()))
     if not any(any(cell.strip() for cell in record) for record in found):
@@ -44,7 +43,7 @@ def _again(kept: str) -> Records:
     """The rows of a preview, sent back to be taken."""
     try:
         return [[str(cell) for cell in record] for record in json.loads(kept) if isinstance(record, list)]
-    except (ValueError, TypeError):
+    except (ValueError, TypeError, RecursionError):
         raise refused("unreadable", "The rows could not be read again.", "Paste them once more.") from None
 
 
@@ -65,17 +64,13 @@ def _delimited(text: str) -> Records:
         raise refused("not-csv", f"The rows are not CSV: {error}.", "Save the file as CSV UTF-8.") from None
 
 
-def _workbook(data: bytes) -> Records:
+def _workbook(file: Any) -> Records:
+    """The rows of a workbook's first sheet."""
     try:
-        book = python_calamine.CalamineWorkbook.from_filelike(io.BytesIO(data))
-        rows = book.get_sheet_by_index(0).to_python()
-    except (python_calamine.CalamineError, OSError, ValueError, IndexError) as error:
-        raise refused("unreadable", f"The workbook cannot be read: {error}.", "Save it as XLSX again.") from None
-
-    def told(value: Any) -> str:
-        return str(int(value)) if isinstance(value, float) and value.is_integer() else write_cell(value)
-
-    return [[told(value) for value in row] for row in rows]
+        with uploaded(file) as path:
+            return list(sheet_rows(path, 0))
+    except UnreadableWorkbook as told:
+        raise refused("unreadable", f"The workbook cannot be read: {told}.", "Save it as XLSX again.") from None
 
 
 def preview(rows: list[Proposal], faults: list[Fault], takeable: bool, given: Records) -> dict[str, Any]:

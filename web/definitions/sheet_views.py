@@ -9,10 +9,11 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 
 from core import sheets
-from core.changes import Change, Several, Together, named
+from core.changes import Change, Several, Together, with_belongings
 from core.checks.references import users
 from core.faults import Fault, Place, Refused
 from core.fixed import fixed_columns
+from core.nouns import many, named
 from core.state import State
 from core.tables import BY_ROW, Column
 from web.definitions import records
@@ -22,7 +23,10 @@ from web.definitions.options import options
 from web.definitions.sheets import asked, numeric, stretch
 from web.definitions.store import key_text
 from web.people.rights import CHANGE, SIGNED_IN, acts, needs
-from web.shell.acts import go, make
+from web.shell.acts import go, make, refuse_first
+from web.shell.asked import back as back_to
+from web.shell.asked import whole
+from web.shell.asking import Choice, ask, decided
 from web.shell.tabular import attached
 
 
@@ -38,9 +42,8 @@ def _back(request: HttpRequest, sheet: sheets.Sheet, key: str = "") -> HttpRespo
 def rows(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
     """A further stretch of a long sheet."""
     kind, given = asked(request, state, sheet)
-    start = request.GET.get("from", "0")
-    number = int(start) if start.isdigit() and len(start) < 10 else 0
-    return render(request, "definitions/sheet_rows.html", {"sheet": stretch(request, state, kind, given, start=number)})
+    start = whole(request.GET, "from")
+    return render(request, "definitions/sheet_rows.html", {"sheet": stretch(request, state, kind, given, start=start)})
 
 
 @needs(CHANGE)
@@ -71,12 +74,7 @@ def row(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
 def _kept(
     request: HttpRequest, state: State, sheet: sheets.Sheet, given: sheets.Given, cells: dict[str, str], known: Any
 ) -> HttpResponse:
-    found = sheets.take(state, sheet, given, list(cells), [(1, list(cells.values()))], posted_facts(state), known)
-    other = sheets.find(state, sheet, given, found.keys[0]) if found.keys else None
-    if other is not None and other != known:
-        first = sheet.key[-1].name
-        raise Refused([Fault("taken", f"There is a {sheet.noun} {found.keys[0]} already.", Place(sheet.table, (), first, found.keys[0]),
-                             "Give another one, or change the one that is there.")])  # fmt: skip
+    found = sheets.take(state, sheet, given, list(cells), [(1, list(cells.values()))], posted_facts(state), known, keyed=True)
     if found.change is None:
         raise Refused([fault.at(row=None) for fault in found.faults])
     make(request, found.change)
@@ -105,6 +103,12 @@ def several(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
     if act == "delete":
         changes = tuple(kind.drop(row) for row in found)
         change = changes[0] if len(changes) == 1 else Together(changes, f"Deleted {len(found):,} rows of {kind.table}")
+        going = with_belongings(state, found)
+        if (going or len(found) > 1) and not decided(request):
+            what = named(found[0]) if len(found) == 1 else f"{len(found):,} {many(kind.noun)}"
+            sentence = f"{what[:1].upper()}{what[1:]} {'goes' if len(found) == 1 else 'go'} for good{f', with {going}' if going else ''}."
+            refuse_first(state, change)
+            return ask(request, sentence, Choice("delete", "Delete"))
     elif act in ("up", "down"):
         change = sheets.moved(state, kind, given, found[0], -1 if act == "up" else 1)
         if change is None:
@@ -161,8 +165,7 @@ def out(request: HttpRequest, state: State, sheet: str, kind: str) -> HttpRespon
 def bring(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
     """GET: where to paste or choose a file. POST: a preview row by row; with `take` the rows are taken."""
     kind, given = asked(request, state, sheet)
-    back = request.GET.get("back") or urlsplit(request.headers.get("HX-Current-URL", "/")).path
-    back = back if back.startswith("/") and not back.startswith("//") else "/"
+    back = back_to(request, urlsplit(request.headers.get("HX-Current-URL", "/")).path or "/")
     query = urlencode({**given, "back": back})
     context: dict[str, Any] = {
         "title": kind.title.lower(), "address": f"{request.path}?{query}", "back": back, "columns": kind.columns,

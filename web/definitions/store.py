@@ -80,7 +80,9 @@ def _update(cursor: Any, name: str, edits: list[Edit]) -> None:
     table = TABLES[name]
     values = ", ".join(f'"{field}" = %s' for field in table.row._fields[table.keys :])
     sql = f"UPDATE {database_table(name)} SET {values} WHERE {_where(name)}"
-    cursor.executemany(sql, [(*edit.new[table.keys :], *edit.key) for edit in edits])
+    # A main hierarchy makes way before another one becomes it: there is never more than one.
+    ordered = sorted(edits, key=lambda edit: getattr(edit.new, "main", False))
+    cursor.executemany(sql, [(*edit.new[table.keys :], *edit.key) for edit in ordered])
 
 
 def _delete(cursor: Any, name: str, edits: list[Edit]) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import date
 from typing import Any
 from urllib.parse import urlsplit
 
@@ -12,16 +11,18 @@ from django.db.models import Exists, OuterRef, Q
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 
-from core.changes import NOUNS, Drop, DropRule, Put, edit_sentence, named
+from core.changes import Delete, Put, edit_sentence
 from core.fixed import fixed_columns
+from core.nouns import NOUNS, named
 from core.parsing import read_cell, write_cell
 from core.state import State
-from core.tables import TABLES, Chart, Column, PairingRule, Table
+from core.tables import TABLES, Chart, Column, Table
 from web.definitions import actions, snapshot
 from web.definitions.facts import posted_facts
 from web.definitions.models import Edited, Version
 from web.definitions.options import options
 from web.people.rights import CHANGE, acts, needs
+from web.shell import asked
 from web.shell.acts import filled, go, make
 from web.shell.tabular import attached
 
@@ -80,7 +81,7 @@ def define(request: HttpRequest, state: State, table: str) -> HttpResponse:
         })  # fmt: skip
     row, new = _row(state, kind, request.POST)
     if request.POST.get("act") == "delete":
-        make(request, DropRule(row) if isinstance(row, PairingRule) else Drop(row))
+        make(request, Delete(row))
     else:
         names = [column.name for column in kind.columns if new or not column.key]
         make(request, Put(filled(request, row, *names)))
@@ -91,9 +92,8 @@ def define(request: HttpRequest, state: State, table: str) -> HttpResponse:
 def narrowed(request: HttpRequest) -> tuple[Any, dict[str, Any]]:
     """Versions that fit what the address asks for (words, a row, a person, a day, a chart), newest first."""
     rows = Version.objects.select_related("by", "takes_back").order_by("-version")
-    given = {
-        name: request.GET.get(name, "").strip().replace("\x00", "")[:200] for name in ("words", "row", "who", "day", "chart")
-    }
+    given: dict[str, Any] = {name: asked.text(request.GET, name) for name in ("words", "row", "chart")}
+    given |= {"who": asked.number(request.GET, "who"), "day": asked.day(request.GET, "day")}
     if given["words"]:
         rows = rows.filter(sentence__icontains=given["words"]) | rows.filter(reason__icontains=given["words"])
     if given["row"]:
@@ -101,13 +101,10 @@ def narrowed(request: HttpRequest) -> tuple[Any, dict[str, Any]]:
             Q(key=given["row"]) | Q(key__startswith=f"{given['row']} ") | Q(key__endswith=f" {given['row']}")
         )
         rows = rows.filter(Exists(key))
-    if given["who"].isdigit() and len(given["who"]) < 10:
-        rows = rows.filter(by=int(given["who"]))
-    try:
-        if given["day"]:
-            rows = rows.filter(at__date=date.fromisoformat(given["day"]))
-    except ValueError:
-        given["day"] = ""
+    if given["who"] is not None:
+        rows = rows.filter(by=given["who"])
+    if given["day"] is not None:
+        rows = rows.filter(at__date=given["day"])
     if given["chart"]:
         rows = rows.filter(charts__has_key=given["chart"])
     return rows, given
@@ -119,9 +116,8 @@ def log(request: HttpRequest, state: State) -> HttpResponse:
     rows, given = narrowed(request)
     page = Paginator(rows, 60).get_page(request.GET.get("page"))
     taken = set(Version.objects.filter(takes_back__in=[row.version for row in page]).values_list("takes_back", flat=True))
-    asked = {**given, "who": int(given["who"]) if given["who"].isdigit() else None}
     return render(request, "definitions/log.html", {
-        "page": page, "taken": taken, "asked": asked, "people": get_user_model().objects.order_by("first_name"),
+        "page": page, "taken": taken, "asked": given, "people": get_user_model().objects.order_by("first_name"),
         "charts": sorted(state.rows(Chart), key=lambda row: row.name),
     })  # fmt: skip
 

@@ -18,6 +18,7 @@ from web.drafts import queries
 from web.drafts.views import asked, causes_page, here, moves_out, periods_of, shown
 from web.people.rights import CHANGE, acts, needs
 from web.shell.acts import go
+from web.shell.asked import whole
 
 MOST_SENTENCES = 500
 
@@ -67,11 +68,7 @@ def compare(request: HttpRequest, state: State) -> HttpResponse:
     """Two versions side by side: which rows differ, and which figures."""
     newest = request.seen.snapshot.version  # type: ignore[attr-defined]
 
-    def number(name: str, otherwise: int) -> int:
-        text = request.GET.get(name, "")
-        return int(text) if text.isdigit() and len(text) < 18 else otherwise
-
-    one, other = sorted((number("from", max(0, newest - 1)), number("to", newest)))
+    one, other = sorted((whole(request.GET, "from", max(0, newest - 1)), whole(request.GET, "to", newest)))
     before, after = _state(one), _state(other)
     at = asked(request, after)
     if request.GET.get("line"):

@@ -12,7 +12,8 @@ from core.money import digits_of, format_amount, parse_amount
 from core.parsing import Read, read_table
 from core.periods import company_calendar
 from core.state import State
-from core.tables import TABLES, Balance, Budget, BudgetLine, Company
+from core.statements import natural_list
+from core.tables import TABLES, Balance, Budget, BudgetLine, Code, Company
 from web.journals import books, posting
 from web.journals.interning import intern_accounts, intern_dimensions
 
@@ -178,6 +179,10 @@ class BalanceImport:
             if company and budget and budget.chart != company.chart:
                 self._tell(read, key, "company", "reference", f"{row.company} is not on the chart of budget {row.budget}.",
                            "Use a budget of its chart.", row.company)  # fmt: skip
+            code = self.state.get(Code, natural_list(self.state, place[0]), place[2]) if place else None
+            if code is not None and not code.budgeting:
+                self._tell(read, key, "account", "not-budgeted", f"{code.code} {code.name} is not open for budgets.",
+                           "Choose another account, or open it for budgets.", row.account)  # fmt: skip
             if place and amount is not None:
                 kept = (row.budget, row.company, row.fiscal_year, row.period, place[1], place[3])
                 self.budgets[kept] = (row, amount)
@@ -194,7 +199,7 @@ class BalanceImport:
         outcome.new["balances"] += len(self.new) - self.same - len(self.changed)
         if len(self.new) == self.same:
             return
-        locked = posting.lock_books([(key[0], key[1]) for key in self.new])
+        locked = posting.lock_books(dict.fromkeys(((key[0], key[1]) for key in self.new), 0))
         accounts = intern_accounts(sorted({place for _, _, place in self.new.values()}))
         dimensions = intern_dimensions(sorted({key[4] for key in self.new}))
         companies = posting.company_numbers()
@@ -214,6 +219,11 @@ class BalanceImport:
                 " ON CONFLICT (company, fiscal_year, period, account_id, dimensions_id, partner_id)"
                 " DO UPDATE SET amount = excluded.amount"
             )
+            cursor.execute(
+                "SELECT company, fiscal_year, sum(greatest(amount, 0)) FROM journals_balance"
+                " WHERE (company, fiscal_year) IN (SELECT DISTINCT company, fiscal_year FROM balances_in) GROUP BY 1, 2"
+            )
+            posting.keep_within({(company, year): int(total) for company, year, total in cursor.fetchall()})
         for (company, year), (book, sequence) in locked.items():
             books.rebuild(book, company, year, sequence)
 

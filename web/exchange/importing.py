@@ -13,6 +13,7 @@ from django.db import transaction
 
 from core import checks
 from core.changes import joined
+from core.checks.statements import turned_signs
 from core.faults import LOOK, MUST, Fault, Refused, blocking
 from core.fixed import transition_faults
 from core.parsing import Read, read_table
@@ -148,6 +149,8 @@ class _Import:
             old = {(f.where, f.what) for f in checks.of_everything(self.before.state)}
             found = [fault for fault in found if fault.where.row is not None or (fault.where, fault.what) not in old]
         self.faults += found
+        if edits and not blocking(self.faults):
+            self.faults += self._placed(turned_signs(self.before.state, after))
 
     def _placed(self, faults: Any) -> Any:
         for fault in faults:

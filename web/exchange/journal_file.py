@@ -6,12 +6,11 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-import python_calamine
-
 from core.faults import Fault, Place, Refused
 from core.parsing import read_table
 from core.tables import TABLES, Journal, JournalLine
 from web.exchange.reading import FileSource, SheetSource, Source, open_package
+from web.shell.workbooks import UnreadableWorkbook, sheet_names
 
 HEAD = ("journal", "date", "kind", "journal_description", "currency", "rate")
 LINE = ("line", "line_company", "account", "dimensions", "debit", "credit", "partner", "description", "source_type",
@@ -36,8 +35,10 @@ def _source(path: Path) -> Source:
             raise Refused([fault])
     if package.sources:
         return next(iter(package.sources.values()))
-    book = python_calamine.CalamineWorkbook.from_path(str(path))
-    return SheetSource(book.sheet_names[0], book)
+    try:
+        return SheetSource(sheet_names(path)[0], path)
+    except (UnreadableWorkbook, IndexError) as told:
+        raise Refused([Fault("unreadable", f"The workbook cannot be read: {told}.", way_out="Save it as XLSX again.")]) from None
 
 
 def read_journals(path: Path, company: str) -> Found:
@@ -64,7 +65,7 @@ def read_journals(path: Path, company: str) -> Found:
             break
         if any(cell.strip() for cell in cells):
             rows.append((number, dict(zip(header, cells + [""] * len(header), strict=False))))
-    if faults:
+    if faults:  # of the file as such, or of its columns
         raise Refused(faults)
     return _grouped(rows, company)
 

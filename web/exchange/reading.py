@@ -8,15 +8,13 @@ import stat
 import zipfile
 from collections.abc import Iterator
 from dataclasses import dataclass, field
-from datetime import date, datetime
 from pathlib import Path
-from typing import IO, Any
-
-import python_calamine
+from typing import IO
 
 from core.faults import Fault, Place
 from core.tables import TABLES
 from web.exchange import limits
+from web.shell.workbooks import UnreadableWorkbook, sheet_names, sheet_rows
 
 csv.field_size_limit(limits.LONGEST_CELL)
 Record = tuple[int, list[str]]
@@ -89,29 +87,17 @@ class ZipSource(Source):
 
 
 class SheetSource(Source):
-    def __init__(self, name: str, book: Any):
+    def __init__(self, name: str, path: Path):
         super().__init__(name, 0)
-        self.book = book
+        self.path = path
 
     def records(self, faults: list[Fault]) -> Iterator[Record]:
-        rows = self.book.get_sheet_by_name(self.name).to_python()
-        for number, cells in enumerate(rows, 1):
-            texts = [cell_text(cell) for cell in cells]
-            if any(texts):
-                yield number, texts
-
-
-def cell_text(cell: Any) -> str:
-    """A workbook's cell as the package would write it."""
-    if isinstance(cell, bool):
-        return "true" if cell else "false"
-    if isinstance(cell, float):
-        return str(int(cell)) if cell.is_integer() else repr(cell)
-    if isinstance(cell, datetime):
-        return cell.date().isoformat() if cell.time().isoformat() == "00:00:00" else cell.isoformat()
-    if isinstance(cell, date):
-        return cell.isoformat()
-    return "" if cell is None else str(cell)
+        try:
+            for number, texts in enumerate(sheet_rows(self.path, self.name), 1):
+                if any(texts):
+                    yield number, texts
+        except UnreadableWorkbook as told:
+            faults.append(self._fault("unreadable", f"The sheet can't be read: {told}.", 1, "Save the workbook as XLSX again."))
 
 
 @dataclass
@@ -206,8 +192,7 @@ def _open_workbook(path: Path, package: Package) -> None:
             package.faults += told
             return
     try:
-        book = python_calamine.CalamineWorkbook.from_path(str(path))
-        for name in book.sheet_names:
-            package.add(SheetSource(name, book))
-    except (python_calamine.CalamineError, OSError, ValueError) as error:
-        package.faults.append(Fault("unreadable", f"The workbook cannot be read: {error}.", way_out="Save it as XLSX again."))
+        for name in sheet_names(path):
+            package.add(SheetSource(name, path))
+    except UnreadableWorkbook as told:
+        package.faults.append(Fault("unreadable", f"The workbook cannot be read: {told}.", way_out="Save it as XLSX again."))

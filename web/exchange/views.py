@@ -24,7 +24,7 @@ from web.exchange.journal_file import read_journals
 from web.exchange.models import Job
 from web.journals import actions
 from web.people.rights import CHANGE, POST, SIGNED_IN, acts, companies_seen, needs
-from web.shell import tabular
+from web.shell import asked, tabular
 
 SUFFIXES = (".zip", ".xlsx", ".csv")
 
@@ -125,7 +125,7 @@ def report(request: HttpRequest, state: State, kind: str) -> HttpResponse:
         raise Http404
     if not group and company not in {row.company for row in companies_seen(request.user, state)}:
         raise Http404
-    numbers = [int(text) if (text := get(name, "")).isdigit() and len(text) < 5 else None for name in ("year", "period", "first")]
+    numbers = [asked.number(request.GET, name, None, 9999) for name in ("year", "period", "first")]
     year, period = numbers[0] or 0, numbers[1] if numbers[1] is not None else -1
     name = get("statement", "")
     made = (
@@ -141,13 +141,14 @@ def journals_file(request: HttpRequest, state: State, company: str) -> HttpRespo
     """Journals of a company from one CSV or XLSX file, all or nothing."""
     context: dict[str, Any] = {"company": company}
     if request.method == "POST":
+        numbers: dict[tuple[Any, ...], int] = {}
         with tempfile.TemporaryDirectory() as folder:
             try:
                 found = read_journals(uploaded(request, folder), company)
+                numbers = found.rows
                 actions.post_all([(head, lines) for head, lines in found.journals], request.user)
                 messages.success(request, f"Posted {len(found.journals)} journals.")
                 return HttpResponseRedirect(reverse("company-journals", kwargs={"company": company}))
             except Refused as refused:
-                numbers = found.rows if "found" in locals() else {}
                 context["faults"] = [f.at(row=f.where.row or numbers.get(f.where.key)) for f in refused.faults]
     return render(request, "exchange/journals_file.html", context, status=422 if context.get("faults") else 200)

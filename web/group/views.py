@@ -9,13 +9,15 @@ from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
 from django.shortcuts import render
 from django.urls import reverse
 
-from core.changes import MapAccounts, Several
+from core import formulas
+from core.changes import Several
 from core.codes import list_index
 from core.faults import Fault, Refused
 from core.groups import membership
 from core.mapping import likely_target, map_plan
-from core.money import digits_of, show_amount
+from core.money import digits_of, show_amount, show_whole
 from core.state import State
+from core.statement_changes import MapAccounts
 from core.statements import natural_list
 from core.tables import Company, Elimination, Group, GroupMember, Period, Statement
 from web.definitions.sheets import stretch
@@ -67,12 +69,14 @@ def group(request: HttpRequest, state: State, group: str) -> HttpResponse:
         for figure in found.statement.figures.lines:
             if figure.line.row.kind in ("text", "gap"):
                 continue
-            rows.append(
-                (figure.line, min(figure.line.depth, 8), [(c, figure.seen(i)) for i, c in enumerate(found.statement.columns)])
-            )
+            ratio = figure.line.row.kind == "formula" and formulas.parse(figure.line.row.formula).is_ratio
+            show = show_amount if ratio else show_whole  # a ratio says nothing in whole units
+            cells = [(c, show(figure.seen(i), found.statement.digits)) for i, c in enumerate(found.statement.columns)]
+            rows.append((figure.line, min(figure.line.depth, 8), cells))
     return render(request, "group/group.html", {
         "group": head, "statement": statement, "statements": _statements(state, head), "found": found, "rows": rows,
         "names": {row.company: row.name for row in state.rows(Company)},
+        "balance_sheet": bool(statement and statement.kind == "balance_sheet"),
         "companies": found.statement.columns[:-2] if found else (), "drawing": chartdrawing.draw(state, group),
         "digits": found.statement.digits if found else digits_of(head.currency), "query": _query(statement, year, period, start),
         "period": state.get(Period, calendar.calendar, year, period), "window": found.statement.window if found else None,

@@ -7,15 +7,16 @@ import re
 from django.http import Http404, HttpRequest, HttpResponse
 from django.urls import reverse
 
-from core.changes import Amend, Change, Drop, MoveNode, Put, Several, named
-from core.codes import list_index
+from core.changes import Add, Amend, Change, MoveNode
 from core.faults import Fault, Place, Refused
 from core.hierarchies import main_hierarchies, tree
-from core.several import MoveNodes, by_beginnings, copied, shifted
+from core.several import KeepVersion, MoveNodes, TakeOut, by_beginnings, copied, shifted
 from core.state import State
 from core.tables import Hierarchy, HierarchyNode
 from web.people.rights import CHANGE, acts
 from web.shell.acts import date_of, filled, go, make
+from web.shell.asked import whole
+from web.shell.asking import Choice, ask, decided
 
 PLAIN = re.compile(r"[^A-Za-z0-9_-]+")
 
@@ -47,16 +48,17 @@ def new(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     name = _free(state, title.lower())
     row = filled(request, Hierarchy(name, code_list, ""), "name")._replace(main=code_list not in main_hierarchies(state))
     source, length = request.POST.get("like", ""), request.POST.get("beginnings", "")
-    change: Change = Put(row)
+    change: Change = Add(row)
     if source:
         other = state.get(Hierarchy, source)
         if other is None or other.code_list != code_list:
             raise Refused([Fault("reference", f"There is no hierarchy {source} of this list.")])
         change = copied(state, source, row)
     elif length:
-        if not length.isdigit() or not 0 < int(length) < 20:
+        count = whole(request.POST, "beginnings")
+        if not 0 < count < 20:
             raise Refused([Fault("cell-unreadable", "Give a small number of leading characters.", Place(column="beginnings"))])
-        change = by_beginnings(state, row, int(length))
+        change = by_beginnings(state, row, count)
     make(request, change)
     return go(reverse("hierarchy", args=[name]))
 
@@ -64,14 +66,10 @@ def new(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
 @acts(CHANGE)
 def move(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
     """Places codes below a rollup code of this hierarchy: by key, menu, drag."""
-    head = state.get(Hierarchy, hierarchy)
-    codes = list_index(state, head.code_list if head else "").codes
-    what = [code for code in dict.fromkeys(request.POST.get("what", "").replace(" ", "").split(",")) if code in codes]
+    what = [code for code in dict.fromkeys(request.POST.get("what", "").replace(" ", "").split(",")) if code]
     onto = request.POST.get("onto", "").split(" ")[0].strip()
     if not what:
         raise Refused([Fault("nothing-chosen", "No code is chosen.")])
-    if onto and onto not in codes:
-        raise Refused([Fault("reference", f"There is no code {onto}.", way_out="Choose a rollup code.")])
     make(request, MoveNode(hierarchy, what[0], onto) if len(what) == 1 else MoveNodes(hierarchy, tuple(what), onto))
     return back(request, hierarchy, what[0])
 
@@ -90,13 +88,18 @@ def shift(request: HttpRequest, state: State, hierarchy: str, code: str, way: st
 
 @acts(CHANGE)
 def leave(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
-    """Takes codes out of the hierarchy; the codes themselves stay."""
-    what = [code for code in request.POST.get("what", "").split(",") if code]
-    rows = [row for code in what if (row := state.get(HierarchyNode, hierarchy, code))]
-    if not rows:
+    """Takes codes out of the hierarchy; the codes themselves stay. What stands below them is asked about first."""
+    what = tuple(code for code in request.POST.get("what", "").split(",") if code)
+    if not what:
         raise Refused([Fault("nothing-chosen", "No code is chosen that was placed here by hand.")])
+    change = TakeOut(hierarchy, what, decided(request) == "along")
+    below = change.below(state)
+    if below and not decided(request):
+        stand = f"{below:,} {'code stands' if below == 1 else 'codes stand'} below"
+        one = what[0] if len(what) == 1 else f"the {len(what):,} codes"
+        return ask(request, f"{stand} {one}. Where do they go?", Choice("up", "They move up"), Choice("along", "They leave too"))
     made = tree(state, hierarchy)
-    make(request, Several(tuple(Drop(row) for row in rows), f"Took {', '.join(what[:6])} out of {hierarchy}"))
+    make(request, change)
     return back(request, hierarchy, made.parent.get(what[0], ""))
 
 
@@ -116,14 +119,9 @@ def keep(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
     """Keeps the present shape as a version; from the date given on the hierarchy may take another."""
     head = state.get(Hierarchy, hierarchy)
     on = date_of(request, "on")
-    if head is None or head.version_of:
-        raise Refused([Fault("version", "A kept version has no versions of its own.")])
+    if head is None:
+        raise Http404
     if on is None:
         raise Refused([Fault("cell-empty", "Give the day from which the hierarchy holds anew.", Place(column="on"))])
-    if head.holds_from and on <= head.holds_from:
-        raise Refused([Fault("dates", f"It holds from {head.holds_from} already.", Place(column="on"), "Give a later day.")])
-    name = _free(state, f"{hierarchy[:22]}-until-{on}")
-    version = Hierarchy(name, head.code_list, f"{head.name} until {on}", False, hierarchy, head.holds_from)
-    make(request, Several((copied(state, hierarchy, version), Put(head._replace(holds_from=on))),
-                          f"Kept {named(head)} as it holds until {on}"))  # fmt: skip
+    make(request, KeepVersion(hierarchy, _free(state, f"{hierarchy[:22]}-until-{on}"), on))
     return back(request, hierarchy)

@@ -21,6 +21,7 @@ from core.tree_counts import counted
 from web.hierarchies import checks, queries
 from web.hierarchies.svg import as_svg
 from web.people.rights import SIGNED_IN, companies_seen, needs
+from web.shell.asked import whole
 from web.shell.tabular import Money, attached
 from web.statements.views import asked_period
 
@@ -123,9 +124,7 @@ def listed(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
 
 @needs(SIGNED_IN)
 def rows(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
-    start = request.GET.get("from", "0")
-    number = int(start) if start.isdigit() and len(start) < 9 else 0
-    return render(request, "hierarchies/rows.html", _rows(state, _context(request, state, hierarchy), number))
+    return render(request, "hierarchies/rows.html", _rows(state, _context(request, state, hierarchy), whole(request.GET, "from")))
 
 
 def _drawn(request: HttpRequest, state: State, context: dict[str, Any]) -> tuple[Any, str]:

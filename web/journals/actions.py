@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from datetime import date
 from typing import Any
 
@@ -18,6 +18,7 @@ from web.definitions import actions, snapshot
 from web.journals import posting
 from web.journals.models import Balance, Journal, Unfinished
 from web.people.rights import own_companies
+from web.shell.retrying import retried
 
 
 def rules_for(person: Any) -> Rules:
@@ -55,6 +56,27 @@ def check_entry(
     return Checked(checked.lines, tuple(faults))
 
 
+def post_keyed(head: JournalRow, lines: Sequence[JournalLine], person: Any, proposed: str) -> str:
+    """Posts a keyed journal and returns its number. One that was only proposed and is taken by now makes way for the next."""
+    if head.journal and head.journal != proposed:
+        post_all([(head, lines)], person)
+        return head.journal
+    return _post_numbered(head, lines, person)
+
+
+@retried
+def _post_numbered(head: JournalRow, lines: Sequence[JournalLine], person: Any) -> str:
+    with transaction.atomic():
+        lock_numbers([head.company])
+        if not head.journal or Journal.objects.filter(company_id=head.company, journal=head.journal).exists():
+            number = next_number(snapshot.current().state, head.company)
+            head = head._replace(journal=number)
+            lines = [line._replace(journal=number) for line in lines]
+        post_all([(head, lines)], person)
+    return head.journal
+
+
+@retried
 def post_all(entries: Sequence[tuple[JournalRow, Sequence[JournalLine]]], person: Any) -> list[int]:
     """Posts journals, all or none. Raises Refused with every fault."""
     try:
@@ -81,26 +103,40 @@ def post_all(entries: Sequence[tuple[JournalRow, Sequence[JournalLine]]], person
         raise
 
 
-def reverse(company: str, name: str, on: date, number: str, person: Any) -> int:
-    """Posts the opposite of a journal, line by line, on a date. A journal is reversed once.
+@retried
+def reverse(company: str, name: str, on: date, number: str, person: Any) -> str:
+    """Posts the opposite of a journal, line by line, on a date; returns its number. A journal is reversed once.
 
-    Codes closed since may still be booked back: the lines are the ones that were posted.
+    Codes closed since may still be booked back: the lines are the ones that were posted. `number` empty: the next one.
     """
     with transaction.atomic():
         actions.share_definitions()
         state = snapshot.current().state
+        lock_numbers([company])
         found = Journal.objects.select_for_update().filter(company_id=company, journal=name).first()
         if found is None:
             raise Refused([Fault("journal-unknown", f"There is no journal {name}.")])
         if Journal.objects.filter(reverses=found).exists():
             raise Refused([Fault("reversed", f"{name} was reversed already.")])
+        number = number or next_number(state, company)
         if Journal.objects.filter(company_id=company, journal=number).exists():
             raise Refused([Fault("journal-taken", f"There is a journal {number} already.", way_out="Give it the next number.")])
         lines, faults = _opposite(state, found, on, person)
         if faults:
             raise Refused(faults)
         head = JournalRow(company, number, on, found.kind, f"Reversal of {name}", found.currency, found.rate)
-        return posting.post(state, [head], posting.lines_of(state, [(head, lines)]), person.pk, found.pk)[0]
+        posting.post(state, [head], posting.lines_of(state, [(head, lines)]), person.pk, found.pk)
+        return number
+
+
+NUMBERS = 0x4E554D42
+
+
+def lock_numbers(companies: Iterable[str]) -> None:
+    """Whoever gives journals of a company their numbers does so one after the other until commit."""
+    with connection.cursor() as cursor:
+        for company in sorted(set(companies)):
+            cursor.execute("SELECT pg_advisory_xact_lock(%s, hashtext(%s))", [NUMBERS, company])
 
 
 STORED = """
@@ -128,17 +164,26 @@ def _opposite(state: State, journal: Journal, on: date, person: Any) -> tuple[li
     return lines, list(faults.values())
 
 
+SERIES = """
+    WITH newest AS (
+        SELECT journal, id FROM journals_journal WHERE company = %s AND journal ~ '[0-9]+$' ORDER BY id DESC LIMIT 500
+    ), split AS (SELECT regexp_replace(journal, '[0-9]+$', '') AS head, substring(journal FROM '[0-9]+$') AS digits, id FROM newest)
+    SELECT head, count(*), (array_agg(digits ORDER BY length(digits) DESC, digits DESC))[1] FROM split
+    GROUP BY head ORDER BY count(*) DESC, max(id) DESC LIMIT 1
+"""
+FEW = 2
+
+
 def next_number(state: State, company: str) -> str:
-    """The next free journal number: the last one of the company that ends in digits, and one more."""
+    """The next free number of the company's own series: the one that most of its newest journals are numbered in.
+
+    A journal or two brought in under other numbers don't make a series; then the company's own begins.
+    """
+    own = f"{company[:2].upper()}-" if state.get(Company, company) else "J-"
     with connection.cursor() as cursor:
-        cursor.execute(
-            "SELECT journal FROM journals_journal WHERE company = %s AND journal ~ '[0-9]+$' ORDER BY id DESC LIMIT 1", [company]
-        )
+        cursor.execute(SERIES, [company])
         found = cursor.fetchone()
-    if found is None:
-        return f"{company[:2].upper()}-00001" if state.get(Company, company) else "J-00001"
-    head = found[0].rstrip("0123456789")
-    digits = found[0][len(head) :]
+    head, digits = (found[0], found[2]) if found and (found[1] > FEW or found[0] == own) else (own, "00000")
     number = int(digits)
     while True:
         number += 1

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from datetime import date
 from typing import Any
 
@@ -15,16 +14,18 @@ from core.codes import list_index
 from core.faults import Fault, Refused
 from core.listing import lowered
 from core.money import digits_of, format_amount, show_amount
-from core.parsing import LONGEST_TEXT, read_table
+from core.parsing import read_table
 from core.periods import company_calendar
 from core.state import State
 from core.tables import TABLES, Company, Journal, JournalLine
 from web.journals import actions
 from web.journals.models import Unfinished
 from web.people.rights import POST, acts, companies_seen, needs
+from web.shell.asked import json_body, text
 
 MOST_LINES = 500
 MOST_OPTIONS = 30
+HEAD_FIELDS = ("journal", "date", "kind", "description", "currency", "rate")
 LINE_FIELDS = ("line_company", "account", "dimensions", "debit", "credit", "partner", "description")
 
 
@@ -55,15 +56,16 @@ def _prefix(state: State, company: str) -> str:
 
 def read_entry(request: HttpRequest, company: str) -> tuple[Journal, list[JournalLine]]:
     """The journal in the request's JSON. Raises Refused with faults for what cannot be read."""
-    try:
-        content = json.loads(request.body)
-        rows = [{name: str(row.get(name) or "") for name in LINE_FIELDS} for row in content["lines"]][:MOST_LINES]
-        head = {
-            name: str(content.get(name) or "").strip() for name in ("journal", "date", "kind", "description", "currency", "rate")
-        }
-    except (ValueError, KeyError, TypeError, AttributeError):
-        raise Refused([Fault("unreadable", "The journal could not be read.", way_out="Load the page again.")]) from None
-    return build(company, head, rows)
+    content = json_body(request)
+    lines = content.get("lines")
+    if not isinstance(lines, list) or not all(isinstance(row, dict) for row in lines):
+        raise Refused([Fault("unreadable", "The journal could not be read.", way_out="Load the page again.")])
+    if len(lines) > MOST_LINES:
+        raise Refused(
+            [Fault("too-many-lines", f"A journal keyed in has at most {MOST_LINES} lines.", way_out="Bring it in as a file.")]
+        )
+    rows = [{name: str(row.get(name) or "") for name in LINE_FIELDS} for row in lines]
+    return build(company, {name: str(content.get(name) or "").strip() for name in HEAD_FIELDS}, rows)
 
 
 def plain_amount(text: str) -> str:
@@ -100,8 +102,7 @@ def check(request: HttpRequest, state: State, company: str) -> HttpResponse:
     """While typing: faults by cell, the running difference by company, the lines that will be added."""
     head = state.get(Company, company)
     digits = digits_of(head.currency if head else "")
-    if len(request.body) < 400_000:
-        _keep(request, company)
+    _keep(request, company)
     try:
         journal, lines = read_entry(request, company)
     except Refused as refused:
@@ -131,11 +132,10 @@ def check(request: HttpRequest, state: State, company: str) -> HttpResponse:
 def _keep(request: HttpRequest, company: str) -> None:
     """Keeps what is keyed so far, once there is something, so that a closed browser loses nothing."""
     try:
-        content = json.loads(request.body)
-    except ValueError:
+        content = json_body(request)
+    except Refused:
         return
-    text = json.dumps(content)
-    if isinstance(content, dict) and content.get("lines") and "\\u0000" not in text and len(text) < 400 * LONGEST_TEXT:
+    if content.get("lines"):
         Unfinished.objects.update_or_create(by=request.user, company_id=company, defaults={"content": content})
 
 
@@ -150,10 +150,15 @@ def _name(state: State, company: str, natural: str) -> str:
 def post(request: HttpRequest, state: State, company: str) -> HttpResponse:
     try:
         head, lines = read_entry(request, company)
-        actions.post_all([(head, lines)], request.user)
+        number = actions.post_keyed(head, lines, request.user, proposed(request))
     except Refused as refused:
         return JsonResponse({"faults": [_told(fault) for fault in refused.faults]}, status=422)
-    return JsonResponse({"go": reverse("journal", kwargs={"company": company, "journal": head.journal})})
+    return JsonResponse({"go": reverse("journal", kwargs={"company": company, "journal": number})})
+
+
+def proposed(request: HttpRequest) -> str:
+    """The number that the page proposed; a person who left it as it is takes the next free one."""
+    return str(json_body(request).get("proposed") or "")
 
 
 @acts(POST)
@@ -172,11 +177,11 @@ def complete(request: HttpRequest, state: State, company: str) -> HttpResponse:
     seated = seat(state, whose)
     if seated is None:
         return JsonResponse({"options": []})
-    text = request.GET.get("text", "")[:400].replace("\x00", "")
+    written = text(request.GET, "text", 400)
     found = (
-        _dimension_options(state, seated.chart, text)
+        _dimension_options(state, seated.chart, written)
         if request.GET.get("what") == "dimensions"
-        else _options(state, seated, text)
+        else _options(state, seated, written)
     )
     return JsonResponse({"options": found[:MOST_OPTIONS]})
 

@@ -27,6 +27,8 @@ class Book(models.Model):
     company = to("companies.Company", "company")
     fiscal_year = models.IntegerField()
     sequence = models.BigIntegerField(default=0)
+    debits = models.BigIntegerField(default=0)
+    """minor units of all debits posted to it: bounded, so that sums of its amounts fit 64 bits"""
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["company", "fiscal_year"], name="journals_book_key")]

@@ -5,7 +5,7 @@ The caller holds the transaction and the shared lock on definitions, and has che
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -16,7 +16,8 @@ from django.utils import timezone
 from numpy.typing import NDArray
 from pyarrow import csv as arrow_csv
 
-from core.balances import ROW, Books, books_from_rows
+from core.balances import ROW, Books, books_from_rows, exact, grouped
+from core.faults import Fault, Place, Refused
 from core.journals import BookedLine
 from core.periods import ordinal
 from core.state import State
@@ -104,33 +105,56 @@ def company_numbers() -> dict[str, int]:
         return dict(cursor.fetchall())
 
 
-def lock_books(wanted: Sequence[tuple[str, int]]) -> dict[tuple[str, int], tuple[int, int]]:
-    """Makes and locks books in a fixed order and raises their sequence: (book id, its new sequence)."""
-    columns = [list(column) for column in zip(*sorted(set(wanted)), strict=True)]
+MOST_DEBITS = 4 * 10**18
+"""Minor units of all debits of a book: up to this no sum of its amounts can wrap at 64 bits. Sums over several books
+switch over to integers without a bound where they might (core/balances.py)."""
+
+
+def lock_books(debits: Mapping[tuple[str, int], int]) -> dict[tuple[str, int], tuple[int, int]]:
+    """Makes and locks books in a fixed order and raises their sequence: (book id, its new sequence).
+
+    `debits` is what comes to each, minor units. Raises Refused where a book would hold more than adds up exactly.
+    """
+    columns: list[list[Any]] = [list(column) for column in zip(*sorted(debits), strict=True)]
     with connection.cursor() as cursor:
         cursor.execute(
-            "INSERT INTO journals_book (company, fiscal_year, sequence) SELECT c, y, 0 FROM unnest(%s::text[], %s::int[])"
+            "INSERT INTO journals_book (company, fiscal_year, sequence, debits) SELECT c, y, 0, 0 FROM unnest(%s::text[], %s::int[])"
             " AS w(c, y) ORDER BY c, y ON CONFLICT DO NOTHING",
             columns,
         )
         cursor.execute(
-            "SELECT b.id FROM journals_book b JOIN unnest(%s::text[], %s::int[]) AS w(c, y)"
+            "SELECT b.company, b.fiscal_year, b.debits FROM journals_book b JOIN unnest(%s::text[], %s::int[]) AS w(c, y)"
             " ON b.company = w.c AND b.fiscal_year = w.y ORDER BY b.company, b.fiscal_year FOR UPDATE OF b",
             columns,
         )
-        ids = [row[0] for row in cursor.fetchall()]
+        totals = {(company, year): known + debits[(company, year)] for company, year, known in cursor.fetchall()}
+        keep_within(totals)
+        keys = sorted(totals)
         cursor.execute(
-            "UPDATE journals_book SET sequence = sequence + 1 WHERE id = ANY(%s) RETURNING company, fiscal_year, id, sequence",
-            [ids],
+            "UPDATE journals_book b SET sequence = b.sequence + 1, debits = w.d"
+            " FROM unnest(%s::text[], %s::int[], %s::bigint[]) AS w(c, y, d) WHERE b.company = w.c AND b.fiscal_year = w.y"
+            " RETURNING b.company, b.fiscal_year, b.id, b.sequence",
+            [[company for company, _ in keys], [year for _, year in keys], [totals[key] for key in keys]],
         )
         return {(company, year): (number, sequence) for company, year, number, sequence in cursor.fetchall()}
+
+
+def keep_within(totals: Mapping[tuple[str, int], int]) -> None:
+    """Raises Refused where the debits of a book come to more than is sure to add up exactly."""
+    faults = [
+        Fault("too-much", f"The debits of {company} in {year} would come to more than is kept exactly.", Place("journals", (), "journal"),
+              f"At most {MOST_DEBITS:,} minor units a company and year.")
+        for (company, year), total in totals.items() if total > MOST_DEBITS
+    ]  # fmt: skip
+    if faults:
+        raise Refused(faults)
 
 
 def post(
     state: State, heads: Sequence[Journal], lines: Lines, by: int | None, reverses: int | None = None, progress: Progress = silent
 ) -> list[int]:
     """Writes journals with their lines; returns the journals' ids in order."""
-    locked = lock_books([(company, year) for company, year, _, _ in lines.seats])
+    locked = lock_books(_debits(lines))
     companies = company_numbers()
     accounts = intern_accounts(lines.accounts)
     dimensions = intern_dimensions(lines.dimension_texts)
@@ -144,6 +168,15 @@ def post(
     if len(lines.line) > packs.LONGEST_TAIL:
         _keep_packs(lines, locked, account, codes, numbers)
     return ids
+
+
+def _debits(lines: Lines) -> dict[tuple[str, int], int]:
+    """The debits that come to each book, exactly."""
+    sums = grouped(lines.seat, exact(np.maximum(lines.amount, 0)), len(lines.seats))
+    found: dict[tuple[str, int], int] = {}
+    for (company, year, _, _), amount in zip(lines.seats, sums.tolist(), strict=True):
+        found[(company, year)] = found.get((company, year), 0) + int(amount)
+    return found
 
 
 def _insert_journals(state: State, heads: Sequence[Journal], by: int | None, reverses: int | None) -> list[int]:

@@ -13,10 +13,10 @@ from django.db import connection, transaction
 
 from core import checks
 from core.accounts import chart_index
-from core.changes import named
 from core.codes import list_index
 from core.faults import Fault, Refused, blocking
 from core.naming import charts_of_list
+from core.nouns import named
 from core.respelling import Cell, Respell, changed_cells, edits_of, faults, spelling, string_speller, tagging_speller
 from core.state import State
 from core.tables import Company, Dimension
@@ -24,6 +24,7 @@ from web.definitions import actions, drafting, snapshot
 from web.definitions.models import Draft
 from web.journals.books import replace_naturals
 from web.journals.models import Unfinished
+from web.shell.retrying import retried
 
 MOST_SHOWN = 200
 
@@ -75,6 +76,7 @@ def open_drafts(state: State, change: Respell) -> list[Fault]:
     return told
 
 
+@retried
 def respell(change: Respell, by: Any, seen: int | None = None) -> snapshot.Snapshot:
     """Makes it, in one transaction under the lock that keeps posters out. Raises Refused with all faults."""
     with transaction.atomic():
@@ -85,7 +87,7 @@ def respell(change: Respell, by: Any, seen: int | None = None) -> snapshot.Snaps
             return before
         told = faults(before.state, change) or open_drafts(before.state, change)
         told += [] if seen is None else actions.changed_since(edits, seen)
-        told = told or blocking(checks.of_edits(before.state.edited(edits), edits))
+        told = told or blocking(checks.of_change(before.state, before.state.edited(edits), edits))
         if told:
             raise Refused(told)
         _books(before.state, change)

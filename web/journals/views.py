@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import date
-
 from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
 from django.shortcuts import render
 from django.urls import reverse
@@ -19,7 +17,8 @@ from core.tables import Company
 from web.journals import actions, queries
 from web.journals.models import Journal
 from web.people.rights import POST, SIGNED_IN, acts, companies_seen, needs
-from web.shell.acts import date_of, go
+from web.shell import asked
+from web.shell.acts import go
 from web.shell.tabular import Money, attached
 
 MOST_OUT = 200_000
@@ -39,14 +38,14 @@ def first(request: HttpRequest, state: State) -> HttpResponse:
 def journals(request: HttpRequest, state: State, company: str) -> HttpResponse:
     if request.session.get("company") != company:
         request.session["company"] = company
-    words = request.GET.get("words", "").strip()[:100].replace("\x00", "")
-    before = request.GET.get("before", "").split(",")
+    words = asked.text(request.GET, "words", 100)
+    when, _, which = asked.text(request.GET, "before").partition(",")
     start = ("9999-12-31", 2**62)
-    if len(before) == 2 and before[1].isdigit():
-        try:
-            start = (date.fromisoformat(before[0]).isoformat(), int(before[1][:18]))
-        except ValueError:
-            raise Http404 from None
+    if when:
+        last, at = asked.day({"day": when}, "day"), asked.number({"id": which}, "id", None, 10**17)
+        if last is None or at is None:
+            raise Http404
+        start = (last.isoformat(), at)
     head = state.get(Company, company)
     if kind := request.GET.get("file"):
         digits = digits_of(head.currency if head else "")
@@ -86,16 +85,14 @@ def journal(request: HttpRequest, state: State, company: str, journal: str) -> H
 
 @acts(POST)
 def reverse_journal(request: HttpRequest, state: State, company: str, journal: str) -> HttpResponse:
-    on = date_of(request, "on")
-    number = request.POST.get("number", "").strip() or actions.next_number(state, company)
+    on = asked.required_day(request.POST, "on")
     if on is None:
         raise Refused([Fault("date-missing", "The reversal needs a date.", way_out="Give a day in an open period.")])
-    actions.reverse(company, journal, on, number[:40], request.user)
-    return go(reverse("journal", kwargs={"company": company, "journal": number[:40]}))
-
-
-def _number(text: str | None, otherwise: int) -> int:
-    return int(text) if text and text.isdigit() and len(text) < 7 else otherwise
+    number = request.POST.get("number", "").strip()
+    if number == request.POST.get("proposed", ""):
+        number = ""  # it was only proposed: whoever comes second gets the next one
+    number = actions.reverse(company, journal, on, number, request.user)
+    return go(reverse("journal", kwargs={"company": company, "journal": number}))
 
 
 def _lines_out(kind: str, name: str, lines: list[queries.AccountLine], digits: int) -> HttpResponse:
@@ -112,20 +109,20 @@ def account_lines(request: HttpRequest, state: State, company: str, code: str) -
     head = state.get(Company, company)
     if head is None:
         raise Http404
-    get = request.GET.get
-    year, period = _number(get("year"), 9999), _number(get("period"), 999)
+    given = request.GET
+    year, period = asked.whole(given, "year", 9999, 9999), asked.whole(given, "period", 999, 999)
     codes = code.split(",")
     values = {
         "company": company, "chart": head.chart, "codes": codes, "year": year, "period": period,
-        "from_year": _number(get("from_year"), 0), "from_period": _number(get("from_period"), 0),
-        "closing": get("closing", "1") == "1", "partner": get("partner", "")[:40].replace("\x00", ""),
-        "untagged": get("untagged", "") if ID.fullmatch(get("untagged", "")) else "", "string": get("string", "")[:200].replace("\x00", ""),
+        "from_year": asked.whole(given, "from_year", 0, 9999), "from_period": asked.whole(given, "from_period", 0, 999),
+        "closing": given.get("closing", "1") == "1", "partner": asked.text(given, "partner", 40),
+        "untagged": given.get("untagged", "") if ID.fullmatch(given.get("untagged", "")) else "", "string": asked.text(given, "string"),
     }  # fmt: skip
-    if kind := get("file"):
+    if kind := given.get("file"):
         return _lines_out(
             kind, f"lines-{company}-{code[:40]}", queries.account_lines(values, most=MOST_OUT), digits_of(head.currency)
         )
-    skip = _number(get("skip"), 0)
+    skip = asked.whole(given, "skip", 0, 10**7)
     found = queries.account_lines(values, skip)
     index = list_index(state, natural_list(state, head.chart))
     elsewhere = queries.balances_elsewhere(values) if not found else []
@@ -134,5 +131,5 @@ def account_lines(request: HttpRequest, state: State, company: str, code: str) -
         "company": head, "codes": [(c, index.codes.get(c)) for c in codes], "rows": found[: queries.PAGE],
         "more": skip + queries.PAGE if len(found) > queries.PAGE else None, "digits": digits_of(head.currency),
         "elsewhere": elsewhere, "total": total if not elsewhere else sum(row[4] for row in elsewhere), "values": values, "count": count,
-        "back": get("back", "") if get("back", "").startswith("/") and not get("back", "").startswith("//") else "",
+        "back": asked.back(request),
     })  # fmt: skip

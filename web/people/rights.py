@@ -24,6 +24,7 @@ from web.definitions.drafting import OPEN_ENDED, Working, working
 from web.definitions.history import state_at
 from web.definitions.models import Draft
 from web.definitions.snapshot import Snapshot, current
+from web.shell.asked import number
 
 View = Callable[..., HttpResponse]
 OPEN, SIGNED_IN, CHANGE, POST = "open", "signed in", "change definitions", "post journals"
@@ -118,15 +119,15 @@ def _opened(request: HttpRequest) -> None:
     """
     if request.method != "GET" or request.headers.get("HX-Request"):
         return
-    draft, version = request.GET.get("draft", ""), request.GET.get("version", "")
-    if draft == "none":
+    draft, version = number(request.GET, "draft"), number(request.GET, "version")
+    if request.GET.get("draft") == "none":
         request.session.pop("draft", None)
         request.session.pop("as_of", None)
-    elif draft.isdigit() and len(draft) < 10 and Draft.objects.filter(pk=draft, status__in=OPEN_ENDED).exists():
-        request.session["draft"] = int(draft)
+    elif draft is not None and Draft.objects.filter(pk=draft, status__in=OPEN_ENDED).exists():
+        request.session["draft"] = draft
         request.session.pop("as_of", None)
-    elif version.isdigit() and len(version) < 10 and state_at(int(version)) is not None:
-        request.session["as_of"] = int(version)
+    elif version is not None and state_at(version) is not None:
+        request.session["as_of"] = version
         request.session.pop("draft", None)
 
 

@@ -8,16 +8,18 @@ from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 
-from core.changes import Change
-from core.faults import Fault, Place, Refused
-from core.parsing import CONTROL, read_cell
+from core.changes import Change, examine
+from core.faults import Fault, Place, Refused, blocking
+from core.parsing import read_cell
+from core.state import State
 from core.tables import BY_ROW
 from web.definitions import actions, drafting
+from web.definitions.facts import posted_facts
+from web.shell.asked import number, required_day, text
 
 
 def seen_version(request: HttpRequest) -> int | None:
-    text = request.POST.get("seen", "")
-    return int(text) if text.isdigit() and len(text) < 18 else None
+    return number(request.POST, "seen", None, 10**17)
 
 
 def make(request: HttpRequest, change: Change) -> None:
@@ -31,6 +33,13 @@ def make(request: HttpRequest, change: Change) -> None:
         drafting.record(seen.working.draft.pk, change, request.user, seen_version(request))
     else:
         actions.make(change, request.user, seen_version(request))
+
+
+def refuse_first(state: State, change: Change) -> None:
+    """Before a question is asked: raises Refused where the answer could not be carried out anyway."""
+    found = examine(state, change, posted_facts(state))
+    if blocking(found.own):
+        raise Refused(blocking(found.own))
 
 
 def go(address: str) -> HttpResponse:
@@ -50,9 +59,9 @@ def filled(request: HttpRequest, row: Any, *columns: str) -> Any:
         if column.kind.name == "flag":
             values[name] = request.POST.get(name, "") in ("true", "on")
             continue
-        text = request.POST.get(name, "").strip()
+        written = request.POST.get(name, "").strip()
         try:
-            if not text and column.must:
+            if not written and column.must:
                 raise ValueError(f"The {name.replace('_', ' ')} must be given.")
             empty = (
                 column.default
@@ -61,9 +70,9 @@ def filled(request: HttpRequest, row: Any, *columns: str) -> Any:
                 if column.kind.name in ("date", "integer", "number")
                 else ""
             )
-            values[name] = read_cell(column, text) if text else empty
+            values[name] = read_cell(column, written) if written else empty
         except ValueError as told:
-            faults.append(Fault("cell-unreadable", str(told), Place(table.name, (), name, text)))
+            faults.append(Fault("cell-unreadable", str(told), Place(table.name, (), name, written)))
     if faults:
         raise Refused(faults)
     return row._replace(**values)
@@ -71,15 +80,9 @@ def filled(request: HttpRequest, row: Any, *columns: str) -> Any:
 
 def words_of(request: HttpRequest, name: str, most: int = 1000) -> str:
     """Free text of the form, without the characters that no text may hold."""
-    return CONTROL.sub("", request.POST.get(name, "")).strip()[:most]
+    return text(request.POST, name, most)
 
 
 def date_of(request: HttpRequest, name: str) -> date | None:
     """A date of the form; None where it is empty. Raises Refused where it is none."""
-    text = request.POST.get(name, "").strip()
-    if not text:
-        return None
-    try:
-        return date.fromisoformat(text)
-    except ValueError:
-        raise Refused([Fault("cell-unreadable", "A date is written 2026-09-30.", Place(column=name, value=text))]) from None
+    return required_day(request.POST, name)

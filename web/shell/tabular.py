@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -14,7 +15,8 @@ from django.http import Http404, HttpResponse
 
 from core.money import format_amount
 
-RISKY = ("=", "+", "-", "@", "\t", "\r")
+RISKY = ("=", "+", "-", "@", "\uff1d", "\uff0b", "\uff0d", "\uff20")
+"""What a spreadsheet takes for the beginning of a formula, full-width twins too."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,7 +35,7 @@ Cell = str | int | Money
 
 def harmless(text: str) -> str:
     """Text that a spreadsheet would take for a formula, marked as text."""
-    return f"'{text}" if text.startswith(RISKY) and not text.startswith("- ") else text
+    return f"'{text}" if (text.lstrip().startswith(RISKY) and not text.startswith("- ")) or text[:1] in ("\t", "\r") else text
 
 
 def as_csv(header: Sequence[str], rows: Iterable[Sequence[Cell]]) -> bytes:
@@ -87,10 +89,15 @@ MIME = {
 }
 
 
+def file_name(text: str) -> str:
+    """A text as a file's name: letters, digits, - and _ of any address, whatever it holds."""
+    return re.sub(r"[^A-Za-z0-9_-]+", "-", text).strip("-")[:120] or "table"
+
+
 def attached(name: str, kind: str, header: Sequence[str], rows: Iterable[Sequence[Cell]]) -> HttpResponse:
     """A table as a file to keep. Raises Http404 for a kind of file that there is not."""
     if kind not in WRITERS:
         raise Http404
     reply = HttpResponse(WRITERS[kind](header, rows), content_type=MIME[kind])
-    reply["Content-Disposition"] = f'attachment; filename="{name}.{kind}"'
+    reply["Content-Disposition"] = f'attachment; filename="{file_name(name)}.{kind}"'
     return reply

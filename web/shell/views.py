@@ -9,6 +9,7 @@ from django.urls import reverse
 from core.state import State
 from web.people.rights import OPEN, SIGNED_IN, needs
 from web.shell import finding
+from web.shell.asked import text
 
 
 @needs(OPEN)
@@ -23,5 +24,7 @@ def home(request: HttpRequest, state: State) -> HttpResponse:
 
 @needs(SIGNED_IN)
 def find(request: HttpRequest, state: State) -> HttpResponse:
-    text = request.GET.get("q", "").strip()[:100].replace("\x00", "")
-    return render(request, "shell/found.html", {"found": finding.find(state, request.user, text) if text else [], "text": text})
+    words = text(request.GET, "q", 100)
+    return render(
+        request, "shell/found.html", {"found": finding.find(state, request.user, words) if words else [], "text": words}
+    )

@@ -25,7 +25,7 @@ def statement_workbook(found: StatementFigures, titles: list[str], heading: str)
     plain = book.add_format({"num_format": money})
     top = book.add_format({"bold": True, "bottom": 1, "align": "right"})
     page.write_string(0, 0, heading, book.add_format({"bold": True, "font_size": 13}))
-    page.write_string(1, 0, f"{found.window.year} period {found.window.period}, {found.currency}")
+    page.write_string(1, 0, f"{found.window.title(found.plan.statement.kind == 'balance_sheet')}, {found.currency}")
     page.write_string(TOP - 1, 0, "Line", book.add_format({"bold": True, "bottom": 1}))
     for column, title in enumerate(titles, 1):
         page.write_string(TOP - 1, column, title, top)

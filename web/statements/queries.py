@@ -11,7 +11,7 @@ from core.balances import TrialRow, by_account
 from core.codes import list_index
 from core.faults import Fault, Refused
 from core.money import digits_of
-from core.periods import CalendarIndex, company_calendar, ordinal
+from core.periods import CalendarIndex, company_calendar, ordinal, stretch_name
 from core.state import State
 from core.statements import Amounts, Figures, Plan, Statement, Stray, compute, natural_list, plan
 from core.tables import Company
@@ -27,13 +27,19 @@ class WrongCall(Refused):
 
 @dataclass(frozen=True, slots=True)
 class Window:
-    """A stretch of periods of one year, as ordinals: movement from `start` to `end`."""
+    """A stretch of periods of one year, as ordinals: movement from `start` to `end`; `name` says which it is."""
 
     year: int
     first: int
     period: int
     start: int
     end: int
+    name: str
+    ends: str
+
+    def title(self, balances: bool) -> str:
+        """What the figures are about: a movement over the stretch, or what stands at its end."""
+        return self.ends if balances else self.name
 
 
 def window(calendar: CalendarIndex, year: int, period: int, first: int | None = None) -> Window:
@@ -46,7 +52,10 @@ def window(calendar: CalendarIndex, year: int, period: int, first: int | None = 
             raise WrongCall(f"There is no period {number} in fiscal year {year} of calendar {calendar.calendar}.")
     if begin > period:
         raise WrongCall(f"Period {begin} is after period {period}.")
-    return Window(year, begin, period, ordinal(year, begin), ordinal(year, period))
+    ends = calendar.periods[(year, period)].name
+    return Window(
+        year, begin, period, ordinal(year, begin), ordinal(year, period), stretch_name(calendar, year, begin, period), ends
+    )
 
 
 def known_company(state: State, company: str) -> Company:

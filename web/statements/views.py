@@ -10,18 +10,21 @@ from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
 from django.shortcuts import render
 from django.urls import reverse
 
-from core.changes import DeleteLine, MoveLine, PlaceAccounts, Put, Several
+from core.changes import Put, Several
 from core.codes import list_index
 from core.drafts import tells
-from core.faults import Fault, Place, Refused
+from core.faults import Fault, Refused
 from core.hierarchies import as_held
 from core.periods import calendar_index, company_calendar
 from core.state import State
+from core.statement_changes import DeleteLine, MoveLine, PlaceAccounts
 from core.statements import likely_line, natural_list, plan
 from core.tables import Chart, Company, Period, Statement, StatementLine
 from web.definitions.history import state_at
 from web.people.rights import CHANGE, SIGNED_IN, acts, charts_seen, companies_seen, needs
 from web.shell.acts import filled, go, make
+from web.shell.asked import number, whole
+from web.shell.asking import Choice, ask, decided
 from web.statements import proposing
 from web.statements.outline import statement_workbook
 from web.statements.queries import company_amounts, company_statement
@@ -39,12 +42,8 @@ def default_period(state: State, calendar: str) -> tuple[int, int]:
 def asked_period(request: HttpRequest, state: State, calendar: str) -> tuple[int, int, int | None]:
     """(year, period, first period or None) of the address; the likely ones where it names none."""
     year, period = default_period(state, calendar)
-
-    def number(name: str, otherwise: int | None) -> int | None:
-        text = request.GET.get(name, "")
-        return int(text) if text.isdigit() and len(text) < 5 else otherwise
-
-    return number("year", year) or 0, number("period", period) or 0, number("first", None)
+    given = request.GET
+    return whole(given, "year", year, 9999), whole(given, "period", period, 9999), number(given, "first", None, 9999)
 
 
 def seen_statements(request: HttpRequest, state: State) -> list[Statement]:
@@ -151,14 +150,14 @@ def _was(
     request: HttpRequest, state: State, statement: str, company: str, at: tuple[int, int, int | None]
 ) -> dict[str, int | None] | None:
     """The figures as published beside an open draft's, or those of an earlier version, so that what moved shows."""
-    text = request.GET.get("since", "")
+    since = number(request.GET, "since", None, 10**17)
     seen = request.seen  # type: ignore[attr-defined]
     if seen.working is not None:
         before: State | None = seen.snapshot.state
         if before is not None and plan(before, statement) is plan(state, statement):
             return None
-    elif text.isdigit() and len(text) < 18:
-        before = state_at(int(text))
+    elif since is not None:
+        before = state_at(since)
     else:
         return None
     if before is None or plan(before, statement) is None or before.get(Company, company) is None:
@@ -284,8 +283,15 @@ def change(request: HttpRequest, state: State, statement: str, line: str) -> Htt
 
 @acts(CHANGE)
 def delete(request: HttpRequest, state: State, statement: str, line: str) -> HttpResponse:
-    row = _known(state, statement, line)
-    make(request, DeleteLine(statement, line))
+    row, change = _known(state, statement, line), DeleteLine(statement, line)
+    below, loose = change.goes(state)
+    if below and not decided(request):
+        lines = f"{below:,} {'line' if below == 1 else 'lines'}"
+        more = f"; {loose:,} {'account stands' if loose == 1 else 'accounts stand'} on no line then" if loose else ""
+        return ask(
+            request, f"{row.label or line} goes with the {lines} below it{more}.", Choice("delete", f"Delete it with {lines}")
+        )
+    make(request, change)
     return _back(request, statement, row.parent)
 
 
@@ -307,10 +313,6 @@ def move(request: HttpRequest, state: State, statement: str) -> HttpResponse:
 
 
 def _place(request: HttpRequest, state: State, statement: str, codes: list[str], line: str) -> HttpResponse:
-    target = state.get(StatementLine, statement, line)
-    if target is None or target.kind != "accounts":
-        raise Refused([Fault("not-a-line", f"{line or 'Nothing'} is not a line that holds accounts.", Place("statement_lines", (statement, line), "line"),
-                             "Choose a line of kind accounts.")])  # fmt: skip
     make(request, PlaceAccounts(statement, line, tuple(codes)))
     return _back(request, statement, line)
 
@@ -328,7 +330,7 @@ def place(request: HttpRequest, state: State, statement: str) -> HttpResponse:
             raise Refused([Fault("nothing-likely", "No unplaced account has a likely line.", way_out="Choose lines one by one.")])
         make(request, Several(changes, f"Placed {', '.join(code for code, target in likely if target)} on their likely lines"))
         return _back(request, statement)
-    codes = [code for code in request.POST.get("code", "").replace(" ", "").split(",") if code in made.accounts.position]
+    codes = [code for code in dict.fromkeys(request.POST.get("code", "").replace(" ", "").split(",")) if code]
     if not codes:
         raise Refused([Fault("nothing-chosen", "No account is chosen.")])
     return _place(request, state, statement, codes, request.POST.get("line", ""))

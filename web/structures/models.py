@@ -22,7 +22,10 @@ class StructureSegment(Definition):
     class Meta:
         constraints = [
             *key("structure", "position"),
-            models.UniqueConstraint(fields=["structure", "segment"], name="structures_segment_name"),
+            # Two segments that change places would meet in the middle, were it looked at before the end.
+            models.UniqueConstraint(
+                fields=["structure", "segment"], name="structures_segment_name", deferrable=models.Deferrable.DEFERRED
+            ),
         ]
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from core.accounts import chart_index
-from core.changes import Change, Drop, DropRule, Put
+from core.changes import Change, Drop, Put
 from core.parsing import read_value, write_cell
 from core.sheets import Beside, Cells, Given, Sheet, place_after, text_column
 from core.state import State
@@ -75,7 +75,7 @@ RULES = register(Sheet(
     ("position", "rule", "when", "field", "outcome", "codes", "message", "in_use_from"), ("chart",),
     Beside((text_column("when", "selector"),), _conditions, _put_conditions),
     {"position": "No.", "when": "When", "field": "Then", "outcome": "Is", "codes": "Codes", "message": "Says", "in_use_from": "From"},
-    _next_rule, drop=DropRule, empty="No pairing rules: any codes go together.",
+    _next_rule, empty="No pairing rules: any codes go together.",
 ))  # fmt: skip
 HUNG = register(Sheet(
     "dimensions", "chart_dimensions", "Dimensions beside it", "dimension", ("dimension", "required"), ("chart",),

@@ -15,6 +15,7 @@ from core.state import State
 from core.tables import Chart, Company, Structure
 from web.definitions.sheets import stretch
 from web.people.rights import SIGNED_IN, charts_seen, companies_seen, needs
+from web.shell.asked import text as words
 from web.structures.beam import beam
 from web.structures.sheets import HUNG, QUICK, RULES, SEGMENTS, STRINGS, sample
 
@@ -79,7 +80,7 @@ def strings(request: HttpRequest, state: State, chart: str) -> HttpResponse:
 @needs(SIGNED_IN)
 def try_account(request: HttpRequest, state: State, chart: str) -> HttpResponse:
     """Works an account string out for a company on a date and tells every fault."""
-    text = request.GET.get("account", "").strip()[:400].replace("\x00", "")
+    text = words(request.GET, "account", 400)
     company = request.GET.get("company", "")
     if not text or company not in {row.company for row in companies_seen(request.user, state)}:
         return HttpResponse("")

@@ -24,6 +24,7 @@ class Migration(migrations.Migration):
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
                 ('fiscal_year', models.IntegerField()),
                 ('sequence', models.BigIntegerField(default=0)),
+                ('debits', models.BigIntegerField(default=0)),
                 ('company', models.ForeignKey(db_column='company', on_delete=django.db.models.deletion.PROTECT, related_name='+', to='companies.company', to_field='company')),
             ],
         ),

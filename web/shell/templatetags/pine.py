@@ -92,13 +92,3 @@ def words(text: str) -> list[str]:
 def parent_page(path: str) -> str:
     """The page that a fragment's address belongs to: /statements/bs/line/cash/ is part of /statements/bs/."""
     return "/".join(path.split("/")[:3]) + "/"
-
-
-@register.filter
-def whole(minor: int | None, digits: int) -> str:
-    """An amount in whole units of the currency, for tables with many columns; what it rounds stands behind it."""
-    if minor is None:
-        return "—"
-    unit = 10**digits
-    value = (abs(minor) * 2 + unit) // (2 * unit)
-    return show_amount(-value if minor < 0 else value, 0)

@@ -210,6 +210,24 @@
       if (field.dataset.go) { delete field.dataset.go; document.querySelector("#found a")?.click(); }
     }
   });
+  /* A question before an act takes focus, and gives it back to where it was when it is left. */
+  let asker = null;
+  document.addEventListener("htmx:beforeSwap", (event) => {
+    if (event.detail.xhr.status < 300 && event.detail.xhr.responseText.includes("question")) asker = document.activeElement.closest("tr[data-row]") || selected() || document.activeElement;
+  });
+  document.addEventListener("htmx:afterSettle", (event) => event.target.querySelector?.(".question button")?.focus());
+  const leaveQuestion = () => {
+    document.querySelector(".question")?.remove();
+    if (asker?.isConnected) asker.focus();
+    asker = null;
+  };
+  document.addEventListener("keydown", (event) => {
+    if (event.key !== "Escape" || !event.target.closest?.(".question")) return;
+    event.preventDefault();
+    event.stopImmediatePropagation();
+    leaveQuestion();
+  }, true);
+  document.addEventListener("click", (event) => { if (event.target.closest("[data-act=leave-question]")) leaveQuestion(); });
   document.addEventListener("htmx:beforeRequest", (event) => { if (!["GET", "get"].includes(event.detail.requestConfig.verb)) document.getElementById("told")?.replaceChildren(); });
   const settle = (root) => {
     const wanted = root.querySelector?.("[data-focus]");

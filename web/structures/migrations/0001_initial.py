@@ -150,7 +150,7 @@ class Migration(migrations.Migration):
                 ('structure', models.ForeignKey(db_column='structure', on_delete=django.db.models.deletion.PROTECT, related_name='+', to='structures.structure', to_field='structure')),
             ],
             options={
-                'constraints': [models.UniqueConstraint(fields=('structure', 'position'), name='structures_structuresegment_key'), models.UniqueConstraint(fields=('structure', 'segment'), name='structures_segment_name')],
+                'constraints': [models.UniqueConstraint(fields=('structure', 'position'), name='structures_structuresegment_key'), models.UniqueConstraint(deferrable=models.constraints.Deferrable['DEFERRED'], fields=('structure', 'segment'), name='structures_segment_name')],
             },
         ),
     ]

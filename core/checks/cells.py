@@ -1,0 +1,32 @@
+"""Each cell of a row as a package could bring it: so that what a screen or a command puts there can go out and come in again."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from core.checks.build import fault
+from core.faults import Fault
+from core.parsing import empty_value, read_cell, write_cell
+from core.tables import BY_ROW
+
+
+def check(rows: list[Any]) -> Iterator[Fault]:
+    """Cells that no import would read as they are. `rows` are of one table."""
+    columns = BY_ROW[type(rows[0])].columns if rows else ()
+    for row in rows:
+        for column, value in zip(columns, row, strict=True):
+            text = write_cell(value)
+            if not text:
+                if column.must or value != empty_value(column):
+                    yield fault(
+                        row, column.name, f"The {column.name.replace('_', ' ')} must be given.", "Fill the cell.", "cell-empty"
+                    )
+                continue
+            try:
+                if read_cell(column, text) != value:
+                    yield fault(
+                        row, column.name, f"'{text}' would be read as something else.", "Correct the cell.", "cell-unreadable"
+                    )
+            except ValueError as told:
+                yield fault(row, column.name, str(told), "Correct the cell.", "cell-unreadable")

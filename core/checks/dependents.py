@@ -1,0 +1,235 @@
+"""Rows that a change doesn't touch, but whose checks read what it changed: they must be looked at again.
+
+What each check reads is said here, once. A property test (core/tests/test_soundness.py) makes acts at random and finds
+what is missing.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from typing import Any
+
+from core import naming
+from core.accounts import chart_index, parse_dimensions
+from core.checks.references import users
+from core.hierarchies import intakes
+from core.selector_text import mentions
+from core.state import Edit, State
+from core.statements import natural_list
+from core.tables import (
+    AccountString,
+    Chart,
+    ChartDimension,
+    ChartSegment,
+    Code,
+    CodeList,
+    CodeProperty,
+    Company,
+    CompanyAccount,
+    CompanyCode,
+    Elimination,
+    Group,
+    GroupMember,
+    Hierarchy,
+    HierarchyNode,
+    IntercompanyPair,
+    ListProperty,
+    Mapping,
+    PairingCondition,
+    PairingRule,
+    Period,
+    QuickCode,
+    Statement,
+    StatementLine,
+    Structure,
+    StructureSegment,
+)
+
+LIMITING = ("rollup", "posting", "enabled")
+SHAPING = ("rollup", "account_class")
+WHOLE = {
+    "periods": Period,
+    "statement_lines": StatementLine,
+    "structure_segments": StructureSegment,
+    "account_strings": AccountString,
+}
+"""Tables whose rows make up one thing by their first key column: all of it is looked at when one goes or changes."""
+
+
+def rows_to_check(before: State, after: State, edits: Iterable[Edit]) -> Iterator[Any]:
+    """Rows of `after`, some perhaps twice. An edit that changes only what nothing else reads gives none."""
+    by_table: dict[str, list[Edit]] = {}
+    for edit in edits:
+        by_table.setdefault(edit.table, []).append(edit)
+    for name, row in WHOLE.items():
+        for first in {edit.key[0] for edit in by_table.get(name, ())}:
+            yield from after.part(row, first).values()
+    yield from _after_codes(after, by_table)
+    yield from _after_trees(after, by_table)
+    yield from _after_charts(before, after, by_table)
+    yield from _after_companies(after, by_table)
+    for rule in by_table.get("pairing_rules", ()):
+        yield from (c for c in after.part(PairingCondition, rule.key[0]).values() if c.rule == rule.key[1])
+    for own in by_table.get("list_properties", ()):
+        yield from (v for v in after.part(CodeProperty, own.key[0]).values() if v.property == own.key[1])
+        if own.new is not None:
+            yield from (p for p in after.part(ListProperty, own.key[0]).values() if p.property == own.key[1])
+    for statement in by_table.get("statements", ()):
+        yield from after.part(StatementLine, statement.key[0]).values()
+
+
+def _differs(edit: Edit, *columns: str) -> bool:
+    """Whether a row came, went, or has another value in one of the columns."""
+    if edit.old is None or edit.new is None:
+        return True
+    return any(getattr(edit.old, column) != getattr(edit.new, column) for column in columns)
+
+
+def _after_codes(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]:
+    """What names codes that went or take no amounts any more; statements and intakes that others may fall into."""
+    limited: dict[str, set[str]] = {}
+    shaped: set[str] = set()
+    for edit in by_table.get("codes", ()):
+        if edit.old is not None and (edit.new is None or _differs(edit, *LIMITING)):
+            limited.setdefault(edit.key[0], set()).add(edit.key[1])
+        if _differs(edit, *SHAPING):
+            shaped.add(edit.key[0])
+    for edit in by_table.get("code_lists", ()):
+        if edit.old is not None and _differs(edit, "max_length", "zero_pad"):
+            for chart in naming.charts_of_list(after, edit.key[0]):
+                yield from _of_chart(after, chart)
+    for code_list, codes in limited.items():
+        yield from (cell.row for cell in naming.cells(after, code_list) if _names_one(after, code_list, cell, codes))
+    for code_list in shaped:
+        yield from _statements_of(after, code_list)
+        for head in after.rows(Hierarchy):
+            if head.code_list == code_list:
+                yield from intakes(after, head.hierarchy)
+
+
+def _names_one(state: State, code_list: str, cell: naming.Named, codes: set[str]) -> bool:
+    """Whether a cell names one of these codes singly."""
+    value = getattr(cell.row, cell.column)
+    if cell.kind == naming.CODE:
+        index = state.get(CodeList, code_list)
+        return value in codes or bool(index and index.zero_pad and value.zfill(index.max_length) in codes)
+    if cell.kind == naming.SELECTOR:
+        return any(mentions(value, code) for code in codes)
+    index_of_chart = chart_index(state, cell.chart)
+    if index_of_chart is None:
+        return False
+    if cell.kind == naming.ACCOUNT:
+        parts = zip(index_of_chart.segments, index_of_chart.split(value), strict=False)
+        return any(field.code_list == code_list and (part in codes or field.padded(part) in codes) for field, part in parts)
+    fields = {field.name: field for field in index_of_chart.dimensions if field.code_list == code_list}
+    given = parse_dimensions(value)[0]
+    return any(name in fields and (code in codes or fields[name].padded(code) in codes) for name, code in given.items())
+
+
+def _statements_of(after: State, code_list: str) -> Iterator[StatementLine]:
+    for statement in after.rows(Statement):
+        if natural_list(after, statement.chart) == code_list:
+            yield from after.part(StatementLine, statement.statement).values()
+
+
+def _after_trees(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]:
+    """Codes below one that went; selectors that look at trees; other hierarchies of the list."""
+    lists: set[str] = set()
+    for edit in by_table.get("hierarchies", ()):
+        for row in (edit.old, edit.new):
+            if row is not None and _differs(edit, "code_list", "main", "version_of"):
+                lists.add(row.code_list)
+                yield from (
+                    head for head in after.rows(Hierarchy) if head.code_list == row.code_list or head.version_of == row.hierarchy
+                )
+        if edit.old is not None and _differs(edit, "code_list"):
+            yield from after.part(HierarchyNode, edit.key[0]).values()
+    gone: dict[str, set[str]] = {}
+    for edit in by_table.get("hierarchy_nodes", ()):
+        head = after.get(Hierarchy, edit.key[0])
+        if head is not None and _differs(edit, "parent", "intake"):
+            lists.add(head.code_list)
+        if edit.new is None:
+            gone.setdefault(edit.key[0], set()).add(edit.key[1])
+    for hierarchy, codes in gone.items():
+        yield from (node for node in after.part(HierarchyNode, hierarchy).values() if node.parent in codes)
+        yield from intakes(after, hierarchy)
+    for code_list in lists:
+        for cell in naming.cells(after, code_list):
+            if cell.kind == naming.SELECTOR and "under" in getattr(cell.row, cell.column).lower():
+                yield cell.row
+                if isinstance(cell.row, StatementLine):
+                    yield from after.part(StatementLine, cell.row.statement).values()
+
+
+def _after_charts(before: State, after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]:
+    """All that stands on a chart whose structure, segments or dimensions are other ones now."""
+    structures = {edit.key[0] for edit in by_table.get("structures", ()) if _differs(edit, "separator")}
+    structures |= {e.key[0] for e in by_table.get("structure_segments", ()) if _differs(e, "segment", "code_list", "role")}
+    for name in structures:
+        if (structure := after.get(Structure, name)) is not None:
+            yield structure
+    charts = {row.chart for row in after.rows(Chart) if row.structure in structures}
+    charts |= {edit.key[0] for edit in by_table.get("charts", ()) if edit.old is not None and _differs(edit, "structure")}
+    charts |= {edit.key[0] for edit in by_table.get("chart_dimensions", ()) if _differs(edit)}
+    charts |= {edit.key[0] for edit in by_table.get("chart_segments", ()) if _differs(edit, "default_code")}
+    for dimension in by_table.get("dimensions", ()):
+        if _differs(dimension, "code_list"):
+            charts |= {row.chart for row in after.rows(ChartDimension) if row.dimension == dimension.key[0]}
+    for chart in charts:
+        yield from _of_chart(after, chart)
+    natural = {
+        segment.code_list
+        for name in structures
+        for state in (before, after)
+        for segment in state.part(StructureSegment, name).values()
+        if segment.role == "natural_account"
+    }
+    for code_list in natural:
+        if _is_natural(before, code_list) != _is_natural(after, code_list):
+            yield from after.part(Code, code_list).values()
+
+
+def _is_natural(state: State, code_list: str) -> bool:
+    return any(row.code_list == code_list and row.role == "natural_account" for row in state.rows(StructureSegment))
+
+
+def _of_chart(after: State, chart: str) -> Iterator[Any]:
+    for kind in (ChartSegment, ChartDimension, PairingRule, PairingCondition, AccountString, QuickCode):
+        yield from after.part(kind, chart).values()
+    for statement in after.rows(Statement):
+        if statement.chart == chart:
+            yield from after.part(StatementLine, statement.statement).values()
+    for company in after.rows(Company):
+        if company.chart == chart:
+            yield from _of_company(after, company.company)
+    groups = {row.group for row in after.rows(Group) if row.chart == chart}
+    yield from _of_groups(after, groups)
+
+
+def _of_company(after: State, company: str) -> Iterator[Any]:
+    for kind in (CompanyCode, CompanyAccount, IntercompanyPair):
+        yield from after.part(kind, company).values()
+    yield from (row for row in after.rows(Mapping) if row.company == company)
+
+
+def _after_companies(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]:
+    """What a company or a group that is another one now brings with it, and groups as wholes."""
+    for edit in by_table.get("companies", ()):
+        if _differs(edit, "chart"):
+            yield from _of_company(after, edit.key[0])
+        if edit.new is None:
+            yield from users(after, Company, edit.key[0])
+    for edit in by_table.get("groups", ()):
+        if _differs(edit, "chart"):
+            yield from _of_groups(after, {edit.key[0]})
+        if edit.new is None:
+            yield from users(after, Group, edit.key[0])
+    if any(by_table.get(name) for name in ("companies", "groups", "group_members", "calendars")):
+        yield from after.rows(Group)
+        yield from after.rows(GroupMember)
+
+
+def _of_groups(after: State, groups: set[str]) -> Iterator[Any]:
+    yield from (row for row in after.rows(Mapping) if row.group in groups)
+    yield from (row for row in after.rows(Elimination) if row.group in groups)
