@@ -366,6 +366,8 @@ class Journal(NamedTuple):
     currency: Currency = ""
     rate: Annotated[Decimal | None, Kind("rate")] = None
     posted_at: Annotated[str, Kind("moment")] = ""
+    posted_by: Text = ""
+    reverses: Id = ""
 
 
 class JournalLine(NamedTuple):

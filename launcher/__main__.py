@@ -7,7 +7,7 @@ import subprocess
 import sys
 
 from launcher import cluster, debian, serve, tests, venv
-from launcher.database import prepare_database, remove_database
+from launcher.database import prepare_database, remove_database, set_database_aside
 from launcher.places import PYTHON, ROOT, CannotGoOn, kept_secret, say
 
 HELP = """./pine start                       install what is missing, start, and print the address
@@ -16,17 +16,19 @@ HELP = """./pine start                       install what is missing, start, and
 ./pine import PATH                 import a package (folder, zip, workbook)
 ./pine export PATH                 export everything
 ./pine check                       every check of every chart, statement and mapping
+./pine verify                      every posted journal's hash, every kept balance; --heads FILE compares with ends kept elsewhere
 ./pine trial-balance --company C | --group G --year Y --period P [--from-period F]
 ./pine statement STATEMENT --company C | --group G --year Y --period P [--from-period F]
 ./pine disagreements --group G --year Y --period P
 ./pine bench                       speed, as ratios measured side by side
 ./pine drop-database NAME --yes    remove a database made by PINE_DATABASE=NAME
+./pine set-aside NAME --yes        keep a database under another name; the next start makes a new one
 ./pine demo                        the Fernhollow demo, into an empty database
 
 PINE_DATABASE=NAME chooses another database of the local server; PINE_DATABASE_URL a server that is there already.
 Reports take --format csv|json|xlsx and --output FILE."""
 
-DATA_COMMANDS = ("import", "export", "check", "trial-balance", "statement", "disagreements")
+DATA_COMMANDS = ("import", "export", "check", "verify", "trial-balance", "statement", "disagreements")
 
 
 def environment(url: str) -> dict[str, str]:
@@ -43,20 +45,21 @@ def data_command(words: list[str]) -> int:
     return python(["web.exchange.command", *words], prepare_database())
 
 
-def drop(words: list[str]) -> int:
+def on_database(command: str, words: list[str]) -> int:
+    """Commands that name a database and must be meant."""
     if len(words) != 2 or words[1] != "--yes":
-        say("Write: ./pine drop-database NAME --yes")
+        say(f"Write: ./pine {command} NAME --yes")
         return 2
     venv.need()
-    return remove_database(words[0])
+    return remove_database(words[0]) if command == "drop-database" else set_database_aside(words[0])
 
 
 def main(words: list[str]) -> int:
     command, rest = (words[0], words[1:]) if words else ("help", [])
     if command in DATA_COMMANDS:
         return data_command(words)
-    if command == "drop-database":
-        return drop(rest)
+    if command in ("drop-database", "set-aside"):
+        return on_database(command, rest)
     if command in ("help", "--help", "-h"):
         print(HELP)
         return 0

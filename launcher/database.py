@@ -6,6 +6,7 @@ import hashlib
 import os
 import re
 import subprocess
+from typing import NamedTuple
 from urllib.parse import urlsplit, urlunsplit
 
 from launcher import cluster
@@ -24,15 +25,24 @@ def chosen() -> str:
     return name
 
 
-def server_url(database: str) -> str:
-    """The address of a database on the server in use; starts the project's own cluster where no other is given."""
-    if given := os.environ.get("PINE_DATABASE_URL"):
-        if not os.environ.get("PINE_DATABASE"):
-            return given
-        return urlunsplit(urlsplit(given)._replace(path=f"/{database}"))
+class Addresses(NamedTuple):
+    """A database as its owner reaches it, who makes its tables, and as the application does."""
+
+    owner: str
+    application: str
+
+
+def addresses(database: str) -> Addresses:
+    """Of a database on the server in use; starts the project's own cluster where no other is given."""
+    given = os.environ.get("PINE_DATABASE_URL")
+    if given:
+        owner = os.environ.get("PINE_OWNER_URL") or given
+        if os.environ.get("PINE_DATABASE"):
+            return Addresses(*(urlunsplit(urlsplit(url)._replace(path=f"/{database}")) for url in (owner, given)))
+        return Addresses(owner, given)
     own = cluster.own()
     own.start()
-    return own.url(database)
+    return Addresses(own.url(database), own.application_url(database))
 
 
 def migrations_stamp() -> str:
@@ -44,28 +54,51 @@ def migrations_stamp() -> str:
 
 
 def prepare_database() -> str:
-    """The address of the chosen database, with all migrations applied."""
-    url = server_url(chosen())
-    environment = {**os.environ, "PINE_DATABASE_URL": url, "PYTHONPATH": str(ROOT), "PINE_STAMP": migrations_stamp()}
-    environment.setdefault("PINE_SECRET", kept_secret("secret"))
+    """The address of the chosen database for the application, with all migrations applied.
+
+    A stamp in the database says whether there is anything to do; only where there is, Django is asked.
+    """
+    name, stamp = chosen(), migrations_stamp()
+    if not os.environ.get("PINE_DATABASE_URL") and (own := cluster.known()) and own.has_current(name, stamp):
+        return own.application_url(name)
+    found = addresses(name)
     state_folder()
-    done = subprocess.run([str(PYTHON), "-m", "web.shell.prepare"], env=environment, capture_output=True, text=True)
-    if done.returncode:
-        raise CannotGoOn(f"The database could not be prepared:\n{done.stderr.strip() or done.stdout.strip()}")
-    if done.stderr.strip():  # another database stands there now: the server has to start anew on it
+    done = subprocess.run(
+        [str(PYTHON), "-m", "web.shell.prepare"], env={**preparing(found), "PINE_STAMP": stamp}, capture_output=True, text=True
+    )
+    if done.stderr.strip():
         say(done.stderr.strip())
-        (STATE / "server.stamp").unlink(missing_ok=True)
-    return url
+    if done.returncode:
+        raise CannotGoOn(f"The database {name} could not be prepared.")
+    return found.application
+
+
+def preparing(found: Addresses) -> dict[str, str]:
+    """The environment in which a database is made, migrated or removed: as its owner."""
+    role = urlsplit(found.application).username or ""
+    same = role == urlsplit(found.owner).username
+    environment = {**os.environ, "PINE_DATABASE_URL": found.owner, "PINE_APP_ROLE": "" if same else role, "PYTHONPATH": str(ROOT)}
+    environment.setdefault("PINE_SECRET", kept_secret("secret"))
+    return environment
 
 
 def remove_database(name: str) -> int:
-    if name == DEFAULT or name in RESERVED or not NAME.fullmatch(name):
-        say(
-            f"The database {name} is never removed by this command."
-            if NAME.fullmatch(name)
-            else f"'{name}' is not a database's name."
-        )
+    if name == DEFAULT:
+        say(f"The database {name} is never removed by this command.")
+        return 2
+    return _of_name(name, "--drop")
+
+
+def set_database_aside(name: str) -> int:
+    """Keeps a database under another name; the next command makes a new one."""
+    return _of_name(name, "--set-aside")
+
+
+def _of_name(name: str, act: str) -> int:
+    if name in RESERVED or not NAME.fullmatch(name):
+        say(f"'{name}' is not a database's name, or not one of ours.")
         return 2
     os.environ["PINE_DATABASE"] = name
-    environment = {**os.environ, "PINE_DATABASE_URL": server_url(name), "PYTHONPATH": str(ROOT)}
-    return subprocess.run([str(PYTHON), "-m", "web.shell.prepare", "--drop"], env=environment).returncode
+    done = subprocess.run([str(PYTHON), "-m", "web.shell.prepare", act], env=preparing(addresses(name)))
+    (STATE / "server.stamp").unlink(missing_ok=True)  # whatever runs on it has to start anew
+    return done.returncode

@@ -33,7 +33,8 @@ def run(words: list[str]) -> int:
     os.environ["PINE_CHROMIUM"] = debian.need_chromium()
     server = cluster.for_tests()
     server.start()
-    environment = {**os.environ, "PINE_DATABASE_URL": server.url("pine"), "PYTHONPATH": str(ROOT),
+    environment = {**os.environ, "PINE_DATABASE_URL": server.url("pine"), "PINE_APP_ROLE": cluster.APPLICATION,
+                   "PINE_APPLICATION_URL": server.application_url("pine"), "PYTHONPATH": str(ROOT),
                    "DJANGO_ALLOW_ASYNC_UNSAFE": "true", "DJANGO_SETTINGS_MODULE": "web.settings"}  # fmt: skip
     passed = failed = 0
     try:

@@ -11,7 +11,6 @@ import sys
 import tempfile
 import time
 from pathlib import Path
-from urllib.parse import quote
 
 import requests
 from django.conf import settings
@@ -22,9 +21,9 @@ PATIENCE = 60
 
 
 def database_url() -> str:
-    """The address of the database that this test runs on, for another process."""
+    """The address of the database that this test runs on, as the application's role reaches it: not as the owner."""
     kept = connection.settings_dict
-    return f"postgres://{kept['USER']}:{quote(str(kept['PASSWORD']))}@{kept['HOST']}:{kept['PORT']}/{kept['NAME']}"
+    return f"{os.environ['PINE_APPLICATION_URL'].rpartition('/')[0]}/{kept['NAME']}"
 
 
 def environment(**more: str) -> dict[str, str]:

@@ -14,7 +14,7 @@ DEBUG = False
 ALLOWED_HOSTS = os.environ.get("PINE_HOSTS", "localhost,127.0.0.1,[::1],testserver").split(",")
 
 INSTALLED_APPS = [
-    "web.shell",
+    "web.shell.apps.ShellConfig",
     "web.people",
     "web.definitions",
     "web.codes",

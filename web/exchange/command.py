@@ -1,4 +1,4 @@
-"""The command line: import, export, check, trial-balance, statement, disagreements.
+"""The command line: import, export, check, verify, trial-balance, statement, disagreements.
 
 Results on standard output, messages on standard error. Exit status 0 done, 1 the data has faults, 2 the call is wrong.
 """
@@ -6,6 +6,7 @@ Results on standard output, messages on standard error. Exit status 0 done, 1 th
 from __future__ import annotations
 
 import argparse
+import csv
 import os
 import sys
 from collections.abc import Callable
@@ -15,6 +16,7 @@ import django
 import psycopg
 from django.db import Error
 
+from core.chain import End
 from core.faults import Refused
 
 DONE, FAULTS, WRONG = 0, 1, 2
@@ -34,6 +36,10 @@ def parser() -> argparse.ArgumentParser:
     add("import", "import a package: a folder, a zip or a workbook").add_argument("path", type=Path)
     add("export", "export everything as a folder, a .zip or an .xlsx").add_argument("path", type=Path)
     add("check", "every check of every chart, statement and mapping")
+    proof = add("verify", "every posted journal's hash and every kept balance; prints where each company's chain ends")
+    proof.add_argument("--heads", type=Path, help="what an earlier run printed, kept elsewhere: each must still be in its chain")
+    proof.add_argument("--output", type=Path)
+    proof.add_argument("--mend", action="store_true", help="add up anew the balances that are not the sums of their lines")
     trial = add("trial-balance", "the trial balance of a company or group")
     lines = add("statement", "a statement of a company or group")
     lines.add_argument("statement")
@@ -93,6 +99,51 @@ def run_check(given: argparse.Namespace) -> int:
     return FAULTS if musts else DONE
 
 
+HEADS = ("company", "number", "hash")
+
+
+def known_ends(path: Path) -> dict[str, End]:
+    """What an earlier run printed. Raises ValueError where it is none of that."""
+    with path.open(newline="") as file:
+        rows = list(csv.reader(file))
+    if not rows or tuple(rows[0]) != HEADS or any(len(row) != 3 or not row[1].isdecimal() for row in rows[1:]):
+        raise ValueError(f"{path} is not what ./pine verify prints: {','.join(HEADS)}.")
+    return {company: End(int(number), text) for company, number, text in rows[1:]}
+
+
+def run_verify(given: argparse.Namespace) -> int:
+    from web.journals import verifying
+    from web.shell import tabular
+
+    try:
+        known = known_ends(given.heads) if given.heads else {}
+    except (OSError, ValueError, UnicodeDecodeError) as error:
+        say(error)
+        return WRONG
+    found = verifying.verify(known)
+    for fault in found.faults:
+        say(f"Does not hold: {fault}")
+    say(f"{found.journals:,} journals with {found.lines:,} lines read; {len(found.faults)} things do not hold.")
+    if given.mend and (mended := verifying.mend(found)):
+        say(f"Balances of {mended} books were added up anew.")
+    rows = [(company, str(end.number), end.hash) for company, end in sorted(found.ends.items())]
+    written = _written(given, tabular.as_csv(HEADS, rows))
+    return written or (FAULTS if found.faults else DONE)
+
+
+def _written(given: argparse.Namespace, data: bytes) -> int:
+    """A result to standard output or the file that is named."""
+    if given.output is None:
+        sys.stdout.buffer.write(data)
+        return DONE
+    try:
+        given.output.write_bytes(data)
+    except OSError as error:
+        say(f"The file cannot be written: {error}.")
+        return WRONG
+    return DONE
+
+
 def run_report(given: argparse.Namespace) -> int:
     from web.definitions import snapshot
     from web.exchange import reports
@@ -108,19 +159,15 @@ def run_report(given: argparse.Namespace) -> int:
         report = reports.disagreements(state, given.group, *when)
     for message in report.messages:
         say(message)
-    data = tabular.WRITERS[given.format](report.header, report.rows)
-    if given.output is None:
-        sys.stdout.buffer.write(data)
-        return DONE
-    try:
-        given.output.write_bytes(data)
-    except OSError as error:
-        say(f"The file cannot be written: {error}.")
-        return WRONG
-    return DONE
+    return _written(given, tabular.WRITERS[given.format](report.header, report.rows))
 
 
-RUN: dict[str, Callable[[argparse.Namespace], int]] = {"import": run_import, "export": run_export, "check": run_check}
+RUN: dict[str, Callable[[argparse.Namespace], int]] = {
+    "import": run_import,
+    "export": run_export,
+    "check": run_check,
+    "verify": run_verify,
+}
 
 
 def main(words: list[str]) -> int:

@@ -65,14 +65,15 @@ def definition_rows(state: State, table: Table) -> Rows:
 
 
 JOURNALS = """
-    SELECT company, journal, date, kind, description, currency, rate, posted_at FROM journals_journal ORDER BY company, id
+    SELECT j.company, j.journal, j.date, j.kind, j.description, j.currency, j.rate, j.posted_at, j.poster, coalesce(r.journal, '')
+    FROM journals_journal j LEFT JOIN journals_journal r ON r.id = j.reverses_id ORDER BY j.company, j.chain
 """
 LINES = """
     SELECT j.company, j.journal, l.line, b.company, a.account, coalesce(d.codes, ''), l.keyed, coalesce(c.company, ''),
            l.description, l.source_type, l.source_number, l.source_party, l.source_item, l.generated, j.currency
     FROM journals_journalline l JOIN journals_journal j ON j.id = l.journal_id JOIN journals_book b ON b.id = l.book_id
     JOIN journals_account a ON a.id = l.account_id LEFT JOIN journals_tagging d ON d.id = l.dimensions_id
-    LEFT JOIN companies_company c ON c.id = l.partner_id ORDER BY j.company, j.id, l.line
+    LEFT JOIN companies_company c ON c.id = l.partner_id ORDER BY j.company, j.chain, l.line
 """
 BALANCES = """
     SELECT l.company, l.fiscal_year, l.period, a.account, coalesce(d.codes, ''), coalesce(c.company, ''), l.amount
@@ -96,7 +97,7 @@ def book_rows(state: State, table: Table) -> Rows:
     digits = {row.company: digits_of(row.currency) for row in state.rows(Company)}
 
     def journal(row: Any) -> list[str]:
-        return [*map(write_cell, row[:7]), row[7].isoformat()]
+        return [*map(write_cell, row[:7]), row[7].isoformat(), *row[8:]]
 
     def line(row: Any) -> list[str]:
         company, number, texts, amount = row[:3], row[3], row[8:13], row[6]

@@ -50,6 +50,7 @@ class JournalImport:
             return
         self._read_heads()
         self._find_known()
+        self._history_faults()
         batch = self.batch = Batch(self.state, self.heads, self.companies)
         if not self._feed(batch):
             return
@@ -100,6 +101,35 @@ class JournalImport:
                 self.faults.append(Fault("history-late", f"{key[0]} has journals already, so history is not taken.",
                                          Place("journals", key, "posted_at", head.journal.posted_at, row),
                                          "Leave posted_at empty to post it as a new journal."))  # fmt: skip
+
+    def _history_faults(self) -> None:
+        """Who posted a journal and what it reverses belong to history, and must be of the same history."""
+        names = {(head.journal.company, head.journal.journal) for head in self.heads if head.history}
+        reversed_by: dict[tuple[str, str], str] = {}
+        for head, row in zip(self.heads, self.rows, strict=True):
+            journal = head.journal
+            key = (journal.company, journal.journal)
+            if key in self.known:
+                continue
+
+            if not head.history:
+                for column in ("posted_by", "reverses"):
+                    if value := getattr(journal, column):
+                        self._head_fault(key, column, value, row, "It belongs to a journal that was posted before, with posted_at.",
+                                         "Leave it empty: the product knows who posts, and reverses on its own page.")  # fmt: skip
+                continue
+            if not journal.reverses:
+                continue
+            other = (journal.company, journal.reverses)
+            if other not in names or other == key:
+                self._head_fault(key, "reverses", journal.reverses, row, f"There is no journal {journal.reverses} of {journal.company} to be reversed.",
+                                 "Bring it in the same package.")  # fmt: skip
+            elif (first := reversed_by.setdefault(other, journal.journal)) != journal.journal:
+                self._head_fault(key, "reverses", journal.reverses, row, f"{journal.reverses} is reversed by {first} already.",
+                                 "A journal is reversed once.")  # fmt: skip
+
+    def _head_fault(self, key: tuple[str, str], column: str, value: str, row: int, what: str, way_out: str) -> None:
+        self.faults.append(Fault("history", what, Place("journals", key, column, value, row), way_out))
 
     def _feed(self, batch: Batch) -> bool:
         if self.line_source is None:
@@ -210,16 +240,18 @@ class JournalImport:
     def _compare_heads(self, ids: dict[int, int]) -> None:
         with connection.cursor() as cursor:
             cursor.execute(
-                "SELECT id, date, kind, description, currency, rate, posted_at FROM journals_journal WHERE id = ANY(%s)",
+                "SELECT j.id, j.date, j.kind, j.description, j.currency, j.rate, j.posted_at, j.poster, coalesce(r.journal, '')"
+                " FROM journals_journal j LEFT JOIN journals_journal r ON r.id = j.reverses_id WHERE j.id = ANY(%s)",
                 [list(ids)],
             )
-            for number, day, kind, description, currency, rate, posted_at in cursor.fetchall():
+            for number, day, kind, description, currency, rate, posted_at, poster, reverses in cursor.fetchall():
                 head = self.heads[ids[number]].journal
                 company = self.state.get(Company, head.company)
                 own = head.currency or (company.currency if company else "")
                 there = (day, kind, description, currency, rate)
-                if there != (head.date, head.kind, head.description, own, head.rate) or (
-                    head.posted_at and head.posted_at != posted_at.isoformat()
+                said = (head.posted_at, posted_at.isoformat()), (head.posted_by, poster), (head.reverses, reverses)
+                if there != (head.date, head.kind, head.description, own, head.rate) or any(
+                    new and new != old for new, old in said
                 ):
                     self._altered(ids[number])
 
@@ -262,7 +294,7 @@ class JournalImport:
         renumber = np.array([n for n, i in enumerate(new) if i in self.checked] or [0], dtype=np.int64)
         single.journal = renumber[single.journal] if len(single.journal) else single.journal
         lines = merged(plain, single)
-        posting.post(self.state, heads, lines, by.pk if by else None, progress=self.progress)
+        posting.post(self.state, heads, lines, by, progress=self.progress)
         outcome.new["journals"] += len(new)
         outcome.new["journal_lines"] += len(lines.line)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from datetime import date
 from typing import Any
 
@@ -16,6 +16,7 @@ from core.tables import Company, JournalLine
 from core.tables import Journal as JournalRow
 from web.definitions import actions, snapshot
 from web.journals import posting
+from web.journals.chain import lock_numbers
 from web.journals.models import Balance, Journal, Unfinished
 from web.people.rights import own_companies
 from web.shell.retrying import retried
@@ -67,6 +68,7 @@ def post_keyed(head: JournalRow, lines: Sequence[JournalLine], person: Any, prop
 @retried
 def _post_numbered(head: JournalRow, lines: Sequence[JournalLine], person: Any) -> str:
     with transaction.atomic():
+        actions.share_definitions()  # first: whoever changes definitions or imports locks in this order too
         lock_numbers([head.company])
         if not head.journal or Journal.objects.filter(company_id=head.company, journal=head.journal).exists():
             number = next_number(snapshot.current().state, head.company)
@@ -92,7 +94,7 @@ def post_all(entries: Sequence[tuple[JournalRow, Sequence[JournalLine]]], person
                 ready.append((head, checked.lines))
             if faults:
                 raise Refused(faults)
-            ids = posting.post(state, [head for head, _ in entries], posting.lines_of(state, ready), person.pk)
+            ids = posting.post(state, [head for head, _ in entries], posting.lines_of(state, ready), person)
             for head, _ in entries:
                 Unfinished.objects.filter(by=person, company_id=head.company).delete()
             return ids
@@ -113,7 +115,7 @@ def reverse(company: str, name: str, on: date, number: str, person: Any) -> str:
         actions.share_definitions()
         state = snapshot.current().state
         lock_numbers([company])
-        found = Journal.objects.select_for_update().filter(company_id=company, journal=name).first()
+        found = Journal.objects.filter(company_id=company, journal=name).first()
         if found is None:
             raise Refused([Fault("journal-unknown", f"There is no journal {name}.")])
         if Journal.objects.filter(reverses=found).exists():
@@ -124,19 +126,9 @@ def reverse(company: str, name: str, on: date, number: str, person: Any) -> str:
         lines, faults = _opposite(state, found, on, person)
         if faults:
             raise Refused(faults)
-        head = JournalRow(company, number, on, found.kind, f"Reversal of {name}", found.currency, found.rate)
-        posting.post(state, [head], posting.lines_of(state, [(head, lines)]), person.pk, found.pk)
+        head = JournalRow(company, number, on, found.kind, f"Reversal of {name}", found.currency, found.rate, reverses=name)
+        posting.post(state, [head], posting.lines_of(state, [(head, lines)]), person)
         return number
-
-
-NUMBERS = 0x4E554D42
-
-
-def lock_numbers(companies: Iterable[str]) -> None:
-    """Whoever gives journals of a company their numbers does so one after the other until commit."""
-    with connection.cursor() as cursor:
-        for company in sorted(set(companies)):
-            cursor.execute("SELECT pg_advisory_xact_lock(%s, hashtext(%s))", [NUMBERS, company])
 
 
 STORED = """

@@ -99,12 +99,12 @@ ELSEWHERE = """
 
 def rebuild(book: int, company: str, year: int, sequence: int) -> Books:
     """Adds a book up from its lines, or from the balances kept elsewhere, and packs it."""
-    books = _added_up(book, company, year, sequence)
+    books = added_up(book, company, year, sequence)
     save_packs([(book, books)])
     return books
 
 
-def _added_up(book: int, company: str, year: int, sequence: int) -> Books:
+def added_up(book: int, company: str, year: int, sequence: int) -> Books:
     with connection.cursor() as cursor:
         cursor.execute(ELSEWHERE, [company, year])
         rows = cursor.fetchall()
@@ -119,12 +119,27 @@ def _added_up(book: int, company: str, year: int, sequence: int) -> Books:
     return books_from_rows(company, year, sequence, tuple(naturals), made)
 
 
+def packed(book: int) -> Books | None:
+    """What is kept packed of a book, as it is."""
+    return _unpacked([book]).get(book)
+
+
+def same(one: Books, other: Books) -> bool:
+    """Whether two hold the same amounts, whatever order their accounts are numbered in."""
+
+    def amounts(books: Books) -> list[tuple[Any, ...]]:
+        rows = books.rows[(books.rows["debit"] != 0) | (books.rows["credit"] != 0)]
+        return sorted((books.naturals[row[0]], *row[1:]) for row in rows.tolist())
+
+    return (one.company, one.fiscal_year) == (other.company, other.fiscal_year) and amounts(one) == amounts(other)
+
+
 def as_of(book: int, company: str, year: int, sequence: int) -> Books:
     """A book's balances up to a sequence, read afresh and kept nowhere: for use inside a posting's transaction."""
     base = _unpacked([book]).get(book)
     if base is not None and base.sequence == sequence:
         return base
-    return _added_up(book, company, year, sequence)
+    return added_up(book, company, year, sequence)
 
 
 def save_packs(made: Iterable[tuple[int, Books]]) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 from django.db import connection
@@ -78,3 +78,17 @@ def intern_dimensions(wanted: Sequence[str]) -> dict[str, int]:
             cursor.execute("SELECT codes, id FROM journals_tagging WHERE codes = ANY(%s)", [texts])
             found.update(cursor.fetchall())
     return found
+
+
+def texts_as_posted(accounts: Iterable[int], dimensions: Iterable[int]) -> tuple[dict[int, str], dict[int, str]]:
+    """The texts under which account strings and taggings were first posted, of those whose codes were spelled anew since."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT true, id, posted_as FROM journals_account WHERE posted_as <> '' AND id = ANY(%s)"
+            " UNION ALL SELECT false, id, posted_as FROM journals_tagging WHERE posted_as <> '' AND id = ANY(%s)",
+            [list(accounts), list(dimensions)],
+        )
+        rows = cursor.fetchall()
+    return {number: text for is_account, number, text in rows if is_account}, {
+        number: text for kind, number, text in rows if not kind
+    }

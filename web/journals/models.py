@@ -17,6 +17,12 @@ BALANCED = """
     ) THEN
         RAISE EXCEPTION 'pine: the lines of a journal must balance in every company' USING ERRCODE = 'check_violation';
     END IF;
+    IF EXISTS (
+        SELECT 1 FROM journals_journalline l JOIN journals_journal j ON j.id = l.journal_id
+        WHERE l.journal_id IN (SELECT journal_id FROM new_lines) GROUP BY j.id HAVING count(*) <> j.line_count
+    ) THEN
+        RAISE EXCEPTION 'pine: a posted journal gets no further lines' USING ERRCODE = 'check_violation';
+    END IF;
     RETURN NULL;
 """
 
@@ -48,16 +54,35 @@ class Account(models.Model):
     chart = ident()
     account = models.TextField()
     natural = ident()
+    posted_as = models.TextField(default="", db_default="")
+    """what it was before its codes were first spelled anew, if they were; hashes of journals cover this"""
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["chart", "account"], name="journals_account_key")]
-        indexes = [models.Index(fields=["chart", "natural"])]
+        indexes = [
+            models.Index(fields=["chart", "natural"]),
+            models.Index(fields=["id"], condition=~models.Q(posted_as=""), name="journals_account_respelled"),
+        ]
 
 
 class Tagging(models.Model):
     """The dimension codes that a line carries, interned: `project=P104; season=SP26`."""
 
     codes = models.TextField(unique=True)
+    posted_as = models.TextField(default="", db_default="")
+
+
+class Respelled(models.Model):
+    """One text of posted books spelled anew: the record that `pine_respell` keeps, and only it writes."""
+
+    at = models.DateTimeField()
+    target = models.CharField(max_length=10)
+    chart = models.CharField(max_length=40, blank=True, default="")
+    was = models.TextField()
+    now = models.TextField()
+
+    class Meta:
+        triggers = never_altered()
 
 
 class Journal(models.Model):
@@ -70,11 +95,20 @@ class Journal(models.Model):
     rate = models.DecimalField(max_digits=24, decimal_places=12, null=True)
     posted_at = models.DateTimeField()
     posted_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
+    poster = models.CharField(max_length=150, blank=True, default="")
+    """the name of who posted it, kept where that person is not of this database"""
     reverses = models.OneToOneField("self", null=True, on_delete=models.PROTECT, related_name="reversed_by")
+    chain = models.BigIntegerField()
+    """its place among the company's journals in the order of posting, from 1"""
+    hash = models.CharField(max_length=64)
+    line_count = models.IntegerField()
 
     class Meta:
         triggers = never_altered()
-        constraints = [models.UniqueConstraint(fields=["company", "journal"], name="journals_journal_key")]
+        constraints = [
+            models.UniqueConstraint(fields=["company", "journal"], name="journals_journal_key"),
+            models.UniqueConstraint(fields=["company", "chain"], name="journals_journal_chain"),
+        ]
         indexes = [models.Index(fields=["company", "-date", "-id"])]
 
 

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 
 import numpy as np
@@ -17,16 +18,18 @@ from numpy.typing import NDArray
 from pyarrow import csv as arrow_csv
 
 from core.balances import ROW, Books, books_from_rows, exact, grouped
+from core.chain import Sealed, moment, rate_text
 from core.faults import Fault, Place, Refused
 from core.journals import BookedLine
 from core.periods import ordinal
 from core.state import State
 from core.tables import Company, Journal
 from web.journals import books as packs
-from web.journals.interning import intern_accounts, intern_dimensions
+from web.journals.chain import Link, lock_numbers, sealed
+from web.journals.interning import intern_accounts, intern_dimensions, texts_as_posted
 from web.journals.loading import loading
 
-JOURNAL_COLUMNS = "id, company, journal, date, kind, description, currency, rate, posted_at, posted_by_id, reverses_id"
+JOURNAL_COLUMNS = "id, company, journal, date, kind, description, currency, rate, posted_at, posted_by_id, poster, reverses_id, chain, hash, line_count"
 LINE_COLUMNS = (
     "journal_id, line, book_id, period, closing, account_id, dimensions_id, partner_id, amount, keyed, generated, sequence,"
     " description, source_type, source_number, source_party, source_item"
@@ -150,15 +153,19 @@ def keep_within(totals: Mapping[tuple[str, int], int]) -> None:
         raise Refused(faults)
 
 
-def post(
-    state: State, heads: Sequence[Journal], lines: Lines, by: int | None, reverses: int | None = None, progress: Progress = silent
-) -> list[int]:
-    """Writes journals with their lines; returns the journals' ids in order."""
+def post(state: State, heads: Sequence[Journal], lines: Lines, by: Any, progress: Progress = silent) -> list[int]:
+    """Writes journals with their lines; returns the journals' ids in order. `by` is the person who posts, or None.
+
+    A head's `reverses` names a journal of its company that is there or among the heads before it.
+    """
+    lock_numbers(head.company for head in heads)
     locked = lock_books(_debits(lines))
     companies = company_numbers()
+    heads = _settled(state, heads, by)
     accounts = intern_accounts(lines.accounts)
     dimensions = intern_dimensions(lines.dimension_texts)
-    ids = _insert_journals(state, heads, by, reverses)
+    links = _links(heads, lines, accounts, dimensions)
+    ids = _insert_journals(heads, links, by)
     seat_book = np.array([locked[(c, y)][0] for c, y, _, _ in lines.seats], dtype=np.int64)
     seat_sequence = np.array([locked[(c, y)][1] for c, y, _, _ in lines.seats], dtype=np.int64)
     account = np.array([accounts[(c, a)] for c, a, _ in lines.accounts], dtype=np.int64)[lines.account]
@@ -179,22 +186,78 @@ def _debits(lines: Lines) -> dict[tuple[str, int], int]:
     return found
 
 
-def _insert_journals(state: State, heads: Sequence[Journal], by: int | None, reverses: int | None) -> list[int]:
+def _settled(state: State, heads: Sequence[Journal], by: Any) -> list[Journal]:
+    """Heads as they are kept: a currency, the moment and the person for those that don't bring their own."""
     now = timezone.now().isoformat()
     currencies = {row.company: row.currency for row in state.rows(Company)}
+    who = by.username if by is not None else ""
+    return [
+        head._replace(currency=head.currency or currencies[head.company], posted_at=head.posted_at or now, posted_by=head.posted_by or who)
+        for head in heads
+    ]  # fmt: skip
+
+
+def _links(
+    heads: Sequence[Journal], lines: Lines, accounts: dict[tuple[str, str], int], dimensions: dict[str, int]
+) -> list[Link]:
+    """Each journal's place and hash in its company's chain."""
+    first, tags = texts_as_posted(accounts.values(), dimensions.values())
+    seals = [
+        Sealed(h.company, h.journal, h.date.isoformat(), h.kind, h.description, h.currency, rate_text(h.rate),
+               moment(datetime.fromisoformat(h.posted_at)), h.posted_by, h.reverses)
+        for h in heads
+    ]  # fmt: skip
+    return sealed(
+        seals, lines, [first.get(accounts[(chart, text)], text) for chart, text, _ in lines.accounts],
+        [tags.get(dimensions[text], text) for text in lines.dimension_texts],
+    )  # fmt: skip
+
+
+def _insert_journals(heads: Sequence[Journal], links: Sequence[Link], by: Any) -> list[int]:
     with connection.cursor() as cursor:
         cursor.execute(
             "SELECT nextval(pg_get_serial_sequence('journals_journal', 'id')) FROM generate_series(1, %s)", [len(heads)]
         )
         ids = [row[0] for row in cursor.fetchall()]
-        columns = [
-            ids, [h.company for h in heads], [h.journal for h in heads], pa.array([h.date for h in heads], pa.date32()),
-            [h.kind for h in heads], [h.description for h in heads], [h.currency or currencies[h.company] for h in heads],
-            pa.array([None if h.rate is None else str(h.rate) for h in heads], pa.string()), [h.posted_at or now for h in heads],
-            pa.array([by] * len(heads), pa.int64()), pa.array([reverses] * len(heads), pa.int64()),
-        ]  # fmt: skip
-        _copy("journals_journal", pa.table([*map(_column, columns)], names=JOURNAL_COLUMNS.split(", ")), silent)
+    people = _people(heads, by)
+    columns = [
+        ids, [h.company for h in heads], [h.journal for h in heads], pa.array([h.date for h in heads], pa.date32()),
+        [h.kind for h in heads], [h.description for h in heads], [h.currency for h in heads],
+        pa.array([None if h.rate is None else str(h.rate) for h in heads], pa.string()), [h.posted_at for h in heads],
+        pa.array([people.get(h.posted_by) for h in heads], pa.int64()), [h.posted_by for h in heads],
+        pa.array(_reversed(heads, ids), pa.int64()), [entry.number for entry in links], [entry.hash for entry in links],
+        [entry.lines for entry in links],
+    ]  # fmt: skip
+    _copy("journals_journal", pa.table([*map(_column, columns)], names=JOURNAL_COLUMNS.split(", ")), silent)
     return ids
+
+
+def _people(heads: Sequence[Journal], by: Any) -> dict[str, int]:
+    """The persons of this database whose names the heads carry."""
+    names = {head.posted_by for head in heads if head.posted_by}
+    if by is not None and names <= {by.username}:
+        return {by.username: by.pk}
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT username, id FROM people_person WHERE username = ANY(%s)", [sorted(names)])
+        return dict(cursor.fetchall())
+
+
+def _reversed(heads: Sequence[Journal], ids: Sequence[int]) -> list[int | None]:
+    """The journals that the heads reverse, by number: among the heads themselves, or there already."""
+    wanted = {(head.company, head.reverses) for head in heads if head.reverses}
+    if not wanted:
+        return [None] * len(heads)
+    found = {(head.company, head.journal): number for head, number in zip(heads, ids, strict=True)}
+    columns = [list(column) for column in zip(*sorted(wanted - set(found)), strict=True)]
+    if columns:
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "SELECT j.company, j.journal, j.id FROM journals_journal j JOIN unnest(%s::text[], %s::text[]) AS w(c, n)"
+                " ON j.company = w.c AND j.journal = w.n",
+                columns,
+            )
+            found.update(((company, name), number) for company, name, number in cursor.fetchall())
+    return [found[(head.company, head.reverses)] if head.reverses else None for head in heads]
 
 
 def _column(values: Any) -> Any:

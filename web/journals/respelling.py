@@ -136,21 +136,14 @@ def _books(state: State, change: Respell) -> None:
 
 
 def _rewrite(table: str, column: str, chart: str, spell: Callable[[str], str]) -> None:
-    """Spells the different texts of a column anew, through a table of the pairs that differ."""
+    """Spells the different texts of a column anew, through the one function that may (journals/migrations/0002_guards.py)."""
     where = "WHERE chart = %s" if chart else ""
-    values = [chart] if chart else []
     with connection.cursor() as cursor:
-        cursor.execute(f'SELECT DISTINCT "{column}" FROM {table} {where}', values)
+        cursor.execute(f'SELECT DISTINCT "{column}" FROM {table} {where}', [chart] if chart else [])
         pairs = [(text, now) for (text,) in cursor.fetchall() if (now := spell(text)) != text]
-        if not pairs:
-            return
-        cursor.execute("CREATE TEMP TABLE IF NOT EXISTS spelled (was text PRIMARY KEY, now text)")
-        cursor.execute("TRUNCATE spelled")
-        with cursor.copy("COPY spelled FROM STDIN") as copy:
-            for pair in pairs:
-                copy.write_row(pair)
-        cursor.execute(f'UPDATE {table} t SET "{column}" = s.now FROM spelled s WHERE t."{column}" = s.was'
-                       + (" AND t.chart = %s" if chart else ""), values)  # fmt: skip
+        if pairs:
+            was, now = zip(*pairs, strict=True)
+            cursor.execute("SELECT pine_respell(%s, %s, %s, %s)", [column, chart, list(was), list(now)])
 
 
 def _budgets(companies: Iterable[str], string: Callable[[str], str], tagging: Callable[[str], str]) -> None:

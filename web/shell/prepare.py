@@ -5,14 +5,27 @@ A database of the same migrations is kept as a template beside it, so that a new
 
 from __future__ import annotations
 
+import hashlib
+import json
 import os
 import sys
+from pathlib import Path
 
 import dj_database_url
 import psycopg
 from psycopg import sql
 
-STAMPS = "CREATE TABLE IF NOT EXISTS pine_stamp (stamp text NOT NULL)"
+from web.shell.roles import application_role, grant, missing
+
+ROOT = Path(__file__).resolve().parent.parent.parent
+STAMPS = "CREATE TABLE IF NOT EXISTS pine_stamp (stamp text NOT NULL, files jsonb NOT NULL)"
+"""The state of the migrations that made a database: one value for a quick look, and each file's digest."""
+
+
+def digests() -> dict[str, str]:
+    """Each migration of ours by its path, with the digest of what it says."""
+    files = sorted((ROOT / "web").glob("*/migrations/[0-9]*.py"))
+    return {str(path.relative_to(ROOT)): hashlib.sha256(path.read_bytes()).hexdigest() for path in files}
 
 
 def settings() -> dict[str, str]:
@@ -36,11 +49,12 @@ def is_current(name: str, stamp: str) -> bool:
         return found.execute("SELECT 1 FROM pine_stamp WHERE stamp = %s", [stamp]).fetchone() is not None
 
 
-def migrate(name: str, stamp: str) -> bool:
-    """Runs Django's migrations in this process against a database of the server; whether its tables are the models' then.
+class DoesNotFit(Exception):
+    """The database was made by another state of the program, and its tables are not those of this one."""
 
-    While there is no release migrations are changed in place, so a database of an earlier state may not fit any more.
-    """
+
+def migrate(name: str, stamp: str) -> None:
+    """Runs Django's migrations in this process against a database of the server, as its owner."""
     os.environ["DJANGO_SETTINGS_MODULE"] = "web.settings"
     import django
     from django.conf import settings as django_settings
@@ -52,36 +66,51 @@ def migrate(name: str, stamp: str) -> bool:
     connection.settings_dict["NAME"] = name
     call_command("migrate", verbosity=0, interactive=False)
     connection.close()
-    if not _fits(name):
-        return False
     with connect(name) as made:
         made.execute(STAMPS)
         made.execute("DELETE FROM pine_stamp")
-        made.execute("INSERT INTO pine_stamp VALUES (%s)", [stamp])
-    return True
+        made.execute("INSERT INTO pine_stamp VALUES (%s, %s)", [stamp, json.dumps(digests())])
+        if role := application_role():
+            grant(made.cursor(), role)
 
 
-def _fits(name: str) -> bool:
-    from django.apps import apps
+def fits(name: str) -> bool:
+    """Whether the migrations that made a database are still what they were, so that further ones can follow.
 
-    with connect(name) as made:
-        rows = made.execute("SELECT table_name, column_name FROM information_schema.columns WHERE table_schema = 'public'")
-        there = set(rows.fetchall())
-    return all((model._meta.db_table, field.column) in there for model in apps.get_models() if model._meta.managed
-               for field in model._meta.concrete_fields if field.column)  # fmt: skip
+    While there is no release they are changed in place; a database made before such a change is not touched.
+    """
+    with connect(name) as there:
+        columns = there.execute(
+            "SELECT attname FROM pg_attribute WHERE attrelid = to_regclass('pine_stamp')::oid AND attnum > 0"
+        ).fetchall()
+        if ("files",) not in columns:
+            return False
+        row = there.execute("SELECT files FROM pine_stamp").fetchone()
+    now = digests()
+    return row is not None and all(now.get(path) == digest for path, digest in row[0].items())
 
 
-def set_aside(admin: psycopg.Connection, name: str) -> None:
-    """Keeps a database that doesn't fit under another name, so that nothing in it is lost."""
-    number = 1
-    while exists(admin, f"{name}_earlier_{number}"):
-        number += 1
-    kept = f"{name}_earlier_{number}"
-    admin.execute("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = %s", [name])
-    admin.execute(sql.SQL("ALTER DATABASE {} RENAME TO {}").format(sql.Identifier(name), sql.Identifier(kept)))
-    sys.stderr.write(
-        f"The database {name} was made by an earlier state of Pine Scaffold and does not fit. It is kept as {kept}; a new one is made.\n"
-    )
+UNFIT = """The database {name} was made by another state of Pine Scaffold, and its tables are not those of this one. Nothing in it was changed.
+Either take it out with the program that made it (./pine export FILE) and bring that in here, or put it aside:
+  ./pine set-aside {name} --yes     keeps it under another name; the next start makes a new one
+  PINE_DATABASE=other ./pine start  begins another one beside it
+"""
+
+
+def set_aside(name: str) -> int:
+    """Keeps a database under another name, so that nothing in it is lost."""
+    with connect("postgres") as admin:
+        if not exists(admin, name):
+            sys.stderr.write(f"There is no database {name}.\n")
+            return 2
+        number = 1
+        while exists(admin, f"{name}_earlier_{number}"):
+            number += 1
+        kept = f"{name}_earlier_{number}"
+        admin.execute("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = %s", [name])
+        admin.execute(sql.SQL("ALTER DATABASE {} RENAME TO {}").format(sql.Identifier(name), sql.Identifier(kept)))
+    sys.stderr.write(f"The database {name} is kept as {kept}.\n")
+    return 0
 
 
 def drop(name: str) -> int:
@@ -97,6 +126,7 @@ def drop(name: str) -> int:
 
 
 def prepare(name: str, stamp: str) -> None:
+    """Makes or migrates the database. Raises DoesNotFit where it is one of another state of the program."""
     try:
         if is_current(name, stamp):
             return
@@ -105,16 +135,17 @@ def prepare(name: str, stamp: str) -> None:
     with connect("postgres") as admin:
         admin.execute("SELECT pg_advisory_lock(hashtext('pine prepare'))")
         if exists(admin, name):
-            if is_current(name, stamp) or migrate(name, stamp):
-                return
-            set_aside(admin, name)
+            if not is_current(name, stamp):
+                if not fits(name):
+                    raise DoesNotFit(name)
+                migrate(name, stamp)
+            return
         template = f"pine_template_{stamp}"
         if not exists(admin, template):
             partial = f"{template}_partial"
             admin.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(partial)))
             admin.execute(sql.SQL("CREATE DATABASE {}").format(sql.Identifier(partial)))
-            if not migrate(partial, stamp):
-                raise psycopg.Error("the migrations do not make the tables of the models")
+            migrate(partial, stamp)
             admin.execute(sql.SQL("ALTER DATABASE {} RENAME TO {}").format(sql.Identifier(partial), sql.Identifier(template)))
             old = admin.execute("SELECT datname FROM pg_database WHERE datname ~ '^pine_template_' AND datname <> %s", [template])
             for (other,) in old.fetchall():
@@ -122,12 +153,34 @@ def prepare(name: str, stamp: str) -> None:
         admin.execute(sql.SQL("CREATE DATABASE {} TEMPLATE {}").format(sql.Identifier(name), sql.Identifier(template)))
 
 
-if __name__ == "__main__":
+def tell_what_is_missing() -> None:
+    """Where the application is the owner of a server that is there already: what its books are not safe from."""
+    if application_role():
+        return
+    with connect(settings()["dbname"]) as own:
+        for sentence in missing(own.cursor()):
+            sys.stderr.write(f"{sentence}\n")
+
+
+def main(words: list[str]) -> int:
     wanted = settings()["dbname"]
     try:
-        if "--drop" in sys.argv:
-            sys.exit(drop(wanted))
+        if "--drop" in words:
+            return drop(wanted)
+        if "--set-aside" in words:
+            return set_aside(wanted)
         prepare(wanted, os.environ.get("PINE_STAMP", ""))
+        tell_what_is_missing()
+    except DoesNotFit as told:
+        sys.stderr.write(
+            UNFIT.format(name=wanted) if str(told) == wanted else f"The migrations do not make the tables: {told.__cause__}\n"
+        )
+        return 1
     except psycopg.Error as error:
         sys.stderr.write(f"{error}\n")
-        sys.exit(1)
+        return 1
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))
