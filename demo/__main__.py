@@ -47,7 +47,7 @@ def load() -> None:
 
 
 def make_people() -> None:
-    """The two sign-ins that the start tells; also for a database that a package made, where nobody could sign in."""
+    """The demo's two sign-ins, which the start tells."""
     from django.contrib.auth import get_user_model
 
     from web.companies.models import Company
@@ -82,11 +82,10 @@ def main() -> int:
 
     from core.faults import Refused
     from web.codes.models import CodeList
+    from web.people.models import OneTimeLink
 
-    if CodeList.objects.exists() or get_user_model().objects.exists():
+    if CodeList.objects.exists() or get_user_model().objects.exists() or OneTimeLink.objects.exists():
         if "--if-empty" in sys.argv:
-            if not get_user_model().objects.exists():
-                make_people()
             return 0
         sys.stderr.write("The database is not empty; the demo goes into an empty one (PINE_DATABASE=name).\n")
         return 1

@@ -11,6 +11,7 @@ from launcher.database import prepare_database, remove_database, set_database_as
 from launcher.places import PYTHON, ROOT, CannotGoOn, kept_secret, say
 
 HELP = """./pine start                       install what is missing, start, and print the address
+./pine start --empty               the same, without the demo where the database is empty
 ./pine stop                        stop what start started
 ./pine test                        lint, types, import contract, core, web and browser tests
 ./pine import PATH                 import a package (folder, zip, workbook)
@@ -22,6 +23,7 @@ HELP = """./pine start                       install what is missing, start, and
 ./pine disagreements --group G --year Y --period P
 ./pine bench                       speed, as ratios measured side by side
 ./pine drop-database NAME --yes    remove a database made by PINE_DATABASE=NAME
+./pine person list|add|change|link|on|off   who signs in (--name, --role group|company, --companies a,b)
 ./pine set-aside NAME --yes        keep a database under another name; the next start makes a new one
 ./pine demo                        the Fernhollow demo, into an empty database
 
@@ -63,13 +65,14 @@ def main(words: list[str]) -> int:
     if command in ("help", "--help", "-h"):
         print(HELP)
         return 0
-    if rest and command in ("start", "stop", "demo"):
+    empty = command == "start" and rest == ["--empty"]
+    if rest and not empty and command in ("start", "stop", "demo"):
         say(f"./pine {command} takes no words after it.")
         return 2
     match command:
         case "start":
             venv.need()
-            return serve.start(prepare_database(), environment)
+            return serve.start(prepare_database(), environment, empty)
         case "stop":
             return serve.stop()
         case "test":
@@ -78,6 +81,10 @@ def main(words: list[str]) -> int:
         case "bench":
             venv.need(development=True)
             return python(["tests.bench", *rest], cluster_url_for_bench())
+        case "person":
+            venv.need()
+            os.environ["PINE_SERVED_PORT"] = str(serve.served_port())
+            return python(["web.people.command", *rest], prepare_database())
         case "demo":
             venv.need()
             return python(["demo"], prepare_database())

@@ -42,6 +42,10 @@ def working() -> int | None:
     return running(WORKER, b"procrastinate")
 
 
+def served_port() -> int:
+    return int(PORT.read_text()) if PORT.exists() else FIRST_PORT
+
+
 def start_worker(environment: dict[str, str]) -> None:
     """The worker takes what would keep a page waiting, one after the other; it is a process of its own."""
     with (state_folder() / "worker.log").open("ab") as log:
@@ -66,14 +70,15 @@ def choose_port() -> int:
     return last if port_is_free(last) else free_port()
 
 
-def start(url: str, environment: Callable[[str], dict[str, str]]) -> int:
+def start(url: str, environment: Callable[[str], dict[str, str]], empty: bool = False) -> int:
+    """Starts what isn't running. `empty`: an empty database begins without the demo."""
     with locked("server.lock"):
         known = int(PORT.read_text()) if PORT.exists() else 0
         if running() and working() and known and answers(known) and STAMP.exists() and STAMP.read_text() == source_stamp():
             say("Pine Scaffold is running already.")
-            return tell(known)
+            return tell(known, environment(url))
         stop_server()
-        if subprocess.run([str(PYTHON), "-m", "demo", "--if-empty"], env=environment(url)).returncode:
+        if not empty and subprocess.run([str(PYTHON), "-m", "demo", "--if-empty"], env=environment(url)).returncode:
             raise CannotGoOn("The demo could not be loaded.")
         port = choose_port()
         PORT.write_text(str(port))
@@ -86,16 +91,15 @@ def start(url: str, environment: Callable[[str], dict[str, str]]) -> int:
         for _ in range(120):
             if answers(port):
                 STAMP.write_text(source_stamp())
-                return tell(port)
+                return tell(port, environment(url))
             time.sleep(0.25)
         raise CannotGoOn(f"The server did not answer within 30 seconds; its log is {log}.")
 
 
-def tell(port: int) -> int:
-    print(f"Pine Scaffold stands at http://127.0.0.1:{port}/")
-    print("Sign in as a group accountant:                         m.okafor    glasshouse-ledger")
-    print("or as a company accountant (in the demo, Nurseries):   t.penrose   glasshouse-ledger")
-    return 0
+def tell(port: int, environment: dict[str, str]) -> int:
+    print(f"Pine Scaffold stands at http://127.0.0.1:{port}/", flush=True)
+    told = {**environment, "PINE_SERVED_PORT": str(port)}
+    return subprocess.run([str(PYTHON), "-m", "web.people.command", "--welcome"], env=told, cwd=ROOT).returncode
 
 
 def stop_server() -> bool:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+import secrets
 import subprocess
 import sys
 import time
@@ -33,7 +34,7 @@ def run(words: list[str]) -> int:
     os.environ["PINE_CHROMIUM"] = debian.need_chromium()
     server = cluster.for_tests()
     server.start()
-    environment = {**os.environ, "PINE_DATABASE_URL": server.url("pine"), "PINE_APP_ROLE": cluster.APPLICATION,
+    environment = {**os.environ, "PINE_SECRET": secrets.token_urlsafe(40), "PINE_DATABASE_URL": server.url("pine"), "PINE_APP_ROLE": cluster.APPLICATION,
                    "PINE_APPLICATION_URL": server.application_url("pine"), "PYTHONPATH": str(ROOT),
                    "DJANGO_ALLOW_ASYNC_UNSAFE": "true", "DJANGO_SETTINGS_MODULE": "web.settings"}  # fmt: skip
     passed = failed = 0

@@ -9,7 +9,7 @@ from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
 from core.changes import Amend, MoveNode, Put
-from core.tables import Code, Journal, JournalLine
+from core.tables import Code, Company, Journal, JournalLine
 from tests.base import InWorld, client_of, forget, person
 from web.codes.queries import Posted, posted
 from web.definitions import actions as definition_actions
@@ -84,7 +84,7 @@ class Finding(InWorld):
         ]
         for code_list, code, expected in cases:
             with self.subTest(code=code):
-                self.assertEqual(posted(state, code_list, code), expected)
+                self.assertEqual(posted(state, code_list, code, list(state.rows(Company))), expected)
         told = " ".join(self.group.get("/codes/acc/code/1010/posted/").content.decode().split())
         self.assertIn("Posted to since 2026-01-10, last on 2026-03-03: <b>3</b> lines in <b>3</b> account strings.", told)
 

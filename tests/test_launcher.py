@@ -50,7 +50,7 @@ class Launcher(unittest.TestCase):
         self.assertEqual(status, 0, self.told)
         found = re.search(r"http://127\.0\.0\.1:\d+/", out)
         assert found, out
-        self.assertIn("m.okafor    glasshouse-ledger", out)
+        self.assertIn("m.okafor  glasshouse-ledger", out)
         return found[0]
 
     def alive(self, address: str) -> bool:

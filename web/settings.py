@@ -3,15 +3,25 @@
 import os
 import sys
 from pathlib import Path
+from urllib.parse import urlsplit
 
 import dj_database_url
 from csp.constants import NONE, SELF
+from django.core.exceptions import ImproperlyConfigured
 
 BASE_DIR = Path(__file__).resolve().parent.parent
 TESTING = "test" in sys.argv[1:2]
-SECRET_KEY = os.environ.get("PINE_SECRET", "only-for-tests-and-type-checks")
 DEBUG = False
-ALLOWED_HOSTS = os.environ.get("PINE_HOSTS", "localhost,127.0.0.1,[::1],testserver").split(",")
+SECRET_KEY = os.environ.get("PINE_SECRET", "")
+if not SECRET_KEY:
+    raise ImproperlyConfigured("Give a secret in PINE_SECRET; ./pine makes one and keeps it.")
+PUBLIC = urlsplit(os.environ.get("PINE_ADDRESS", ""))
+"""Where people reach it, as https://books.example, where a proxy with TLS stands before it; else only this machine does."""
+BEHIND_TLS = PUBLIC.scheme == "https"
+ALLOWED_HOSTS = [
+    *(os.environ.get("PINE_HOSTS") or "localhost,127.0.0.1,[::1]").split(","),
+    *([PUBLIC.hostname] if PUBLIC.hostname else []),
+]
 
 INSTALLED_APPS = [
     "web.shell.apps.ShellConfig",
@@ -28,7 +38,6 @@ INSTALLED_APPS = [
     "web.exchange",
     "axes",
     "pgtrigger",
-    "rules",
     "django_htmx",
     "django.contrib.auth",
     "django.contrib.contenttypes",
@@ -40,6 +49,7 @@ INSTALLED_APPS = [
 ]
 
 MIDDLEWARE = [
+    "web.shell.numbered.NumberMiddleware",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "csp.middleware.CSPMiddleware",
@@ -85,7 +95,6 @@ PROCRASTINATE_IMPORT_PATHS = ["web.exchange.job", "web.definitions.tasks"]
 AUTH_USER_MODEL = "people.Person"
 AUTHENTICATION_BACKENDS = [
     "axes.backends.AxesStandaloneBackend",
-    "rules.permissions.ObjectPermissionBackend",
     "django.contrib.auth.backends.ModelBackend",
 ]
 AUTH_PASSWORD_VALIDATORS = [
@@ -95,9 +104,15 @@ AUTH_PASSWORD_VALIDATORS = [
 LOGIN_URL = "sign-in"
 LOGIN_REDIRECT_URL = "/"
 LOGOUT_REDIRECT_URL = "sign-in"
-AXES_FAILURE_LIMIT = 8
+PASSWORD_HASHERS = [
+    "django.contrib.auth.hashers.Argon2PasswordHasher",  # harder to guess than the default and three times as fast to check
+    "django.contrib.auth.hashers.PBKDF2PasswordHasher",
+]
+AXES_FAILURE_LIMIT = 10
 AXES_COOLOFF_TIME = 0.25
-AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"], "ip_address"]
+AXES_LOCKOUT_CALLABLE = "web.shell.failing.locked_out"
+AXES_IPWARE_PROXY_COUNT = 1 if BEHIND_TLS else None
 AXES_ENABLED = not TESTING
 AXES_VERBOSE = False
 
@@ -127,6 +142,14 @@ CONTENT_SECURITY_POLICY = {
         "frame-ancestors": [NONE],
     }
 }
+if BEHIND_TLS:
+    SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
+    SECURE_SSL_REDIRECT = True
+    SECURE_REDIRECT_EXEMPT = ["^alive$"]
+    SECURE_HSTS_SECONDS = 365 * 24 * 3600
+    SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = True
+    CSRF_TRUSTED_ORIGINS = [f"https://{PUBLIC.netloc}"]
+CSRF_FAILURE_VIEW = "web.shell.failing.csrf_failed"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 SECURE_CONTENT_TYPE_NOSNIFF = True
@@ -136,10 +159,25 @@ DATA_UPLOAD_MAX_NUMBER_FIELDS = 20_000
 FILE_UPLOAD_MAX_MEMORY_SIZE = 5_000_000
 TEST_RUNNER = "web.testing.Runner"
 SILENCED_SYSTEM_CHECKS = ["axes.W003"]
+LOG_AS = os.environ.get("PINE_LOG", "text")
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "filters": {"number": {"()": "web.shell.numbered.NumberFilter"}},
+    "formatters": {
+        "text": {"format": "%(asctime)s %(levelname)s %(request_number)s %(name)s: %(message)s"},
+        "json": {
+            "()": "pythonjsonlogger.json.JsonFormatter",
+            "fmt": "%(asctime)s %(levelname)s %(request_number)s %(name)s %(message)s",
+        },
+    },
+    "handlers": {
+        "console": {
+            "class": "logging.StreamHandler",
+            "filters": ["number"],
+            "formatter": "json" if LOG_AS == "json" else "text",
+        }
+    },
     "loggers": {"axes": {"level": "ERROR"}, "django.request": {"level": "CRITICAL" if TESTING else "ERROR"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
 }

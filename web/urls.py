@@ -14,3 +14,4 @@ urlpatterns = [
     path("", include("web.drafts.urls")),
     path("exchange/", include("web.exchange.urls")),
 ]
+handler500 = "web.shell.failing.broken"

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import date
-from typing import NamedTuple
+from typing import Any, NamedTuple
 from urllib.parse import urlencode
 
 from django.urls import reverse
 
 from core import uses
-from core.accounts import chart_index
+from core.accounts import chart_index, parse_dimensions
 from core.balances import by_account
 from core.codes import list_index, natural_lists
 from core.doubts import Known
@@ -22,7 +22,9 @@ from core.tables import Company
 from core.uses import charts_of_list
 from web.definitions.facts import posted_facts
 from web.journals.books import books_for
+from web.journals.interning import interned_texts
 from web.journals.models import Unfinished
+from web.people.rights import charts_seen, companies_seen, hides_groups, sees
 
 
 class Still(NamedTuple):
@@ -62,16 +64,38 @@ def _ordinal_at(state: State, company: str, on: date) -> int:
     return ordinal(last.fiscal_year, last.period) if last else 0
 
 
-def still_used(state: State, code_list: str, code: str, companies: list[Company], on: date | None) -> list[Still]:
+def uses_seen(state: State, code_list: str, code: str, person: Any) -> list[Still]:
+    """Definitions that name a code, as far as the person may know of them."""
+    companies, charts = {row.company for row in companies_seen(person, state)}, charts_seen(person, state)
+
+    def seen(use: uses.Use) -> bool:
+        first = str(use.key[0])
+        if use.table in OF_GROUPS:
+            return not hides_groups(person)
+        if use.table in OF_COMPANIES:
+            return first in companies
+        if use.table == "statement_lines":
+            return sees(person, state, "statement", first)
+        return use.table not in OF_CHARTS or first in charts
+
+    return [Still(use.sentence, address(use)) for use in uses.of_code(state, code_list, code) if seen(use)]
+
+
+OF_GROUPS = ("mappings", "eliminations")
+OF_COMPANIES = ("company_codes", "company_accounts", "intercompany_pairs")
+OF_CHARTS = ("chart_segments", "pairing_rules", "pairing_conditions", "account_strings", "quick_codes")
+
+
+def still_used(state: State, code_list: str, code: str, person: Any, on: date | None) -> list[Still]:
     """Balances at that date, journals being keyed, and every definition that names the code."""
     found = []
+    companies = companies_seen(person, state)
     if code_list in natural_lists(state):
         for _, row, raw in balances_at(state, code_list, frozenset([code]), companies, on):
             words = f"{row.name}: {show_amount(raw, digits_of(row.currency))} {row.currency} stands on it"
             found.append(Still(words, reverse("account-lines", args=[row.company, code])))
     found += _unfinished(code, companies)
-    found += [Still(use.sentence, address(use)) for use in uses.of_code(state, code_list, code)]
-    return found
+    return found + uses_seen(state, code_list, code, person)
 
 
 def _unfinished(code: str, companies: list[Company]) -> Iterator[Still]:
@@ -107,12 +131,32 @@ ROWS = {
 """Rows edited in place that name codes: their page, their table on it, how many parts of the key the page gives."""
 
 
-def doubts_known(state: State, code_list: str, companies: list[Company]) -> Known:
-    """What the books know for the list of doubts."""
-    facts = posted_facts(state)
+def posted_codes(state: State, code_list: str, person: Any) -> frozenset[str]:
+    """Codes of a list that were posted to, as far as the person may know: in their companies."""
+    if person.is_group_accountant:
+        return posted_facts(state).codes(code_list)
+    found: set[str] = set()
+    charts = charts_of_list(state, code_list)
+    for company in companies_seen(person, state):
+        index = chart_index(state, company.chart) if company.chart in charts else None
+        if index is None:
+            continue
+        rows = [text for book in books_for([company.company])[company.company] for text in interned_texts(book.rows)]
+        places = [i for i, segment in enumerate(index.segments) if segment.name in charts[company.chart]]
+        tags = {field.name for field in index.dimensions if field.name in charts[company.chart]}
+        for account, dimensions in set(rows):
+            parts = index.split(account)
+            found.update(parts[place] for place in places)
+            found.update(code for name, code in parse_dimensions(dimensions)[0].items() if name in tags)
+    return frozenset(found - {""})
+
+
+def doubts_known(state: State, code_list: str, person: Any) -> Known:
+    """What the books know for the list of doubts, as far as the person may."""
     if code_list not in natural_lists(state):
         return Known(frozenset(), {})
-    posted = facts.codes(code_list)
+    companies = companies_seen(person, state)
+    posted = posted_codes(state, code_list, person)
     index = list_index(state, code_list).codes
     closed = frozenset(code for code in posted if code in index and index[code].in_use_until)
     standing: dict[str, list[str]] = {}

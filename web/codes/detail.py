@@ -55,13 +55,13 @@ def before_closing(request: HttpRequest, state: State, code_list: str, code: str
         until = date.fromisoformat(request.GET.get("until", ""))
     except ValueError:
         return HttpResponse("")
-    found = closing.still_used(state, code_list, code, companies_seen(request.user, state), until)
+    found = closing.still_used(state, code_list, code, request.user, until)
     return render(
         request, "codes/closing.html", {"row": row, "until": until, "found": found[:60], "more": max(0, len(found) - 60)}
     )
 
 
-@needs(CHANGE)
+@needs(CHANGE, posts=True)
 def more(request: HttpRequest, state: State, code_list: str, code: str) -> HttpResponse:
     """GET: the further properties of a code as a form. POST: takes them."""
     row = state.get(Code, code_list, code)
@@ -113,7 +113,7 @@ def _names(request: HttpRequest, state: State, code_list: str, code: str) -> lis
 @needs(SIGNED_IN)
 def doubts_page(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     """What looks wrong in a list, each with its way out."""
-    known = closing.doubts_known(state, code_list, companies_seen(request.user, state))
+    known = closing.doubts_known(state, code_list, request.user)
     standing, aside = doubts(state, code_list, known)
     counts = {kind: sum(doubt.kind == kind for doubt in standing) for kind in KINDS}
     wanted = request.GET.get("kind", "")

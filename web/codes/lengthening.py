@@ -17,7 +17,7 @@ from web.shell.asked import number
 from web.shell.tabular import attached
 
 
-@needs(CHANGE, published=True)
+@needs(CHANGE, published=True, posts=True)
 def length(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     """GET: every code, cell and posted account string before and after. POST: does it."""
     head = state.get(CodeList, code_list)

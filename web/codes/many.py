@@ -94,7 +94,7 @@ def out(request: HttpRequest, state: State, code_list: str, kind: str) -> HttpRe
     return attached(code_list, kind, header, ([cell(state, row, name) for name in header] for row in rows))
 
 
-@needs(CHANGE)
+@needs(CHANGE, posts=True)
 def bring(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     """GET: where to paste or choose a file. POST: a preview row by row; with `take` the rows are taken."""
     address = reverse("codes-bring", kwargs={"code_list": code_list})

@@ -153,12 +153,14 @@ class Posted(NamedTuple):
 
 POSTED = """
     SELECT count(DISTINCT l.account_id), count(*), min(j.date), max(j.date) FROM journals_journalline l
-    JOIN journals_journal j ON j.id = l.journal_id WHERE
+    JOIN journals_journal j ON j.id = l.journal_id JOIN journals_book b ON b.id = l.book_id
+    WHERE b.company = ANY(%(companies)s) AND
 """
 
 
-def posted(state: State, code_list: str, code: str) -> Posted:
-    """Counted over the companies of every chart that uses the list, as segment or dimension; balances kept elsewhere not."""
+def posted(state: State, code_list: str, code: str, companies: list[Company]) -> Posted:
+    """Counted over the companies given, as segment or dimension; balances kept elsewhere not."""
+    names = [row.company for row in companies]
     found = [Posted(0, 0, None, None)]
     tagged: set[str] = set()
     with connection.cursor() as cursor:
@@ -174,13 +176,13 @@ def posted(state: State, code_list: str, code: str) -> Posted:
                 )
                 cursor.execute(
                     f"{POSTED} l.account_id IN (SELECT a.id FROM journals_account a WHERE a.chart = %(chart)s AND {of})",
-                    {"code": code, "mark": index.separator if index else "", "at": at + 1, "chart": chart},
+                    {"code": code, "mark": index.separator if index else "", "at": at + 1, "chart": chart, "companies": names},
                 )
                 found.append(Posted(*cursor.fetchone()))
         for name in sorted(tagged):
             cursor.execute(
-                f"{POSTED} l.dimensions_id IN (SELECT id FROM journals_tagging WHERE codes ~ %s)",
-                [rf"(^|; ){re.escape(name)}={re.escape(code)}(;|$)"],
+                f"{POSTED} l.dimensions_id IN (SELECT id FROM journals_tagging WHERE codes ~ %(tag)s)",
+                {"tag": rf"(^|; ){re.escape(name)}={re.escape(code)}(;|$)", "companies": names},
             )
             found.append(Posted(*cursor.fetchone()))
     days = [day for row in found for day in (row.first, row.last) if day]

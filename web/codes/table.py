@@ -14,7 +14,7 @@ from core.listing import STANDS, USUAL, Asked, Known, columns, listed
 from core.state import State
 from core.tables import CLASSES, Code
 from web.codes import queries
-from web.definitions.facts import posted_facts
+from web.codes.closing import posted_codes
 
 ODD = re.compile(r"[\x00-\x1f\x7f]")
 
@@ -51,9 +51,8 @@ def query(asked: Asked) -> str:
 
 
 def known(request: HttpRequest, state: State, code_list: str) -> Known:
-    facts = posted_facts(state)
     working = request.seen.working  # type: ignore[attr-defined]
-    return Known(lambda: facts.codes(code_list), queries.drafted(working, code_list))
+    return Known(lambda: posted_codes(state, code_list, request.user), queries.drafted(working, code_list))
 
 
 def chosen_columns(request: HttpRequest, state: State, code_list: str) -> list[str]:

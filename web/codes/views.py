@@ -111,8 +111,8 @@ def code(request: HttpRequest, state: State, code_list: str, code: str) -> HttpR
     return render(request, "codes/code.html", {
         "row": row, "list": state.get(CodeList, code_list), "path": main.path(code)[:-1] if main and code in main.place else [],
         "placed": main is not None and code in main.place, "main": main, "amounts": found,
-        "uses": [closing.Still(use.sentence, closing.address(use)) for use in uses.of_code(state, code_list, code)][:30], "fixed": fixed_columns(state, posted_facts(state), row),
-        "history": of_row("codes", f"{code_list} {code}"), "natural": natural,
+        "uses": closing.uses_seen(state, code_list, code, request.user)[:30], "fixed": fixed_columns(state, posted_facts(state), row) if request.user.is_group_accountant else {},
+        "history": of_row("codes", f"{code_list} {code}") if request.user.is_group_accountant else [], "natural": natural,
         "aside": queries.beside(state, code_list, code, table.fitting(request, state, code_list)), "own": own_values(state, code_list, code),
         "names": sorted(n for n in state.part(CodeName, code_list).values() if n.code == code), "query": table.query(table.asked(request, state, code_list)),
         "rollups": rollups(state, code_list) if main else [],
@@ -123,7 +123,7 @@ def code(request: HttpRequest, state: State, code_list: str, code: str) -> HttpR
 def posted(request: HttpRequest, state: State, code_list: str, code: str) -> HttpResponse:
     """How much was posted with a code; counted apart, so that the detail doesn't wait for it."""
     _known(state, code_list, code)
-    found = queries.posted(state, code_list, code)
+    found = queries.posted(state, code_list, code, companies_seen(request.user, state))
     return render(request, "codes/posted.html", {"posted": found, "natural": code_list in natural_lists(state)})
 
 
@@ -195,7 +195,7 @@ def add(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     return go(address(code_list, text))
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, posts=True)
 def edit(request: HttpRequest, state: State, code_list: str, code: str) -> HttpResponse:
     """GET: the row as a form. POST: takes it."""
     row = _known(state, code_list, code)
@@ -277,7 +277,7 @@ def shift(request: HttpRequest, state: State, code_list: str, code: str, way: st
     return go(address(code_list, code))
 
 
-@needs(CHANGE)
+@needs(CHANGE, posts=True)
 def new_list(request: HttpRequest, state: State) -> HttpResponse:
     """A new code list: the form, and taking it."""
     if request.method != "POST":

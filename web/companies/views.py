@@ -14,7 +14,7 @@ from core.state import State
 from core.tables import Chart, Company, CompanyCode, Group, GroupMember
 from web.companies.sheets import ACCOUNTS, COMPANIES, PAIRS, PERIODS
 from web.definitions.sheets import stretch
-from web.people.rights import SIGNED_IN, companies_seen, needs
+from web.people.rights import SIGNED_IN, companies_seen, hides_groups, needs
 
 MEMBER = SafeString('<span class="ok">member</span>')
 IN_NONE = SafeString('<span class="look">in none</span>')
@@ -32,10 +32,11 @@ def companies(request: HttpRequest, state: State) -> HttpResponse:
     grouped = {row.member for row in state.rows(GroupMember) if row.member_kind == "company"}
     rows = companies_seen(request.user, state)
     shared = Counter(row.chart for row in rows)
-    extra = {
+    extra: dict[str, dict[str, object]] = {
         "Journals": {row.company: counts.get(row.company, 0) for row in rows},
-        "Group": {row.company: MEMBER if row.company in grouped else IN_NONE for row in rows},
     }
+    if not hides_groups(request.user):
+        extra["Group"] = {row.company: MEMBER if row.company in grouped else IN_NONE for row in rows}
     return render(request, "companies/companies.html", {
         "companies": stretch(request, state, COMPANIES, {}, among=rows, extra=extra), "shared": shared, "count": len(rows),
     })  # fmt: skip
@@ -51,7 +52,7 @@ def company(request: HttpRequest, state: State, company: str) -> HttpResponse:
     return render(request, "companies/company.html", {
         "company": row, "chart": state.get(Chart, row.chart), "codes": list(state.part(CompanyCode, company).values()),
         "pairs": stretch(request, state, PAIRS, own), "periods": stretch(request, state, PERIODS, calendar),
-        "accounts": stretch(request, state, ACCOUNTS, own), "still": missing(state, row),
+        "accounts": stretch(request, state, ACCOUNTS, own), "still": missing(state, row) if request.user.is_group_accountant else [],
         "companies": companies_seen(request.user, state),
     })  # fmt: skip
 

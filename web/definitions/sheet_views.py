@@ -46,7 +46,7 @@ def rows(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
     return render(request, "definitions/sheet_rows.html", {"sheet": stretch(request, state, kind, given, start=start)})
 
 
-@needs(CHANGE)
+@needs(CHANGE, posts=True)
 def row(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
     """GET: a row as inputs. POST: takes it."""
     kind, given = asked(request, state, sheet)
@@ -161,7 +161,7 @@ def out(request: HttpRequest, state: State, sheet: str, kind: str) -> HttpRespon
     return attached("-".join([made.name, *given.values()]), kind, made.columns, body)
 
 
-@needs(CHANGE)
+@needs(CHANGE, posts=True)
 def bring(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
     """GET: where to paste or choose a file. POST: a preview row by row; with `take` the rows are taken."""
     kind, given = asked(request, state, sheet)

@@ -69,7 +69,7 @@ def _fields(state: State, table: Table, row: Any, new: bool) -> list[dict[str, A
     return fields
 
 
-@needs(CHANGE)
+@needs(CHANGE, posts=True)
 def define(request: HttpRequest, state: State, table: str) -> HttpResponse:
     """GET: the form of a row. POST: takes it, or deletes it."""
     kind = _table(table)

@@ -56,7 +56,7 @@ def uploaded(request: HttpRequest, folder: str) -> Path:
     return path
 
 
-@needs(CHANGE, published=True)
+@needs(CHANGE, published=True, posts=True)
 def bring_in(request: HttpRequest, state: State) -> HttpResponse:
     """Imports a package, all or nothing."""
     if request.method != "POST":
@@ -136,7 +136,7 @@ def report(request: HttpRequest, state: State, kind: str) -> HttpResponse:
     return tabular.attached(f"{name or 'trial-balance'}-{group or company}-{year}-{period}", kind, made.header, made.rows)
 
 
-@needs(POST)
+@needs(POST, posts=True)
 def journals_file(request: HttpRequest, state: State, company: str) -> HttpResponse:
     """Journals of a company from one CSV or XLSX file, all or nothing."""
     context: dict[str, Any] = {"company": company}

@@ -5,9 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
-import numpy as np
-from django.db import connection
-
 from core.balances import TrialRow
 from core.codes import list_index
 from core.consolidation import Consolidated, Disagreement, Member, Slab, build, consolidate, eliminate, list_index_of
@@ -20,6 +17,7 @@ from core.state import State
 from core.statements import compute, natural_list
 from core.tables import Calendar, Company, Group, Period
 from web.journals.books import books_for
+from web.journals.interning import interned_texts
 from web.journals.posting import company_numbers
 from web.process_cache import ProcessCache
 from web.statements.queries import StatementFigures, Window, WrongCall, known_plan, window
@@ -101,17 +99,6 @@ def _ordinals(state: State, company: str, group: CalendarIndex) -> dict[int, int
     for year in own.years():
         found[ordinal(year, -1)] = 0
     return found
-
-
-def interned_texts(rows: Any) -> list[tuple[str, str]]:
-    """Account strings and dimensions of balance rows."""
-    accounts, sets = np.unique(rows["account"]).tolist(), np.unique(rows["dimensions"]).tolist()
-    with connection.cursor() as cursor:
-        cursor.execute("SELECT id, account FROM journals_account WHERE id = ANY(%s)", [accounts])
-        strings = dict(cursor.fetchall())
-        cursor.execute("SELECT id, codes FROM journals_tagging WHERE id = ANY(%s)", [sets])
-        codes = {0: "", **dict(cursor.fetchall())}
-    return [(strings[a], codes[d]) for a, d in zip(rows["account"].tolist(), rows["dimensions"].tolist(), strict=True)]
 
 
 @dataclass(frozen=True, slots=True)

@@ -37,15 +37,10 @@ def check_entry(
 
     `elsewhere` remembers whose years are kept elsewhere, for checking many journals with one question a year.
     """
+    if foreign := _not_theirs(lines, person):
+        return Checked((), tuple(foreign))  # nothing else is told: it would name what that company has
     checked = check_journal(state, head, lines, rules_for(person))
     faults = list(checked.faults)
-    if not person.is_group_accountant:
-        own = own_companies(person)
-        for line in lines:
-            if line.line_company and line.line_company not in own:
-                place = Place("journal_lines", (line.company, line.journal, line.line), "line_company", line.line_company)
-                faults.append(Fault("not-yours", f"{line.line_company} is not a company of yours.", place,
-                                    "Ask its accountant, or a group accountant."))  # fmt: skip
     years = {(line.company, line.fiscal_year) for line in checked.lines}
     asked = {} if elsewhere is None else elsewhere
     for company, year in sorted(years):
@@ -55,6 +50,19 @@ def check_entry(
             faults.append(Fault("journals-and-balances", f"{company} has balances kept elsewhere in {year}.",
                                 Place("journals", (head.company, head.journal), "date", str(head.date)), "Post to another year."))  # fmt: skip
     return Checked(checked.lines, tuple(faults))
+
+
+def _not_theirs(lines: Sequence[JournalLine], person: Any) -> list[Fault]:
+    """Lines of companies that a company accountant does not work in."""
+    if person.is_group_accountant:
+        return []
+    own = own_companies(person)
+    return [
+        Fault("not-yours", f"{line.line_company} is not a company of yours.",
+              Place("journal_lines", (line.company, line.journal, line.line), "line_company", line.line_company),
+              "Ask its accountant, or a group accountant.")
+        for line in lines if line.line_company and line.line_company not in own
+    ]  # fmt: skip
 
 
 def post_keyed(head: JournalRow, lines: Sequence[JournalLine], person: Any, proposed: str) -> str:

@@ -20,7 +20,7 @@ from core.state import State
 from core.tables import TABLES, Company, Journal, JournalLine
 from web.journals import actions
 from web.journals.models import Unfinished
-from web.people.rights import POST, acts, companies_seen, needs
+from web.people.rights import POST, acts, companies_seen, needs, partners_seen
 from web.shell.asked import json_body, text
 
 MOST_LINES = 500
@@ -40,7 +40,7 @@ def new(request: HttpRequest, state: State, company: str) -> HttpResponse:
     index = chart_index(state, head.chart) if head else None
     return render(request, "journals/entry.html", {
         "company": head, "number": actions.next_number(state, company), "day": day, "chart": index,
-        "kept": kept.content if kept else None, "companies": sorted(state.rows(Company), key=lambda c: c.name),
+        "kept": kept.content if kept else None, "companies": partners_seen(request.user, state, company),
         "mine": companies_seen(request.user, state), "separator": index.separator if index else "-",
         "prefix": _prefix(state, company),
     })  # fmt: skip
@@ -172,7 +172,7 @@ def forget(request: HttpRequest, state: State, company: str) -> HttpResponse:
 def complete(request: HttpRequest, state: State, company: str) -> HttpResponse:
     """Codes for the segment or dimension being typed, by code or by words; quick codes too."""
     whose = request.GET.get("whose", "") or company
-    if whose not in {row.company for row in state.rows(Company)}:
+    if whose not in {row.company for row in companies_seen(request.user, state)}:
         return JsonResponse({"options": []})
     seated = seat(state, whose)
     if seated is None:

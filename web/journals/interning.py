@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from typing import Any
 
+import numpy as np
 from django.db import connection
 
 from web.journals.loading import is_empty, loading
@@ -92,3 +93,14 @@ def texts_as_posted(accounts: Iterable[int], dimensions: Iterable[int]) -> tuple
     return {number: text for is_account, number, text in rows if is_account}, {
         number: text for kind, number, text in rows if not kind
     }
+
+
+def interned_texts(rows: Any) -> list[tuple[str, str]]:
+    """Account strings and dimensions of balance rows."""
+    accounts, sets = np.unique(rows["account"]).tolist(), np.unique(rows["dimensions"]).tolist()
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT id, account FROM journals_account WHERE id = ANY(%s)", [accounts])
+        strings = dict(cursor.fetchall())
+        cursor.execute("SELECT id, codes FROM journals_tagging WHERE id = ANY(%s)", [sets])
+        codes = {0: "", **dict(cursor.fetchall())}
+    return [(strings[a], codes[d]) for a, d in zip(rows["account"].tolist(), rows["dimensions"].tolist(), strict=True)]

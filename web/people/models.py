@@ -1,7 +1,10 @@
-"""Who signs in, in one of two roles."""
+"""Who signs in, in one of two roles; links by which somebody sets their password once; what was done to people."""
 
+from django.conf import settings
 from django.contrib.auth.models import AbstractUser
 from django.db import models
+
+from web.definitions.models import never_altered
 
 
 class Person(AbstractUser):
@@ -22,3 +25,26 @@ class Person(AbstractUser):
 
     def shown_name(self) -> str:
         return self.get_full_name() or self.username
+
+
+class OneTimeLink(models.Model):
+    """A link by which a person sets a password, once; without a person, the first one is made by it. The digest of its
+    token is kept, never the token."""
+
+    digest = models.CharField(max_length=64, unique=True)
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.CASCADE, related_name="+")
+    made_at = models.DateTimeField(auto_now_add=True)
+    until = models.DateTimeField()
+    used_at = models.DateTimeField(null=True)
+
+
+class PersonEvent(models.Model):
+    """What somebody did to a person's sign-in, in a sentence; never altered."""
+
+    at = models.DateTimeField(auto_now_add=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="events")
+    sentence = models.TextField()
+
+    class Meta:
+        triggers = never_altered()

@@ -5,20 +5,19 @@ An outsider gets 404 (nothing is told to exist), an insider without the right 40
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import wraps
 from typing import Any
 
-import rules
 from django.contrib.auth.views import redirect_to_login
 from django.core.exceptions import PermissionDenied
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse, HttpResponseNotAllowed, JsonResponse
 from django.urls import URLPattern, path
-from django.views.decorators.http import require_POST
 
 from core.state import State
-from core.tables import Chart, CodeList, Company, Group, Hierarchy, Statement
+from core.tables import Calendar, Chart, CodeList, Company, Group, Hierarchy, IntercompanyPair, Statement, Structure
 from core.uses import charts_of_list
 from web.definitions.drafting import OPEN_ENDED, Working, working
 from web.definitions.history import state_at
@@ -29,14 +28,6 @@ from web.shell.asked import number
 View = Callable[..., HttpResponse]
 OPEN, SIGNED_IN, CHANGE, POST = "open", "signed in", "change definitions", "post journals"
 RIGHTS = (OPEN, SIGNED_IN, CHANGE, POST)
-
-
-@rules.predicate
-def is_group_accountant(person: Any) -> bool:
-    return bool(person.is_authenticated and person.is_group_accountant)
-
-
-rules.add_perm("change definitions", is_group_accountant)
 
 
 def own_companies(person: Any) -> frozenset[str]:
@@ -68,23 +59,89 @@ def lists_seen(person: Any, state: State) -> list[CodeList]:
     return [row for row in rows if charts & set(charts_of_list(state, row.code_list))]
 
 
+def hides_groups(person: Any) -> bool:
+    """A company accountant sees nothing of groups: neither figures nor mappings, eliminations, members."""
+    return not person.is_group_accountant
+
+
+def partners_seen(person: Any, state: State, company: str) -> list[Company]:
+    """Companies that may be named beside one: all, or one's own and those that it has intercompany pairs with."""
+    if person.is_group_accountant:
+        return sorted(state.rows(Company), key=lambda row: row.name)
+    paired = {pair.partner for pair in state.part(IntercompanyPair, company).values()}
+    own = own_companies(person)
+    return sorted((row for row in state.rows(Company) if row.company in paired | own), key=lambda row: row.name)
+
+
+def _sees_company(person: Any, state: State, name: str) -> bool:
+    return any(row.company == name for row in companies_seen(person, state))
+
+
+def _sees_list(person: Any, state: State, name: str) -> bool:
+    return any(row.code_list == name for row in lists_seen(person, state))
+
+
+def _sees_hierarchy(person: Any, state: State, name: str) -> bool:
+    head = state.get(Hierarchy, name)
+    return head is not None and _sees_list(person, state, head.code_list)
+
+
+def _sees_statement(person: Any, state: State, name: str) -> bool:
+    row = state.get(Statement, name)
+    return row is not None and row.chart in charts_seen(person, state)
+
+
+def _sees_group(person: Any, state: State, name: str) -> bool:
+    return not hides_groups(person) and state.get(Group, name) is not None
+
+
+def _sees_structure(person: Any, state: State, name: str) -> bool:
+    if person.is_group_accountant:
+        return state.get(Structure, name) is not None
+    return any(row.structure == name and row.chart in charts_seen(person, state) for row in state.rows(Chart))
+
+
+def _sees_calendar(person: Any, state: State, name: str) -> bool:
+    if person.is_group_accountant:
+        return state.get(Calendar, name) is not None
+    return any(row.calendar == name for row in companies_seen(person, state))
+
+
+SEES: dict[str, Callable[[Any, State, str], bool]] = {
+    "company": _sees_company,
+    "chart": lambda person, state, name: name in charts_seen(person, state),
+    "code_list": _sees_list,
+    "hierarchy": _sees_hierarchy,
+    "statement": _sees_statement,
+    "group": _sees_group,
+    "structure": _sees_structure,
+    "calendar": _sees_calendar,
+}
+"""Things that an address may name, and who may know of each."""
+PLAIN = frozenset(
+    {
+        "code",
+        "journal",
+        "line",
+        "column",
+        "kind",
+        "way",
+        "sheet",
+        "version",
+        "number",
+        "change",
+        "act",
+        "token",
+        "partner",
+        "table",
+    }
+)
+"""Words of addresses that name nothing by themselves: their view looks them up in what it may show."""
+
+
 def sees(person: Any, state: State, kind: str, name: str) -> bool:
-    """Whether a person may know of a company, chart, list, hierarchy, statement or group; of anything else yes."""
-    if kind == "company":
-        return any(row.company == name for row in companies_seen(person, state))
-    if kind == "chart":
-        return name in charts_seen(person, state)
-    if kind == "code_list":
-        return any(row.code_list == name for row in lists_seen(person, state))
-    if kind == "hierarchy":
-        head = state.get(Hierarchy, name)
-        return head is not None and sees(person, state, "code_list", head.code_list)
-    if kind == "statement":
-        row = state.get(Statement, name)
-        return row is not None and row.chart in charts_seen(person, state)
-    if kind == "group":
-        return bool(person.is_group_accountant) and state.get(Group, name) is not None
-    return True
+    """Whether a person may know of a thing of this kind. Raises KeyError for a kind that nobody said anything of."""
+    return SEES[kind](person, state, name)
 
 
 @dataclass(frozen=True)
@@ -117,8 +174,8 @@ def _opened(request: HttpRequest) -> None:
 
     Only a whole page does; its fragments follow the session.
     """
-    if request.method != "GET" or request.headers.get("HX-Request"):
-        return
+    if request.method != "GET" or request.headers.get("HX-Request") or request.headers.get("Sec-Fetch-Site") == "cross-site":
+        return  # another site's link doesn't decide what somebody works on
     draft, version = number(request.GET, "draft"), number(request.GET, "version")
     if request.GET.get("draft") == "none":
         request.session.pop("draft", None)
@@ -131,28 +188,49 @@ def _opened(request: HttpRequest) -> None:
         request.session.pop("draft", None)
 
 
-def needs(right: str, *, published: bool = False) -> Callable[[View], View]:
+def _signed_out(request: HttpRequest) -> HttpResponse:
+    """To the sign-in; scripts, which can't show that page in the middle of another, are told where it is."""
+    reply = redirect_to_login(
+        request.get_full_path() if request.method == "GET" and not request.headers.get("HX-Request") else "/"
+    )
+    address = reply["Location"]
+    if request.headers.get("HX-Request"):
+        reply = HttpResponse(status=401)
+        reply["HX-Redirect"] = address
+    elif request.content_type == "application/json" or "application/json" in request.headers.get("Accept", ""):
+        reply = JsonResponse({"sign_in": address}, status=401)
+    return reply
+
+
+def needs(right: str, *, published: bool = False, posts: bool = False) -> Callable[[View], View]:
     """Says which right a view needs and guards it. Views take (request, state, …what the address names).
 
     `published`: the view works on the published definitions even while a draft is open (journals, packages).
+    `posts`: it also takes what its own form sends; else only GET and HEAD get through.
     """
     if right not in RIGHTS:
         raise ValueError(f"There is no right '{right}'.")
+    methods = ["GET", "HEAD", *(["POST"] if posts else [])]
+    return _guarding(right, published, methods)
 
+
+def _guarding(right: str, published: bool, methods: list[str]) -> Callable[[View], View]:
     def wrap(view: View) -> View:
         @wraps(view)
         def guarded(request: HttpRequest, **named: Any) -> HttpResponse:
             if right == OPEN:
-                return view(request, **named)
+                return view(request, **named) if request.method in methods else HttpResponseNotAllowed(methods)
             person: Any = request.user
             if not person.is_authenticated:
-                return redirect_to_login(request.get_full_path())
+                return _signed_out(request)
             seen = request.seen = Seen.of(request, published or right == POST)  # type: ignore[attr-defined]
             for kind, name in named.items():
-                if not sees(person, seen.state, kind, name):
+                if kind not in PLAIN and not sees(person, seen.state, kind, name):
                     raise Http404
-            if right == CHANGE and not person.has_perm("change definitions"):
+            if right == CHANGE and not person.is_group_accountant:
                 raise PermissionDenied("Only a group accountant changes definitions.")
+            if request.method not in methods:
+                return HttpResponseNotAllowed(methods)
             return view(request, seen.state, **named)
 
         guarded.right = right  # type: ignore[attr-defined]
@@ -163,15 +241,14 @@ def needs(right: str, *, published: bool = False) -> Callable[[View], View]:
 
 def acts(right: str, *, published: bool = False) -> Callable[[View], View]:
     """Like `needs`, for views that change something: only a POST, with its token, gets through."""
-
-    def wrap(view: View) -> View:
-        return needs(right, published=published)(require_POST(view))
-
-    return wrap
+    return _guarding(right, published, ["POST"])
 
 
 def route(address: str, view: View, name: str) -> URLPattern:
     """A route to a view that names its right; anything else fails when the addresses load."""
     if getattr(view, "right", None) not in RIGHTS:
         raise ValueError(f"The view at {address} names no right.")
+    unknown = set(re.findall(r"<(?:\w+:)?(\w+)>", address)) - set(SEES) - PLAIN
+    if unknown:
+        raise ValueError(f"Nobody said who may know of what {address} names: {', '.join(sorted(unknown))}.")
     return path(address, view, name=name)

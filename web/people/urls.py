@@ -1,9 +1,17 @@
 from django.contrib.auth.views import LoginView, LogoutView
 
+from web.people import views
 from web.people.rights import OPEN, route
 
 sign_in = LoginView.as_view(template_name="people/sign_in.html", redirect_authenticated_user=True)
 sign_out = LogoutView.as_view()
 sign_in.right = sign_out.right = OPEN  # type: ignore[attr-defined]
 
-urlpatterns = [route("sign-in/", sign_in, "sign-in"), route("sign-out/", sign_out, "sign-out")]
+urlpatterns = [
+    route("sign-in/", sign_in, "sign-in"),
+    route("sign-out/", sign_out, "sign-out"),
+    route("people/", views.people, "people"),
+    route("people/change/", views.change, "people-change"),
+    route("me/", views.own, "own-password"),
+    route("link/<str:token>/", views.one_time_link, "one-time-link"),
+]

@@ -9,9 +9,9 @@ import psycopg
 from django.core.exceptions import RequestDataTooBig, TooManyFieldsSent
 from django.db import DatabaseError
 from django.http import Http404, HttpRequest, HttpResponse
-from django.shortcuts import render
 
 from core.faults import Fault, Refused
+from web.shell.failing import told
 from web.shell.retrying import asks_again
 from web.statements.queries import WrongCall
 
@@ -74,12 +74,3 @@ def _of_database(request: HttpRequest, error: Exception) -> HttpResponse | None:
         fault = Fault("database", "The database can't be reached now; nothing was changed.", way_out="Try again in a moment.")
         return told(request, [fault], 503)
     return None
-
-
-def told(request: HttpRequest, faults: list[Fault], status: int) -> HttpResponse:
-    """Faults as a fragment for htmx (into the place for messages), else as a page."""
-    if request.headers.get("HX-Request"):
-        reply = render(request, "shell/faults.html", {"faults": faults[:50]}, status=status)
-        reply["HX-Retarget"], reply["HX-Reswap"] = "#told", "innerHTML"
-        return reply
-    return render(request, "shell/fault_page.html", {"faults": faults[:200], "status": status}, status=status)

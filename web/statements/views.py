@@ -245,7 +245,7 @@ def _free_id(state: State, statement: str, label: str) -> str:
     return text
 
 
-@needs(CHANGE)
+@needs(CHANGE, posts=True)
 def add(request: HttpRequest, state: State, statement: str) -> HttpResponse:
     """GET: the form of a new line beside the selected one. POST: adds it."""
     near = state.get(StatementLine, statement, request.GET.get("near", ""))

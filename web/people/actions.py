@@ -1,0 +1,162 @@
+"""People: added, changed, switched off, given a link to set their password. One transaction each, with what was done."""
+
+from __future__ import annotations
+
+import hashlib
+import secrets
+from collections.abc import Iterable
+from datetime import timedelta
+from typing import Any
+
+from django.contrib.auth.models import AnonymousUser
+from django.contrib.auth.password_validation import validate_password
+from django.contrib.auth.validators import UnicodeUsernameValidator
+from django.core.exceptions import ValidationError
+from django.db import transaction
+from django.utils import timezone
+
+from core.faults import Fault, Place, Refused
+from web.companies.models import Company
+from web.people.models import OneTimeLink, Person, PersonEvent
+
+LASTS = timedelta(days=7)
+
+
+def _refused(column: str, what: str, way_out: str = "", value: str = "") -> Refused:
+    return Refused([Fault("person", what, Place(column=column, value=value), way_out)])
+
+
+def _note(person: Person, by: Any, sentence: str) -> None:
+    PersonEvent.objects.create(person=person, by=None if isinstance(by, AnonymousUser) else by, sentence=sentence)
+
+
+def _companies(names: Iterable[str]) -> list[Company]:
+    wanted = sorted(set(names))
+    found = list(Company.objects.filter(company__in=wanted).order_by("company"))
+    if missing := set(wanted) - {row.company for row in found}:
+        raise _refused(
+            "companies", f"There is no company {', '.join(sorted(missing))}.", "Name companies by their ids, parted by commas."
+        )
+    return found
+
+
+def _checked(username: str, role: str) -> None:
+    if role not in Person.Role.values:
+        raise _refused("role", f"'{role}' is not a role.", f"One of these is expected: {', '.join(Person.Role.values)}.")
+    try:
+        UnicodeUsernameValidator()(username)
+        if not username or len(username) > 150:
+            raise ValidationError("")
+    except ValidationError:
+        raise _refused(
+            "username", f"'{username}' can't be signed in with.", "Letters, digits and . + - _ @, at most 150.", username
+        ) from None
+
+
+@transaction.atomic
+def add(username: str, name: str, role: str, companies: Iterable[str], by: Any) -> Person:
+    """A new person, without a password yet. Raises Refused."""
+    _checked(username, role)
+    if Person.objects.filter(username__iexact=username).exists():
+        raise _refused("username", f"There is somebody who signs in as {username} already.", "Choose another name.", username)
+    first, _, last = name.strip().partition(" ")
+    person = Person(username=username, first_name=first[:150], last_name=last[:150], role=role)
+    person.set_unusable_password()
+    person.save()
+    person.companies.set(_companies(companies))
+    _note(person, by, f"Added {person.shown_name()} as {person.get_role_display().lower()}")
+    return person
+
+
+@transaction.atomic
+def change(person: Person, name: str, role: str, companies: Iterable[str], by: Any) -> Person:
+    """Another name, role or other companies. Raises Refused where nobody would be left who may do this."""
+    person = Person.objects.select_for_update().get(pk=person.pk)
+    _checked(person.username, role)
+    if person.is_group_accountant and role != Person.Role.GROUP:
+        _somebody_stays(person)
+    person.first_name, _, person.last_name = name.strip()[:300].partition(" ")
+    person.role = role
+    person.save()
+    person.companies.set(_companies(companies))
+    _note(
+        person,
+        by,
+        f"Changed {person.shown_name()}: {person.get_role_display().lower()}, companies {', '.join(sorted(companies)) or 'none'}",
+    )
+    return person
+
+
+@transaction.atomic
+def switch(person: Person, on: bool, by: Any) -> Person:
+    """Lets a person sign in, or no more: who is signed in is out with the next page. Nobody is ever deleted."""
+    person = Person.objects.select_for_update().get(pk=person.pk)
+    if not on:
+        if by is not None and by.pk == person.pk:
+            raise _refused("username", "You can't switch yourself off.", "Ask another group accountant.")
+        if person.is_group_accountant:
+            _somebody_stays(person)
+        OneTimeLink.objects.filter(person=person, used_at=None).delete()
+    person.is_active = on
+    person.save(update_fields=["is_active"])
+    _note(person, by, f"Switched {person.shown_name()} {'on' if on else 'off'}")
+    return person
+
+
+def _somebody_stays(person: Person) -> None:
+    others = Person.objects.select_for_update().filter(role=Person.Role.GROUP, is_active=True).exclude(pk=person.pk)
+    if not others.exists():
+        raise _refused("role", f"{person.shown_name()} is the only group accountant.", "Make somebody else one first.")
+
+
+def _digest(token: str) -> str:
+    return hashlib.sha256(token.encode()).hexdigest()
+
+
+@transaction.atomic
+def link_for(person: Person | None, by: Any = None) -> str:
+    """A token by which a person sets a password, once, within seven days; earlier ones of theirs end. None: the first person."""
+    if person is None and Person.objects.exists():
+        raise _refused("username", "There are people already.", "A group accountant adds others.")
+    OneTimeLink.objects.filter(person=person, used_at=None).delete()
+    token = secrets.token_urlsafe(32)
+    OneTimeLink.objects.create(digest=_digest(token), person=person, until=timezone.now() + LASTS)
+    if person is not None:
+        _note(person, by, f"Gave {person.shown_name()} a link to set a password")
+    return token
+
+
+def link_of(token: str) -> OneTimeLink | None:
+    """The link of a token, while it may still be used."""
+    found = (
+        OneTimeLink.objects.select_related("person").filter(digest=_digest(token), used_at=None, until__gt=timezone.now()).first()
+    )
+    return None if found is None or (found.person is not None and not found.person.is_active) else found
+
+
+@transaction.atomic
+def use(token: str, password: str, username: str = "", name: str = "") -> Person:
+    """Sets the password of a link's person, or makes the first person. Raises Refused."""
+    found = link_of(token)
+    if found is None or not OneTimeLink.objects.select_for_update().filter(pk=found.pk, used_at=None).exists():
+        raise _refused("password", "This link was used, or its time is over.", "Ask for another one.")
+    if found.person is None:
+        if Person.objects.exists():
+            raise _refused("username", "There are people already.", "Sign in, or ask a group accountant.")
+        person = add(username, name, Person.Role.GROUP, (), None)
+    else:
+        person = found.person
+    set_password(person, password)
+    OneTimeLink.objects.filter(pk=found.pk).update(used_at=timezone.now(), person=person)
+    return person
+
+
+def set_password(person: Person, password: str) -> None:
+    """A new password; whoever is signed in as this person elsewhere is out. Raises Refused with what is wrong with it."""
+    try:
+        validate_password(password, person)
+    except ValidationError as error:
+        raise Refused([Fault("password", str(text), Place(column="password")) for text in error.messages]) from None
+    person.set_password(password)
+    person.save(update_fields=["password"])
+    _note(person, person, f"{person.shown_name()} set a password")

@@ -1,0 +1,128 @@
+"""People for group accountants; one's own password; the page behind a one-time link."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.contrib.auth import login, update_session_auth_hash
+from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
+from django.shortcuts import render
+from django.urls import reverse
+from django.views.decorators.debug import sensitive_post_parameters
+
+from core.faults import Fault, Place, Refused
+from core.state import State
+from web.people import actions
+from web.people.models import Person
+from web.people.rights import CHANGE, OPEN, SIGNED_IN, acts, companies_seen, needs
+from web.shell.asked import listed, text
+
+BACKEND = "django.contrib.auth.backends.ModelBackend"
+
+
+def _known(name: str) -> Person:
+    found = Person.objects.filter(username=name).first()
+    if found is None:
+        raise Http404
+    return found
+
+
+def _page(
+    request: HttpRequest, state: State, *, faults: Any = (), link: str = "", chosen: Person | None = None, form: Any = None
+) -> HttpResponse:
+    rows = Person.objects.prefetch_related("companies").order_by("-is_active", "first_name", "last_name", "username")
+    return render(request, "people/people.html", {
+        "rows": rows, "faults": faults, "link": link, "chosen": chosen, "roles": Person.Role.choices,
+        "companies": companies_seen(request.user, state), "events": chosen.events.order_by("-at", "-pk")[:12] if chosen else [],
+        "form": form or _form_of(chosen),
+    }, status=422 if faults else 200)  # fmt: skip
+
+
+def _form_of(person: Person | None) -> dict[str, str]:
+    if person is None:
+        return {"username": "", "name": "", "role": Person.Role.COMPANY, "companies": ""}
+    names = ", ".join(sorted(company.company for company in person.companies.all()))
+    return {"username": person.username, "name": person.get_full_name(), "role": person.role, "companies": names}
+
+
+@needs(CHANGE, published=True)
+def people(request: HttpRequest, state: State) -> HttpResponse:
+    """Everybody who signs in; with `who` one of them in the proof leaf."""
+    who = text(request.GET, "who", 150)
+    return _page(request, state, chosen=_known(who) if who else None)
+
+
+@acts(CHANGE, published=True)
+def change(request: HttpRequest, state: State) -> HttpResponse:
+    """One act on a person: add, change, switch on or off, give a link."""
+    act, who = text(request.POST, "act"), text(request.POST, "who", 150)
+    given = {name: text(request.POST, name, 300) for name in ("username", "name", "role", "companies")}
+    chosen = _known(who) if who else None
+    link = ""
+    try:
+        if chosen is None:
+            chosen = actions.add(given["username"], given["name"], given["role"], listed(request.POST, "companies"), request.user)
+            link = _address(request, actions.link_for(chosen, request.user))
+        elif act == "change":
+            chosen = actions.change(chosen, given["name"], given["role"], listed(request.POST, "companies"), request.user)
+        elif act in ("on", "off"):
+            chosen = actions.switch(chosen, act == "on", request.user)
+        elif act == "link":
+            link = _address(request, actions.link_for(chosen, request.user))
+        else:
+            raise Http404
+    except Refused as refused:
+        return _page(request, state, faults=refused.faults, chosen=chosen, form=given if act in ("add", "change") else None)
+    if link:
+        return _page(request, state, link=link, chosen=chosen)
+    return HttpResponseRedirect(f"{reverse('people')}?who={chosen.username}")
+
+
+def _address(request: HttpRequest, token: str) -> str:
+    return request.build_absolute_uri(reverse("one-time-link", args=[token]))
+
+
+@needs(SIGNED_IN, published=True, posts=True)
+def own(request: HttpRequest, state: State) -> HttpResponse:
+    """One's own password: the one of now, and another."""
+    person: Any = request.user
+    faults: list[Fault] = []
+    if request.method == "POST":
+        try:
+            if not person.check_password(request.POST.get("now", "")):
+                raise Refused([Fault("password", "This is not your password of now.", Place(column="now"), "Type it anew.")])
+            actions.set_password(person, _twice(request))
+            update_session_auth_hash(request, person)
+            return render(request, "people/own.html", {"done": True})
+        except Refused as refused:
+            faults = refused.faults
+    return render(request, "people/own.html", {"faults": faults}, status=422 if faults else 200)
+
+
+def _twice(request: HttpRequest) -> str:
+    """A new password, typed alike twice. Raises Refused."""
+    password = request.POST.get("password", "")
+    if password != request.POST.get("again", ""):
+        raise Refused([Fault("password", "The two are not alike.", Place(column="again"), "Type it twice.")])
+    return password
+
+
+@sensitive_post_parameters()
+@needs(OPEN, posts=True)
+def one_time_link(request: HttpRequest, token: str) -> HttpResponse:
+    """Whoever holds the link sets the password, once; the first of a new database gives a name too."""
+    found = actions.link_of(token)
+    if found is None:
+        return render(request, "people/link.html", {"gone": True}, status=404)
+    faults: list[Fault] = []
+    given = {name: text(request.POST, name, 300) for name in ("username", "name")}
+    if request.method == "POST":
+        try:
+            person = actions.use(token, _twice(request), given["username"], given["name"])
+            login(request, person, backend=BACKEND)
+            return HttpResponseRedirect("/")
+        except Refused as refused:
+            faults = refused.faults
+    return render(
+        request, "people/link.html", {"person": found.person, "faults": faults, "given": given}, status=422 if faults else 200
+    )

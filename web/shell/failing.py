@@ -1,0 +1,39 @@
+"""What a person is shown when something can't be done: the same page for all, with the request's number where it is ours."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+
+from core.faults import Fault
+from web.shell import numbered
+
+
+def told(request: HttpRequest, faults: list[Fault], status: int) -> HttpResponse:
+    """Faults as a fragment for htmx (into the place for messages), else as a page."""
+    number = numbered.current.get()
+    if request.headers.get("HX-Request"):
+        reply = render(request, "shell/faults.html", {"faults": faults[:50], "status": status, "number": number}, status=status)
+        reply["HX-Retarget"], reply["HX-Reswap"] = "#told", "innerHTML"
+        return reply
+    return render(request, "shell/fault_page.html", {"faults": faults[:200], "status": status, "number": number}, status=status)
+
+
+def csrf_failed(request: HttpRequest, reason: str = "") -> HttpResponse:
+    return told(request, [Fault("csrf", "This page was open while somebody signed in or out, so what it sends is not taken.",
+                                way_out="Load the page again; nothing was changed.")], 403)  # fmt: skip
+
+
+def broken(request: HttpRequest, *_: Any) -> HttpResponse:
+    """An error of ours: plain, and without asking the database for anything."""
+    return render(None, "500.html", {"number": numbered.current.get()}, status=500)
+
+
+def locked_out(request: HttpRequest, *_: Any, **__: Any) -> HttpResponse:
+    return told(
+        request,
+        [Fault("locked-out", "Too many tries did not succeed from here.", way_out="Wait fifteen minutes, then try again.")],
+        429,
+    )
