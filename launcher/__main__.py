@@ -7,8 +7,8 @@ import subprocess
 import sys
 
 from launcher import cluster, debian, serve, tests, venv
-from launcher.database import prepare_database, remove_database, set_database_aside
-from launcher.places import PYTHON, ROOT, CannotGoOn, kept_secret, say
+from launcher.database import addresses, chosen, prepare_database, preparing, remove_database, set_database_aside
+from launcher.places import PYTHON, ROOT, STATE, CannotGoOn, kept_secret, say
 
 HELP = """./pine start                       install what is missing, start, and print the address
 ./pine start --empty               the same, without the demo where the database is empty
@@ -18,6 +18,8 @@ HELP = """./pine start                       install what is missing, start, and
 ./pine export PATH                 export everything
 ./pine check                       every check of every chart, statement and mapping
 ./pine verify                      every posted journal's hash, every kept balance; --heads FILE compares with ends kept elsewhere
+./pine backup FILE                 everything in the database, by PostgreSQL's own tools
+./pine restore FILE                a backup into an empty database, judged before it takes its place
 ./pine trial-balance --company C | --group G --year Y --period P [--from-period F]
 ./pine statement STATEMENT --company C | --group G --year Y --period P [--from-period F]
 ./pine disagreements --group G --year Y --period P
@@ -56,6 +58,19 @@ def on_database(command: str, words: list[str]) -> int:
     return remove_database(words[0]) if command == "drop-database" else set_database_aside(words[0])
 
 
+def on_everything(command: str, words: list[str]) -> int:
+    """A backup or its way back, by PostgreSQL's own tools, as the owner."""
+    if command == "backup":
+        prepare_database()
+    found = addresses(chosen())
+    own = {**preparing(found), "PINE_POSTGRES_BIN": str(debian.need_postgres())}
+    done = subprocess.run([str(PYTHON), "-m", "web.exchange.backup", command, *words], env=own)
+    if command == "restore" and not done.returncode:
+        (STATE / "server.stamp").unlink(missing_ok=True)  # whatever runs on it has to start anew
+        prepare_database()
+    return done.returncode
+
+
 def main(words: list[str]) -> int:
     command, rest = (words[0], words[1:]) if words else ("help", [])
     if command in DATA_COMMANDS:
@@ -81,6 +96,9 @@ def main(words: list[str]) -> int:
         case "bench":
             venv.need(development=True)
             return python(["tests.bench", *rest], cluster_url_for_bench())
+        case "backup" | "restore":
+            venv.need()
+            return on_everything(command, rest)
         case "person":
             venv.need()
             os.environ["PINE_SERVED_PORT"] = str(serve.served_port())

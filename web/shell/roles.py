@@ -42,6 +42,7 @@ def grant(cursor: Any, role: str) -> None:
             rights = "SELECT" if table in READ else "SELECT, INSERT" if table in KEPT else "SELECT, INSERT, UPDATE, DELETE"
             cursor.execute(sql.SQL(f"GRANT {rights} ON {{}} TO {{}}").format(sql.Identifier(table), name))
     cursor.execute(sql.SQL("GRANT USAGE, SELECT, UPDATE ON ALL SEQUENCES IN SCHEMA public TO {}").format(name))
+    cursor.execute("REVOKE EXECUTE ON ALL FUNCTIONS IN SCHEMA public FROM PUBLIC")
     cursor.execute(sql.SQL("GRANT EXECUTE ON ALL FUNCTIONS IN SCHEMA public TO {}").format(name))
 
 
