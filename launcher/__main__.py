@@ -37,7 +37,9 @@ DATA_COMMANDS = ("import", "export", "check", "verify", "trial-balance", "statem
 
 def environment(url: str) -> dict[str, str]:
     secret = {} if os.environ.get("PINE_SECRET") else {"PINE_SECRET": kept_secret("secret")}
-    return {**os.environ, **secret, "PINE_DATABASE_URL": url, "PYTHONPATH": str(ROOT)}
+    made = {**os.environ, **secret, "PINE_DATABASE_URL": url, "PYTHONPATH": str(ROOT)}
+    made.pop("PYTHONDONTWRITEBYTECODE", None)  # else our own code would be compiled anew with each command
+    return made
 
 
 def python(words: list[str], url: str) -> int:

@@ -79,6 +79,7 @@ def preparing(found: Addresses) -> dict[str, str]:
     same = role == urlsplit(found.owner).username
     environment = {**os.environ, "PINE_DATABASE_URL": found.owner, "PINE_APP_ROLE": "" if same else role, "PYTHONPATH": str(ROOT)}
     environment.setdefault("PINE_SECRET", kept_secret("secret"))
+    environment.pop("PYTHONDONTWRITEBYTECODE", None)
     return environment
 
 

@@ -56,6 +56,12 @@ def _unplaced(state: State) -> int:
     return sum(len(made.missed()) for made in plans if made is not None)
 
 
+def standing(state: State) -> None:
+    """Works out what every page's frame says, once for this state."""
+    _codes_under_none(state)
+    _unplaced(state)
+
+
 def plural(count: int, one: str, many: str = "") -> str:
     return f"{count} {one if count == 1 else many or one + 's'}"
 
