@@ -27,7 +27,6 @@ from core.tables import (
     HierarchyNode,
     PairingCondition,
     PairingRule,
-    QuickCode,
     Structure,
     StructureSegment,
 )
@@ -422,25 +421,3 @@ def restored(seated: Seat, account: str, dimensions: str, *, defaults: bool) -> 
         if fault.code in RESTORED or (fault.code == "segment-missing" and fault.subject == natural)
     )
     return Resolved(found.account, found.natural, found.dimensions, found.values, None, None, faults)
-
-
-@derived(QuickCode)
-def quick_codes(state: State, chart: str) -> dict[str, QuickCode]:
-    return {row.quick_code: row for row in state.part(QuickCode, chart).values()}
-
-
-def expand(state: State, seated: Seat, account: str, dimensions: str, owner: str | None = None) -> tuple[str, str]:
-    """Replaces a quick code by its string; the line's own dimensions win over the quick code's.
-
-    `owner` narrows personal quick codes to one person's; None (the command line) takes all.
-    """
-    quick = quick_codes(state, seated.chart.chart).get(account)
-    if quick is None or (quick.company and quick.company != seated.company):
-        return account, dimensions
-    if quick.scope == "person" and owner is not None and quick.owner != owner:
-        return account, dimensions
-    own, bad = parse_dimensions(dimensions)
-    if bad:
-        return quick.account, dimensions
-    merged = {**parse_dimensions(quick.dimensions)[0], **own}
-    return quick.account, "; ".join(f"{name}={code}" for name, code in sorted(merged.items()))

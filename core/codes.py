@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from datetime import date
 
 from core.state import State, derived
-from core.tables import CLASSES, Code, CodeList, StructureSegment
+from core.tables import CLASSES, Code, CodeList, Dimension, StructureSegment
 
 CHARACTERS = {
     "digits": re.compile(r"[0-9]+"),
@@ -42,6 +42,13 @@ def list_index(state: State, code_list: str) -> ListIndex:
 def natural_lists(state: State) -> frozenset[str]:
     """Lists that serve as natural account in some structure; their posting codes need a class."""
     return frozenset(row.code_list for row in state.rows(StructureSegment) if row.role == "natural_account")
+
+
+@derived(StructureSegment, Dimension)
+def serving_lists(state: State) -> frozenset[str]:
+    """Lists that serve as a segment of some structure or as a dimension."""
+    segments = {row.code_list for row in state.rows(StructureSegment)}
+    return frozenset(segments | {row.code_list for row in state.rows(Dimension)})
 
 
 def text_fault(code_list: CodeList, code: str, rollup: bool) -> str:

@@ -12,10 +12,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from core.accounts import Resolved, Seat, expand, quick_codes, resolve, restored, seat
+from core.accounts import Resolved, Seat, resolve, restored, seat
 from core.columns import LineColumns, paired
 from core.journals import Rules, period_fault
 from core.money import LIMIT, digits_of
+from core.quick_codes import expand, quick_codes
 from core.state import State
 from core.tables import Company, Journal
 

@@ -11,10 +11,11 @@ from datetime import date
 from decimal import Decimal
 from fractions import Fraction
 
-from core.accounts import Resolved, Seat, date_faults, expand, resolve, restored, seat
+from core.accounts import Resolved, Seat, date_faults, resolve, restored, seat
 from core.faults import Fault, Place, blocking
 from core.money import digits_of, format_amount, minor_digits, parse_amount, round_half_up
 from core.periods import company_calendar
+from core.quick_codes import expand
 from core.state import State
 from core.tables import Company, IntercompanyPair, Journal, JournalLine, Period
 

@@ -21,10 +21,16 @@ CODE = re.compile(r"[!-~]{1,40}", re.ASCII)
 DATE = re.compile(r"\d{4}-\d{2}-\d{2}", re.ASCII)
 INTEGER = re.compile(r"-?\d{1,9}", re.ASCII)
 NUMBER = re.compile(r"-?\d{1,12}(\.\d{1,12})?", re.ASCII)
+NAMES = re.compile(r"[,;\s]+")
 CONTROL = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]")
 LANGUAGE = re.compile(r"[a-z]{2,3}(-[A-Za-z0-9]{2,8})?", re.ASCII)
 HALF = re.compile(r"[\ud800-\udfff]")
 """Halves of characters, which no UTF-8 can hold; JSON can."""
+
+
+def split_names(text: str) -> list[str]:
+    """Names of people parted by commas, semicolons or spaces."""
+    return [name for name in NAMES.split(text) if name]
 
 
 def _text(text: str, kind: Kind) -> str:

@@ -58,6 +58,7 @@ class Sheet:
     """Which rows of a table, by what the page gives (`given`: names of key columns and context), and which columns.
 
     `proposed` fills a new row after a selected one; `missing` are rows that are wanted and not there yet.
+    A `register` is the table of the heads of a kind (charts, calendars, groups), whole, and has a place among its like.
     """
 
     name: str
@@ -73,6 +74,7 @@ class Sheet:
     order: Callable[[Any], Any] | None = None
     drop: Callable[[Any], Change] = Delete
     empty: str = "Nothing here yet."
+    register: bool = False
 
     @property
     def kept(self) -> Table:

@@ -23,6 +23,10 @@ FURTHER = """
     source_type, source_number, source_party, source_item) SELECT journal_id, line + 100, book_id, period, closing, account_id, amount, keyed,
     generated, sequence, '', '', '', '', '' FROM journals_journalline WHERE journal_id = (SELECT min(id) FROM journals_journal)
 """
+FURTHER_BY_THE_LOAD = FURTHER.replace("line + 100", "line + 100 * g").replace(
+    "FROM journals_journalline WHERE", "FROM journals_journalline, generate_series(1, 12000) AS g WHERE"
+)
+"""So many that the guard counts in another way."""
 REFUSED = (
     ("SET session_replication_role = replica", "permission denied"),
     ("ALTER TABLE journals_journalline DISABLE TRIGGER ALL", "must be owner"),
@@ -43,6 +47,7 @@ REFUSED = (
     ("DROP FUNCTION pine_respell", "must be owner"),
     ("CREATE ROLE other SUPERUSER", "must be superuser"),
     (FURTHER, "pine: a posted journal gets no further lines"),
+    (FURTHER_BY_THE_LOAD, "pine: a posted journal gets no further lines"),
 )
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from core.checks.build import fault
-from core.codes import list_index, natural_lists, text_fault
+from core.codes import list_index, natural_lists, serving_lists, text_fault
 from core.doubts import KINDS
 from core.faults import Fault
 from core.hierarchies import find_cycle, taken_in
@@ -35,7 +35,7 @@ def lists(state: State, rows: list[CodeList]) -> Iterator[Fault]:
 
 
 def codes(state: State, rows: list[Code]) -> Iterator[Fault]:
-    natural = natural_lists(state)
+    natural, serving = natural_lists(state), serving_lists(state)
     rules: dict[str, CodeList | None] = {}
     for row in rows:
         if row.code_list not in rules:
@@ -46,7 +46,8 @@ def codes(state: State, rows: list[Code]) -> Iterator[Fault]:
         if row.code_list in natural and row.takes_amounts and not row.account_class:
             yield fault(row, "account_class", f"{row.code} {row.name} has no account class.",
                         "Give asset, liability, equity, revenue or expense.", "class-missing")  # fmt: skip
-        if row.account_class and (row.rollup or row.code_list not in natural):
+        # A list that serves nowhere yet may be made ready first: its codes may have the classes they will need.
+        if row.account_class and (row.rollup or row.code_list in serving - natural):
             where = "A rollup code" if row.rollup else f"A code of {row.code_list}, which serves as natural account nowhere,"
             yield fault(row, "account_class", f"{where} has no account class.", "Leave the class empty.", "class-unexpected")
         if row.in_use_from and row.in_use_until and row.in_use_until < row.in_use_from:

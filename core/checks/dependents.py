@@ -12,6 +12,7 @@ from typing import Any
 from core import naming
 from core.accounts import chart_index, parse_dimensions
 from core.checks.references import users
+from core.codes import natural_lists, serving_lists
 from core.hierarchies import intakes
 from core.selector_text import mentions
 from core.state import Edit, State
@@ -178,20 +179,14 @@ def _after_charts(before: State, after: State, by_table: dict[str, list[Edit]]) 
             charts |= {row.chart for row in after.rows(ChartDimension) if row.dimension == dimension.key[0]}
     for chart in charts:
         yield from _of_chart(after, chart)
-    natural = {
-        segment.code_list
-        for name in structures
-        for state in (before, after)
-        for segment in state.part(StructureSegment, name).values()
-        if segment.role == "natural_account"
-    }
-    for code_list in natural:
-        if _is_natural(before, code_list) != _is_natural(after, code_list):
+    used = [*by_table.get("structure_segments", ()), *by_table.get("dimensions", ())]
+    for code_list in {row.code_list for edit in used for row in (edit.old, edit.new) if row is not None}:
+        if _serves_as(before, code_list) != _serves_as(after, code_list):
             yield from after.part(Code, code_list).values()
 
 
-def _is_natural(state: State, code_list: str) -> bool:
-    return any(row.code_list == code_list and row.role == "natural_account" for row in state.rows(StructureSegment))
+def _serves_as(state: State, code_list: str) -> tuple[bool, bool]:
+    return code_list in natural_lists(state), code_list in serving_lists(state)
 
 
 def _of_chart(after: State, chart: str) -> Iterator[Any]:

@@ -27,6 +27,7 @@ class BrowserTest(CommittingTest):
     playwright: Playwright
     browser: Browser
     server: Served
+    with_demo = True
 
     @classmethod
     def setUpClass(cls) -> None:
@@ -45,10 +46,11 @@ class BrowserTest(CommittingTest):
 
     def setUp(self) -> None:
         super().setUp()
-        load()
-        forget()
         self.trouble: list[str] = []
-        self.page = self.open("m.okafor")
+        if self.with_demo:
+            load()
+        forget()
+        self.page = self.open("m.okafor") if self.with_demo else self.fresh()
 
     def tearDown(self) -> None:
         self.page.wait_for_load_state("networkidle")
@@ -56,12 +58,17 @@ class BrowserTest(CommittingTest):
         super().tearDown()
         self.assertEqual(self.trouble, [])
 
-    def open(self, name: str) -> Page:
-        """A page signed in as somebody; whatever the browser complains of is kept as trouble."""
+    def fresh(self) -> Page:
+        """A page of nobody; whatever the browser complains of is kept as trouble."""
         page = self.browser.new_context(viewport={"width": 1280, "height": 800}, locale="en-GB", accept_downloads=True).new_page()
         page.set_default_timeout(PATIENCE)
         page.on("pageerror", lambda error: self.trouble.append(str(error)))
         page.on("console", self._console)
+        return page
+
+    def open(self, name: str) -> Page:
+        """A page signed in as somebody."""
+        page = self.fresh()
         page.goto(f"{self.server.url}/sign-in/")
         page.fill("[name=username]", name)
         page.fill("[name=password]", PASSWORD)

@@ -142,6 +142,7 @@ class Story(BrowserTest):
         page.fill("#entry tbody tr:nth-child(2) [name=credit]", "900")
         expect(page.locator("#entry-added")).to_contain_text("10-11815")
         expect(page.locator("#entry-added")).to_contain_text("20-21810")
+        expect(page.locator("#entry-post")).to_be_enabled()
         page.reload()
         expect(page.locator("#entry tbody tr:nth-child(1) [name=account]")).to_have_value("20-61140")
         expect(page.locator("#entry-post")).to_be_enabled()

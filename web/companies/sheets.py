@@ -34,12 +34,6 @@ def _put_codes(state: State, given: Given, row: Any, cells: Cells) -> list[Chang
     return [*gone, *(Put(CompanyCode(row.company, segment, code)) for code in dict.fromkeys(wanted))]
 
 
-def _like(state: State, given: Given, near: Any) -> dict[str, Any]:
-    """A new company mostly shares chart, calendar and currency with the selected one."""
-    near = near or max(state.rows(Company), key=lambda row: row.company, default=None)
-    return {name: getattr(near, name) for name in ("country", "currency", "chart", "calendar")} if near is not None else {}
-
-
 def _without_pair(state: State, given: Given) -> list[Any]:
     own = given["company"]
     others = sorted(state.rows(Company), key=lambda row: row.name)
@@ -73,10 +67,18 @@ def _next_period(state: State, given: Given, near: Any) -> dict[str, Any]:
     return {"fiscal_year": year, "period": number, "name": f"{start:%B %Y}", "starts_on": start, "ends_on": end}
 
 
+CALENDARS = register(Sheet(
+    "calendars", "calendars", "Calendars", "calendar", ("calendar", "name"), (), titles={"calendar": "Id"},
+    order=lambda row: row.name, empty="No calendars yet: a company's periods are those of its calendar.", register=True,
+))  # fmt: skip
+OVERLAYS = register(Sheet(
+    "overlays", "overlays", "Overlays", "overlay", ("overlay", "name", "language"), (), titles={"overlay": "Id"},
+    order=lambda row: row.name, empty="No overlays yet: an overlay gives codes a local code and name.", register=True,
+))  # fmt: skip
 COMPANIES = register(Sheet(
     "companies", "companies", "Companies", "company",
-    ("company", "name", "country", "currency", "chart", "calendar", "codes"), (),
-    Beside((text_column("codes", "code"),), _codes, _put_codes), {"codes": "Own codes"}, _like,
+    ("company", "name", "country", "currency", "chart", "calendar", "codes", "overlay", "foreign_currencies", "accounts_open"), (),
+    Beside((text_column("codes", "code"),), _codes, _put_codes), {"codes": "Own codes", "foreign_currencies": "Foreign", "accounts_open": "Accounts"},
     order=lambda row: row.name, empty="No companies yet: a company needs a chart and a calendar.",
 ), lambda row: reverse("company", kwargs={"company": row.company}))  # fmt: skip
 PAIRS = register(Sheet(

@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 from collections import Counter
+from typing import NamedTuple
 
 from django.db import connection
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
+from django.urls import reverse
 from django.utils.safestring import SafeString
 
 from core.accounts import chart_index
+from core.founding import pairs_wanted
+from core.periods import company_calendar
 from core.state import State
 from core.tables import Chart, Company, CompanyCode, Group, GroupMember
 from web.companies.sheets import ACCOUNTS, COMPANIES, PAIRS, PERIODS
+from web.definitions.options import options
 from web.definitions.sheets import stretch
 from web.people.rights import SIGNED_IN, companies_seen, hides_groups, needs
 
@@ -52,24 +57,53 @@ def company(request: HttpRequest, state: State, company: str) -> HttpResponse:
     return render(request, "companies/company.html", {
         "company": row, "chart": state.get(Chart, row.chart), "codes": list(state.part(CompanyCode, company).values()),
         "pairs": stretch(request, state, PAIRS, own), "periods": stretch(request, state, PERIODS, calendar),
-        "accounts": stretch(request, state, ACCOUNTS, own), "still": missing(state, row) if request.user.is_group_accountant else [],
+        "accounts": stretch(request, state, ACCOUNTS, own), **_still(request, state, row),
         "companies": companies_seen(request.user, state),
     })  # fmt: skip
 
 
-def missing(state: State, row: Company) -> list[str]:
-    """Where a new company must yet be placed, in sentences."""
+def _still(request: HttpRequest, state: State, row: Company) -> dict[str, object]:
+    if not request.user.is_group_accountant:  # type: ignore[union-attr]
+        return {}
+    lacking = lacking_pairs(state, row.company)
+    return {
+        "still": missing(state, row),
+        "lacking": lacking,
+        "natural": options(state, "intercompany_pairs", "due_from", row) if lacking else [],
+    }
+
+
+class Step(NamedTuple):
+    """Something a company lacks: what, and the act that gives it, with its key."""
+
+    what: str
+    say: str = ""
+    address: str = ""
+    key: str = ""
+
+
+def missing(state: State, row: Company) -> list[Step]:
+    """What a company needs before anything can be posted to it, and where it must yet be placed."""
     found = []
-    chart = state.get(Chart, row.chart)
-    if chart and not state.part(CompanyCode, row.company):
-        index = chart_index(state, chart.chart)
-        if index and index.company >= 0:
-            found.append("It has no code in the company segment, so nothing can be posted to it yet.")
+    index = chart_index(state, row.chart)
+    if index and index.company >= 0 and not state.part(CompanyCode, row.company):
+        address = f"{reverse('companies')}?row=companies:{row.company}"
+        found.append(
+            Step("It has no code in the company segment, so nothing can be posted to it yet.", "Give it a code", address, "c")
+        )
+    if not company_calendar(state, row.company).regular:
+        found.append(Step("Its calendar has no periods, so nothing can be posted to it yet: add the first one below."))
     member = {m.member for m in state.rows(GroupMember) if m.member_kind == "company"}
-    if row.company not in member and any(True for _ in state.rows(Group)):
-        found.append("It is a member of no group.")
-    names = {other.company: other.name for other in state.rows(Company)}
-    lacking = [names[pair.partner] for pair in PAIRS.missing(state, {"company": row.company})]
-    if lacking:
-        found.append(f"It has no intercompany pair with {', '.join(lacking[:6])}.")
+    group = next(iter(sorted(state.rows(Group))), None)
+    if row.company not in member and group is not None:
+        address = reverse("members", kwargs={"group": group.group})
+        found.append(Step("It is a member of no group.", f"Members of {group.name}", address, "Shift+M"))
     return found
+
+
+def lacking_pairs(state: State, company: str) -> str:
+    """A sentence that names partners with which a pair is missing, in one direction or the other; empty if none is."""
+    names = {other.company: other.name for other in state.rows(Company)}
+    partners = list(dict.fromkeys(names[other] for pair in pairs_wanted(state, company) for other in pair if other != company))
+    more = f" and {len(partners) - 6} more" if len(partners) > 6 else ""
+    return f"It has no intercompany pair with {', '.join(partners[:6])}{more}, in one direction or both." if partners else ""

@@ -15,12 +15,12 @@ from core.faults import Fault, Place, Refused
 from core.fixed import fixed_columns
 from core.nouns import many, named
 from core.state import State
-from core.tables import BY_ROW, Column
+from core.tables import BY_ROW, TABLES, Column
 from web.definitions import records
 from web.definitions.facts import posted_facts
 from web.definitions.history import of_row
 from web.definitions.options import options
-from web.definitions.sheets import asked, numeric, stretch
+from web.definitions.sheets import SHEETS, asked, numeric, stretch
 from web.definitions.store import key_text
 from web.people.rights import CHANGE, SIGNED_IN, acts, needs
 from web.shell.acts import go, make, refuse_first
@@ -199,5 +199,16 @@ def about(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
     return render(request, "definitions/about.html", {
         "what": named(found), "fixed": sorted(set(fixed_columns(state, posted_facts(state), found).items())), "used": sorted(used.items()),
         "history": of_row(kind.table, key_text(kind.kept.key(found)))[:8],
-        "define": f"{kind.table}/?{urlencode({c.name: getattr(found, c.name) for c in kind.kept.columns if c.key})}",
+    })  # fmt: skip
+
+
+def _table_order(sheet: sheets.Sheet) -> int:
+    return list(TABLES).index(sheet.table)
+
+
+@needs(CHANGE)
+def registers(request: HttpRequest, state: State) -> HttpResponse:
+    """Every table of heads in one place: structures, charts, dimensions, calendars, overlays, statements, groups, budgets."""
+    return render(request, "definitions/registers.html", {
+        "registers": [stretch(request, state, sheet, {}) for sheet in sorted(SHEETS.values(), key=_table_order) if sheet.register],
     })  # fmt: skip

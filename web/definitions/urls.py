@@ -2,7 +2,7 @@ from web.definitions import sheet_views, views
 from web.people.rights import route
 
 urlpatterns = [
-    route("define/<str:table>/", views.define, "define"),
+    route("registers/", sheet_views.registers, "registers"),
     route("table/<str:sheet>/", sheet_views.rows, "sheet-rows"),
     route("table/<str:sheet>/row/", sheet_views.row, "sheet-row"),
     route("table/<str:sheet>/several/", sheet_views.several, "sheet-several"),

@@ -1,9 +1,8 @@
-"""A form for one row of any definition in the proof leaf; the log of changes with take back."""
+"""The log of changes: who changed what, when and why, and take back."""
 
 from __future__ import annotations
 
 from typing import Any
-from urllib.parse import urlsplit
 
 from django.contrib.auth import get_user_model
 from django.core.paginator import Paginator
@@ -11,82 +10,17 @@ from django.db.models import Exists, OuterRef, Q
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 
-from core.changes import Delete, Put, edit_sentence
-from core.fixed import fixed_columns
-from core.nouns import NOUNS, named
-from core.parsing import read_cell, write_cell
+from core.changes import edit_sentence
 from core.state import State
-from core.tables import TABLES, Chart, Column, Table
+from core.tables import Chart
 from web.definitions import actions, snapshot
-from web.definitions.facts import posted_facts
 from web.definitions.models import Edited, Version
-from web.definitions.options import options
 from web.people.rights import CHANGE, acts, needs
 from web.shell import asked
-from web.shell.acts import filled, go, make
+from web.shell.acts import go, make
 from web.shell.tabular import attached
 
 MOST_OUT = 200_000
-
-
-def _table(name: str) -> Table:
-    table = TABLES.get(name)
-    if table is None or name not in NOUNS:
-        raise Http404
-    return table
-
-
-def _value(column: Column, text: str) -> Any:
-    try:
-        return read_cell(column, text) if text else ("" if column.kind.name not in ("integer", "date") else None)
-    except ValueError:
-        raise Http404 from None
-
-
-def _row(state: State, table: Table, given: Any) -> tuple[Any, bool]:
-    """The row that the address names by its key columns, or a new one with what is given; and whether it is new."""
-    key = tuple(_value(column, given.get(column.name, "")) for column in table.columns[: table.keys])
-    found = state.get(table.row, *key)
-    if found is not None:
-        return found, False
-    values = {c.name: c.default for c in table.columns}
-    values |= {c.name: _value(c, given[c.name]) for c in table.columns if given.get(c.name)}
-    return table.row(**{n: "" if v is None and table.by_name[n].kind.name not in ("integer", "date", "number", "rate") else v
-                        for n, v in values.items()}), True  # fmt: skip
-
-
-def _fields(state: State, table: Table, row: Any, new: bool) -> list[dict[str, Any]]:
-    fixed = {} if new else fixed_columns(state, posted_facts(state), row)
-    fields = []
-    for column in table.columns:
-        value = getattr(row, column.name)
-        fields.append({
-            "name": column.name, "title": column.name.replace("_", " ").capitalize(), "kind": column.kind.name,
-            "value": write_cell(value), "on": value is True, "choices": column.kind.choices, "must": column.must,
-            "fixed": fixed.get(column.name) or ("" if new or not column.key else "It names the row."),
-            "options": options(state, table.name, column.name, row),
-        })  # fmt: skip
-    return fields
-
-
-@needs(CHANGE, posts=True)
-def define(request: HttpRequest, state: State, table: str) -> HttpResponse:
-    """GET: the form of a row. POST: takes it, or deletes it."""
-    kind = _table(table)
-    if request.method != "POST":
-        row, new = _row(state, kind, request.GET)
-        return render(request, "definitions/form.html", {
-            "table": table, "noun": NOUNS[table], "fields": _fields(state, kind, row, new), "new": new,
-            "what": "" if new else named(row),
-        })  # fmt: skip
-    row, new = _row(state, kind, request.POST)
-    if request.POST.get("act") == "delete":
-        make(request, Delete(row))
-    else:
-        names = [column.name for column in kind.columns if new or not column.key]
-        make(request, Put(filled(request, row, *names)))
-    back = urlsplit(request.headers.get("HX-Current-URL", "/"))
-    return go(back.path + (f"?{back.query}" if back.query else ""))
 
 
 def narrowed(request: HttpRequest) -> tuple[Any, dict[str, Any]]:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.urls import reverse
+
 from core.mapping import ordered
 from core.sheets import Given, Sheet, place_after
 from core.state import State
@@ -20,6 +22,10 @@ def _next_row(state: State, given: Given, near: Any) -> dict[str, Any]:
     return {"position": place_after((row.position for row in ordered(state, given["group"], given["company"])), near)}
 
 
+GROUPS = register(Sheet(
+    "groups", "groups", "Groups", "group", ("group", "name", "currency", "chart", "calendar"), (), titles={"group": "Id"},
+    order=lambda row: row.name, empty="No groups yet: a group consolidates companies, or other groups.", register=True,
+), lambda row: reverse("members", kwargs={"group": row.group}))  # fmt: skip
 MEMBERS = register(Sheet(
     "members", "group_members", "Members", "member",
     ("member", "member_kind", "method", "ownership", "in_from", "in_until"), ("group",),

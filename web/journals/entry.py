@@ -9,22 +9,21 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.urls import reverse
 
-from core.accounts import chart_index, quick_codes, seat
-from core.codes import list_index
+from core.accounts import chart_index, seat
 from core.faults import Fault, Refused
-from core.listing import lowered
 from core.money import digits_of, format_amount, show_amount
+from core.offering import accounts_offered, dimensions_offered
 from core.parsing import read_table
 from core.periods import company_calendar
+from core.quick_codes import expand
 from core.state import State
 from core.tables import TABLES, Company, Journal, JournalLine
 from web.journals import actions
 from web.journals.models import Unfinished
 from web.people.rights import POST, acts, companies_seen, needs, partners_seen
-from web.shell.asked import json_body, text
+from web.shell.asked import day, json_body, text
 
 MOST_LINES = 500
-MOST_OPTIONS = 30
 HEAD_FIELDS = ("journal", "date", "kind", "description", "currency", "rate")
 LINE_FIELDS = ("line_company", "account", "dimensions", "debit", "credit", "partner", "description")
 
@@ -36,10 +35,10 @@ def new(request: HttpRequest, state: State, company: str) -> HttpResponse:
     head = state.get(Company, company)
     open_days = [p for p in company_calendar(state, company).regular if p.status == "open"]
     today = date.today()
-    day = next((today for p in open_days if p.starts_on <= today <= p.ends_on), open_days[0].ends_on if open_days else today)
+    on = next((today for p in open_days if p.starts_on <= today <= p.ends_on), open_days[0].ends_on if open_days else today)
     index = chart_index(state, head.chart) if head else None
     return render(request, "journals/entry.html", {
-        "company": head, "number": actions.next_number(state, company), "day": day, "chart": index,
+        "company": head, "number": actions.next_number(state, company), "day": on, "chart": index,
         "kept": kept.content if kept else None, "companies": partners_seen(request.user, state, company),
         "mine": companies_seen(request.user, state), "separator": index.separator if index else "-",
         "prefix": _prefix(state, company),
@@ -47,9 +46,9 @@ def new(request: HttpRequest, state: State, company: str) -> HttpResponse:
 
 
 def _prefix(state: State, company: str) -> str:
-    """What an account string of this company begins with, when the company segment comes first and has one code."""
+    """What an account string of this company begins with, when the company segment comes first: the first of its codes."""
     seated = seat(state, company)
-    if seated and seated.chart.company == 0 and len(seated.codes) == 1:
+    if seated and seated.chart.company == 0 and seated.codes:
         return seated.own_code() + seated.chart.separator
     return ""
 
@@ -124,9 +123,23 @@ def check(request: HttpRequest, state: State, company: str) -> HttpResponse:
                    "debit": show_amount(line.keyed, digits) if line.keyed > 0 else "",
                    "credit": show_amount(-line.keyed, digits) if line.keyed < 0 else "", "partner": line.partner}
                   for line in checked.lines if line.generated and line.number not in places],
+        "expanded": _expanded(state, lines, str(request.user.username)),  # type: ignore[union-attr]
         "names": {line.number: _name(state, line.company, line.natural) for line in keyed},
         "ready": not checked.faults and bool(keyed),
     })  # fmt: skip
+
+
+def _expanded(state: State, lines: list[JournalLine], person: str) -> list[dict[str, Any]]:
+    """Lines on which a quick code was keyed, with what it stands for."""
+    found = []
+    for line in lines:
+        seated = seat(state, line.line_company or line.company)
+        if seated is None:
+            continue
+        account, dimensions = expand(state, seated, line.account, line.dimensions, person)
+        if account != line.account:
+            found.append({"line": line.line, "was": line.account, "account": account, "dimensions": dimensions})
+    return found
 
 
 def _keep(request: HttpRequest, company: str) -> None:
@@ -177,56 +190,11 @@ def complete(request: HttpRequest, state: State, company: str) -> HttpResponse:
     seated = seat(state, whose)
     if seated is None:
         return JsonResponse({"options": []})
-    written = text(request.GET, "text", 400)
+    written, on = text(request.GET, "text", 400), day(request.GET, "on") or date.today()
+    person = str(request.user.username)  # type: ignore[union-attr]
     found = (
-        _dimension_options(state, seated.chart, written)
+        dimensions_offered(state, seated, written, on)
         if request.GET.get("what") == "dimensions"
-        else _options(state, seated, written)
+        else accounts_offered(state, seated, written, on, person)
     )
-    return JsonResponse({"options": found[:MOST_OPTIONS]})
-
-
-def _matches(state: State, code_list: str, text: str) -> list[tuple[str, str]]:
-    index = list_index(state, code_list)
-    small = text.lower()
-    begins = [c for c, _ in lowered(state, code_list) if c.startswith(text)]
-    within = [c for c, name in lowered(state, code_list) if small and small in name and not c.startswith(text)]
-    rows = (index.codes[c] for c in [*begins, *within])
-    return [(row.code, row.name) for row in rows if row.takes_amounts and row.enabled][:MOST_OPTIONS]
-
-
-def _options(state: State, seated: Any, text: str) -> list[dict[str, str]]:
-    chart = seated.chart
-    parts = text.split(chart.separator)
-    at = len(parts) - 1
-    if at >= len(chart.segments):
-        return []
-    field = chart.segments[at]
-    head = chart.separator.join(parts[:-1]) + (chart.separator if at else "")
-    tail = chart.separator if at + 1 < len(chart.segments) else ""
-    found = _matches(state, field.code_list, parts[-1])
-    if at == chart.company:
-        found = [(code, name) for code, name in found if code in seated.codes]
-    options = [{"text": head + code + tail, "code": code, "name": name, "field": field.title} for code, name in found]
-    if at == 0 and text:
-        quick = quick_codes(state, chart.chart).values()
-        options = [
-            {"text": q.quick_code, "code": q.quick_code, "name": q.account, "field": "Quick code"}
-            for q in quick
-            if q.quick_code.startswith(text)
-        ] + options
-    return options
-
-
-def _dimension_options(state: State, chart: Any, text: str) -> list[dict[str, str]]:
-    head, _, last = text.rpartition(";")
-    name, equals, code = last.strip().partition("=")
-    base = f"{head.strip()}; " if head.strip() else ""
-    if not equals:
-        return [{"text": f"{base}{d.name}=", "code": d.name, "name": d.title, "field": "Dimension"} for d in chart.dimensions
-                if d.name.startswith(name) or name.lower() in d.title.lower()]  # fmt: skip
-    field = next((d for d in chart.dimensions if d.name == name.strip()), None)
-    if field is None:
-        return []
-    return [{"text": f"{base}{field.name}={c}", "code": c, "name": n, "field": field.title}
-            for c, n in _matches(state, field.code_list, code.strip())]  # fmt: skip
+    return JsonResponse({"options": [offer._asdict() for offer in found]})

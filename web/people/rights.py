@@ -133,7 +133,6 @@ PLAIN = frozenset(
         "act",
         "token",
         "partner",
-        "table",
     }
 )
 """Words of addresses that name nothing by themselves: their view looks them up in what it may show."""

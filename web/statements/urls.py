@@ -1,4 +1,5 @@
 from web.people.rights import route
+from web.statements import sheets as sheets  # registers its tables
 from web.statements import trial, views
 
 urlpatterns = [

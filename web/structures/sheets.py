@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.urls import reverse
+
 from core.accounts import chart_index
 from core.changes import Change, Drop, Put
 from core.parsing import read_value, write_cell
@@ -12,7 +14,7 @@ from core.state import State
 from core.tables import TABLES, Chart, ChartSegment, PairingCondition, PairingRule, StructureSegment
 from web.definitions.sheets import register
 
-OWN = ("required", "default_code")
+OWN = ("required", "default_code", "display_position")
 
 
 def _own(state: State, given: Given, row: Any) -> Cells:
@@ -25,7 +27,7 @@ def _put_own(state: State, given: Given, row: Any, cells: Cells) -> list[Change]
     table = TABLES["chart_segments"]
     base = known or ChartSegment(given["chart"], row.segment)
     made = base._replace(
-        **{name: read_value(table.by_name[name], cells[name]) for name in OWN if cells.get(name, "") or name == "default_code"}
+        **{name: read_value(table.by_name[name], cells[name]) for name in OWN if cells.get(name, "") or name != "required"}
     )
     return [Put(made)] if known is not None or made != ChartSegment(given["chart"], row.segment) else []
 
@@ -63,18 +65,32 @@ def _put_conditions(state: State, given: Given, row: Any, cells: Cells) -> list[
     return [*gone, *(Put(PairingCondition(row.chart, row.rule, name, codes)) for name, codes in wanted.items())]
 
 
+STRUCTURES = register(Sheet(
+    "structures", "structures", "Structures", "structure", ("structure", "name", "separator"), (),
+    titles={"structure": "Id"}, order=lambda row: row.name, empty="No structures yet.", register=True,
+))  # fmt: skip
+CHARTS = register(Sheet(
+    "charts", "charts", "Charts", "chart", ("chart", "name", "structure", "new_strings", "approval"), (),
+    titles={"chart": "Id", "new_strings": "New account strings", "approval": "Needs approval"}, order=lambda row: row.name,
+    empty="No charts yet: a chart puts a structure to use for companies.", register=True,
+), lambda row: reverse("structure", kwargs={"chart": row.chart}))  # fmt: skip
+DIMENSIONS = register(Sheet(
+    "dimension-heads", "dimensions", "Dimensions", "dimension", ("dimension", "name", "code_list"), (),
+    titles={"dimension": "Id", "code_list": "Code list"}, order=lambda row: row.name,
+    empty="No dimensions yet: a dimension tags lines with codes of a list, beside the account string.", register=True,
+))  # fmt: skip
 SEGMENTS = register(Sheet(
     "segments", "structure_segments", "Segments", "segment",
-    ("position", "segment", "name", "code_list", "role", "required", "default_code"), ("structure", "chart"),
+    ("position", "segment", "name", "code_list", "role", "required", "default_code", "display_position"), ("structure", "chart"),
     Beside(tuple(TABLES["chart_segments"].by_name[name] for name in OWN), _own, _put_own),
-    {"position": "No.", "code_list": "Code list", "default_code": "Default"}, _next_segment,
+    {"position": "No.", "code_list": "Code list", "default_code": "Default", "display_position": "Shown as no."}, _next_segment,
     empty="No segments yet: one of them must be the natural account.",
 ))  # fmt: skip
 RULES = register(Sheet(
     "rules", "pairing_rules", "Pairing rules", "rule",
-    ("position", "rule", "when", "field", "outcome", "codes", "message", "in_use_from"), ("chart",),
+    ("position", "rule", "when", "field", "outcome", "codes", "message", "in_use_from", "in_use_until"), ("chart",),
     Beside((text_column("when", "selector"),), _conditions, _put_conditions),
-    {"position": "No.", "when": "When", "field": "Then", "outcome": "Is", "codes": "Codes", "message": "Says", "in_use_from": "From"},
+    {"position": "No.", "when": "When", "field": "Then", "outcome": "Is", "codes": "Codes", "message": "Says", "in_use_from": "From", "in_use_until": "Until"},
     _next_rule, empty="No pairing rules: any codes go together.",
 ))  # fmt: skip
 HUNG = register(Sheet(
@@ -99,6 +115,10 @@ def sample(state: State, chart: str) -> str:
     if index is None:
         return ""
     first = [
-        field.default or next((c for c in sorted(field.codes) if field.codes[c].takes_amounts), "") for field in index.segments
+        field.default
+        or next(
+            (c for c in sorted(field.codes) if field.codes[c].takes_amounts), "0" * (field.rule.min_length if field.rule else 1)
+        )
+        for field in index.segments
     ]
     return index.separator.join(first)

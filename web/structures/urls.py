@@ -1,9 +1,10 @@
 from web.people.rights import route
-from web.structures import views
+from web.structures import founding, views
 
 urlpatterns = [
-    route("", views.first, "structures"),
-    route("<str:chart>/", views.structure, "structure"),
-    route("<str:chart>/strings/", views.strings, "strings"),
-    route("<str:chart>/try/", views.try_account, "try-account"),
+    route("new/structure/", founding.new, "structure-new"),
+    route("structures/", views.first, "structures"),
+    route("structures/<str:chart>/", views.structure, "structure"),
+    route("structures/<str:chart>/strings/", views.strings, "strings"),
+    route("structures/<str:chart>/try/", views.try_account, "try-account"),
 ]

@@ -11,10 +11,12 @@ from django.urls import reverse
 from django.utils.html import format_html
 
 from core.accounts import ChartIndex, chart_index, date_faults, resolve, seat
+from core.quick_codes import expand
 from core.state import State
 from core.tables import Chart, Company, Structure
 from web.definitions.sheets import stretch
 from web.people.rights import SIGNED_IN, charts_seen, companies_seen, needs
+from web.shell.asked import day
 from web.shell.asked import text as words
 from web.structures.beam import beam
 from web.structures.sheets import HUNG, QUICK, RULES, SEGMENTS, STRINGS, sample
@@ -87,11 +89,10 @@ def try_account(request: HttpRequest, state: State, chart: str) -> HttpResponse:
     seated = seat(state, company)
     if seated is None or seated.chart.chart != chart:
         raise Http404
-    try:
-        on = date.fromisoformat(request.GET.get("on", ""))
-    except ValueError:
-        on = date.today()
-    found = resolve(seated, text, request.GET.get("dimensions", ""), seated.chart.book.active(on))
+    on = day(request.GET, "on") or date.today()
+    person = str(request.user.username)  # type: ignore[union-attr]
+    account, dimensions = expand(state, seated, text, words(request.GET, "dimensions", 400), person)
+    found = resolve(seated, account, dimensions, seated.chart.book.active(on))
     faults = [*found.faults, *date_faults(seated.chart, found, on)]
     chips = [
         (i, (i - 1) % 6 + 1, field, found.values[i - 1], field.codes.get(found.values[i - 1]))

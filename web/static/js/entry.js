@@ -1,7 +1,7 @@
 "use strict";
 /* A journal keyed in: lines as rows of inputs, completion, the check while typing. The server decides everything. */
 (() => {
-  let timer = 0, sent = 0, last = {};
+  let timer = 0, sent = 0, last = {}, owing = null;
   const table = () => document.getElementById("entry");
   const lines = () => [...table().querySelectorAll("tbody tr:not(.generated)")];
   const csrf = () => JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
@@ -19,15 +19,34 @@
     head.lines = lines().map((row) => Object.fromEntries([...row.querySelectorAll("[name]")].map((el) => [el.name, el.value])));
     return head;
   };
-  const send = (url, body) => fetch(url, { method: "POST", headers: { "Content-Type": "application/json", "X-CSRFToken": csrf() }, body: JSON.stringify(body) });
+  /* What the server says to a request, or null where it couldn't be asked: then the page says so and keeps what was keyed. */
+  const ask = async (url, options = {}) => {
+    const told = document.getElementById("told");
+    try {
+      const reply = await fetch(url, { ...options, headers: { Accept: "application/json", ...options.headers } });
+      const content = await reply.json();
+      if (reply.status === 401) { location.href = content.sign_in; return null; }
+      if (told.dataset.lost) { delete told.dataset.lost; told.replaceChildren(); }
+      return content;
+    } catch {
+      told.dataset.lost = "1";
+      told.replaceChildren(para("The server does not answer. What you keyed stays here; it is checked again with your next key.", "must"));
+      return null;
+    }
+  };
+  const send = (url, body) => ask(url, { method: "POST", headers: { "Content-Type": "application/json", "X-CSRFToken": csrf() }, body: JSON.stringify(body) });
   const para = (text, kind) => { const p = document.createElement("p"); if (kind) p.className = kind; p.textContent = text; return p; };
 
-  const mark = (faults) => {
+  /* A line is told its faults once it was left, not while it is keyed; an empty one never. */
+  const blank = (row) => [...row.querySelectorAll("[name]")].every((el) => !el.value || (el.name === "account" && el.value === table().dataset.prefix));
+  const ripe = (row) => row && "left" in row.dataset && !row.contains(document.activeElement) && !blank(row);
+  const mark = (faults, all) => {
     document.querySelectorAll("#entry [aria-invalid], #entry-head [aria-invalid]").forEach((el) => { el.removeAttribute("aria-invalid"); el.removeAttribute("title"); });
     const box = document.getElementById("entry-faults");
     box.replaceChildren();
     const rows = lines();
     faults.forEach((fault) => {
+      if (fault.line && !all && !ripe(rows[fault.line - 1])) return;
       const cell = fault.line ? rows[fault.line - 1]?.querySelector(`[name=${CSS.escape(fault.column || "account")}]`) : document.querySelector(`#entry-head [name=${CSS.escape(fault.column || "journal")}]`);
       if (cell && fault.column !== "journal") { cell.setAttribute("aria-invalid", "true"); cell.title = fault.what; }
       box.append(para(`${fault.line ? `Line ${fault.line}: ` : ""}${fault.what} ${fault.way_out}`, "must"));
@@ -35,6 +54,20 @@
   };
   const show = (told) => {
     last = told;
+    if (owing?.isConnected && !owing.value && told.owed) {
+      const cell = owing.closest("tr").querySelector(`[name=${told.side}]`);
+      cell.value = told.owed;
+      if (cell !== owing) cell.focus();
+      check();
+    }
+    owing = null;
+    /* A quick code is written out as what it stands for, once its cell was left. */
+    told.expanded?.forEach((line) => {
+      const row = lines()[line.line - 1], cell = row?.querySelector("[name=account]");
+      if (!cell || cell === document.activeElement || cell.value.trim() !== line.was) return;
+      cell.value = line.account;
+      row.querySelector("[name=dimensions]").value = line.dimensions;
+    });
     mark(told.faults);
     const sums = document.getElementById("entry-sums");
     sums.replaceChildren(...(told.sums || []).map((s) => para(`${s.company}: debit ${s.debit}, credit ${s.credit}, difference ${s.difference}`, s.difference === "0" ? "ok" : "look")));
@@ -48,22 +81,21 @@
     lines().forEach((row, i) => { row.querySelector("[name=account]").title ||= told.names?.[i + 1] || ""; });
     document.getElementById("entry-post").disabled = !told.ready;
   };
-  const check = () => {
+  const check = (wait = 180) => {
     clearTimeout(timer);
+    const mine = ++sent;
     timer = setTimeout(async () => {
-      const mine = ++sent;
-      const reply = await send(table().dataset.check, read());
-      if (mine === sent && reply.ok && table()) show(await reply.json());
-    }, 180);
+      const told = await send(table().dataset.check, read());
+      if (mine === sent && told?.faults && table()) show(told);
+    }, wait);
   };
   const post = async () => {
     const button = document.getElementById("entry-post");
     if (button.disabled) return;
     button.disabled = true;
-    const reply = await send(table().dataset.post, read());
-    const told = await reply.json();
-    if (told.go) location.href = told.go;
-    else { mark(told.faults); button.disabled = false; }
+    const told = await send(table().dataset.post, read());
+    if (told?.go) location.href = told.go;
+    else { if (told?.faults) mark(told.faults, true); button.disabled = false; }
   };
 
   /* Completion below the field: the options come from the server; arrows and Enter choose. */
@@ -74,10 +106,11 @@
     field = el;
     const mine = ++asked;
     const whose = el.closest("tr").querySelector("[name=line_company]").value;
-    const query = new URLSearchParams({ text: el.value, what: el.name, whose });
-    const reply = await fetch(`${table().dataset.complete}?${query}`);
-    if (!reply.ok || mine !== asked || document.activeElement !== el) return;
-    const { options } = await reply.json();
+    const on = document.querySelector("#entry-head [name=date]").value;
+    const query = new URLSearchParams({ text: el.value, what: el.name, whose, on });
+    const told = await ask(`${table().dataset.complete}?${query}`);
+    if (!told?.options || mine !== asked || document.activeElement !== el) return;
+    const { options } = told;
     closeOptions();
     if (!options.length) return;
     box = document.createElement("div");
@@ -131,7 +164,7 @@
     if (!el.closest("#entry, #entry-head") || !el.name) return;
     if (optionKey(event)) return;
     if (event.key === "Enter") { event.preventDefault(); closeOptions(); next(el); }
-    if (event.key === "=" && (el.name === "debit" || el.name === "credit") && !el.value && last.owed) { event.preventDefault(); el.value = last.owed; check(); }
+    if (event.key === "=" && (el.name === "debit" || el.name === "credit") && !el.value) { event.preventDefault(); owing = el; check(0); }
     if (["ArrowDown", "ArrowUp"].includes(event.key) && el.tagName !== "SELECT" && el.type !== "date") {
       const rows = lines(), at = rows.indexOf(el.closest("tr"));
       const row = rows[at + (event.key === "ArrowDown" ? 1 : -1)];
@@ -143,7 +176,13 @@
     check();
     if (["account", "dimensions"].includes(event.target.name)) complete(event.target);
   });
-  document.addEventListener("change", (event) => { if (table() && event.target.closest("#entry, #entry-head")) check(); });
+  document.addEventListener("change", (event) => { if (table() && event.target.closest("#entry, #entry-head")) check(event.target.name === "account" ? 0 : 180); });
+  document.addEventListener("focusout", (event) => {
+    const row = event.target.closest?.("#entry tbody tr");
+    if (!row || row.contains(event.relatedTarget)) return;
+    row.dataset.left = "1";
+    if (last.faults) setTimeout(() => table() && mark(last.faults), 0);
+  });
   document.addEventListener("focusout", (event) => { if (event.target === field) setTimeout(() => { if (document.activeElement !== field) closeOptions(); }, 120); });
   /* Paste from a spreadsheet fills rows: cells by tab, rows by line, from the cell the cursor stands in. */
   document.addEventListener("paste", (event) => {

@@ -109,9 +109,46 @@
     }
   });
 
+  /* A page that makes something whole: rows of a form are added and taken by key, Ctrl+Enter sends it. */
+  const addRow = (form, after) => {
+    const list = document.getElementById(form.dataset.rowsOf);
+    const row = document.getElementById(`${form.dataset.rowsOf}-row`).content.firstElementChild.cloneNode(true);
+    after ? after.after(row) : list.append(row);
+    return row;
+  };
+  const foundingKey = (event, form) => {
+    if (event.key === "Enter" && (event.ctrlKey || event.metaKey)) { event.preventDefault(); form.requestSubmit(); return; }
+    const row = document.activeElement.closest("ol.segments > li");
+    if (event.altKey && event.key === "n" && form.dataset.rowsOf) { event.preventDefault(); addRow(form, row).querySelector("input").focus(); return; }
+    if (!row || !event.altKey || !["ArrowUp", "ArrowDown", "Delete"].includes(event.key)) return;
+    event.preventDefault();
+    const el = document.activeElement, other = event.key === "ArrowUp" ? row.previousElementSibling : row.nextElementSibling;
+    if (event.key === "Delete") { (other || row.previousElementSibling)?.querySelector("input").focus(); row.remove(); return; }
+    if (other) event.key === "ArrowUp" ? other.before(row) : other.after(row);
+    el.focus();
+  };
+  document.addEventListener("htmx:afterSwap", (event) => {
+    const form = document.querySelector("form.founding");
+    if (!form || event.detail.target.id !== "told") return;
+    form.querySelectorAll("[aria-invalid]").forEach((el) => el.removeAttribute("aria-invalid"));
+    const told = [...event.detail.target.querySelectorAll("[data-column]")];
+    const cells = told.map((el) => {
+      const place = "line" in el.dataset ? form.querySelector(`ol.segments > li:nth-child(${el.dataset.line})`) : form;
+      return place?.querySelector(`[name="${CSS.escape(el.dataset.column)}"]`);
+    }).filter(Boolean);
+    cells.forEach((el) => el.setAttribute("aria-invalid", "true"));
+    cells[0]?.focus();
+  });
+  document.addEventListener("click", (event) => {
+    const form = event.target.closest("[data-add-row]")?.closest("form");
+    if (form) addRow(form).querySelector("input").focus();
+  });
+
   document.addEventListener("keydown", (event) => {
     const el = document.activeElement;
     if (event.defaultPrevented || document.querySelector("dialog[open]")) return;
+    const founding = el?.closest("form.founding");
+    if (founding && (event.ctrlKey || event.metaKey || event.altKey)) { foundingKey(event, founding); if (event.defaultPrevented) return; }
     const editing = el && el.closest("tr.editing");
     if (editing) {
       if (event.key === "Enter" && !el.matches("button")) { event.preventDefault(); editing.parentElement.querySelector("[data-save]").click(); return; }
@@ -230,6 +267,7 @@
   document.addEventListener("click", (event) => { if (event.target.closest("[data-act=leave-question]")) leaveQuestion(); });
   document.addEventListener("htmx:beforeRequest", (event) => { if (!["GET", "get"].includes(event.detail.requestConfig.verb)) document.getElementById("told")?.replaceChildren(); });
   const settle = (root) => {
+    document.querySelectorAll("form[data-rows-of]").forEach((form) => { if (!document.getElementById(form.dataset.rowsOf).children.length) addRow(form); });
     const wanted = root.querySelector?.("[data-focus]");
     if (wanted) { wanted.matches("tr") ? (focusRow(wanted), window.htmx?.trigger(wanted, "focus")) : (wanted.focus(), wanted.select?.()); wanted.removeAttribute("data-focus"); }
   };

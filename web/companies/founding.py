@@ -1,0 +1,51 @@
+"""A new company on one page, and the acts that complete one: its pairs in both directions, the periods of the next year."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.urls import reverse
+
+from core.faults import Fault, Place, Refused
+from core.founding import free_id, new_company, next_year, pair_with_all
+from core.state import State
+from core.tables import Calendar, Chart, Company, Group
+from web.people.rights import CHANGE, acts, needs
+from web.shell.acts import filled, go, make
+from web.shell.asked import required_day, text
+
+WRITTEN = ("name", "country", "currency", "chart")
+
+
+@needs(CHANGE, posts=True)
+def new(request: HttpRequest, state: State) -> HttpResponse:
+    """GET: the form. POST: makes the company with what it needs in one change and opens its page."""
+    if request.method != "POST":
+        return render(request, "companies/new.html", {
+            "charts": sorted(state.rows(Chart), key=lambda row: row.name), "calendars": sorted(state.rows(Calendar), key=lambda row: row.name),
+        })  # fmt: skip
+    row = filled(request, Company("", "", "", "", "", ""), *WRITTEN)
+    taken = {other.company for other in state.rows(Company)} | {group.group for group in state.rows(Group)}
+    own = filled(request, row, "company").company if text(request.POST, "company") else free_id(row.name, taken, "company")
+    row = row._replace(company=own, calendar=text(request.POST, "calendar", 40))
+    begins = required_day(request.POST, "begins")
+    if row.calendar and begins:
+        raise Refused([Fault("dates", "A calendar is chosen, and a year of a new one begun.", Place("companies", (), "begins", str(begins)),
+                             "Give one of both.")])  # fmt: skip
+    make(request, new_company(state, row, text(request.POST, "own_code", 40), begins, request.POST.get("closing") == "on"))
+    return go(reverse("company", kwargs={"company": row.company}))
+
+
+@acts(CHANGE)
+def pairs(request: HttpRequest, state: State, company: str) -> HttpResponse:
+    """Every missing pair with companies of the same chart, in both directions, on two accounts."""
+    make(request, pair_with_all(state, company, text(request.POST, "due_from", 40), text(request.POST, "due_to", 40)))
+    return go(reverse("company", kwargs={"company": company}))
+
+
+@acts(CHANGE)
+def next_year_of(request: HttpRequest, state: State, company: str) -> HttpResponse:
+    """The periods of the year after the last one of the company's calendar."""
+    head = state.get(Company, company)
+    make(request, next_year(state, head.calendar if head else ""))
+    return go(reverse("company", kwargs={"company": company}))
