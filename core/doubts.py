@@ -13,14 +13,17 @@ from core.state import State, derived
 from core.tables import Code, CodeName, Hierarchy, HierarchyNode, SetAside, StructureSegment
 
 KINDS = {
+    "closed-balance": "Closed with a balance",
     "neighbours": "Class unlike its neighbours",
     "rollup-class": "Class unlike its rollup",
     "names-alike": "Two names nearly the same",
-    "closed-balance": "Closed with a balance",
-    "never-used": "Never posted to",
     "thin-rollup": "Rollup with one code or none",
     "name-missing": "Name missing in a language",
+    "never-used": "Never posted to",
 }
+"""What it is called, the worst first."""
+MATTER = frozenset({"closed-balance", "neighbours", "rollup-class", "names-alike"})
+"""Kinds that can make a figure wrong, or a posting go astray; the others are a matter of order."""
 WORD = re.compile(r"[^\W_]+")
 NEAR = 3
 
@@ -56,7 +59,10 @@ def _by_definitions(state: State, code_list: str) -> tuple[Doubt, ...]:
 
 
 def doubts(state: State, code_list: str, known: Known) -> tuple[list[Doubt], list[tuple[Doubt, str]]]:
-    """Those that stand, and those set aside with their reasons; by kind, then in code order."""
+    """Those that stand, and those set aside one by one with their reasons; the worst first, then in code order.
+
+    A kind that is set aside for the whole list is in neither.
+    """
     found = list(_by_definitions(state, code_list))
     index = list_index(state, code_list)
     for code, standing in known.standing.items():
@@ -73,6 +79,7 @@ def doubts(state: State, code_list: str, known: Known) -> tuple[list[Doubt], lis
     order = list(KINDS)
     found.sort(key=lambda doubt: (order.index(doubt.kind), doubt.code))
     aside = {(row.code, row.doubt): row.reason for row in state.part(SetAside, code_list).values()}
+    found = [doubt for doubt in found if ("", doubt.kind) not in aside]
     return (
         [doubt for doubt in found if (doubt.code, doubt.kind) not in aside],
         [(doubt, aside[(doubt.code, doubt.kind)]) for doubt in found if (doubt.code, doubt.kind) in aside],

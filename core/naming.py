@@ -71,6 +71,12 @@ def cells(state: State, code_list: str) -> Iterator[Named]:
                     yield Named(node, "parent", CODE)
                 if node.intake:
                     yield Named(node, "intake", SELECTOR)
+    yield from outside(state, code_list, charts)
+
+
+def outside(state: State, code_list: str, charts: dict[str, set[str]] | None = None) -> Iterator[Named]:
+    """Those outside of the list and its hierarchies, which may be a hundred thousand rows."""
+    charts = charts_of_list(state, code_list) if charts is None else charts
     for chart, fields in charts.items():
         yield from _of_chart(state, chart, fields)
     for own in state.rows(CompanyCode):
@@ -83,7 +89,8 @@ def cells(state: State, code_list: str) -> Iterator[Named]:
 def _of_codes(state: State, code_list: str) -> Iterator[Named]:
     for kind in (CodeName, CodeProperty, SetAside):
         for row in state.part(kind, code_list).values():
-            yield Named(row, "code", CODE, True)
+            if row[1]:  # the code; a doubt may be set aside for a whole list
+                yield Named(row, "code", CODE, True)
     for local in state.rows(OverlayCode):
         if local.code_list == code_list:
             yield Named(local, "code", CODE)

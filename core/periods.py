@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from bisect import bisect_right
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date
 
-from core.state import State, derived
+from core.state import Edit, State, derived
 from core.tables import Company, Period
 
 BROUGHT_FORWARD = -1
@@ -58,6 +59,24 @@ def stretch_name(calendar: CalendarIndex, year: int, first: int, last: int) -> s
     if first == calendar.first_period(year) or regular[:1] == [first]:
         return f"{end}, year to date"
     return f"{calendar.periods[(year, first)].name} to {end}"
+
+
+def closed_early(before: State, edits: Iterable[Edit]) -> str:
+    """A sentence where edits close a period while an earlier one stays open; empty where periods close in order.
+
+    The books allow it (a member may report late), so it is asked, not refused.
+    """
+    edits = [edit for edit in edits if edit.table == "periods" and edit.new is not None]
+    after = before.edited(edits) if edits else before
+    for edit in edits:
+        if edit.new.status != "closed" or (edit.old is not None and edit.old.status == "closed"):
+            continue
+        rows = calendar_index(after, edit.new.calendar).regular
+        earlier = [row.name for row in rows if row.ends_on < edit.new.starts_on and row.status != "closed"]
+        if earlier:
+            which = earlier[0] if len(earlier) == 1 else f"{earlier[0]} and {len(earlier) - 1} more before it"
+            return f"{which} {'is' if len(earlier) == 1 else 'are'} not closed, and periods close in order. Say why {edit.new.name} closes before."
+    return ""
 
 
 @derived((Period, 0))

@@ -59,6 +59,7 @@ class Sheet:
 
     `proposed` fills a new row after a selected one; `missing` are rows that are wanted and not there yet.
     A `register` is the table of the heads of a kind (charts, calendars, groups), whole, and has a place among its like.
+    One that `adds` nothing shows further columns of rows that another sheet adds.
     """
 
     name: str
@@ -75,6 +76,7 @@ class Sheet:
     drop: Callable[[Any], Change] = Delete
     empty: str = "Nothing here yet."
     register: bool = False
+    adds: bool = True
 
     @property
     def kept(self) -> Table:
@@ -115,6 +117,21 @@ def rows_of(state: State, sheet: Sheet, given: Given, among: Iterable[Any] | Non
         among = part.values() if part is not None else state.rows(sheet.kept.row)
     rows = [row for row in among if all(getattr(row, name) == value for name, value in fixed.items())]
     return sorted(rows, key=sheet.order or (lambda row: _placed(sheet, row)))
+
+
+def in_order_of(state: State, sheet: Sheet, given: Given, rows: list[Any], column: str, down: bool) -> list[Any]:
+    """Rows by what stands in one column, those with nothing there last; otherwise as they stood."""
+    kept = sheet.kept.by_name
+
+    def value(row: Any) -> Any:
+        if column in kept:
+            own = getattr(row, column)
+            return own.lower() if isinstance(own, str) else own
+        return cells_of(state, sheet, given, row)[column].lower()
+
+    filled = [(value(row), row) for row in rows]
+    some = sorted((pair for pair in filled if pair[0] not in ("", None)), key=lambda pair: pair[0], reverse=down)
+    return [row for _, row in some] + [row for known, row in filled if known in ("", None)]
 
 
 def _placed(sheet: Sheet, row: Any) -> tuple[Any, ...]:

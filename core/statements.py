@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any, NamedTuple
@@ -31,6 +32,13 @@ from core.tables import (
 BALANCE_CLASSES = ("asset", "liability", "equity")
 RESULT_CLASSES = ("revenue", "expense")
 DEBIT, CREDIT = 1, -1
+
+
+def begins_each_year(state: State, code_list: str, codes: Iterable[str]) -> bool:
+    """Whether accounts begin each fiscal year at nothing: revenue and expense do, what stands on a balance sheet goes on."""
+    index = list_index(state, code_list)
+    classes = {row.account_class for code in codes if (row := index.codes.get(code))}
+    return bool(classes) and classes <= set(RESULT_CLASSES)
 
 
 @derived(Chart, Structure, StructureSegment)

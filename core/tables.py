@@ -110,6 +110,8 @@ class CodeProperty(NamedTuple):
 
 
 class SetAside(NamedTuple):
+    """A doubt of a code that is in order; without a code, that kind of doubt in the whole list."""
+
     code_list: Id
     code: CodeText
     doubt: Id
@@ -445,7 +447,7 @@ DEFINING_TABLES: tuple[Table, ...] = (
     Table("code_names", CodeName, 3),
     Table("list_properties", ListProperty, 2),
     Table("code_properties", CodeProperty, 3),
-    Table("doubts_set_aside", SetAside, 3),
+    Table("doubts_set_aside", SetAside, 3, frozenset({"code"})),
     Table("hierarchies", Hierarchy, 1),
     Table("hierarchy_nodes", HierarchyNode, 2),
     Table("structures", Structure, 1),

@@ -276,7 +276,7 @@ def bench_codes(report: Report) -> None:
 
     from tests.base import person
 
-    client = Client()
+    client = Client(SERVER_NAME="127.0.0.1")
     client.force_login(person("bench"), backend="django.contrib.auth.backends.ModelBackend")
 
     def get(address: str) -> None:
@@ -382,7 +382,7 @@ def bench_depth(report: Report, codes: int) -> None:
     from web.definitions.models import Draft
     from web.people.models import Person
 
-    client = Client(headers={"HX-Current-URL": "http://testserver/codes/acc/"})
+    client = Client(SERVER_NAME="127.0.0.1", headers={"HX-Current-URL": "http://127.0.0.1/codes/acc/"})
     client.force_login(Person.objects.get(username="bench"), backend="django.contrib.auth.backends.ModelBackend")
 
     def get(address: str) -> None:

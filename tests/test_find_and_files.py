@@ -95,9 +95,16 @@ class Finding(InWorld):
         one = self.group.get("/journals/alpha/account/1010/?year=2026&period=4&string=10-1010-001").content.decode()
         self.assertIn("from 1 line.", " ".join(one.split()))
         values = {"company": "alpha", "chart": "c", "codes": ["1010"], "year": 2026, "period": 4, "from_year": 0, "from_period": 0,
-                  "closing": True, "partner": "", "untagged": "", "string": ""}  # fmt: skip
+                  "closing": True, "partner": "", "untagged": "", "string": "", "tagged": ""}  # fmt: skip
         self.assertEqual(queries.account_total(values), (2, 101_200))
         self.assertEqual(len(queries.account_lines(values, most=1)), 1)
+        self.assertEqual(queries.newest_total(values, 2), 101_200)
+        from_second = {**values, "from_year": 2026, "from_period": 2}
+        opening = queries.opening_total(from_second, within_year=False)
+        self.assertEqual(opening + queries.account_total(from_second)[1], 101_200)
+        self.assertEqual(sum(part.amount for part in queries.by_period(values)), 101_200)
+        self.assertEqual(queries.opening_total({**from_second, "from_period": 1}, within_year=True), 0)
+        self.assertEqual(queries.by_tag({**values, "codes": ["1010", "4010"], "tagged": "season=none"}), [])
 
     def test_files(self) -> None:
         draft = drafting.start("Spring", self.mirela, [Amend("statement_lines", ("st", "debtors"), (("accounts", "1110, 1020"),)),

@@ -252,7 +252,7 @@ class Sheets(InWorld):
             {"fiscal_year": "2026", "period": "5", "name": "May 2026", "starts_on": "2026-05-01", "ends_on": "2026-05-31"},
         )
         self.assertEqual(found["eliminations"], {"position": "20"})
-        self.assertEqual(found["companies"]["chart"], "c")
+        self.assertEqual(found["companies"], {})  # nothing is taken over from another company unasked
 
     def test_rows_together_are_one_change(self) -> None:
         made = actions.make(

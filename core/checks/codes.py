@@ -204,7 +204,7 @@ def property_values(state: State, rows: list[CodeProperty]) -> Iterator[Fault]:
 
 
 def set_aside(state: State, rows: list[SetAside]) -> Iterator[Fault]:
-    yield from of_codes(state, rows)
+    yield from of_codes(state, [row for row in rows if row.code])
     for row in rows:
         if row.doubt not in KINDS:
             yield fault(

@@ -156,7 +156,7 @@ def _after_trees(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]
         yield from (node for node in after.part(HierarchyNode, hierarchy).values() if node.parent in codes)
         yield from intakes(after, hierarchy)
     for code_list in lists:
-        for cell in naming.cells(after, code_list):
+        for cell in naming.outside(after, code_list):  # an intake never says under
             if cell.kind == naming.SELECTOR and "under" in getattr(cell.row, cell.column).lower():
                 yield cell.row
                 if isinstance(cell.row, StatementLine):

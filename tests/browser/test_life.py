@@ -41,7 +41,7 @@ class Life(BrowserTest):
         self.press("Tab")
         self.type("asset")
         self.press("Enter")
-        expect(page.locator("#row-11225")).to_have_class(" drafted")
+        expect(page.locator("#row-11225.drafted")).to_have_count(1)
 
         # The list before publishing says what is missing, and leads there.
         self.go(f"/drafts/{number}/")
@@ -169,5 +169,5 @@ class Life(BrowserTest):
         self.press("m")
         self.type("113")
         self.press("Enter")
-        expect(self.page.locator("#row-11210")).to_have_class(" drafted")
+        expect(self.page.locator("#row-11210.drafted")).to_have_count(1)
         return number

@@ -77,8 +77,8 @@ class Story(BrowserTest):
         link.focus()
         self.press("Enter")
         page.wait_for_url("**/account/11245/**")
-        expect(page.locator("tbody")).to_contain_text("Frost claim agreed")
-        page.locator("tbody tr").first.focus()
+        expect(page.locator("#work tbody")).to_contain_text("Frost claim agreed")
+        page.locator("#work tbody tr").first.focus()
         self.press("Enter")
         page.wait_for_url("**/journal/NU-00342/")
 

@@ -4,6 +4,7 @@ from playwright.sync_api import expect
 
 from core.tables import PairingRule, Period, StructureSegment
 from tests.browser.base import BrowserTest
+from web.definitions.models import Version
 from web.definitions.snapshot import current
 
 
@@ -101,7 +102,12 @@ class InPlace(BrowserTest):
         bar.locator("[name=column]").select_option("status")
         bar.locator("[name=value]").fill("closed")
         bar.locator("button:has-text('Set')").click()
-        expect(page.locator("tr[data-row='2027 2']")).to_have_class("closed")
+        expect(page.locator(".question")).to_contain_text("and periods close in order. Say why January 2027 closes before.")
+        expect(page.locator(".question [name=why]")).to_be_focused()
+        self.type("Nobody posts there")
+        self.press("Enter")
+        expect(page.locator("tr[data-row='2027 2'].closed")).to_have_count(1)
+        self.assertEqual(Version.objects.latest("version").reason, "Nobody posts there")
         self.assertEqual({current().state.get(Period, "months", 2027, n).status for n in (1, 2)}, {"closed"})
 
     def test_in_a_draft_a_member_is_changed_and_undone(self) -> None:

@@ -14,7 +14,7 @@ from django.urls import reverse
 from core.accounts import chart_index
 from core.changes import Add, Change, Drop, Put, Several
 from core.codes import fullness, fullness_by_beginning, natural_lists
-from core.doubts import KINDS, doubts
+from core.doubts import KINDS, MATTER, doubts
 from core.listing import properties
 from core.state import State
 from core.tables import (
@@ -124,16 +124,18 @@ def doubts_page(request: HttpRequest, state: State, code_list: str) -> HttpRespo
     page = Paginator(shown, 100).get_page(request.GET.get("page"))
     return render(request, "codes/doubts.html", {
         "head": state.get(CodeList, code_list), "page": page, "kinds": [(k, t, counts[k]) for k, t in KINDS.items()], "wanted": wanted,
-        "titles": KINDS, "aside": aside[:200], "total": len(standing),
+        "titles": KINDS, "aside": aside[:200], "total": len(standing), "matter": (matter := sum(doubt.kind in MATTER for doubt in standing)),
+        "slight": len(standing) - matter, "matter_kinds": MATTER,
+        "whole": sorted((row for row in state.part(SetAside, code_list).values() if not row.code), key=lambda row: row.doubt),
         "names": {doubt.code: (row.name if (row := state.get(Code, code_list, doubt.code)) else "") for doubt in page},
     })  # fmt: skip
 
 
 @acts(CHANGE)
 def set_aside(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
-    """Sets a doubt aside with a reason, or takes it up again."""
+    """Sets a doubt of a code, or without one that kind for the whole list, aside with a reason; or takes it up again."""
     code, kind = request.POST.get("code", ""), request.POST.get("doubt", "")
-    if state.get(Code, code_list, code) is None or kind not in KINDS:
+    if kind not in KINDS or (code and state.get(Code, code_list, code) is None):
         raise Http404
     kept = state.get(SetAside, code_list, code, kind)
     if request.POST.get("again"):

@@ -77,10 +77,14 @@ OVERLAYS = register(Sheet(
 ))  # fmt: skip
 COMPANIES = register(Sheet(
     "companies", "companies", "Companies", "company",
-    ("company", "name", "country", "currency", "chart", "calendar", "codes", "overlay", "foreign_currencies", "accounts_open"), (),
-    Beside((text_column("codes", "code"),), _codes, _put_codes), {"codes": "Own codes", "foreign_currencies": "Foreign", "accounts_open": "Accounts"},
+    ("company", "name", "country", "currency", "chart", "calendar", "codes"), (),
+    Beside((text_column("codes", "code"),), _codes, _put_codes), {"codes": "Own codes"},
     order=lambda row: row.name, empty="No companies yet: a company needs a chart and a calendar.",
 ), lambda row: reverse("company", kwargs={"company": row.company}))  # fmt: skip
+SETTINGS = register(Sheet(
+    "company-settings", "companies", "Settings", "company", ("company", "overlay", "foreign_currencies", "accounts_open"), (),
+    titles={"foreign_currencies": "Keys foreign currencies", "accounts_open": "Accounts open"}, adds=False,
+))  # fmt: skip
 PAIRS = register(Sheet(
     "pairs", "intercompany_pairs", "Intercompany pairs", "pair", ("partner", "due_from", "due_to"), ("company",),
     titles={"due_from": "Owes us: due from", "due_to": "We owe: due to"}, missing=_without_pair, empty="There is no other company.",

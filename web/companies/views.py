@@ -16,7 +16,7 @@ from core.founding import pairs_wanted
 from core.periods import company_calendar
 from core.state import State
 from core.tables import Chart, Company, CompanyCode, Group, GroupMember
-from web.companies.sheets import ACCOUNTS, COMPANIES, PAIRS, PERIODS
+from web.companies.sheets import ACCOUNTS, COMPANIES, PAIRS, PERIODS, SETTINGS
 from web.definitions.options import options
 from web.definitions.sheets import stretch
 from web.people.rights import SIGNED_IN, companies_seen, hides_groups, needs
@@ -57,7 +57,7 @@ def company(request: HttpRequest, state: State, company: str) -> HttpResponse:
     return render(request, "companies/company.html", {
         "company": row, "chart": state.get(Chart, row.chart), "codes": list(state.part(CompanyCode, company).values()),
         "pairs": stretch(request, state, PAIRS, own), "periods": stretch(request, state, PERIODS, calendar),
-        "accounts": stretch(request, state, ACCOUNTS, own), **_still(request, state, row),
+        "accounts": stretch(request, state, ACCOUNTS, own), "settings": stretch(request, state, SETTINGS, {}, among=[row]), **_still(request, state, row),
         "companies": companies_seen(request.user, state),
     })  # fmt: skip
 

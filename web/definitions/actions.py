@@ -33,8 +33,8 @@ def share_definitions() -> None:
 
 
 @retried
-def make(change: Change, by: Any, seen: int | None = None) -> snapshot.Snapshot:
-    """Makes a change for a person. `seen` is the version they looked at: a row changed since is told, not overwritten.
+def make(change: Change, by: Any, seen: int | None = None, reason: str = "") -> snapshot.Snapshot:
+    """Makes a change for a person, with a reason for the log if one is given. `seen` is the version they looked at: a row changed since is told, not overwritten.
 
     Raises Refused with all faults; then nothing was written.
     """
@@ -47,7 +47,7 @@ def make(change: Change, by: Any, seen: int | None = None) -> snapshot.Snapshot:
             raise Refused(blocking([*faults, *found.faults]))
         if not found.edits:
             return before
-        after = write_version(before, found.edits, change.sentence(before.state), by, after=found.after)
+        after = write_version(before, found.edits, change.sentence(before.state), by, after=found.after, reason=reason)
         transaction.on_commit(lambda: snapshot.keep(after))
     return after
 

@@ -14,6 +14,7 @@ from core.checks.references import users
 from core.faults import Fault, Place, Refused
 from core.fixed import fixed_columns
 from core.nouns import many, named
+from core.periods import closed_early
 from core.state import State
 from core.tables import BY_ROW, TABLES, Column
 from web.definitions import records
@@ -23,7 +24,7 @@ from web.definitions.options import options
 from web.definitions.sheets import SHEETS, asked, numeric, stretch
 from web.definitions.store import key_text
 from web.people.rights import CHANGE, SIGNED_IN, acts, needs
-from web.shell.acts import go, make, refuse_first
+from web.shell.acts import go, make, refuse_first, words_of
 from web.shell.asked import back as back_to
 from web.shell.asked import whole
 from web.shell.asking import Choice, ask, decided
@@ -77,8 +78,19 @@ def _kept(
     found = sheets.take(state, sheet, given, list(cells), [(1, list(cells.values()))], posted_facts(state), known, keyed=True)
     if found.change is None:
         raise Refused([fault.at(row=None) for fault in found.faults])
+    if told := _early(request, state, found.change):
+        return told
     make(request, found.change)
     return _back(request, sheet, found.keys[0])
+
+
+def _early(request: HttpRequest, state: State, change: Change) -> HttpResponse | None:
+    """The question whether a period closes before an earlier one, and why; None where there is nothing to ask."""
+    sentence = closed_early(state, change.edits(state))
+    if not sentence or (decided(request) and words_of(request, "why")):
+        return None
+    refuse_first(state, change)
+    return ask(request, sentence, Choice("close", "Close it"), why=True)
 
 
 def _field(state: State, sheet: sheets.Sheet, row: Any, column: Column, value: str, fixed: dict[str, str]) -> dict[str, Any]:
@@ -117,6 +129,8 @@ def several(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
         change = _put(state, kind, given, found, request)
     else:
         raise Http404
+    if told := _early(request, state, change):
+        return told
     make(request, change)
     if act in ("up", "down"):
         return _back(request, kind, _standing(state, kind, given, found[0], change))

@@ -16,11 +16,12 @@ from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
 from core.drafts import tells
-from core.sheets import Given, Sheet, cells_of, rows_of
+from core.sheets import Given, Sheet, cells_of, in_order_of, rows_of
 from core.state import State
 from core.tables import Column
 from web.definitions.options import told
 from web.people.rights import sees
+from web.shell.asked import text
 
 CHUNK = 200
 MONO = ("code", "id", "selector", "currency", "date", "integer", "dimensions")
@@ -59,14 +60,24 @@ class Shown:
     next: int | None
     may_change: bool
     extra: tuple[tuple[str, bool], ...] = ()
+    sort: str = ""
 
     @property
     def query(self) -> str:
-        return urlencode(self.given)
+        return urlencode({**self.given, **({"sort": f"{self.sheet.name}:{self.sort}"} if self.sort else {})})
 
     @property
     def heads(self) -> list[tuple[str, str, bool]]:
         return [(column.name, self.sheet.title_of(column.name), numeric(column)) for column in self.sheet.shown]
+
+    @property
+    def sorts(self) -> list[tuple[str, str, bool, str, str]]:
+        """(column, title, numeric, what the address asks for by its head, which way it is sorted now)."""
+        return [
+            (name, title, number, f"{self.sheet.name}:{'-' if self.sort == name else ''}{name}",
+             {name: "ascending", f"-{name}": "descending"}.get(self.sort, ""))
+            for name, title, number in self.heads
+        ]  # fmt: skip
 
     @property
     def span(self) -> int:
@@ -95,6 +106,11 @@ def stretch(
     person: Any = request.user
     may_change = person.is_group_accountant and request.seen.as_of is None  # type: ignore[attr-defined]
     rows = rows_of(state, sheet, given, among)
+    whose, _, sort = text(request.GET, "sort").partition(":")
+    if whose == sheet.name and sort.removeprefix("-") in sheet.columns:
+        rows = in_order_of(state, sheet, given, rows, sort.removeprefix("-"), sort.startswith("-"))
+    else:
+        sort = ""
     wanted = sheet.missing(state, given) if may_change else []
     working = request.seen.working  # type: ignore[attr-defined]
     drafted = {key for (table, key), edit in working.edits.items() if table == sheet.table and tells(edit)} if working else set()
@@ -104,24 +120,26 @@ def stretch(
     if stop >= len(rows):
         html += [_row(state, sheet, given, row, may_change, False, extra or {}, missing=True) for row in wanted]
     numbered = tuple((title, all(isinstance(value, int) for value in values.values())) for title, values in (extra or {}).items())
-    return Shown(sheet, given, SafeString("".join(html)), len(rows), stop if stop < len(rows) else None, may_change, numbered)
+    return Shown(
+        sheet, given, SafeString("".join(html)), len(rows), stop if stop < len(rows) else None, may_change, numbered, sort
+    )
 
 
-def _cell(state: State, sheet: Sheet, row: Any, column: Column, text: str) -> SafeString:
+def _cell(state: State, sheet: Sheet, row: Any, column: Column, written: str) -> SafeString:
     kind = column.kind.name
     if kind == "flag":
-        return SafeString("<td>yes</td>" if text == "true" else '<td class="soft">—</td>')
-    if not text:
+        return SafeString("<td>yes</td>" if written == "true" else '<td class="soft">—</td>')
+    if not written:
         return SafeString('<td class="soft">—</td>')
-    if kind == "choice" and text == column.default == "other":
+    if kind == "choice" and written == column.default == "other":
         return SafeString('<td class="soft">—</td>')
     if kind == "choice":
-        return format_html("<td>{}</td>", text.replace("_", " "))
-    name, is_code = told(state, sheet.table, column.name, row, text)
+        return format_html("<td>{}</td>", written.replace("_", " "))
+    name, is_code = told(state, sheet.table, column.name, row, written)
     if name and is_code:
-        return format_html('<td><span class="code">{}</span> {}</td>', text, name)
+        return format_html('<td><span class="code">{}</span> {}</td>', written, name)
     if name:
-        return format_html('<td title="{}">{}</td>', text, name)
+        return format_html('<td title="{}">{}</td>', written, name)
     css = (
         "num"
         if numeric(column)
@@ -133,7 +151,7 @@ def _cell(state: State, sheet: Sheet, row: Any, column: Column, text: str) -> Sa
         if column.name in WORDS
         else ""
     )
-    return format_html('<td class="{}">{}</td>', css, text)
+    return format_html('<td class="{}">{}</td>', css, written)
 
 
 def _extra(value: Any) -> SafeString:

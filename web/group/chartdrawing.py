@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
+import textwrap
 from typing import NamedTuple
 
 from core.state import State
 from core.tables import Company, Group, GroupMember
 
-WIDTH, WIDEST, NARROWEST, BOX_H, GAP, LEVEL = 786, 128, 96, 42, 8, 78
+WIDTH, WIDEST, NARROWEST, BOX_H, GAP, LEVEL = 786, 168, 96, 58, 8, 94
 
 
 class Box(NamedTuple):
     x: int
     y: int
     width: int
-    name: str
+    title: str
+    name: list[str]
     told: str
     mark: str
     share: str
@@ -28,10 +30,12 @@ class Drawing(NamedTuple):
     height: int
 
 
-def fitted(title: str, width: int) -> str:
-    """As much of a name as a box has room for."""
-    room = int(width / 6.7) - 2
-    return title if len(title) <= room else title[: room - 1] + "…"
+def fitted(title: str, width: int) -> list[str]:
+    """A name in the two lines that a box has room for; names that begin alike are told apart by the second."""
+    room = int((width - 17) / 7.1)
+    lines = textwrap.wrap(title, room) or [""]
+    rest = " ".join(lines[1:])
+    return [lines[0], *([rest if len(rest) <= room else rest[: room - 1] + "…"] if rest else [])]
 
 
 def draw(state: State, group: str) -> Drawing:
@@ -66,7 +70,7 @@ def draw(state: State, group: str) -> Drawing:
             told = f"{company.currency} · {own}" if company else f"{nested.currency if nested else ''} · group"
             mark = "pine" if not company or company.chart == head.chart else "resin"
             address = f"/companies/{name}/" if company else f"/group/{name}/"
-            boxes.append(Box(x, y, box, fitted(title, box), told, mark, share, address))
+            boxes.append(Box(x, y, box, title, fitted(title, box), told, mark, share, address))
             if parent >= 0:
                 top, middle = y - (LEVEL - BOX_H), y - 18
                 lines.append(f"M{centres[level - 1][parent]} {top}V{middle}H{centres[level][i]}V{y}")

@@ -22,18 +22,24 @@ from web.statements.queries import WrongCall, company_sums, window
 
 
 class Figures(NamedTuple):
-    """Raw amounts in minor units under the codes of a tree, as sums up to each place; none for lists that carry no amounts."""
+    """Raw amounts in minor units under the codes of a tree, as sums up to each place; none for lists that carry no amounts.
+
+    `touched` counts, up to each place, the accounts that had any amount at all: nothing posted is not the same as zero.
+    """
 
     company: Company | None
     currency: str
     digits: int
     tree: Tree
     sums: NDArray[Any] | None = None
+    touched: NDArray[Any] | None = None
 
     def of(self, code: str) -> int | None:
-        """What stands under a code, the code itself included."""
+        """What stands under a code, the code itself included; None where nothing was ever posted."""
         place = self.tree.place.get(code)
-        if self.sums is None or place is None:
+        if self.sums is None or self.touched is None or place is None:
+            return None
+        if self.touched[self.tree.end[place]] == self.touched[place]:
             return None
         return int(self.sums[self.tree.end[place]] - self.sums[place])
 
@@ -68,8 +74,9 @@ def figures(state: State, made: Tree, company: Company | None, year: int, period
     except WrongCall:
         return bare
     _, sums = company_sums(state, company.company, at)
-    amounts = np.append(sums["cumulative"][: len(list_index(state, made.code_list).posting)], 0)
-    return bare._replace(sums=summed(exact(amounts[counted(state, made.hierarchy).accounts])))
+    size, accounts = len(list_index(state, made.code_list).posting), counted(state, made.hierarchy).accounts
+    amounts, touched = np.append(sums["cumulative"][:size], 0), np.append(sums["touched"][:size], False)
+    return bare._replace(sums=summed(exact(amounts[accounts])), touched=summed(touched[accounts]))
 
 
 def places(state: State, hierarchy: str, *, level: int, zoom: str, words: str) -> Sequence[int]:

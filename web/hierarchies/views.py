@@ -89,7 +89,7 @@ def moved_places(request: HttpRequest, hierarchy: str) -> dict[str, tuple[str, s
     return {code: (was.parent.get(code, "—"), now.parent[code]) for code in codes if code in now.place}
 
 
-def _row(row: queries.Row, head: Hierarchy, digits: int, drafted: Any, at: str) -> SafeString:
+def _row(row: queries.Row, head: Hierarchy, figures: queries.Figures, drafted: Any, at: str) -> SafeString:
     kind = ("heading" if row.rollup else "closed" if row.closed else "") + (" drafted" if row.code in drafted else "")
     return format_html(
         '<tr id="row-{code}" class="{kind}" tabindex="0" data-row="{code}"{onto} draggable="true" hx-get="{proof}"'
@@ -98,7 +98,7 @@ def _row(row: queries.Row, head: Hierarchy, digits: int, drafted: Any, at: str) 
         code=row.code, kind=kind, onto=format_html(' data-onto="{}"', row.code) if row.rollup else "",
         proof=reverse("hierarchy-node", args=[head.hierarchy, row.code]), depth=min(row.depth, 8), name=row.name, intake=row.intake,
         focus=format_html(' data-focus="{}"', 1) if row.code == at else "",
-        under=f"{row.under:,}" if row.rollup else "", raw="" if row.raw is None else show_amount(row.raw, digits),
+        under=f"{row.under:,}" if row.rollup else "", raw=show_amount(row.raw, figures.digits) if figures.company else "",
     )  # fmt: skip
 
 
@@ -110,7 +110,7 @@ def _rows(state: State, context: dict[str, Any], start: int) -> dict[str, Any]:
         place = places.index(wanted)
         start = max(0, place - 30) if place > CHUNK - 30 else 0
     part = queries.rows_at(state, head.hierarchy, places[start : start + CHUNK], context["figures"])
-    rows = format_html_join("", "{}", ((_row(row, head, context["figures"].digits, context["drafted"], at),) for row in part))
+    rows = format_html_join("", "{}", ((_row(row, head, context["figures"], context["drafted"], at),) for row in part))
     end = start + len(part)
     more = {"next": end if end < len(places) else None, "before": max(0, start - CHUNK) if start else None}
     return {**context, "rows": rows, "total": len(places), **more}

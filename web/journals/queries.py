@@ -91,6 +91,7 @@ OF_ACCOUNT = """
       AND (%(closing)s OR NOT l.closing) AND (%(partner)s = '' OR c.company = %(partner)s)
       AND (%(untagged)s = '' OR coalesce(d.codes, '') !~ ('(^|; )' || %(untagged)s || '='))
       AND (%(string)s = '' OR a.account = %(string)s)
+      AND (%(tagged)s = '' OR %(tagged)s = ANY(string_to_array(coalesce(d.codes, ''), '; ')))
 """
 NEWEST = " ORDER BY j.date DESC, j.id DESC, l.line LIMIT %(most)s OFFSET %(skip)s"
 ELSEWHERE = """
@@ -133,6 +134,56 @@ def account_total(values: dict[str, Any]) -> tuple[int, int]:
         cursor.execute(SUM + OF_ACCOUNT, values)
         count, total = cursor.fetchone()
         return int(count), int(total)
+
+
+class Part(NamedTuple):
+    """Some of those lines together: raw minor units. `key` is (fiscal year, period), or a dimension with its code."""
+
+    key: Any
+    count: int
+    amount: int
+
+
+BY_PERIOD = "SELECT b.fiscal_year, l.period, count(*), sum(l.amount)"
+BY_TAG = "SELECT t.tag, count(*), sum(l.amount)"
+OF_TAGS = OF_ACCOUNT.replace("    WHERE", "    CROSS JOIN LATERAL unnest(string_to_array(d.codes, '; ')) AS t(tag)\n    WHERE", 1)
+MOST_PARTS = 40
+
+
+def by_period(values: dict[str, Any]) -> list[Part]:
+    """What those lines come to in each period, the latest first."""
+    with connection.cursor() as cursor:
+        cursor.execute(f"{BY_PERIOD}{OF_ACCOUNT} GROUP BY 1, 2 ORDER BY 1 DESC, 2 DESC LIMIT {MOST_PARTS}", values)
+        return [Part((year, period), count, int(amount)) for year, period, count, amount in cursor.fetchall()]
+
+
+def by_tag(values: dict[str, Any]) -> list[Part]:
+    """What those lines come to with each code of each dimension."""
+    with connection.cursor() as cursor:
+        cursor.execute(f"{BY_TAG}{OF_TAGS} GROUP BY 1 ORDER BY 1 LIMIT {MOST_PARTS}", values)
+        return [Part(tag, count, int(amount)) for tag, count, amount in cursor.fetchall()]
+
+
+def newest_total(values: dict[str, Any], lines: int) -> int:
+    """What the newest so many of those lines come to: raw minor units."""
+    if not lines:
+        return 0
+    with connection.cursor() as cursor:
+        cursor.execute(
+            f"SELECT coalesce(sum(n.amount), 0) FROM (SELECT l.amount {OF_ACCOUNT}{NEWEST}) n",
+            {**values, "most": lines, "skip": 0},
+        )
+        return int(cursor.fetchone()[0])
+
+
+def opening_total(values: dict[str, Any], within_year: bool) -> int:
+    """What stood before the first period of the stretch: raw minor units. `within_year`: since that fiscal year began."""
+    if not values["from_year"]:
+        return 0
+    year, period = values["from_year"], values["from_period"]
+    return account_total(
+        {**values, "year": year, "period": period - 1, "from_year": year if within_year else 0, "from_period": 0}
+    )[1]
 
 
 def balances_elsewhere(values: dict[str, Any]) -> list[tuple[Any, ...]]:

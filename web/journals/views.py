@@ -12,7 +12,7 @@ from core.money import digits_of
 from core.parsing import ID
 from core.periods import company_calendar
 from core.state import State
-from core.statements import natural_list
+from core.statements import begins_each_year, natural_list
 from core.tables import Company
 from web.journals import actions, queries
 from web.journals.models import Journal
@@ -103,6 +103,11 @@ def _lines_out(kind: str, name: str, lines: list[queries.AccountLine], digits: i
     ))  # fmt: skip
 
 
+def _columns(found: list[queries.AccountLine]) -> set[str]:
+    """Columns of the lines that hold something; the others leave their room to the rest."""
+    return {name for name in ("dimensions", "partner", "source") if any(getattr(row, name) for row in found)}
+
+
 @needs(SIGNED_IN, published=True)
 def account_lines(request: HttpRequest, state: State, company: str, code: str) -> HttpResponse:
     """The lines behind a figure: one company, some natural accounts, a stretch of periods."""
@@ -116,7 +121,7 @@ def account_lines(request: HttpRequest, state: State, company: str, code: str) -
         "company": company, "chart": head.chart, "codes": codes, "year": year, "period": period,
         "from_year": asked.whole(given, "from_year", 0, 9999), "from_period": asked.whole(given, "from_period", 0, 999),
         "closing": given.get("closing", "1") == "1", "partner": asked.text(given, "partner", 40),
-        "untagged": given.get("untagged", "") if ID.fullmatch(given.get("untagged", "")) else "", "string": asked.text(given, "string"),
+        "untagged": given.get("untagged", "") if ID.fullmatch(given.get("untagged", "")) else "", "string": asked.text(given, "string"), "tagged": asked.text(given, "tagged", 90),
     }  # fmt: skip
     if kind := given.get("file"):
         return _lines_out(
@@ -127,8 +132,16 @@ def account_lines(request: HttpRequest, state: State, company: str, code: str) -
     index = list_index(state, natural_list(state, head.chart))
     elsewhere = queries.balances_elsewhere(values) if not found else []
     count, total = queries.account_total(values)
+    opening = queries.opening_total(values, begins_each_year(state, natural_list(state, head.chart), codes))
+    standing, lines = opening + total - queries.newest_total(values, skip), []
+    for row in found[: queries.PAGE]:
+        lines.append((row, standing))
+        standing -= row.amount
+    calendar = company_calendar(state, company)
     return render(request, "journals/account.html", {
-        "company": head, "codes": [(c, index.codes.get(c)) for c in codes], "rows": found[: queries.PAGE],
+        "lines": lines, "opening": opening, "closing": opening + total, "at_start": not skip, "shows": _columns(found),
+        "periods": [(part, calendar.periods.get(part.key)) for part in queries.by_period(values)], "tags": queries.by_tag(values),
+        "company": head, "codes": [(c, index.codes.get(c)) for c in codes],
         "more": skip + queries.PAGE if len(found) > queries.PAGE else None, "digits": digits_of(head.currency),
         "elsewhere": elsewhere, "total": total if not elsewhere else sum(row[4] for row in elsewhere), "values": values, "count": count,
         "back": asked.back(request),

@@ -23,7 +23,10 @@ def seen_version(request: HttpRequest) -> int | None:
 
 
 def make(request: HttpRequest, change: Change) -> None:
-    """Makes a change for the signed-in person, in the open draft if there is one. Raises Refused with its faults."""
+    """Makes a change for the signed-in person, in the open draft if there is one. Raises Refused with its faults.
+
+    A reason that the form gives stands in the log; a draft has one of its own.
+    """
     seen = request.seen  # type: ignore[attr-defined]
     if seen.as_of is not None:
         raise Refused(
@@ -32,7 +35,7 @@ def make(request: HttpRequest, change: Change) -> None:
     if seen.working is not None:
         drafting.record(seen.working.draft.pk, change, request.user, seen_version(request))
     else:
-        actions.make(change, request.user, seen_version(request))
+        actions.make(change, request.user, seen_version(request), words_of(request, "why"))
 
 
 def refuse_first(state: State, change: Change) -> None:

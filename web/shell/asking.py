@@ -22,11 +22,11 @@ def decided(request: HttpRequest) -> str:
     return request.POST.get(FIELD, "")
 
 
-def ask(request: HttpRequest, sentence: str, *choices: Choice) -> HttpResponse:
-    """The question in the place for messages; an answer sends the same form again with `decided`."""
-    fields = [(name, value) for name, values in request.POST.lists() if name != FIELD for value in values]
+def ask(request: HttpRequest, sentence: str, *choices: Choice, why: bool = False) -> HttpResponse:
+    """The question in the place for messages; an answer sends the same form again with `decided`, and `why` if it is asked."""
+    fields = [(name, value) for name, values in request.POST.lists() if name not in (FIELD, "why") for value in values]
     reply = render(request, "shell/question.html", {
-        "sentence": sentence, "choices": choices, "fields": fields, "address": request.get_full_path(),
+        "sentence": sentence, "choices": choices, "fields": fields, "address": request.get_full_path(), "why": why,
     })  # fmt: skip
     reply["HX-Retarget"], reply["HX-Reswap"] = "#told", "innerHTML"
     return reply

@@ -75,7 +75,7 @@ def storeys(state: State, person: Any) -> list[Storey]:
     groups = list(state.rows(Group)) if person.is_group_accountant else []
     open_period = _open_period(state, companies)
     return [
-        Storey(6, "Group", reverse("groups"), plural(len(groups), "group") if groups else "nothing here for you", ""),
+        Storey(6, "Group", reverse("groups"), plural(len(groups), "group") if person.is_group_accountant else "nothing here for you", ""),
         Storey(5, "Statements", reverse("statements"), plural(unplaced, "unplaced", "unplaced") if unplaced else
                plural(len(statements), "tree"), "look" if unplaced else "ok"),
         Storey(4, "Journals", reverse("journals"), open_period, "ok" if open_period else ""),
@@ -110,8 +110,10 @@ def frame(request: HttpRequest) -> dict[str, Any]:
     seen = getattr(request, "seen", None)
     if seen is None or not request.user.is_authenticated:
         return {}
-    here = request.path.split("/")[1]
-    numbers = {"codes": 1, "hierarchies": 1, "structures": 2, "companies": 3, "journals": 4, "statements": 5, "group": 6}
+    parts = request.path.split("/")
+    here = parts[2] if parts[1] == "new" else parts[1]
+    numbers = {"codes": 1, "hierarchies": 1, "structures": 2, "companies": 3, "journals": 4, "statements": 5, "group": 6,
+               "structure": 2, "company": 3}  # fmt: skip
     return {
         "storeys": SimpleLazyObject(lambda: storeys(seen.state, request.user)),
         "working": seen.working,

@@ -1,8 +1,8 @@
-"""Find anything from anywhere: codes, companies, statement lines, journals, account strings."""
+"""Find anything from anywhere: codes, companies, statement lines, journals, account strings, and what finding_heads.py names."""
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from typing import Any
 from urllib.parse import urlencode
 
 from django.db import connection
@@ -13,15 +13,9 @@ from core.state import State
 from core.tables import Code, Statement, StatementLine
 from web.journals import queries
 from web.people.rights import charts_seen, companies_seen, lists_seen
+from web.shell.finding_heads import Hit, heads, pages
 
 MOST = 12
-
-
-class Hit(NamedTuple):
-    code: str
-    name: str
-    kind: str
-    address: str
 
 
 def find(state: State, person: Any, text: str) -> list[Hit]:
@@ -53,7 +47,8 @@ def find(state: State, person: Any, text: str) -> list[Hit]:
     numbered = _numbered(state, person, text)
     known = {hit.address for hit in numbered}
     written = [hit for hit in _written(state, person, text) if hit.address not in known]
-    return [*exact, *numbered, *begins, *within[: MOST - 4], *written, *within[MOST - 4 :]][:MOST]
+    named = [*heads(state, person, small)[:6], *pages(person, small)[:4]]
+    return [*exact, *numbered, *begins[:6], *named, *begins[6:], *within[: MOST - 4], *written, *within[MOST - 4 :]][:MOST]
 
 
 def _numbered(state: State, person: Any, text: str) -> list[Hit]:

@@ -4,6 +4,7 @@ from web.statements import trial, views
 
 urlpatterns = [
     route("", views.first, "statements"),
+    route("make/new/", views.new, "statement-new"),
     route("propose/", views.propose, "statement-propose"),
     route("trial-balance/", trial.trial, "trial-balance"),
     route("<str:statement>/", views.statement, "statement"),

@@ -10,7 +10,8 @@ from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
 from django.shortcuts import render
 from django.urls import reverse
 
-from core.changes import Put, Several
+from core import proposing
+from core.changes import Add, Put, Several
 from core.codes import list_index
 from core.drafts import tells
 from core.faults import Fault, Refused
@@ -19,13 +20,12 @@ from core.periods import calendar_index, company_calendar
 from core.state import State
 from core.statement_changes import DeleteLine, MoveLine, PlaceAccounts
 from core.statements import likely_line, natural_list, plan
-from core.tables import Chart, Company, Period, Statement, StatementLine
+from core.tables import TABLES, Chart, Company, Hierarchy, Period, Statement, StatementLine
 from web.definitions.history import state_at
 from web.people.rights import CHANGE, SIGNED_IN, acts, charts_seen, companies_seen, needs
 from web.shell.acts import filled, go, make
-from web.shell.asked import number, whole
+from web.shell.asked import number, text, whole
 from web.shell.asking import Choice, ask, decided
-from web.statements import proposing
 from web.statements.outline import statement_workbook
 from web.statements.queries import company_amounts, company_statement
 
@@ -365,13 +365,25 @@ def shift(request: HttpRequest, state: State, statement: str, line: str, way: st
 
 @acts(CHANGE)
 def propose(request: HttpRequest, state: State) -> HttpResponse:
-    """Makes a first balance sheet or income statement of a chart from its classes and main hierarchy."""
-    chart, kind = request.POST.get("chart", ""), request.POST.get("kind", "")
-    if state.get(Chart, chart) is None or kind not in ("balance_sheet", "income_statement"):
-        raise Refused([Fault("reference", "Choose a chart and a kind of statement.")])
-    change = proposing.proposal(state, chart, kind)
+    """Makes a statement and opens it; where it has no name of its own it is called after its kind."""
+    chart, kind = text(request.POST, "chart", 40), text(request.POST, "kind", 40)
+    title = text(request.POST, "name") or proposing.NAMES.get(kind, "")
+    change = proposing.new_statement(state, title, chart, kind, text(request.POST, "source", 60) or "classes")
     make(request, change)
-    return go(reverse("statement", kwargs={"statement": proposing.free_id(state, chart, kind)}))
+    return go(
+        reverse("statement", kwargs={"statement": next(part.row.statement for part in change.changes if isinstance(part, Add))})
+    )
+
+
+@needs(CHANGE)
+def new(request: HttpRequest, state: State) -> HttpResponse:
+    """The form of a further statement: of which chart, of which kind, made from what."""
+    kinds = TABLES["statements"].by_name["kind"].kind.choices
+    return render(request, "statements/new.html", {
+        "charts": sorted(state.rows(Chart), key=lambda row: row.name), "kinds": kinds,
+        "hierarchies": sorted(state.rows(Hierarchy), key=lambda row: row.name), "statements": seen_statements(request, state),
+        "at": text(request.GET, "chart", 40),
+    })  # fmt: skip
 
 
 @needs(SIGNED_IN)

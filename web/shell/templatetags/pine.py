@@ -73,6 +73,16 @@ def here(context: Any, **changes: Any) -> str:
     return f"?{text}" if text else "?"
 
 
+@register.simple_tag(takes_context=True)
+def sorting(context: Any, name: str, title: str) -> str:
+    """The head of a column of codes that sorts by it, the other way round where it does already."""
+    now = str(context["request"].GET.get("sort", "")) or "code"
+    way = {name: "ascending", f"-{name}": "descending"}.get(now, "")
+    address = here(context, sort=f"-{name}" if now == name else name)
+    mark = format_html(' aria-sort="{}"', way) if way else ""
+    return format_html('<th scope="col"{}><a class="sorts" href="{}">{}</a></th>', mark, address, title)
+
+
 @register.filter
 def credit_of(line: Any, digits: int) -> str:
     return show_amount(-line.keyed, digits)

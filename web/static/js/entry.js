@@ -110,7 +110,7 @@
     const query = new URLSearchParams({ text: el.value, what: el.name, whose, on });
     const told = await ask(`${table().dataset.complete}?${query}`);
     if (!told?.options || mine !== asked || document.activeElement !== el) return;
-    const { options } = told;
+    const { options } = told, was = box?.querySelector("[aria-selected=true]")?.dataset.text;
     closeOptions();
     if (!options.length) return;
     box = document.createElement("div");
@@ -123,6 +123,7 @@
       button.tabIndex = -1;
       button.setAttribute("role", "option");
       button.dataset.text = option.text;
+      if (option.text === was) button.setAttribute("aria-selected", "true");
       const code = document.createElement("span"), name = document.createElement("span");
       code.className = "code";
       code.textContent = option.code;

@@ -71,6 +71,37 @@
     tellChosen();
   };
   let keeping = false;
+  /* After Space rows are chosen apart: arrows only go, Space adds or takes out, Esc or a click ends it. */
+  let apart = false;
+  const stand = (row) => {
+    keeping = true;
+    row.focus({ preventScroll: true });
+    keeping = false;
+    row.scrollIntoView({ block: "nearest" });
+  };
+  const use = (el) => {
+    if (el.matches("input, select, textarea")) { el.focus(); el.select?.(); return; }
+    const menu = el.matches("summary") && el.parentElement, from = document.activeElement;
+    el.click();
+    if (menu?.open) { opener = from; menu.querySelector(":scope > :not(summary) :is(a, button, input, select, textarea)")?.focus(); }
+  };
+  let opener = null;
+  /* A key for the proof waits while the proof of the selected row is on its way, else it would act on the row before. */
+  let due = false, waiting = null;
+  const later = (event, el) => {
+    if (!due || (el && !el.closest("#proof"))) return false;
+    waiting = event.key;
+    return true;
+  };
+  document.addEventListener("focusin", (event) => { if (event.target.matches("tr[hx-target='#proof'][hx-trigger^=focus]")) { due = true; waiting = null; } });
+  document.addEventListener("htmx:afterSettle", (event) => {
+    if (event.detail.target?.id !== "proof") return;
+    due = false;
+    const key = waiting;
+    waiting = null;
+    if (key) document.activeElement.dispatchEvent(new KeyboardEvent("keydown", { key, bubbles: true, cancelable: true }));
+  });
+  document.addEventListener("htmx:responseError", () => { due = false; });
   const rowKey = (event, row) => {
     const rows = rowsOf(row), at = rows.indexOf(row);
     if (event.shiftKey && (event.key === "ArrowDown" || event.key === "ArrowUp") && row.closest("table[data-many]")) {
@@ -80,16 +111,23 @@
       if (to) choose(to, true);
       return true;
     }
-    if (event.key === " " && row.closest("table[data-many]")) { event.preventDefault(); choose(row, false); return true; }
+    if (event.key === " " && row.closest("table[data-many]")) { event.preventDefault(); if (apart || chosen().length > 1) choose(row, false); apart = true; return true; }
+    if ("steps" in row.closest("table").dataset && (event.key === "j" || event.key === "k")) {
+      event.preventDefault();
+      focusRow(rows[Math.max(0, Math.min(rows.length - 1, at + (event.key === "j" ? 1 : -1)))]);
+      return true;
+    }
     const to = { ArrowDown: at + 1, ArrowUp: at - 1, PageDown: at + 15, PageUp: at - 15, Home: 0, End: rows.length - 1 }[event.key];
     if (to !== undefined && !event.altKey) {
       event.preventDefault();
-      focusRow(rows[Math.max(0, Math.min(rows.length - 1, to))]);
+      const next = rows[Math.max(0, Math.min(rows.length - 1, to))];
+      apart ? stand(next) : focusRow(next);
       return true;
     }
     if (event.key === "Enter") {
       const open = row.querySelector("[data-open]") || document.querySelector("[data-open-row]");
-      if (open) { event.preventDefault(); open.click(); return true; }
+      if (open) { event.preventDefault(); later(event, open) || use(open); return true; }
+      if (later(event, null)) return true;
       if (row.closest("[data-edit]")) { event.preventDefault(); document.dispatchEvent(new CustomEvent("pine:edit", { detail: row })); return true; }
     }
     return false;
@@ -158,7 +196,10 @@
     if (el && el.id === "find") { findKey(event); return; }
     if (el && el.closest("#found")) { findKey(event); return; }
     if (event.key === "Escape") {
+      const menu = el?.closest("details[open]");
+      if (menu) { menu.open = false; (opener?.isConnected ? opener : menu.querySelector("summary")).focus(); opener = null; return; }
       if (typing(el)) el.blur();
+      if (apart) { apart = false; if (el?.matches("tr")) focusRow(el); }
       const row = selected();
       if (row) row.focus();
       return;
@@ -181,14 +222,15 @@
     const fitting = acts().filter((a) => a.dataset.key === name);
     const near = selected()?.closest("[data-sheet]");
     const act = fitting.find((a) => near?.contains(a)) || fitting[0];
-    if (act) { event.preventDefault(); act.matches("input") ? act.focus() : act.click(); }
+    if (act) { event.preventDefault(); if (act.id === "find") finder = el; later(event, act) || use(act); }
+    else if (row && event.key.length === 1) later(event, null);
   });
 
   document.addEventListener("click", (event) => {
     const row = event.target.closest("table[data-rows] tbody tr[tabindex]");
     if (row && !event.target.closest("a, button, input, select, summary")) {
       if ((event.shiftKey || event.ctrlKey || event.metaKey) && row.closest("table[data-many]")) choose(row, event.shiftKey);
-      else focusRow(row);
+      else { apart = false; focusRow(row); }
     }
     document.querySelectorAll("details.drop[open]").forEach((d) => { if (!d.contains(event.target)) d.open = false; });
     if (event.target.closest("[data-act=keys]")) showKeys();
@@ -213,7 +255,7 @@
 
   /* Rows of a spreadsheet pasted onto a table go to its preview. */
   document.addEventListener("paste", (event) => {
-    const table = (selected() || document.activeElement).closest("table[data-paste]") || document.querySelector("table[data-paste]");
+    const table = document.activeElement.closest("table[data-paste]") || selected()?.closest("table[data-paste]") || document.querySelector("table[data-paste]");
     const text = event.clipboardData?.getData("text/plain");
     const el = document.activeElement;
     const several = /[\t\n]/.test(text?.trim() || "") && el.closest("tr.editing");
@@ -223,10 +265,11 @@
   });
   document.addEventListener("mousedown", (event) => { if (event.shiftKey && event.target.closest("table[data-many] tbody")) event.preventDefault(); });
 
+  let finder = null;
   const findKey = (event) => {
     const links = [...document.querySelectorAll("#found a")];
     const at = links.findIndex((a) => a.classList.contains("on"));
-    if (event.key === "Escape") { document.getElementById("found").replaceChildren(); document.getElementById("find").value = ""; document.getElementById("find").blur(); document.getElementById("work").focus(); }
+    if (event.key === "Escape") { document.getElementById("found").replaceChildren(); document.getElementById("find").value = ""; document.getElementById("find").blur(); (finder?.isConnected && finder !== document.body ? finder : selected() || document.getElementById("work")).focus(); finder = null; }
     if (event.key === "ArrowDown" || event.key === "ArrowUp") {
       event.preventDefault();
       const to = links[Math.max(0, Math.min(links.length - 1, at + (event.key === "ArrowDown" ? 1 : -1)))];
@@ -252,7 +295,7 @@
   document.addEventListener("htmx:beforeSwap", (event) => {
     if (event.detail.xhr.status < 300 && event.detail.xhr.responseText.includes("question")) asker = document.activeElement.closest("tr[data-row]") || selected() || document.activeElement;
   });
-  document.addEventListener("htmx:afterSettle", (event) => event.target.querySelector?.(".question button")?.focus());
+  document.addEventListener("htmx:afterSettle", (event) => event.target.querySelector?.(".question [name=why], .question button")?.focus());
   const leaveQuestion = () => {
     document.querySelector(".question")?.remove();
     if (asker?.isConnected) asker.focus();

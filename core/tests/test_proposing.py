@@ -1,0 +1,95 @@
+"""Statements made from classes, a hierarchy, another statement, or nothing: each is sound, and shows every account once."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Any
+from unittest import TestCase
+
+from core import checks
+from core.changes import Add, Put, Together, apply, check
+from core.faults import Refused, blocking
+from core.fixed import NOTHING_POSTED
+from core.periods import closed_early
+from core.proposing import new_statement
+from core.state import State
+from core.statements import plan
+from core.tables import Code, Hierarchy, HierarchyNode, Period, StatementLine
+from core.tests import builders
+
+SHAPES = [
+    Code("acc", "2", "Owed", True, False), Code("acc", "4", "Earned", True, False),
+    *(HierarchyNode("tree", code, parent) for code, parent in (("2", ""), ("2010", "2"), ("2810", "2"), ("4", ""), ("4010", "4"), ("4020", "4"))),
+    Hierarchy("flat", "acc", "Flat"), HierarchyNode("flat", "1"), HierarchyNode("flat", "10", "1"), HierarchyNode("flat", "1010", "10"),
+    HierarchyNode("flat", "1110", "1"),
+]  # fmt: skip
+
+
+def lines(state: State, statement: str) -> list[tuple[str, str, str, str]]:
+    rows = sorted(state.part(StatementLine, statement).values(), key=lambda row: row.position)
+    return [(row.parent, row.label, row.kind, row.accounts) for row in rows]
+
+
+class Proposing(TestCase):
+    def made(self, state: State, *given: str) -> State:
+        change = new_statement(state, *given)
+        after = apply(state, change)
+        self.assertEqual([str(f) for f in blocking([*check(state, change, NOTHING_POSTED), *checks.of_everything(after)])], [])
+        return after
+
+    def test_each_source_makes_a_sound_statement(self) -> None:
+        state = builders.state(*SHAPES)
+        state = self.made(state, "Balance sheet", "c", "balance_sheet", "classes")
+        self.assertEqual(sorted(plan(state, "bs").missed()), [])
+        state = self.made(state, "From the tree", "c", "balance_sheet", "hierarchy:tree")
+        self.assertEqual(lines(state, "from-the-tree"), [
+            ("", "Assets", "heading", ""), ("l1", "Cash", "accounts", "under 10"), ("l1", "Receivables", "accounts", "under 11"),
+            ("", "Owed", "accounts", "under 2"), ("", "Result", "result", "")])  # fmt: skip
+        state = self.made(state, "What is earned", "c", "income_statement", "hierarchy:tree")
+        self.assertEqual(lines(state, "what-is-earned"), [("", "Earned", "accounts", "under 4")])
+        state = self.made(state, "Flat", "c", "other", "hierarchy:flat")
+        self.assertEqual(lines(state, "flat"), [
+            ("", "Assets", "heading", ""), ("l1", "Cash", "accounts", "under 10 in flat"), ("l1", "Debtors", "accounts", "1110")])  # fmt: skip
+        state = self.made(state, "Balance sheet", "c", "balance_sheet", "statement:from-the-tree")
+        self.assertEqual(lines(state, "bs-2"), lines(state, "from-the-tree"))
+        state = self.made(state, "Notes", "c", "other", "empty")
+        self.assertEqual(lines(state, "notes"), [])
+
+    def test_what_it_cannot_be_made_from_is_told(self) -> None:
+        state = builders.state()
+        way = "Classes make a balance sheet or an income statement; a hierarchy is one of the chart's accounts."
+        cases: list[tuple[tuple[str, str, str, str], str]] = [
+            (("", "c", "other", "empty"), "statements, column name: The statement has no name. Give one."),
+            (("A", "none", "other", "empty"), "statements, column chart: Choose a chart."),
+            (
+                ("A", "c", "cash_flow", "classes"),
+                f"statements, column source, value 'classes': It can't be made from that. {way}",
+            ),
+            (
+                ("A", "c", "other", "hierarchy:none"),
+                f"statements, column source, value 'hierarchy:none': It can't be made from that. {way}",
+            ),
+        ]
+        for given, told in cases:
+            with self.subTest(told), self.assertRaises(Refused) as refused:
+                new_statement(state, *given)
+            self.assertEqual([str(fault) for fault in refused.exception.faults], [told])
+
+
+class InOrder(TestCase):
+    def test_a_period_that_closes_before_an_earlier_one_is_asked_about(self) -> None:
+        state = builders.state()
+
+        def closing(*numbers: int) -> str:
+            rows: list[Any] = [state.get(Period, "m", 2026, number)._replace(status="closed") for number in numbers]
+            return closed_early(state, Together(tuple(map(Put, rows)), "").edits(state))
+
+        for numbers, told in [
+            ((1,), ""), ((1, 2), ""), ((2,), "M1 is not closed, and periods close in order. Say why M2 closes before."),
+            ((1, 4), "M2 and 1 more before it are not closed, and periods close in order. Say why M4 closes before."),
+            ((1, 2, 3, 4, 13), ""), ((13,), "M1 and 2 more before it are not closed, and periods close in order. Say why Closing closes before."),
+        ]:  # fmt: skip
+            with self.subTest(numbers):
+                self.assertEqual(closing(*numbers), told)
+        further = Period("m", 2026, 5, "M5", date(2026, 5, 1), date(2026, 5, 31), status="open")
+        self.assertEqual(closed_early(state, Add(further).edits(state)), "")
