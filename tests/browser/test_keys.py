@@ -74,8 +74,8 @@ class Keys(BrowserTest):
             self.press("Escape")
             self.assertEqual(self.focused(), "receivables")
         self.press("ArrowDown")
-        self.press("e")  # at once: the proof of the line above is still there
-        expect(page.locator("#proof [name=label]:focus")).not_to_have_value("Trade receivables")
+        self.press("e", "N", "e", "w")  # at once: the proof of the line above is still there
+        expect(page.locator("#proof [name=label]:focus")).to_have_value("New")
 
     def test_segments_move_by_key(self) -> None:
         page = self.page

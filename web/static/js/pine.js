@@ -86,22 +86,38 @@
     if (menu?.open) { opener = from; menu.querySelector(":scope > :not(summary) :is(a, button, input, select, textarea)")?.focus(); }
   };
   let opener = null;
-  /* A key for the proof waits while the proof of the selected row is on its way, else it would act on the row before. */
-  let due = false, waiting = null;
+  /* A key for the proof waits while the proof of the selected row is on its way, else it would act on the row before.
+     Keys after it wait too, in order, and are then put where focus is. */
+  const PATIENCE = 4000;
+  let due = false, shown = null, waiting = [];
   const later = (event, el) => {
     if (!due || (el && !el.closest("#proof"))) return false;
-    waiting = event.key;
+    if (!waiting.length) setTimeout(() => { if (waiting.length) arrived(); }, PATIENCE);
+    waiting.push(event.key);
     return true;
   };
-  document.addEventListener("focusin", (event) => { if (event.target.matches("tr[hx-target='#proof'][hx-trigger^=focus]")) { due = true; waiting = null; } });
-  document.addEventListener("htmx:afterSettle", (event) => {
-    if (event.detail.target?.id !== "proof") return;
+  const replay = (key) => {
+    const el = document.activeElement;
+    if (typing(el) && key.length === 1 && !el.matches("select")) {
+      el.setRangeText(key, el.selectionStart, el.selectionEnd, "end");
+      el.dispatchEvent(new Event("input", { bubbles: true }));
+    } else if (key === "Enter" && typing(el) && el.form) el.form.requestSubmit();
+    else el.dispatchEvent(new KeyboardEvent("keydown", { key, bubbles: true, cancelable: true }));
+  };
+  const arrived = () => {
+    const keys = waiting;
     due = false;
-    const key = waiting;
-    waiting = null;
-    if (key) document.activeElement.dispatchEvent(new KeyboardEvent("keydown", { key, bubbles: true, cancelable: true }));
+    waiting = [];
+    keys.forEach(replay);
+  };
+  document.addEventListener("focusin", (event) => {
+    if (!event.target.matches("tr[hx-target='#proof'][hx-trigger^=focus]") || event.target.dataset.row === shown) return;
+    due = true;
+    shown = event.target.dataset.row;
   });
-  document.addEventListener("htmx:responseError", () => { due = false; });
+  document.addEventListener("htmx:afterSettle", (event) => { if (event.detail.target?.id === "proof") arrived(); });
+  document.addEventListener("htmx:beforeSwap", (event) => { if (event.detail.target === document.body) { due = false; shown = null; waiting = []; } });
+  ["htmx:responseError", "htmx:sendError"].forEach((name) => document.addEventListener(name, () => { due = false; shown = null; waiting = []; }));
   const rowKey = (event, row) => {
     const rows = rowsOf(row), at = rows.indexOf(row);
     if (event.shiftKey && (event.key === "ArrowDown" || event.key === "ArrowUp") && row.closest("table[data-many]")) {
@@ -185,6 +201,7 @@
   document.addEventListener("keydown", (event) => {
     const el = document.activeElement;
     if (event.defaultPrevented || document.querySelector("dialog[open]")) return;
+    if (waiting.length && !event.ctrlKey && !event.altKey && !event.metaKey && event.isTrusted) { event.preventDefault(); waiting.push(event.key); return; }
     const founding = el?.closest("form.founding");
     if (founding && (event.ctrlKey || event.metaKey || event.altKey)) { foundingKey(event, founding); if (event.defaultPrevented) return; }
     const editing = el && el.closest("tr.editing");
