@@ -5,7 +5,7 @@ The order of the steps is the one of docs/calculation-rules.md; all faults are t
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 
 from core.codes import list_index, pad
@@ -62,7 +62,9 @@ class ChartIndex:
     company: int
     index: dict[str, int]
     book: RuleBook
-    listed: dict[str, AccountString] | None
+    order: tuple[int, ...]
+    """places of the segments in the order in which screens show them; kept strings and the package keep the structure's"""
+    listed: dict[str, AccountString] | None = None
 
     @property
     def natural_list(self) -> str:
@@ -79,8 +81,39 @@ class ChartIndex:
         parts = account.split(self.separator) if self.separator else [account]
         return parts + [""] * (len(self.segments) - len(parts))
 
+    def codes_of(self, account: str) -> list[str]:
+        """Codes by segment of a string that was posted, just as many as segments.
+
+        Definitions as of before a segment was added read strings that were given an empty part since.
+        """
+        return self.split(account)[: len(self.segments)]
+
     def natural_of(self, account: str) -> str:
         return self.split(account)[self.natural]
+
+    @property
+    def shows_as_kept(self) -> bool:
+        return self.order == tuple(range(len(self.segments)))
+
+    def shown(self, account: str) -> str:
+        """A kept string in the order in which it is shown."""
+        if self.shows_as_kept:
+            return account
+        codes = self.codes_of(account)
+        return self.separator.join(codes[place] for place in self.order)
+
+    def kept(self, shown: str) -> str:
+        """A string keyed in the order in which it is shown, in the order in which it is kept.
+
+        One without a separator, or with more parts than segments, is left for the checks to speak of.
+        """
+        parts = shown.split(self.separator)
+        if self.shows_as_kept or not 1 < len(parts) <= len(self.segments):
+            return shown
+        codes = [""] * len(self.segments)
+        for place, code in zip(self.order, parts, strict=False):
+            codes[place] = code
+        return self.separator.join(codes)
 
     def normal(self, account: str) -> str:
         """The kept form of a string: padded, with defaults, all parts joined. Nothing is checked."""
@@ -125,15 +158,21 @@ def chart_index(state: State, chart: str) -> ChartIndex | None:
         chart, head.name, structure.separator, tuple(segments), tuple(dimensions),
         roles.index("natural_account") if "natural_account" in roles else -1,
         roles.index("company") if "company" in roles else -1,
-        index, compile_rules(state, chart, index, lists), None,
+        index, compile_rules(state, chart, index, lists), _shown_order(state, chart, rows),
     )  # fmt: skip
     if head.new_strings != "listed_only":
         return made
     listed = {made.normal(row.account): row for row in state.part(AccountString, chart).values()}
-    return ChartIndex(
-        chart, head.name, structure.separator, made.segments, made.dimensions, made.natural, made.company, index,
-        made.book, listed,
-    )  # fmt: skip
+    return replace(made, listed=listed)
+
+
+def _shown_order(state: State, chart: str, segments: list[StructureSegment]) -> tuple[int, ...]:
+    """Segments with a display position by it; those without one stay where they are among the rest."""
+    wanted = [own.display_position if (own := state.get(ChartSegment, chart, row.segment)) else None for row in segments]
+    if not any(wanted):
+        return tuple(range(len(segments)))
+    places = range(len(segments))
+    return tuple(sorted(places, key=lambda i: (wanted[i] or i + 1, wanted[i] is None, i)))
 
 
 @dataclass(frozen=True, slots=True)

@@ -135,7 +135,13 @@ def _alike(state: State, code_list: str) -> Iterator[Doubt]:
             continue
         first = seen.setdefault(_key(row.name), code)
         if first != code:
-            yield Doubt("names-alike", code, f"“{row.name}” and “{index.codes[first].name}” ({first}) are nearly the same.",
+            other = index.codes[first].name
+            what = (
+                f"{first} has the same name."
+                if other == row.name
+                else f"“{row.name}” and “{other}” ({first}) are nearly the same."
+            )
+            yield Doubt("names-alike", code, what,
                         "Name one of them so that they can be told apart, or close one.", first)  # fmt: skip
 
 

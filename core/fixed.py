@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 from core import uses
+from core.appending import appended_faults
 from core.checks import references
 from core.checks.build import fault
 from core.faults import Fault
@@ -114,9 +115,7 @@ def transition_faults(before: State, after: State, edits: Iterable[Edit], facts:
         if edit.old is not None and edit.new is not None:
             yield from _changed(before, edit, facts)
         elif edit.old is None and edit.table == "structure_segments":
-            if _structure_posted(before, facts, edit.new.structure) and before.get(Structure, edit.new.structure) is not None:
-                yield fault(edit.new, "segment", "A structure gets no further segment once account strings of it were posted to.",
-                            "Hang a dimension beside it.", "fixed")  # fmt: skip
+            yield from appended_faults(after, edit.new, facts.charts())
         elif edit.new is None:
             yield from _dropped(after, edit, facts)
 

@@ -48,7 +48,7 @@ class MapPlan:
 
     def values(self, account: str, dimensions: str) -> list[str]:
         given, _ = parse_dimensions(dimensions)
-        return [*self.chart.split(account), *(given.get(field.name, "") for field in self.chart.dimensions)]
+        return [*self.chart.codes_of(account), *(given.get(field.name, "") for field in self.chart.dimensions)]
 
 
 def ordered(state: State, group: str, company: str) -> list[Mapping]:

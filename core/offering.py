@@ -49,13 +49,13 @@ def codes_offered(state: State, seated: Seat, field: Field, text: str, on: date)
 
 
 def accounts_offered(state: State, seated: Seat, text: str, on: date, person: str | None) -> list[Offer]:
-    """Quick codes of the person that a text begins, then codes of the segment that is being keyed."""
+    """Quick codes of the person that a text begins, then codes of the segment that is being keyed, in the shown order."""
     chart = seated.chart
     parts = text.split(chart.separator)
     at = len(parts) - 1
     if at >= len(chart.segments):
         return []
-    behind = at == 1 and chart.company == 0 and parts[0] in seated.codes
+    behind = at == 1 and chart.company == chart.order[0] and parts[0] in seated.codes
     quick = [
         Offer(row.quick_code, row.quick_code, row.account)
         for row in sorted(quick_codes(state, chart.chart).values())
@@ -63,7 +63,7 @@ def accounts_offered(state: State, seated: Seat, text: str, on: date, person: st
     ]
     head = chart.separator.join(parts[:-1]) + (chart.separator if at else "")
     tail = chart.separator if at + 1 < len(chart.segments) else ""
-    codes = codes_offered(state, seated, chart.segments[at], parts[-1], on)
+    codes = codes_offered(state, seated, chart.segments[chart.order[at]], parts[-1], on)
     return [*quick, *(Offer(head + row.code + tail, row.code, row.name) for row in codes)][:MOST]
 
 

@@ -36,6 +36,16 @@ def quick_named(state: State, seated: Seat, account: str, person: str | None = N
     return quick if quick is not None and is_for(quick, seated.company, person) else None
 
 
+def as_kept(state: State, seated: Seat, keyed: str, person: str | None = None) -> str:
+    """What was keyed in the order that screens show, as it is kept. A quick code stays the word it is."""
+    chart = seated.chart
+    if chart.shows_as_kept or quick_named(state, seated, keyed, person) is not None:
+        return keyed
+    own, separator, word = keyed.partition(chart.separator)
+    behind = separator and chart.company == chart.order[0] and own in seated.codes
+    return word if behind and quick_named(state, seated, word, person) is not None else chart.kept(keyed)
+
+
 def expand(state: State, seated: Seat, account: str, dimensions: str, person: str | None = None) -> tuple[str, str]:
     """Replaces a quick code by its string; the line's own dimensions win over the quick code's."""
     quick = quick_named(state, seated, account, person)

@@ -209,8 +209,8 @@ class Sheets(InWorld):
 
     def test_what_is_known_of_a_row(self) -> None:
         about = html.unescape(self.group.get(self.address("companies", "about/", {}, key="alpha")).content.decode())
-        self.assertIn("Currency: Fixed because it has postings.", about)
-        self.assertIn("Used by <b>1</b> company codes.", about)
+        self.assertIn("Calendar, Chart, Currency: fixed because it has postings.", about)
+        self.assertIn("Used by <b>1</b> company code.", about)
         self.assertIn("Added company alpha Alpha", about)
         gone = self.group.get(self.address("companies", "about/", {}, key="omega"))
         self.assertIn("This row is not there any more", gone.content.decode())

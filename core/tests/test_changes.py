@@ -9,6 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from core import checks
+from core.appending import tails
 from core.changes import AddCode, CloseCode, DeleteCode, Drop, MoveNode, Put, Several, apply, check, inverse
 from core.codes import likely_class, next_free
 from core.fixed import NOTHING_POSTED, Facts
@@ -86,12 +87,28 @@ class Changes(TestCase):
             (Put(Code("acc", "1010", "Bank", account_class="liability")), "The account class can't change from asset any more because it was posted to."),
             (Put(Company("alpha", "Alpha", "GB", "EUR", "c", "m")), "The currency can't change from gbp any more because it has postings."),
             (Put(Period("m", 2026, 1, "M1", date(2026, 1, 1), date(2026, 1, 30))), "The ends on can't change from 2026-01-31 any more because journals fall into it."),
-            (Put(StructureSegment("s", 4, "crop", "Crop", "site")), "A structure gets no further segment once account strings of it were posted to."),
+            (Put(StructureSegment("s", 4, "crop", "Crop", "site")), "Account strings of Chart were posted to without Crop, so it is optional there or has a default."),
             (DeleteCode("acc", "1010"), "1010 can't be deleted because it was posted to."),
         ]:  # fmt: skip
             with self.subTest(expected):
                 self.assertIn(expected, [fault.what for fault in check(world, change, POSTED)])
                 self.assertNotIn(expected, [fault.what for fault in check(world, change, NOTHING_POSTED)])
+
+    def test_a_further_segment_of_a_posted_structure_is_optional_or_has_a_default(self) -> None:
+        world = state(*BALANCE)
+        crop = Put(StructureSegment("s", 4, "crop", "Crop", "site"))
+        for own, expected in (
+            (ChartSegment("c", "crop", False), []), (ChartSegment("c", "crop", True, "001"), []),
+            (ChartSegment("c", "crop", True), ["Account strings of Chart were posted to without Crop, so it is optional there or has a default."]),
+            (ChartSegment("c", "crop", True, "009"), ["Crop: there is no code 009."]),
+        ):  # fmt: skip
+            with self.subTest(own=own):
+                change = Several((crop, Put(own)))
+                self.assertEqual([fault.what for fault in check(world, change, POSTED)], expected)
+                self.assertEqual(tails(world, change.edits(world)), {"c": "-"})
+        between = Several((Put(StructureSegment("s", 3, "crop", "Crop", "site")), Put(ChartSegment("c", "crop", False))))
+        self.assertIn("The segment can't change from site any more because account strings of its structure were posted to.",
+                      [fault.what for fault in check(world, between, POSTED)])  # fmt: skip
 
     def test_what_is_used_cannot_go(self) -> None:
         world = state(*BALANCE)

@@ -20,7 +20,7 @@ from core.periods import company_calendar, ordinal
 from core.state import State
 from core.tables import Company
 from core.uses import charts_of_list
-from web.definitions.facts import posted_facts
+from web.definitions.posted import posted_facts
 from web.journals.books import books_for
 from web.journals.interning import interned_texts
 from web.journals.models import Unfinished

@@ -18,7 +18,7 @@ from core.state import State
 from core.tables import TABLES, Code, CodeList
 from web.codes import table
 from web.definitions import records
-from web.definitions.facts import posted_facts
+from web.definitions.posted import posted_facts
 from web.people.rights import CHANGE, SIGNED_IN, acts, needs
 from web.shell.acts import date_of, go, make
 from web.shell.tabular import attached

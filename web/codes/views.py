@@ -21,8 +21,8 @@ from core.tables import CLASSES, Chart, Code, CodeList, CodeName, Hierarchy, Hie
 from web.codes import closing, queries, table
 from web.codes.many import SETTABLE
 from web.codes.rows import table_rows
-from web.definitions.facts import posted_facts
 from web.definitions.history import of_row
+from web.definitions.posted import posted_facts
 from web.people.rights import CHANGE, SIGNED_IN, acts, companies_seen, lists_seen, needs
 from web.shell.acts import date_of, filled, go, make, refuse_first
 from web.shell.asked import whole

@@ -7,14 +7,15 @@ from typing import Any
 
 from django.db import connection, transaction
 
+from core.appending import tails
 from core.changes import Change, Restore, examine
 from core.faults import Fault, Place, Refused, blocking
 from core.readiness import charts_touched
 from core.recording import encode_row
 from core.state import Edit, State
 from web.definitions import snapshot, store
-from web.definitions.facts import posted_facts
 from web.definitions.models import Edited, Version
+from web.definitions.posted import lengthen_strings, posted_facts
 from web.shell.retrying import retried
 
 LOCK = 0x50494E45
@@ -67,6 +68,7 @@ def write_version(
     reason, charts touched (worked out where not given), moved.
     """
     store.write(edits)
+    lengthen_strings(tails(before.state, edits))
     after = after or before.state.edited(edits)
     if "charts" not in more:
         more["charts"] = charts_touched(before.state, after, {(edit.table, edit.key[:1]) for edit in edits})

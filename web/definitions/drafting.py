@@ -19,8 +19,8 @@ from core.recording import decode_change, encode
 from core.state import Edit, State
 from core.tables import Chart
 from web.definitions import actions, snapshot, store
-from web.definitions.facts import posted_facts
 from web.definitions.models import Draft, DraftChange, DraftRemark, DraftStep, Edited
+from web.definitions.posted import posted_facts
 from web.process_cache import ProcessCache
 from web.shell.retrying import retried
 

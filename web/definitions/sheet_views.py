@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from typing import Any
 from urllib.parse import parse_qsl, urlencode, urlsplit
 
@@ -13,14 +14,14 @@ from core.changes import Change, Several, Together, with_belongings
 from core.checks.references import users
 from core.faults import Fault, Place, Refused
 from core.fixed import fixed_columns
-from core.nouns import many, named
+from core.nouns import NOUNS, many, named
 from core.periods import closed_early
 from core.state import State
 from core.tables import BY_ROW, TABLES, Column
 from web.definitions import records
-from web.definitions.facts import posted_facts
 from web.definitions.history import of_row
 from web.definitions.options import options
+from web.definitions.posted import posted_facts
 from web.definitions.sheets import SHEETS, asked, numeric, stretch
 from web.definitions.store import key_text
 from web.people.rights import CHANGE, SIGNED_IN, acts, needs
@@ -205,13 +206,15 @@ def about(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
     found = sheets.find(state, kind, given, request.GET.get("key", ""))
     if found is None:  # deleted meanwhile, perhaps by the very hand that asks
         return render(request, "definitions/about.html", {"what": "This row is not there any more"})
-    used: dict[str, int] = {}
+    used: Counter[str] = Counter()
     if kind.kept.keys == 1:
-        for user in users(state, kind.kept.row, found[0]):
-            noun = BY_ROW[type(user)].name.replace("_", " ")
-            used[noun] = used.get(noun, 0) + 1
+        used.update(NOUNS[BY_ROW[type(user)].name] for user in users(state, kind.kept.row, found[0]))
+    fixed: dict[str, list[str]] = {}
+    for column, because in sorted(fixed_columns(state, posted_facts(state), found).items()):
+        fixed.setdefault(because, []).append(kind.title_of(column))
     return render(request, "definitions/about.html", {
-        "what": named(found), "fixed": sorted(set(fixed_columns(state, posted_facts(state), found).items())), "used": sorted(used.items()),
+        "what": named(found), "fixed": [(", ".join(columns), because) for because, columns in fixed.items()],
+        "used": [(count, noun if count == 1 else many(noun)) for noun, count in sorted(used.items())],
         "history": of_row(kind.table, key_text(kind.kept.key(found)))[:8],
     })  # fmt: skip
 

@@ -20,7 +20,7 @@ from core.parsing import Read, read_table
 from core.state import Edit, State
 from core.tables import BOOKS, DEFINING_TABLES, TABLES, Table
 from web.definitions import actions, snapshot
-from web.definitions.facts import posted_facts
+from web.definitions.posted import posted_facts
 from web.exchange import balances_in, journals_in, limits
 from web.exchange.reading import Package, open_package
 from web.journals.posting import Progress, silent

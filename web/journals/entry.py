@@ -15,7 +15,7 @@ from core.money import digits_of, format_amount, show_amount
 from core.offering import accounts_offered, dimensions_offered
 from core.parsing import read_table
 from core.periods import company_calendar
-from core.quick_codes import expand
+from core.quick_codes import as_kept, expand
 from core.state import State
 from core.tables import TABLES, Company, Journal, JournalLine
 from web.journals import actions
@@ -25,7 +25,10 @@ from web.shell.asked import day, json_body, text
 
 MOST_LINES = 500
 HEAD_FIELDS = ("journal", "date", "kind", "description", "currency", "rate")
-LINE_FIELDS = ("line_company", "account", "dimensions", "debit", "credit", "partner", "description")
+SOURCE = (("source_type", "Kind"), ("source_number", "Number"), ("source_party", "Party"), ("source_item", "Item"))
+LINE_FIELDS = (
+    "line_company", "account", "dimensions", "debit", "credit", "partner", "description", *(name for name, _ in SOURCE)
+)  # fmt: skip
 
 
 @needs(POST)
@@ -41,19 +44,19 @@ def new(request: HttpRequest, state: State, company: str) -> HttpResponse:
         "company": head, "number": actions.next_number(state, company), "day": on, "chart": index,
         "kept": kept.content if kept else None, "companies": partners_seen(request.user, state, company),
         "mine": companies_seen(request.user, state), "separator": index.separator if index else "-",
-        "prefix": _prefix(state, company),
+        "prefix": _prefix(state, company), "source": SOURCE,
     })  # fmt: skip
 
 
 def _prefix(state: State, company: str) -> str:
-    """What an account string of this company begins with, when the company segment comes first: the first of its codes."""
+    """What an account string of this company begins with, where its segment is shown first: the first of its codes."""
     seated = seat(state, company)
-    if seated and seated.chart.company == 0 and seated.codes:
+    if seated and seated.chart.company == seated.chart.order[0] and seated.codes:
         return seated.own_code() + seated.chart.separator
     return ""
 
 
-def read_entry(request: HttpRequest, company: str) -> tuple[Journal, list[JournalLine]]:
+def read_entry(request: HttpRequest, state: State, company: str) -> tuple[Journal, list[JournalLine]]:
     """The journal in the request's JSON. Raises Refused with faults for what cannot be read."""
     content = json_body(request)
     lines = content.get("lines")
@@ -64,6 +67,10 @@ def read_entry(request: HttpRequest, company: str) -> tuple[Journal, list[Journa
             [Fault("too-many-lines", f"A journal keyed in has at most {MOST_LINES} lines.", way_out="Bring it in as a file.")]
         )
     rows = [{name: str(row.get(name) or "") for name in LINE_FIELDS} for row in lines]
+    person = str(request.user.username)  # type: ignore[union-attr]
+    for row in rows:
+        if seated := seat(state, row["line_company"].strip() or company):
+            row["account"] = as_kept(state, seated, row["account"].strip(), person)
     return build(company, {name: str(content.get(name) or "").strip() for name in HEAD_FIELDS}, rows)
 
 
@@ -103,7 +110,7 @@ def check(request: HttpRequest, state: State, company: str) -> HttpResponse:
     digits = digits_of(head.currency if head else "")
     _keep(request, company)
     try:
-        journal, lines = read_entry(request, company)
+        journal, lines = read_entry(request, state, company)
     except Refused as refused:
         return JsonResponse({"faults": [_told(f) for f in refused.faults], "sums": [], "added": [], "ready": False})
     checked = actions.check_entry(state, journal, lines, request.user)
@@ -119,27 +126,41 @@ def check(request: HttpRequest, state: State, company: str) -> HttpResponse:
         "sums": [{"company": c, "debit": show_amount(d, digits), "credit": show_amount(k, digits),
                   "difference": show_amount(d - k, digits)} for c, (d, k) in sorted(sums.items())],
         "difference": show_amount(total, digits), "owed": format_amount(abs(total), digits), "side": "credit" if total > 0 else "debit",
-        "added": [{"company": line.company, "account": line.account, "name": _name(state, line.company, line.natural),
+        "added": [{"company": line.company, "account": _shown(state, line.company, line.account), "name": _name(state, line.company, line.natural),
                    "debit": show_amount(line.keyed, digits) if line.keyed > 0 else "",
                    "credit": show_amount(-line.keyed, digits) if line.keyed < 0 else "", "partner": line.partner}
                   for line in checked.lines if line.generated and line.number not in places],
-        "expanded": _expanded(state, lines, str(request.user.username)),  # type: ignore[union-attr]
+        "expanded": _expanded(request, state, lines),
         "names": {line.number: _name(state, line.company, line.natural) for line in keyed},
         "ready": not checked.faults and bool(keyed),
     })  # fmt: skip
 
 
-def _expanded(state: State, lines: list[JournalLine], person: str) -> list[dict[str, Any]]:
+def _expanded(request: HttpRequest, state: State, lines: list[JournalLine]) -> list[dict[str, Any]]:
     """Lines on which a quick code was keyed, with what it stands for."""
     found = []
+    keyed = json_body(request)["lines"]
+    person = str(request.user.username)  # type: ignore[union-attr]
     for line in lines:
         seated = seat(state, line.line_company or line.company)
         if seated is None:
             continue
         account, dimensions = expand(state, seated, line.account, line.dimensions, person)
         if account != line.account:
-            found.append({"line": line.line, "was": line.account, "account": account, "dimensions": dimensions})
+            found.append(
+                {
+                    "line": line.line,
+                    "was": str(keyed[line.line - 1].get("account") or "").strip(),
+                    "account": seated.chart.shown(account),
+                    "dimensions": dimensions,
+                }
+            )
     return found
+
+
+def _shown(state: State, company: str, account: str) -> str:
+    seated = seat(state, company)
+    return seated.chart.shown(account) if seated else account
 
 
 def _keep(request: HttpRequest, company: str) -> None:
@@ -162,7 +183,7 @@ def _name(state: State, company: str, natural: str) -> str:
 @acts(POST)
 def post(request: HttpRequest, state: State, company: str) -> HttpResponse:
     try:
-        head, lines = read_entry(request, company)
+        head, lines = read_entry(request, state, company)
         number = actions.post_keyed(head, lines, request.user, proposed(request))
     except Refused as refused:
         return JsonResponse({"faults": [_told(fault) for fault in refused.faults]}, status=422)

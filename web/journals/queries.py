@@ -25,7 +25,9 @@ HEADS = """
            (SELECT coalesce(sum(greatest(l.keyed, 0)), 0)::bigint FROM journals_journalline l WHERE l.journal_id = j.id),
            r.journal, b.journal
     FROM journals_journal j LEFT JOIN journals_journal r ON r.id = j.reverses_id LEFT JOIN journals_journal b ON b.reverses_id = j.id
-    WHERE j.company = %(company)s AND (%(words)s = '' OR j.journal ILIKE %(like)s OR j.description ILIKE %(like)s)
+    WHERE j.company = %(company)s AND (%(words)s = '' OR j.journal ILIKE %(like)s OR j.description ILIKE %(like)s OR j.id IN (
+        SELECT l.journal_id FROM journals_journalline l JOIN journals_book k ON k.id = l.book_id
+        WHERE l.source_number = %(words)s AND l.source_number <> '' AND k.company = %(company)s))
       AND (j.date, j.id) < (%(day)s, %(id)s) ORDER BY j.date DESC, j.id DESC LIMIT %(most)s
 """
 

@@ -5,7 +5,7 @@ Lines stay as they were posted: they name their account string by number, and on
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -23,7 +23,7 @@ from core.tables import Company, Dimension
 from web.definitions import actions, drafting, snapshot
 from web.definitions.models import Draft
 from web.journals.books import replace_naturals
-from web.journals.models import Unfinished
+from web.journals.rewriting import rewrite, rewrite_strings, rewrite_unfinished
 from web.shell.retrying import retried
 
 MOST_SHOWN = 200
@@ -124,38 +124,11 @@ def _books(state: State, change: Respell) -> None:
     spelt = spelling(state, change)
     lists = {row.dimension: row.code_list for row in state.rows(Dimension)}
     tagging = tagging_speller(lists, change.code_list, spelt)
-    _rewrite("journals_tagging", "codes", "", tagging)
+    rewrite("journals_tagging", "codes", "", tagging)
     for chart, is_natural, string in _spellers(state, change):
-        _rewrite("journals_account", "account", chart, string)
         companies = [row.company for row in state.rows(Company) if row.chart == chart]
         if is_natural:
-            _rewrite("journals_account", "natural", chart, lambda code: spelt.get(code, code))
+            rewrite("journals_account", "natural", chart, lambda code: spelt.get(code, code))
+        rewrite_strings(chart, companies, string, tagging)
+        rewrite_unfinished(companies, string)
         replace_naturals(companies, spelt if is_natural else {})
-        _budgets(companies, string, tagging)
-        _being_keyed(companies, string)
-
-
-def _rewrite(table: str, column: str, chart: str, spell: Callable[[str], str]) -> None:
-    """Spells the different texts of a column anew, through the one function that may (journals/migrations/0002_guards.py)."""
-    where = "WHERE chart = %s" if chart else ""
-    with connection.cursor() as cursor:
-        cursor.execute(f'SELECT DISTINCT "{column}" FROM {table} {where}', [chart] if chart else [])
-        pairs = [(text, now) for (text,) in cursor.fetchall() if (now := spell(text)) != text]
-        if pairs:
-            was, now = zip(*pairs, strict=True)
-            cursor.execute("SELECT pine_respell(%s, %s, %s, %s)", [column, chart, list(was), list(now)])
-
-
-def _budgets(companies: Iterable[str], string: Callable[[str], str], tagging: Callable[[str], str]) -> None:
-    with connection.cursor() as cursor:
-        cursor.execute("SELECT id, account, dimensions FROM journals_budgetline WHERE company = ANY(%s)", [list(companies)])
-        rows = [(string(account), tagging(codes), number) for number, account, codes in cursor.fetchall()]
-        cursor.executemany("UPDATE journals_budgetline SET account = %s, dimensions = %s WHERE id = %s", rows)
-
-
-def _being_keyed(companies: Iterable[str], string: Callable[[str], str]) -> None:
-    for kept in Unfinished.objects.filter(company__in=list(companies)):
-        for line in kept.content.get("lines", []):
-            if isinstance(line, dict) and isinstance(line.get("account"), str):
-                line["account"] = string(line["account"])
-        kept.save(update_fields=["content"])

@@ -6,6 +6,7 @@ from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
 from django.shortcuts import render
 from django.urls import reverse
 
+from core.accounts import chart_index
 from core.codes import list_index
 from core.faults import Fault, Refused
 from core.money import digits_of
@@ -69,18 +70,35 @@ def journal(request: HttpRequest, state: State, company: str, journal: str) -> H
         raise Http404
     seen = {row.company for row in companies_seen(request.user, state)}
     lines = queries.lines(found.pk)
-    names: dict[str, str] = {}
-    for line in lines:
-        head = state.get(Company, line.company)
-        code = list_index(state, natural_list(state, head.chart)).codes.get(line.natural) if head else None
-        names[line.account] = code.name if code else ""
+    shows = _filled(found, [line for line in lines if line.company in seen])
     return render(request, "journals/journal.html", {
-        "journal": found, "lines": [line for line in lines if line.company in seen], "names": names,
+        "journal": found, "lines": [_shown(state, line) for line in lines if line.company in seen],
+        "shows": shows, "rest": len(shows - {"dimensions"}),
         "hidden": sum(line.company not in seen for line in lines), "digits": digits_of(found.currency),
         "reversed_by": Journal.objects.filter(reverses=found).first(), "company": state.get(Company, company),
         "number": actions.next_number(state, company), "debit": sum(max(line.keyed, 0) for line in lines if line.company in seen),
         "credit": sum(max(-line.keyed, 0) for line in lines if line.company in seen),
     })  # fmt: skip
+
+
+def _filled(journal: Journal, lines: list[queries.Line]) -> set[str]:
+    """Columns of a journal that hold something of their own; the others leave their room to the rest."""
+    found = {name for name in ("dimensions", "partner") if any(getattr(line, name) for line in lines)}
+    if any(line.description not in ("", journal.description) for line in lines):
+        found.add("description")
+    if any(line.source_type or line.source_number or line.source_party or line.source_item for line in lines):
+        found.add("source")
+    return found
+
+
+def _shown(state: State, line: queries.Line) -> tuple[queries.Line, str, str]:
+    """A line, its account string as it is shown, and the name of its natural account."""
+    head = state.get(Company, line.company)
+    index = chart_index(state, head.chart) if head else None
+    if index is None:
+        return line, line.account, ""
+    code = list_index(state, index.natural_list).codes.get(line.natural)
+    return line, index.shown(line.account), code.name if code else ""
 
 
 @acts(POST)
@@ -134,8 +152,9 @@ def account_lines(request: HttpRequest, state: State, company: str, code: str) -
     count, total = queries.account_total(values)
     opening = queries.opening_total(values, begins_each_year(state, natural_list(state, head.chart), codes))
     standing, lines = opening + total - queries.newest_total(values, skip), []
+    chart = chart_index(state, head.chart)
     for row in found[: queries.PAGE]:
-        lines.append((row, standing))
+        lines.append((row, chart.shown(row.account) if chart else row.account, standing))
         standing -= row.amount
     calendar = company_calendar(state, company)
     return render(request, "journals/account.html", {

@@ -14,7 +14,7 @@ from core.parsing import read_cell
 from core.state import State
 from core.tables import BY_ROW
 from web.definitions import actions, drafting
-from web.definitions.facts import posted_facts
+from web.definitions.posted import posted_facts
 from web.shell.asked import number, required_day, text
 
 

@@ -46,5 +46,5 @@ def beam(state: State, chart: Chart | None, at: str = "") -> Beam | None:
         return Plank(number, (number - 1) % MARKS + 1, field, codes, field.code_list == at)
 
     return Beam(
-        index, [plank(i, f) for i, f in enumerate(index.segments, 1)], [plank(i, f) for i, f in enumerate(index.dimensions, 1)]
+        index, [plank(i + 1, index.segments[i]) for i in index.order], [plank(i, f) for i, f in enumerate(index.dimensions, 1)]
     )

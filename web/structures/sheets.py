@@ -29,6 +29,11 @@ def _put_own(state: State, given: Given, row: Any, cells: Cells) -> list[Change]
     made = base._replace(
         **{name: read_value(table.by_name[name], cells[name]) for name in OWN if cells.get(name, "") or name != "required"}
     )
+    if state.get(StructureSegment, row.structure, row.position) is None:  # a new segment begins alike in all charts
+        others = [chart.chart for chart in state.rows(Chart) if chart.structure == row.structure and chart.chart != made.chart]
+        return [
+            Put(made._replace(chart=chart)) for chart in (made.chart, *others) if made != ChartSegment(made.chart, row.segment)
+        ]
     return [Put(made)] if known is not None or made != ChartSegment(given["chart"], row.segment) else []
 
 
@@ -110,15 +115,15 @@ STRINGS = register(Sheet(
 
 
 def sample(state: State, chart: str) -> str:
-    """An account string of the chart's first codes, joined as it is kept."""
+    """An account string of the chart's first codes, as it is shown."""
     index = chart_index(state, chart)
     if index is None:
         return ""
-    first = [
+    codes = [
         field.default
         or next(
             (c for c in sorted(field.codes) if field.codes[c].takes_amounts), "0" * (field.rule.min_length if field.rule else 1)
         )
         for field in index.segments
     ]
-    return index.separator.join(first)
+    return index.shown(index.separator.join(codes))

@@ -11,7 +11,7 @@ from django.urls import reverse
 from django.utils.html import format_html
 
 from core.accounts import ChartIndex, chart_index, date_faults, resolve, seat
-from core.quick_codes import expand
+from core.quick_codes import as_kept, expand
 from core.state import State
 from core.tables import Chart, Company, Structure
 from web.definitions.sheets import stretch
@@ -91,12 +91,16 @@ def try_account(request: HttpRequest, state: State, chart: str) -> HttpResponse:
         raise Http404
     on = day(request.GET, "on") or date.today()
     person = str(request.user.username)  # type: ignore[union-attr]
-    account, dimensions = expand(state, seated, text, words(request.GET, "dimensions", 400), person)
+    account = as_kept(state, seated, text, person)
+    account, dimensions = expand(state, seated, account, words(request.GET, "dimensions", 400), person)
     found = resolve(seated, account, dimensions, seated.chart.book.active(on))
     faults = [*found.faults, *date_faults(seated.chart, found, on)]
-    chips = [
-        (i, (i - 1) % 6 + 1, field, found.values[i - 1], field.codes.get(found.values[i - 1]))
-        for i, field in enumerate((*seated.chart.segments, *seated.chart.dimensions), 1)
-        if i <= len(seated.chart.segments) or found.values[i - 1]
-    ]
-    return render(request, "structures/tried.html", {"found": found, "faults": faults, "chips": chips, "on": on})
+    count = len(seated.chart.segments)
+    places = [*seated.chart.order, *(count + i for i in range(len(seated.chart.dimensions)) if found.values[count + i])]
+    fields = (*seated.chart.segments, *seated.chart.dimensions)
+    chips = [(i + 1, i % 6 + 1, fields[i], found.values[i], fields[i].codes.get(found.values[i])) for i in places]
+    return render(
+        request,
+        "structures/tried.html",
+        {"found": found, "shown": seated.chart.shown(found.account), "faults": faults, "chips": chips, "on": on},
+    )

@@ -11,6 +11,7 @@
     table().querySelector("tbody").append(row);
     row.firstElementChild.textContent = lines().length;
     for (const [name, value] of Object.entries(values)) { const field = row.querySelector(`[name=${name}]`); if (field) field.value = value; }
+    short(row);
     return row;
   };
   const read = () => {
@@ -149,8 +150,41 @@
     if (event.key === "Escape") { event.preventDefault(); event.stopPropagation(); closeOptions(); return true; }
     return false;
   };
+  /* The source document of the line that has focus, keyed in the proof leaf; the row keeps it and shows it in short. */
+  let about = null;
+  const source = () => document.getElementById("entry-source");
+  const short = (row) => {
+    const parts = ["type", "number", "party", "item"].map((name) => row.querySelector(`[name=source_${name}]`).value.trim());
+    row.querySelector("[data-source-of]").textContent = parts.filter(Boolean).join(" ");
+  };
+  const tellSource = (row) => {
+    about = row;
+    source().querySelector("[data-line]").textContent = lines().indexOf(row) + 1;
+    source().querySelectorAll("[data-source]").forEach((el) => (el.value = row.querySelector(`[name=${el.dataset.source}]`).value));
+  };
+  const sourceKey = (event) => {
+    const el = event.target, all = [...source().querySelectorAll("[data-source]")];
+    if (event.altKey && event.key.toLowerCase() === "s" && about?.isConnected) { event.preventDefault(); all[0].focus(); return true; }
+    if (!el.dataset.source || !["Enter", "Escape"].includes(event.key)) return false;
+    event.preventDefault();
+    const to = event.key === "Enter" ? all[all.indexOf(el) + 1] : null;
+    (to || about.querySelector("[name=description]")).focus();
+    return true;
+  };
+  document.addEventListener("focusin", (event) => {
+    const row = table() && event.target.closest?.("#entry tbody tr");
+    if (row) tellSource(row);
+  });
+  document.addEventListener("input", (event) => {
+    const name = event.target.dataset?.source;
+    if (!name || !about?.isConnected) return;
+    about.querySelector(`[name=${name}]`).value = event.target.value;
+    short(about);
+    check();
+  });
+
   const next = (el) => {
-    const all = [...document.querySelectorAll("#entry-head [name], #entry tbody [name]")];
+    const all = [...document.querySelectorAll("#entry-head [name]:not([type=hidden]), #entry tbody [name]:not([type=hidden])")];
     let to = all[all.indexOf(el) + 1];
     if (!to) { const row = addLine({ account: table().dataset.prefix }); to = row.querySelector("[name=account]"); }
     if (to.name === "line_company") to = to.closest("tr").querySelector("[name=account]");
@@ -162,6 +196,7 @@
     if (!table()) return;
     const el = event.target;
     if (event.key === "Enter" && event.ctrlKey) { event.preventDefault(); post(); return; }
+    if (sourceKey(event)) return;
     if (!el.closest("#entry, #entry-head") || !el.name) return;
     if (optionKey(event)) return;
     if (event.key === "Enter") { event.preventDefault(); closeOptions(); next(el); }
@@ -191,11 +226,12 @@
     const text = event.clipboardData?.getData("text/plain") || "";
     if (!table() || !el.closest?.("#entry tbody") || !/[\t\n]/.test(text.trim())) return;
     event.preventDefault();
-    const names = ["line_company", "account", "dimensions", "debit", "credit", "partner", "description"];
+    const names = ["line_company", "account", "dimensions", "debit", "credit", "partner", "description", "source_type", "source_number", "source_party", "source_item"];
     const from = names.indexOf(el.name), at = lines().indexOf(el.closest("tr"));
     text.replace(/\r/g, "").trimEnd().split("\n").forEach((line, i) => {
       const row = lines()[at + i] || addLine();
       line.split("\t").forEach((cell, j) => { const into = row.querySelector(`[name=${names[from + j]}]`); if (into) into.value = cell.trim(); });
+      short(row);
     });
     check();
   });

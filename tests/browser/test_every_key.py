@@ -1,0 +1,184 @@
+"""Every key of every screen, pressed: docs/keys.md names just the keys that are there, and none of them does nothing."""
+
+from __future__ import annotations
+
+import re
+from datetime import date
+from pathlib import Path
+from typing import Any, NamedTuple
+
+from django.contrib.auth import get_user_model
+from playwright.sync_api import Error, Page, Response, Route, expect
+
+from core.changes import CloseCode, Put
+from core.tables import Dimension
+from tests.base import bring
+from tests.browser.base import BrowserTest
+from web.definitions import actions, drafting
+
+KEYS = Path(__file__).parents[2] / "docs/keys.md"
+NAMES = {"↑": "ArrowUp", "↓": "ArrowDown", "Del": "Delete"}
+SCRIPTED = {
+    "Enter",
+    "e",
+    "Space",
+    "Shift+ArrowUp",
+    "Shift+ArrowDown",
+    "Ctrl+V",
+    "j",
+    "k",
+    "ArrowDown",
+    "=",
+    "Ctrl+Enter",
+    "Alt+S",
+    "Esc",
+}
+"""Keys that scripts know without a button: the stories and test_keys.py press them, and see what they do."""
+
+
+class Screen(NamedTuple):
+    name: str
+    address: str
+    row: str = ""
+    """a row that has focus before the key is pressed"""
+
+
+SCREENS = (
+    Screen("Codes", "/codes/accounts/", "11220"),
+    Screen("Codes", "/codes/accounts/", "11230"),
+    Screen("Codes", "/codes/accounts/?at=11298", "11298"),
+    Screen("Codes", "/codes/accounts/"),
+    Screen("Doubts", "/codes/accounts/doubts/?kind=never-used"),
+    Screen("Hierarchy", "/hierarchies/accounts-tree/", "112"),
+    Screen("Hierarchy", "/hierarchies/accounts-tree/?zoom=112"),
+    Screen("Elevation", "/hierarchies/accounts-tree/elevation/", "112"),
+    Screen("Draft", "/drafts/{draft}/"),
+    Screen("Structures", "/structures/shared/"),
+    Screen("Structures", "/structures/spare/"),
+    Screen("Companies", "/companies/", "nurseries"),
+    Screen("Company", "/companies/nurseries/"),
+    Screen("Company", "/companies/spare/"),
+    Screen("Journals", "/journals/nurseries/"),
+    Screen("Journals", "/journals/nurseries/journal/NU-00001/"),
+    Screen("New journal", "/journals/nurseries/new/"),
+    Screen("Statement", "/statements/bs/?company=nurseries&year=2026&period=9", "receivables"),
+    Screen("Statement", "/statements/bs/?company=nurseries&year=2026&period=9"),
+    Screen("Group", "/group/fernhollow/"),
+    Screen("Members", "/group/fernhollow/members/"),
+    Screen("Mapping", "/group/fernhollow/mapping/hexley/"),
+    Screen("The list itself", "/codes/accounts/settings/"),
+    Screen("Versions", "/log/", "1"),
+)
+SPARE = {
+    "charts": "chart,name,structure\nspare,Spare,fern4\n",
+    "companies": "company,name,country,currency,chart,calendar\nspare,Spare,GB,GBP,shared,months\n",
+    "codes": "code_list,code,name,account_class\naccounts,11298,Spare,asset\n",
+    "hierarchies": "hierarchy,code_list,name,version_of,holds_from\nold,accounts,Of then,accounts-tree,2026-01-01\n",
+}
+"""A chart without a company, a company without pairs, a hierarchy of then, a code that nothing uses."""
+STATE = """() => JSON.stringify([location.href, document.activeElement?.id || document.activeElement?.name || document.activeElement?.dataset?.row
+    || document.activeElement?.textContent?.slice(0, 40), document.getElementById('work')?.innerHTML, document.getElementById('proof')?.innerHTML,
+    [...document.querySelectorAll('details')].map(d => d.open), [...document.querySelectorAll('[hidden]')].length,
+    document.querySelector('dialog[open]')?.id, document.getElementById('told')?.textContent])"""
+SHOWN = """() => [...document.querySelectorAll('[data-key]')].filter(el => el.offsetParent !== null && !el.disabled).map(el => el.dataset.key)"""
+
+
+def documented() -> dict[str, set[str]]:
+    """Keys by screen as docs/keys.md has them, in the words of the page; those of everywhere under an empty name."""
+    found: dict[str, set[str]] = {}
+    for line in KEYS.read_text().splitlines():
+        cells = [cell.strip() for cell in line.split("|")]
+        if len(cells) == 4 and "`" in cells[2]:
+            found[cells[1]] = keys_in(cells[2])
+        elif line.startswith(("Everywhere", "In every table")):
+            found[""] = found.get("", set()) | keys_in(line) | set("123456")
+    return found
+
+
+def keys_in(text: str) -> set[str]:
+    keys = set()
+    for key in re.findall(r"`([^`]+)`", text):
+        head, plus, last = key.rpartition("+")
+        keys.add(f"{head}{plus}{NAMES.get(last, last)}")
+    return keys
+
+
+class EveryKey(BrowserTest):
+    def setUp(self) -> None:
+        super().setUp()
+        who = get_user_model().objects.get(username="m.okafor")
+        actions.make(CloseCode("accounts", "11230", date(2027, 1, 31)), who)
+        bring(SPARE)
+        self.draft = drafting.start("Spring", who, [Put(Dimension("shed", "Shed", "sites"))])
+        self.sent: list[str] = []
+        self.astray: list[str] = []
+        self.page.on("response", self._goes_astray)
+        self.page.route("**/*", self._keep_from_writing)
+
+    def _goes_astray(self, reply: Response) -> None:
+        if reply.status >= 400:
+            self.astray.append(f"{reply.status} {reply.url}")
+
+    def _keep_from_writing(self, route: Route) -> None:
+        """What would write is only noted: a key is proven by what it sends, and the next one finds all as it was."""
+        if route.request.method == "GET":
+            route.continue_()
+        else:
+            self.sent.append(route.request.url)
+            route.fulfill(status=204)
+
+    def stand(self, screen: Screen) -> None:
+        for _ in range(10):
+            try:
+                self.page.goto(self.server.url + screen.address.format(draft=self.draft.pk))
+                break
+            except Error:  # a key that leads elsewhere was on its way there
+                self.page.wait_for_timeout(50)
+        if screen.row:
+            self.page.locator(f'[data-row="{screen.row}"]').first.focus()
+            self.page.wait_for_timeout(200)  # the proof of a row is asked for once focus has stayed on it
+        expect(self.page.locator(".htmx-request")).to_have_count(0)
+
+    def does_something(self, page: Page, key: str) -> bool:
+        before, sent = page.evaluate(STATE), len(self.sent)
+        downloads: list[Any] = []
+        page.on("download", lambda download: downloads.append(download))
+        page.keyboard.press(key.replace("Ctrl+", "Control+"))
+        for _ in range(60):
+            if len(self.sent) > sent or downloads:
+                return True
+            try:
+                if page.evaluate(STATE) != before:
+                    return True
+            except Error:  # the page is on its way elsewhere
+                return True
+            page.wait_for_timeout(50)
+        return False
+
+    def test_the_keys_of_each_screen(self) -> None:
+        named = documented()
+        everywhere = named[""]
+        idle, unnamed, there = [], [], dict[str, set[str]]()
+        for screen in SCREENS:
+            self.stand(screen)
+            shown = set(self.page.evaluate(SHOWN))
+            unnamed += [f"{screen.name}: {key}" for key in sorted(shown - named[screen.name] - everywhere)]
+            fresh = shown & named[screen.name] - there.setdefault(screen.name, set())
+            there[screen.name] |= fresh
+            for key in sorted(fresh):
+                self.stand(screen)
+                if not self.does_something(self.page, key):
+                    idle.append(f"{screen.name}: {key}")
+        missing = [f"{name}: {key}" for name in there for key in sorted(named[name] - there[name] - SCRIPTED)]
+        self.assertEqual((idle, unnamed, missing, self.astray), ([], [], [], []))
+
+    def test_the_keys_of_everywhere(self) -> None:
+        idle = []
+        self.go("/codes/accounts/?at=11220")
+        there = set(self.page.evaluate(SHOWN)) & documented()[""]
+        self.assertGreaterEqual(there, {"1", "2", "3", "4", "5", "6", "/", "x", "g", "Shift+D"})
+        for key in sorted(there):
+            self.stand(Screen("", "/codes/accounts/?at=11220"))
+            if not self.does_something(self.page, key):
+                idle.append(key)
+        self.assertEqual(idle, [])

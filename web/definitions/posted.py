@@ -1,0 +1,39 @@
+"""What changes of definitions ask of the books, and what they do to them. The books stand above and say here who answers."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Protocol
+
+from core.fixed import Facts
+from core.state import State
+
+
+class Books(Protocol):
+    """Answered by web/journals/posted.py."""
+
+    def facts(self, state: State) -> Facts:
+        """What was posted, as far as changes of `state` depend on it; each fact queries at most once."""
+        ...
+
+    def lengthen_strings(self, tails: Mapping[str, str]) -> None:
+        """Puts a tail behind every kept account string of each chart, inside the caller's transaction."""
+        ...
+
+
+_books: list[Books] = []
+
+
+def answer_with(books: Books) -> None:
+    """Called once, as the application starts."""
+    _books[:] = [books]
+
+
+def posted_facts(state: State) -> Facts:
+    """Facts for the length of one action or page."""
+    return _books[0].facts(state)
+
+
+def lengthen_strings(tails: Mapping[str, str]) -> None:
+    if tails:
+        _books[0].lengthen_strings(tails)

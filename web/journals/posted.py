@@ -1,0 +1,138 @@
+"""What was posted, asked of the database for core/fixed.py, and the one change of definitions that reaches into kept strings."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from functools import cache
+from typing import Any
+
+from django.db import connection
+
+from core.accounts import chart_index, parse_dimensions
+from core.fixed import Facts
+from core.state import State
+from core.tables import Budget, Company
+from core.uses import charts_of_list
+from web.journals.models import BudgetLine, Unfinished
+from web.journals.rewriting import rewrite_strings
+from web.people.models import Person
+
+
+def _rows(sql: str, *values: object) -> list[tuple[Any, ...]]:
+    with connection.cursor() as cursor:
+        cursor.execute(sql, values)
+        return cursor.fetchall()
+
+
+class PostedBooks:
+    """The answers to web/definitions/posted.py."""
+
+    def facts(self, state: State) -> Facts:
+        asked = _Asked(state)
+        return Facts(
+            cache(asked.codes), cache(asked.charts), cache(asked.companies), cache(asked.periods), cache(asked.dimensions),
+            cache(asked.budgeted), cache(asked.own_codes), asked.tie,
+        )  # fmt: skip
+
+    def lengthen_strings(self, tails: Mapping[str, str]) -> None:
+        for chart, tail in sorted(tails.items()):
+            companies = list(_companies_of(chart))
+            rewrite_strings(chart, companies, lambda account, tail=tail: account + tail)
+
+
+def _companies_of(chart: str) -> Iterator[str]:
+    return (str(name) for (name,) in _rows("SELECT company FROM companies_company WHERE chart = %s ORDER BY company", chart))
+
+
+class _Asked:
+    """A method a fact of core/fixed.py's `Facts`, whose docstrings say what each is."""
+
+    def __init__(self, state: State) -> None:
+        self.state = state
+
+    def codes(self, code_list: str) -> frozenset[str]:
+        found: set[str] = set()
+        for chart, fields in charts_of_list(self.state, code_list).items():
+            index = chart_index(self.state, chart)
+            if index is None:
+                continue
+            for place, segment in enumerate(index.segments):
+                if segment.name in fields:
+                    found |= self._in_segment(chart, place, index.separator, place == index.natural)
+            names = {field.name for field in index.dimensions} & set(fields)
+            if names:
+                found.update(code for tagged in self._taggings() for name, code in tagged.items() if name in names)
+        return frozenset(found)
+
+    def _in_segment(self, chart: str, place: int, separator: str, natural: bool) -> set[str]:
+        if natural:
+            rows = _rows('SELECT DISTINCT "natural" FROM journals_account WHERE chart = %s', chart)
+        else:
+            sql = "SELECT DISTINCT split_part(account, %s, %s) FROM journals_account WHERE chart = %s"
+            rows = _rows(sql, separator, place + 1, chart)
+        return {code for (code,) in rows}
+
+    def _taggings(self) -> Iterator[dict[str, str]]:
+        return (parse_dimensions(text)[0] for (text,) in _rows("SELECT codes FROM journals_tagging"))
+
+    def dimensions(self) -> frozenset[str]:
+        return frozenset(name for tagged in self._taggings() for name in tagged)
+
+    def charts(self) -> frozenset[str]:
+        return frozenset(chart for (chart,) in _rows("SELECT DISTINCT chart FROM journals_account"))
+
+    def companies(self) -> frozenset[str]:
+        sql = "SELECT company FROM journals_book WHERE sequence > 0 UNION SELECT company FROM journals_budgetline"
+        return frozenset(company for (company,) in _rows(sql))
+
+    def periods(self, calendar: str) -> frozenset[tuple[int, int]]:
+        companies = [row.company for row in self.state.rows(Company) if row.calendar == calendar]
+        rows = _rows(
+            "SELECT DISTINCT b.fiscal_year, l.period FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id"
+            " WHERE b.company = ANY(%s)"
+            " UNION SELECT DISTINCT fiscal_year, period FROM journals_balance WHERE company = ANY(%s)"
+            " UNION SELECT DISTINCT fiscal_year, period FROM journals_budgetline WHERE company = ANY(%s)",
+            companies, companies, companies,
+        )  # fmt: skip
+        return frozenset((int(year), int(period)) for year, period in rows)
+
+    def budgeted(self, code_list: str) -> frozenset[str]:
+        indexes = {row.company: chart_index(self.state, row.chart) for row in self.state.rows(Company)}
+        pairs = BudgetLine.objects.values_list("company_id", "account").distinct()
+        return frozenset(
+            index.natural_of(account)
+            for company, account in pairs
+            if (index := indexes.get(company)) is not None and index.natural_list == code_list
+        )
+
+    def own_codes(self, company: str) -> frozenset[str]:
+        head = self.state.get(Company, company)
+        index = chart_index(self.state, head.chart) if head else None
+        if head is None or index is None or index.company < 0:
+            return frozenset()
+        rows = _rows(
+            "SELECT DISTINCT split_part(a.account, %s, %s) FROM journals_account a WHERE a.chart = %s AND (EXISTS"
+            " (SELECT 1 FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id WHERE l.account_id = a.id AND b.company = %s)"
+            " OR EXISTS (SELECT 1 FROM journals_balance l WHERE l.account_id = a.id AND l.company = %s))",
+            index.separator, index.company + 1, head.chart, company, company,
+        )  # fmt: skip
+        return frozenset(code for (code,) in rows)
+
+    def tie(self, kind: type[Any], name: str) -> str:
+        if kind is Budget:
+            return "it has lines" if BudgetLine.objects.filter(budget_id=name).exists() else ""
+        return self._tie_of_company(name) if kind is Company else ""
+
+    def _tie_of_company(self, name: str) -> str:
+        if BudgetLine.objects.filter(company_id=name).exists():
+            return "budgets have lines of it"
+        if Unfinished.objects.filter(company_id=name).exists():
+            return "a journal of it is being keyed"
+        partner = (
+            "SELECT 1 FROM companies_company c WHERE c.company = %s AND (EXISTS"
+            " (SELECT 1 FROM journals_journalline l WHERE l.partner_id = c.id)"
+            " OR EXISTS (SELECT 1 FROM journals_balance b WHERE b.partner_id = c.id))"
+        )
+        if _rows(partner, name):
+            return "lines name it as their partner"
+        return "people work in it" if Person.objects.filter(companies__company=name).exists() else ""

@@ -1,0 +1,47 @@
+"""Kept account strings written anew: posted ones through the one function that may.
+
+Lines stay as they were posted: they name their account string by number, and only the text behind the number changes.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from django.db import connection
+
+from web.journals.models import Unfinished
+
+Spell = Callable[[str], str]
+
+
+def as_it_is(text: str) -> str:
+    return text
+
+
+def rewrite(table: str, column: str, chart: str, spell: Spell) -> None:
+    """Spells the different texts of a column anew, recorded row by row (journals/migrations/0002_guards.py)."""
+    where = "WHERE chart = %s" if chart else ""
+    with connection.cursor() as cursor:
+        cursor.execute(f'SELECT DISTINCT "{column}" FROM {table} {where}', [chart] if chart else [])
+        pairs = [(text, now) for (text,) in cursor.fetchall() if (now := spell(text)) != text]
+        if pairs:
+            was, now = zip(*pairs, strict=True)
+            cursor.execute("SELECT pine_respell(%s, %s, %s, %s)", [column, chart, list(was), list(now)])
+
+
+def rewrite_strings(chart: str, companies: Sequence[str], account: Spell, tagging: Spell = as_it_is) -> None:
+    """Account strings of a chart that were posted to, and what budgets of its companies have of them."""
+    rewrite("journals_account", "account", chart, account)
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT id, account, dimensions FROM journals_budgetline WHERE company = ANY(%s)", [list(companies)])
+        rows = [(account(text), tagging(codes), number) for number, text, codes in cursor.fetchall()]
+        cursor.executemany("UPDATE journals_budgetline SET account = %s, dimensions = %s WHERE id = %s", rows)
+
+
+def rewrite_unfinished(companies: Sequence[str], account: Spell) -> None:
+    """Account strings of journals being keyed, which may be half written."""
+    for kept in Unfinished.objects.filter(company__in=list(companies)):
+        for line in kept.content.get("lines", []):
+            if isinstance(line, dict) and isinstance(line.get("account"), str):
+                line["account"] = account(line["account"])
+        kept.save(update_fields=["content"])
