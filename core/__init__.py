@@ -1,1 +1,2 @@
-"""The job itself: definitions, journals, statements, consolidation. Pure Python and numpy; no I/O, no clock."""
+"""The job itself: definitions, journals, statements, consolidation. Pure Python and numpy; no I/O, no
+clock."""

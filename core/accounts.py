@@ -63,7 +63,8 @@ class ChartIndex:
     index: dict[str, int]
     book: RuleBook
     order: tuple[int, ...]
-    """places of the segments in the order in which screens show them; kept strings and the package keep the structure's"""
+    """places of the segments in the order in which screens show them; kept strings and the package keep the
+    structure's"""
     listed: dict[str, AccountString] | None = None
 
     @property
@@ -124,9 +125,20 @@ class ChartIndex:
 
 
 @derived(
-    Chart, Structure, StructureSegment, ChartSegment, ChartDimension, Dimension, CodeList, Code, Hierarchy,
-    HierarchyNode, PairingRule, PairingCondition, AccountString,
-)  # fmt: skip
+    Chart,
+    Structure,
+    StructureSegment,
+    ChartSegment,
+    ChartDimension,
+    Dimension,
+    CodeList,
+    Code,
+    Hierarchy,
+    HierarchyNode,
+    PairingRule,
+    PairingCondition,
+    AccountString,
+)
 def chart_index(state: State, chart: str) -> ChartIndex | None:
     """Indexes a chart; None where the chart or its structure is unknown."""
     head = state.get(Chart, chart)
@@ -150,16 +162,24 @@ def chart_index(state: State, chart: str) -> ChartIndex | None:
         if dim:
             codes = list_index(state, dim.code_list).codes
             rule = state.get(CodeList, dim.code_list)
-            dimensions.append(Field(dim.dimension, dim.name, dim.code_list, "dimension", hung.required, "", rule, codes))
+            dimensions.append(
+                Field(dim.dimension, dim.name, dim.code_list, "dimension", hung.required, "", rule, codes)
+            )
     index = {field.name: i for i, field in enumerate([*segments, *dimensions])}
     lists = {field.name: field.code_list for field in [*segments, *dimensions]}
     roles = [segment.role for segment in segments]
     made = ChartIndex(
-        chart, head.name, structure.separator, tuple(segments), tuple(dimensions),
+        chart,
+        head.name,
+        structure.separator,
+        tuple(segments),
+        tuple(dimensions),
         roles.index("natural_account") if "natural_account" in roles else -1,
         roles.index("company") if "company" in roles else -1,
-        index, compile_rules(state, chart, index, lists), _shown_order(state, chart, rows),
-    )  # fmt: skip
+        index,
+        compile_rules(state, chart, index, lists),
+        _shown_order(state, chart, rows),
+    )
     if head.new_strings != "listed_only":
         return made
     listed = {made.normal(row.account): row for row in state.part(AccountString, chart).values()}
@@ -168,7 +188,10 @@ def chart_index(state: State, chart: str) -> ChartIndex | None:
 
 def _shown_order(state: State, chart: str, segments: list[StructureSegment]) -> tuple[int, ...]:
     """Segments with a display position by it; those without one stay where they are among the rest."""
-    wanted = [own.display_position if (own := state.get(ChartSegment, chart, row.segment)) else None for row in segments]
+    wanted = [
+        own.display_position if (own := state.get(ChartSegment, chart, row.segment)) else None
+        for row in segments
+    ]
     if not any(wanted):
         return tuple(range(len(segments)))
     places = range(len(segments))
@@ -192,9 +215,23 @@ class Seat:
 
 
 @derived(
-    Company, CompanyCode, CompanyAccount, Chart, Structure, StructureSegment, ChartSegment, ChartDimension, Dimension,
-    CodeList, Code, Hierarchy, HierarchyNode, PairingRule, PairingCondition, AccountString,
-)  # fmt: skip
+    Company,
+    CompanyCode,
+    CompanyAccount,
+    Chart,
+    Structure,
+    StructureSegment,
+    ChartSegment,
+    ChartDimension,
+    Dimension,
+    CodeList,
+    Code,
+    Hierarchy,
+    HierarchyNode,
+    PairingRule,
+    PairingCondition,
+    AccountString,
+)
 def seat(state: State, company: str) -> Seat | None:
     head = state.get(Company, company)
     chart = chart_index(state, head.chart) if head else None
@@ -202,7 +239,11 @@ def seat(state: State, company: str) -> Seat | None:
         return None
     segment = chart.segments[chart.company] if chart.company >= 0 else None
     rows = state.part(CompanyCode, company).values()
-    codes = frozenset(segment.padded(r.code) for r in rows if r.segment == segment.name) if segment else frozenset()
+    codes = (
+        frozenset(segment.padded(r.code) for r in rows if r.segment == segment.name)
+        if segment
+        else frozenset()
+    )
     accounts = state.part(CompanyAccount, company).values()
     opened = frozenset(a.code for a in accounts if a.enabled) if head.accounts_open == "listed" else None
     shut = frozenset(a.code for a in accounts if not a.enabled)
@@ -214,7 +255,8 @@ def seat(state: State, company: str) -> Seat | None:
 
 @dataclass(frozen=True, slots=True)
 class Resolved:
-    """An account string with its dimensions in the kept form, the window of dates it holds for, and all faults.
+    """An account string with its dimensions in the kept form, the window of dates it holds for, and all
+    faults.
 
     `values` are the codes by field: segments, then dimensions.
     """
@@ -237,17 +279,41 @@ def code_fault(field: Field, code: str, column: str, value: str) -> Fault | None
     found = field.codes.get(code)
     subject = f"{field.name}:{code}"
     if found is None:
-        return _fault("code-unknown", f"{field.title}: there is no code {code}.",
-                      f"Choose a code of {field.code_list} or add it there.", column, value, subject)  # fmt: skip
+        return _fault(
+            "code-unknown",
+            f"{field.title}: there is no code {code}.",
+            f"Choose a code of {field.code_list} or add it there.",
+            column,
+            value,
+            subject,
+        )
     if found.rollup:
-        return _fault("code-rollup", f"{field.title}: {code} {found.name} is a rollup code and takes no amounts.",
-                      "Choose a posting code below it.", column, value, subject)  # fmt: skip
+        return _fault(
+            "code-rollup",
+            f"{field.title}: {code} {found.name} is a rollup code and takes no amounts.",
+            "Choose a posting code below it.",
+            column,
+            value,
+            subject,
+        )
     if not found.posting:
-        return _fault("code-not-posting", f"{field.title}: {code} {found.name} is not open for posting.",
-                      "Choose another code or allow posting to it.", column, value, subject)  # fmt: skip
+        return _fault(
+            "code-not-posting",
+            f"{field.title}: {code} {found.name} is not open for posting.",
+            "Choose another code or allow posting to it.",
+            column,
+            value,
+            subject,
+        )
     if not found.enabled:
-        return _fault("code-disabled", f"{field.title}: {code} {found.name} is switched off.",
-                      "Choose another code or enable it.", column, value, subject)  # fmt: skip
+        return _fault(
+            "code-disabled",
+            f"{field.title}: {code} {found.name} is switched off.",
+            "Choose another code or enable it.",
+            column,
+            value,
+            subject,
+        )
     return None
 
 
@@ -270,12 +336,22 @@ def parse_dimensions(text: str) -> tuple[dict[str, str], str]:
 def _read_dimensions(chart: ChartIndex, text: str, values: list[str], faults: list[Fault]) -> None:
     given, bad = parse_dimensions(text)
     if bad:
-        faults.append(_fault("dimensions-unreadable", bad, "Write season=SP26; project=P104.", "dimensions", text, ""))
+        faults.append(
+            _fault("dimensions-unreadable", bad, "Write season=SP26; project=P104.", "dimensions", text, "")
+        )
     for name, code in given.items():
         at = chart.index.get(name, -1)
         if at < len(chart.segments):
-            faults.append(_fault("dimension-unknown", f"{chart.name} has no dimension {name}.",
-                                 "Hang the dimension on the chart or leave it out.", "dimensions", text, name))  # fmt: skip
+            faults.append(
+                _fault(
+                    "dimension-unknown",
+                    f"{chart.name} has no dimension {name}.",
+                    "Hang the dimension on the chart or leave it out.",
+                    "dimensions",
+                    text,
+                    name,
+                )
+            )
             continue
         field = chart.dimensions[at - len(chart.segments)]
         values[at] = code = field.padded(code)
@@ -283,7 +359,9 @@ def _read_dimensions(chart: ChartIndex, text: str, values: list[str], faults: li
             faults.append(fault)
 
 
-def _rule_faults(chart: ChartIndex, values: list[str], speaking: int, account: str, dimensions: str) -> list[Fault]:
+def _rule_faults(
+    chart: ChartIndex, values: list[str], speaking: int, account: str, dimensions: str
+) -> list[Fault]:
     found = []
     fields = (*chart.segments, *chart.dimensions)
     for broken in chart.book.broken(values, speaking):
@@ -314,8 +392,11 @@ def _rule_faults(chart: ChartIndex, values: list[str], speaking: int, account: s
     return found
 
 
-def resolve(seated: Seat, account: str, dimensions: str, active: int | None = None, *, defaults: bool = True) -> Resolved:
-    """Works an account string out for a company: defaults, padding, checks, fills, rules. Dates: see `date_faults`.
+def resolve(
+    seated: Seat, account: str, dimensions: str, active: int | None = None, *, defaults: bool = True
+) -> Resolved:
+    """Works an account string out for a company: defaults, padding, checks, fills, rules. Dates: see
+    `date_faults`.
 
     `active` is the mask of pairing rules in use (RuleBook.active); None means all.
     """
@@ -325,12 +406,34 @@ def resolve(seated: Seat, account: str, dimensions: str, active: int | None = No
     faults: list[Fault] = []
     parts = chart.split(account)
     if len(parts) > count:
-        faults.append(_fault("too-many-parts", f"{account} has {len(parts)} parts and {chart.name} has {count} segments.",
-                             f"Give at most {count} codes joined by '{chart.separator}'.", "account", account, ""))  # fmt: skip
+        faults.append(
+            _fault(
+                "too-many-parts",
+                f"{account} has {len(parts)} parts and {chart.name} has {count} segments.",
+                f"Give at most {count} codes joined by '{chart.separator}'.",
+                "account",
+                account,
+                "",
+            )
+        )
         parts = parts[:count]
-    if count > 1 and chart.natural > 0 and account and chart.separator not in account and _knows_not(segments[0], account):
-        faults.append(_fault("string-unknown", f"{account} is neither a quick code nor an account string of {chart.name}.",
-                             f"Join the codes by '{chart.separator}', or add the quick code.", "account", account, account))  # fmt: skip
+    if (
+        count > 1
+        and chart.natural > 0
+        and account
+        and chart.separator not in account
+        and _knows_not(segments[0], account)
+    ):
+        faults.append(
+            _fault(
+                "string-unknown",
+                f"{account} is neither a quick code nor an account string of {chart.name}.",
+                f"Join the codes by '{chart.separator}', or add the quick code.",
+                "account",
+                account,
+                account,
+            )
+        )
         return _finished(chart, [""] * (count + len(chart.dimensions)), account, faults)
     values = parts + [""] * len(chart.dimensions)
     for i, segment in enumerate(segments):
@@ -369,22 +472,54 @@ def _required(seated: Seat, values: list[str], account: str, faults: list[Fault]
     chart = seated.chart
     for i, segment in enumerate(chart.segments):
         if not values[i] and segment.required:
-            faults.append(_fault("segment-missing", f"{segment.title} must be given.",
-                                 f"Give a code of {segment.code_list}.", "account", account, segment.name))  # fmt: skip
+            faults.append(
+                _fault(
+                    "segment-missing",
+                    f"{segment.title} must be given.",
+                    f"Give a code of {segment.code_list}.",
+                    "account",
+                    account,
+                    segment.name,
+                )
+            )
     for field, value in zip(chart.dimensions, values[len(chart.segments) :], strict=True):
         if field.required and not value:
-            faults.append(_fault("dimension-missing", f"{field.title} must be given.",
-                                 f"Give a code of {field.code_list}.", "dimensions", "", field.name))  # fmt: skip
+            faults.append(
+                _fault(
+                    "dimension-missing",
+                    f"{field.title} must be given.",
+                    f"Give a code of {field.code_list}.",
+                    "dimensions",
+                    "",
+                    field.name,
+                )
+            )
     if chart.company >= 0 and (code := values[chart.company]) and code not in seated.codes:
         title = chart.segments[chart.company].title
         if code in chart.segments[chart.company].codes:
             own = ", ".join(sorted(seated.codes)) or "none yet"
-            faults.append(_fault("not-own-code", f"{title}: {code} is not a code of company {seated.company}.",
-                                 f"Its codes are: {own}.", "account", account, code))  # fmt: skip
+            faults.append(
+                _fault(
+                    "not-own-code",
+                    f"{title}: {code} is not a code of company {seated.company}.",
+                    f"Its codes are: {own}.",
+                    "account",
+                    account,
+                    code,
+                )
+            )
     natural = values[chart.natural] if chart.natural >= 0 else ""
     if natural in seated.shut or (seated.open is not None and natural and natural not in seated.open):
-        faults.append(_fault("account-not-open", f"{natural} is not open for company {seated.company}.",
-                             "Open it for the company or choose another.", "account", account, natural))  # fmt: skip
+        faults.append(
+            _fault(
+                "account-not-open",
+                f"{natural} is not open for company {seated.company}.",
+                "Open it for the company or choose another.",
+                "account",
+                account,
+                natural,
+            )
+        )
 
 
 def _finished(chart: ChartIndex, values: list[str], account: str, faults: list[Fault]) -> Resolved:
@@ -411,9 +546,16 @@ def _finished(chart: ChartIndex, values: list[str], account: str, faults: list[F
     if chart.listed is not None:
         entry = chart.listed.get(kept)
         if entry is None or not entry.enabled:
-            faults.append(_fault("string-not-listed", f"{kept} is not in the account strings of {chart.name}.",
-                                 "Add the string to the list first: this chart takes listed strings only.",
-                                 "account", account, kept))  # fmt: skip
+            faults.append(
+                _fault(
+                    "string-not-listed",
+                    f"{kept} is not in the account strings of {chart.name}.",
+                    "Add the string to the list first: this chart takes listed strings only.",
+                    "account",
+                    account,
+                    kept,
+                )
+            )
         else:
             start = max((d for d in (start, entry.in_use_from) if d), default=None)
             until = min((d for d in (until, entry.in_use_until) if d), default=None)
@@ -433,24 +575,57 @@ def date_faults(chart: ChartIndex, found: Resolved, on: date) -> list[Fault]:
         if row is None:
             continue
         if row.in_use_from and on < row.in_use_from:
-            faults.append(_fault("code-not-yet", f"{field.title}: {row.code} {row.name} is in use from {row.in_use_from}.",
-                                 f"Choose another code or a date from then on, not {on}.", column, value, row.code))  # fmt: skip
+            faults.append(
+                _fault(
+                    "code-not-yet",
+                    f"{field.title}: {row.code} {row.name} is in use from {row.in_use_from}.",
+                    f"Choose another code or a date from then on, not {on}.",
+                    column,
+                    value,
+                    row.code,
+                )
+            )
         if row.in_use_until and on > row.in_use_until:
-            faults.append(_fault("code-closed", f"{field.title}: {row.code} {row.name} was in use until {row.in_use_until}.",
-                                 f"Choose another code or an earlier date than {on}.", column, value, row.code))  # fmt: skip
+            faults.append(
+                _fault(
+                    "code-closed",
+                    f"{field.title}: {row.code} {row.name} was in use until {row.in_use_until}.",
+                    f"Choose another code or an earlier date than {on}.",
+                    column,
+                    value,
+                    row.code,
+                )
+            )
     if not faults:
-        faults.append(_fault("string-not-in-use", f"{found.account} is not in use on {on}.",
-                             "See its dates in the list of account strings.", "account", found.account, ""))  # fmt: skip
+        faults.append(
+            _fault(
+                "string-not-in-use",
+                f"{found.account} is not in use on {on}.",
+                "See its dates in the list of account strings.",
+                "account",
+                found.account,
+                "",
+            )
+        )
     return faults
 
 
-RESTORED = {"code-unknown", "code-rollup", "too-many-parts", "dimensions-unreadable", "dimension-unknown", "not-own-code"}
+RESTORED = {
+    "code-unknown",
+    "code-rollup",
+    "too-many-parts",
+    "dimensions-unreadable",
+    "dimension-unknown",
+    "not-own-code",
+}
 
 
 def restored(seated: Seat, account: str, dimensions: str, *, defaults: bool) -> Resolved:
-    """For history and balances kept elsewhere: the codes must exist and take amounts; dates and rules are not asked.
+    """For history and balances kept elsewhere: the codes must exist and take amounts; dates and rules are not
+    asked.
 
-    History keeps empty segments empty (`defaults` false): a default of today says nothing about what was posted then.
+    History keeps empty segments empty (`defaults` false): a default of today says nothing about what was
+    posted then.
     """
     found = resolve(seated, account, dimensions, active=0, defaults=defaults)
     natural = seated.chart.segments[seated.chart.natural].name if seated.chart.natural >= 0 else ""

@@ -1,6 +1,8 @@
-"""Balances of one company and fiscal year as arrays: what posting adds up to, by account string, dimensions, partner.
+"""Balances of one company and fiscal year as arrays: what posting adds up to, by account string, dimensions,
+partner.
 
-Kept packed beside the lines (one array of bytes a company and year) and rolled up in numpy; see docs/architecture.md.
+Kept packed beside the lines (one array of bytes a company and year) and rolled up in numpy; see
+docs/architecture.md.
 """
 
 from __future__ import annotations
@@ -34,7 +36,8 @@ SAFE_SUM = 4e18
 class Books:
     """Balances of one company and fiscal year, in minor units, sorted by KEY.
 
-    `naturals[row.natural]` is the natural account's code; partner, account and dimensions are numbers of interned
+    `naturals[row.natural]` is the natural account's code; partner, account and dimensions are numbers of
+    interned
     rows (0: none). `sequence` is the last posting of the year that is in them.
     """
 
@@ -105,7 +108,12 @@ def books_of(company: str, year: int, sequence: int, posted: Posted, base: Books
 
 
 def books_from_rows(
-    company: str, year: int, sequence: int, naturals: tuple[str, ...], rows: NDArray[Any], base: Books | None = None
+    company: str,
+    year: int,
+    sequence: int,
+    naturals: tuple[str, ...],
+    rows: NDArray[Any],
+    base: Books | None = None,
 ) -> Books:
     if base is not None and len(base.rows):
         rows = np.concatenate([base.rows, rows])
@@ -136,9 +144,15 @@ MEASURES = ("opening", "debit", "credit", "window", "cumulative")
 
 
 def by_account(
-    books: list[Books], accounts: dict[str, int], size: int, start: int, end: int, measures: tuple[str, ...] = MEASURES
+    books: list[Books],
+    accounts: dict[str, int],
+    size: int,
+    start: int,
+    end: int,
+    measures: tuple[str, ...] = MEASURES,
 ) -> dict[str, NDArray[Any]]:
-    """Sums of one company by account index: opening (before `start`), debit and credit (start to end, ordinals),
+    """Sums of one company by account index: opening (before `start`), debit and credit (start to end,
+    ordinals),
     window (movement without closing journals), cumulative, and touched (any amount up to `end`).
 
     Accounts stand at places of their own; only those nobody asks for may share one."""
@@ -146,7 +160,9 @@ def by_account(
     slices = []
     for book in books:
         if len(book.rows):
-            total = float(book.rows["debit"].astype(np.float64).sum() + book.rows["credit"].astype(np.float64).sum())
+            total = float(
+                book.rows["debit"].astype(np.float64).sum() + book.rows["credit"].astype(np.float64).sum()
+            )
             kind = object if total > SAFE_SUM / max(1, len(books)) else kind
             slices.append((book, np.array([accounts[name] for name in book.naturals], dtype=np.int64)))
     made = {name: np.zeros(size, dtype=kind) for name in measures}
@@ -160,9 +176,12 @@ def by_account(
         debit, credit = book.rows["debit"].astype(kind), book.rows["credit"].astype(kind)
         net = debit - credit
         meant = {
-            "opening": (upto & ~moved, net), "debit": (moved, debit), "credit": (moved, credit),
-            "window": (moved & (book.rows["closing"] == 0), net), "cumulative": (upto, net),
-        }  # fmt: skip
+            "opening": (upto & ~moved, net),
+            "debit": (moved, debit),
+            "credit": (moved, credit),
+            "window": (moved & (book.rows["closing"] == 0), net),
+            "cumulative": (upto, net),
+        }
         for name in measures:
             mask, values = meant[name]
             made[name][at] += np.add.reduceat(np.where(mask, values, 0), starts)
@@ -171,9 +190,11 @@ def by_account(
 
 
 def grouped(keys: NDArray[Any], values: NDArray[Any], size: int) -> NDArray[Any]:
-    """Rows of values put together by key: added up (exact, and far faster than one by one), truth values by `or`.
+    """Rows of values put together by key: added up (exact, and far faster than one by one), truth values by
+    `or`.
 
-    Equal keys mostly lie side by side; such stretches are put together first, and only what they come to is sorted.
+    Equal keys mostly lie side by side; such stretches are put together first, and only what they come to is
+    sorted.
     """
     made = np.zeros((size, *values.shape[1:]), dtype=values.dtype)
     adding = np.logical_or if values.dtype == np.bool_ else np.add

@@ -1,4 +1,5 @@
-"""Rows of a code list from a file or the clipboard, each compared with what is there before anything is taken."""
+"""Rows of a code list from a file or the clipboard, each compared with what is there before anything is
+taken."""
 
 from __future__ import annotations
 
@@ -44,23 +45,43 @@ class Brought:
         return sum(row.kind == kind for row in self.rows)
 
 
-def read(state: State, code_list: str, records: Sequence[Sequence[str]], shown: Sequence[str], facts: Facts) -> Brought:
-    """Compares rows with the list. The first row may be a header; without one the columns are code, name and those shown."""
+def read(
+    state: State, code_list: str, records: Sequence[Sequence[str]], shown: Sequence[str], facts: Facts
+) -> Brought:
+    """Compares rows with the list. The first row may be a header; without one the columns are code, name and
+    those shown."""
     rows = plain_rows(records)
     header = [name.strip().lower() for name in rows[0]] if rows else []
     first = 1
     if "code" in header:
         rows, first = rows[1:], 2
     else:
-        header = ["code", "name", *(name for name in shown if name != "use")][: max(map(len, rows), default=0)]
+        header = ["code", "name", *(name for name in shown if name != "use")][
+            : max(map(len, rows), default=0)
+        ]
     known = {*TABLES["codes"].by_name, *columns(state, code_list)} - {"code_list"}
     unknown = [name for name in header if name not in known]
     if unknown:
-        return Brought([], None, [Fault("column-unknown", f"There is no column '{name}' in this list.", Place("codes", (), name, row=1),
-                                        f"Its columns are: {', '.join(sorted(known))}.") for name in unknown])  # fmt: skip
+        return Brought(
+            [],
+            None,
+            [
+                Fault(
+                    "column-unknown",
+                    f"There is no column '{name}' in this list.",
+                    Place("codes", (), name, row=1),
+                    f"Its columns are: {', '.join(sorted(known))}.",
+                )
+                for name in unknown
+            ],
+        )
     if len(rows) > MOST:
-        return Brought([], None, [Fault("too-many-rows", f"At most {MOST:,} rows are taken at once.", Place("codes"))])
-    numbered = [(number, record + [""] * (len(header) - len(record))) for number, record in enumerate(rows, first)]
+        return Brought(
+            [], None, [Fault("too-many-rows", f"At most {MOST:,} rows are taken at once.", Place("codes"))]
+        )
+    numbered = [
+        (number, record + [""] * (len(header) - len(record))) for number, record in enumerate(rows, first)
+    ]
     return _compared(state, code_list, header, numbered, facts)
 
 
@@ -75,7 +96,9 @@ def _plain(cell: str) -> str:
     return cell[1:] if cell.startswith("'") and cell[1:2] in ("=", "+", "-", "@") else cell
 
 
-def _compared(state: State, code_list: str, header: list[str], records: list[tuple[int, list[str]]], facts: Facts) -> Brought:
+def _compared(
+    state: State, code_list: str, header: list[str], records: list[tuple[int, list[str]]], facts: Facts
+) -> Brought:
     table, rule = TABLES["codes"], state.get(CodeList, code_list)
     own = [i for i, name in enumerate(header) if name in table.by_name and name != "use"]
     more = {name: i for i, name in enumerate(header) if name not in table.by_name}
@@ -84,8 +107,12 @@ def _compared(state: State, code_list: str, header: list[str], records: list[tup
     def record(cells: list[str]) -> list[str]:
         return [code_list, *(pad(rule, cells[i]) if i == at and rule else cells[i] for i in own)]
 
-    known = read_table(table, ["code_list", *(header[i] for i in own)], ((n, record(c)) for n, c in records),
-                       lambda key: state.get(Code, *key))  # fmt: skip
+    known = read_table(
+        table,
+        ["code_list", *(header[i] for i in own)],
+        ((n, record(c)) for n, c in records),
+        lambda key: state.get(Code, *key),
+    )
     cells = dict(records)
     by_row: dict[int, list[Fault]] = {}
     for fault in known.faults:
@@ -107,22 +134,38 @@ def _compared(state: State, code_list: str, header: list[str], records: list[tup
     numbers = known.numbers
     for fault in blocking(check(state, made, facts)):
         number = numbers.get(
-            fault.where.key[:2] if fault.where.table != "hierarchy_nodes" else (code_list, fault.where.key[1]), 0
+            (
+                fault.where.key[:2]
+                if fault.where.table != "hierarchy_nodes"
+                else (code_list, fault.where.key[1])
+            ),
+            0,
         )
         by_row.setdefault(number, []).append(fault.at(row=number or None))
     of_code: dict[str, list[CodeProperty]] = {}
     for value in extras:
         of_code.setdefault(value.code, []).append(value)
-    rows = [_proposal(state, row, parent, number, by_row.pop(number, []), of_code.get(row.code, ()))
-            for (row, parent), number in zip(zip(made.rows, parents, strict=True), known.numbers.values(), strict=True)]  # fmt: skip
-    rows += [Proposal(n, cells[n][at] if n in cells else "", "", FAULT, [], faults) for n, faults in by_row.items()]
+    rows = [
+        _proposal(state, row, parent, number, by_row.pop(number, []), of_code.get(row.code, ()))
+        for (row, parent), number in zip(
+            zip(made.rows, parents, strict=True), known.numbers.values(), strict=True
+        )
+    ]
+    rows += [
+        Proposal(n, cells[n][at] if n in cells else "", "", FAULT, [], faults) for n, faults in by_row.items()
+    ]
     rows.sort(key=lambda row: row.number)
     clean = not any(row.kind == FAULT for row in rows)
     return Brought(rows, made if clean else None, [fault for row in rows for fault in row.faults])
 
 
 def _proposal(
-    state: State, row: Code, parent: str | None, number: int, faults: list[Fault], extras: Iterable[CodeProperty]
+    state: State,
+    row: Code,
+    parent: str | None,
+    number: int,
+    faults: list[Fault],
+    extras: Iterable[CodeProperty],
 ) -> Proposal:
     old = list_index(state, row.code_list).codes.get(row.code)
     differences = []

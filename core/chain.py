@@ -1,6 +1,8 @@
-"""The chain of a company's posted journals: each carries a hash over its content and the hash of the one before.
+"""The chain of a company's posted journals: each carries a hash over its content and the hash of the one
+before.
 
-What is hashed is described in docs/chain.md, so that anyone can recompute it. Cells are texts as the package writes them;
+What is hashed is described in docs/chain.md, so that anyone can recompute it. Cells are texts as the package
+writes them;
 FIELD parts cells, RECORD parts records: neither stands in any text that is taken in.
 """
 
@@ -16,9 +18,36 @@ from core.parsing import write_cell
 
 FORM = "pine-journal-1"
 FIELD, RECORD = "\x1f", "\x1e"
-HEAD = ("company", "journal", "date", "kind", "description", "currency", "rate", "posted_at", "posted_by", "reverses")
-LINE = ("line", "company", "fiscal_year", "period", "closing", "account", "dimensions", "amount", "keyed", "partner", "generated",
-        "description", "source_type", "source_number", "source_party", "source_item")  # fmt: skip
+HEAD = (
+    "company",
+    "journal",
+    "date",
+    "kind",
+    "description",
+    "currency",
+    "rate",
+    "posted_at",
+    "posted_by",
+    "reverses",
+)
+LINE = (
+    "line",
+    "company",
+    "fiscal_year",
+    "period",
+    "closing",
+    "account",
+    "dimensions",
+    "amount",
+    "keyed",
+    "partner",
+    "generated",
+    "description",
+    "source_type",
+    "source_number",
+    "source_party",
+    "source_item",
+)
 BEGINNING = "0" * 64
 
 
@@ -58,6 +87,7 @@ def line_text(cells: Sequence[str]) -> str:
 
 
 def link(previous: str, head: Sealed, lines: Iterable[str]) -> str:
-    """The hash of a journal, hexadecimal: of the form's name, the hash before, the head, and each line's text in order."""
+    """The hash of a journal, hexadecimal: of the form's name, the hash before, the head, and each line's text
+    in order."""
     text = RECORD.join((FORM, previous, FIELD.join(head), *lines))
     return hashlib.sha256(text.encode()).hexdigest()

@@ -1,6 +1,7 @@
 """Every change of a definition as a value. Each can say its edits, a sentence, and be taken back.
 
-Screens, file import, rollouts and commands all make these and hand them to one action (web/definitions/actions.py).
+Screens, file import, rollouts and commands all make these and hand them to one action
+(web/definitions/actions.py).
 """
 
 from __future__ import annotations
@@ -66,7 +67,8 @@ def inverse(state: State, change: Change) -> Change:
 class Examined(NamedTuple):
     """A change worked out on a state: its edits, the state after them, and the faults of making it now.
 
-    `following` are faults of other rows, which read what it changes: a draft may hold some of them until it is published.
+    `following` are faults of other rows, which read what it changes: a draft may hold some of them until it
+    is published.
     """
 
     edits: list[Edit]
@@ -80,7 +82,8 @@ class Examined(NamedTuple):
 
 
 def examine(state: State, change: Change, facts: Facts) -> Examined:
-    """Works a change out and judges it: by itself, by what was posted, and by all that hangs on what it changes."""
+    """Works a change out and judges it: by itself, by what was posted, and by all that hangs on what it
+    changes."""
     edits = change.edits(state)
     after = state.edited(edits)
     if unreadable := checks.of_cells(edits):
@@ -98,7 +101,8 @@ def check(state: State, change: Change, facts: Facts) -> list[Fault]:
 
 
 def refusals(state: State, change: Change) -> Iterator[Fault]:
-    """Why a change can't be made as it is meant, whatever its rows are: it adds what is there, names what isn't."""
+    """Why a change can't be made as it is meant, whatever its rows are: it adds what is there, names what
+    isn't."""
     own: Callable[[State], Iterable[Fault]] | None = getattr(change, "refusals", None)
     return iter(own(state)) if own is not None else iter(())
 
@@ -113,7 +117,9 @@ def edit_sentence(edit: Edit) -> str:
     for column in TABLES[edit.table].columns:
         was, now = getattr(edit.old, column.name), getattr(edit.new, column.name)
         if was != now:
-            parts.append(f"{column.name} from {write_cell(was) or 'nothing'} to {write_cell(now) or 'nothing'}")
+            parts.append(
+                f"{column.name} from {write_cell(was) or 'nothing'} to {write_cell(now) or 'nothing'}"
+            )
     return f"Changed {named(edit.old)}: {', '.join(parts)}"
 
 
@@ -136,7 +142,8 @@ class Put:
 
 @change
 class Amend:
-    """Puts other values into some columns of a row, leaving the rest as it is by then. `values`: (column, cell)."""
+    """Puts other values into some columns of a row, leaving the rest as it is by then. `values`: (column,
+    cell)."""
 
     table: str
     key: tuple[str, ...]
@@ -153,7 +160,9 @@ class Amend:
 
     def sentence(self, state: State) -> str:
         edits = self.edits(state)
-        return edit_sentence(edits[0]) if edits else f"Left {NOUNS[self.table]} {' '.join(self.key)} as it was"
+        return (
+            edit_sentence(edits[0]) if edits else f"Left {NOUNS[self.table]} {' '.join(self.key)} as it was"
+        )
 
 
 @change
@@ -173,7 +182,8 @@ class Drop:
 
 
 def belongings(state: State, row: Any) -> list[Any]:
-    """Rows that are keyed by a row and so belong to it: the lines of a statement, the conditions of a rule, a code's names."""
+    """Rows that are keyed by a row and so belong to it: the lines of a statement, the conditions of a rule, a
+    code's names."""
     table = BY_ROW[type(row)]
     key, names = table.key(row), table.row._fields[: table.keys]
     found = []
@@ -219,8 +229,12 @@ class Add:
         key = table.key(self.row)
         if (there := state.get(type(self.row), *key)) is not None:
             column = table.columns[table.keys - 1].name
-            yield Fault("taken", f"There is a {named(there)} already.", Place(table.name, key, column, write_cell(key[-1])),
-                        "Give another one, or change the one that is there.")  # fmt: skip
+            yield Fault(
+                "taken",
+                f"There is a {named(there)} already.",
+                Place(table.name, key, column, write_cell(key[-1])),
+                "Give another one, or change the one that is there.",
+            )
 
     def sentence(self, state: State) -> str:
         return f"Added {named(self.row)}"
@@ -255,7 +269,8 @@ class Several:
 
 @change
 class Together:
-    """Changes of different rows in one act. None sees what the others do, so a thousand cost a thousand, not a million."""
+    """Changes of different rows in one act. None sees what the others do, so a thousand cost a thousand, not
+    a million."""
 
     changes: tuple[Change, ...]
     told: str
@@ -276,7 +291,9 @@ def joined(edits: Iterable[Edit]) -> list[Edit]:
     found: dict[tuple[str, Key], Edit] = {}
     for edit in edits:
         before = found.get((edit.table, edit.key))
-        found[(edit.table, edit.key)] = Edit(edit.table, edit.key, before.old if before else edit.old, edit.new)
+        found[(edit.table, edit.key)] = Edit(
+            edit.table, edit.key, before.old if before else edit.old, edit.new
+        )
     return [edit for edit in found.values() if edit.old != edit.new]
 
 
@@ -297,15 +314,20 @@ class Restore:
         for edit in self.turned:
             if state.get(TABLES[edit.table].row, *edit.key) != edit.old:
                 row = edit.old if edit.old is not None else edit.new
-                yield Fault("changed-since", f"The {named(row)} was changed again since.", Place(edit.table, edit.key),
-                            "Take the later change back first.")  # fmt: skip
+                yield Fault(
+                    "changed-since",
+                    f"The {named(row)} was changed again since.",
+                    Place(edit.table, edit.key),
+                    "Take the later change back first.",
+                )
 
 
 @change
 class AddCode:
     """A new code, placed below a rollup code of the list's main hierarchy if one is given.
 
-    A code that is there is never written over. A rollup code takes no amounts, so it posts nowhere and has no class.
+    A code that is there is never written over. A rollup code takes no amounts, so it posts nowhere and has no
+    class.
     """
 
     row: Code
@@ -320,8 +342,12 @@ class AddCode:
 
     def refusals(self, state: State) -> Iterator[Fault]:
         if (there := state.get(Code, self.row.code_list, self.row.code)) is not None:
-            yield Fault("taken", f"{there.code} is taken by {there.name}.", Place("codes", (there.code_list, there.code), "code"),
-                        f"The next free code is {next_free(state, there.code_list, there.code)}.")  # fmt: skip
+            yield Fault(
+                "taken",
+                f"{there.code} is taken by {there.name}.",
+                Place("codes", (there.code_list, there.code), "code"),
+                f"The next free code is {next_free(state, there.code_list, there.code)}.",
+            )
 
     def sentence(self, state: State) -> str:
         return f"Added {named(self.row)}" + (f" under {self.parent}" if self.parent else "")
@@ -352,7 +378,8 @@ class CloseCode:
 
 @change
 class DeleteCode:
-    """Deletes an unused code with its own places in hierarchies, its names, properties and doubts set aside."""
+    """Deletes an unused code with its own places in hierarchies, its names, properties and doubts set
+    aside."""
 
     code_list: str
     code: str
@@ -361,8 +388,14 @@ class DeleteCode:
         row = state.get(Code, self.code_list, self.code)
         if row is None:
             return []
-        places = [n for n in state.rows(HierarchyNode) if n.code == self.code and _list_of(state, n) == self.code_list]
-        return joined(edit for own in (*places, *belongings(state, row), row) for edit in Drop(own).edits(state))
+        places = [
+            n
+            for n in state.rows(HierarchyNode)
+            if n.code == self.code and _list_of(state, n) == self.code_list
+        ]
+        return joined(
+            edit for own in (*places, *belongings(state, row), row) for edit in Drop(own).edits(state)
+        )
 
     def sentence(self, state: State) -> str:
         row = state.get(Code, self.code_list, self.code)
@@ -375,7 +408,8 @@ def _list_of(state: State, node: HierarchyNode) -> str:
 
 
 def renumbered(rows: list[Any], moving: Any, before: str, name: str) -> list[Change]:
-    """Puts `moving` among its new neighbours, before the one named (or last), numbering only what must change."""
+    """Puts `moving` among its new neighbours, before the one named (or last), numbering only what must
+    change."""
     place = next((i for i, row in enumerate(rows) if getattr(row, name) == before), len(rows))
     ordered = [*rows[:place], moving, *rows[place:]]
     return [Put(row._replace(position=(i + 1) * 10)) for i, row in enumerate(ordered)]
@@ -395,7 +429,8 @@ class MoveNode:
         own = state.get(HierarchyNode, self.hierarchy, self.code)
         moving = (own or HierarchyNode(self.hierarchy, self.code))._replace(parent=self.parent)
         near = sorted(
-            (n for n in part if n.parent == self.parent and n.code != self.code), key=lambda n: order_key(n.position, n.code)
+            (n for n in part if n.parent == self.parent and n.code != self.code),
+            key=lambda n: order_key(n.position, n.code),
         )
         if not self.before and all(node.position is None for node in near):
             return Put(moving._replace(position=None)).edits(state)
@@ -404,4 +439,6 @@ class MoveNode:
     def sentence(self, state: State) -> str:
         was = state.get(HierarchyNode, self.hierarchy, self.code)
         where = f"under {self.parent}" if self.parent else "to the top"
-        return f"Moved {self.code} {where} in {self.hierarchy}" + (f", from {was.parent or 'the top'}" if was else "")
+        return f"Moved {self.code} {where} in {self.hierarchy}" + (
+            f", from {was.parent or 'the top'}" if was else ""
+        )

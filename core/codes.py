@@ -56,9 +56,14 @@ def text_fault(code_list: CodeList, code: str, rollup: bool) -> str:
     if not CHARACTERS[code_list.characters].fullmatch(code):
         return f"Codes of {code_list.name} are made of {code_list.characters}."
     if len(code) > code_list.max_length:
-        return f"Codes of {code_list.name} have at most {code_list.max_length} characters, this one {len(code)}."
+        return (
+            f"Codes of {code_list.name} have at most {code_list.max_length} characters, this one {len(code)}."
+        )
     if not rollup and len(code) < code_list.min_length:
-        return f"Codes of {code_list.name} have at least {code_list.min_length} characters, this one {len(code)}."
+        return (
+            f"Codes of {code_list.name} have at least {code_list.min_length} characters, this one"
+            f" {len(code)}."
+        )
     if code.lower() in SELECTOR_WORDS:
         return f"'{code}' is a word of the selectors, so no code may be called that."
     return ""
@@ -70,11 +75,14 @@ def pad(code_list: CodeList, code: str) -> str:
 
 
 def in_use(code: Code, on: date) -> bool:
-    return (code.in_use_from is None or code.in_use_from <= on) and (code.in_use_until is None or on <= code.in_use_until)
+    return (code.in_use_from is None or code.in_use_from <= on) and (
+        code.in_use_until is None or on <= code.in_use_until
+    )
 
 
 def next_free(state: State, code_list: str, after: str) -> str:
-    """The next free code after one that stands there: half-way up to its successor in round steps, never past it."""
+    """The next free code after one that stands there: half-way up to its successor in round steps, never past
+    it."""
     rule = state.get(CodeList, code_list)
     index = list_index(state, code_list)
     if rule is None:
@@ -87,7 +95,9 @@ def next_free(state: State, code_list: str, after: str) -> str:
         return ""
     width, start = len(after), int(after)
     place = bisect_left(index.posting, after)
-    following = next((c for c in index.posting[place:] if c > after and len(c) == width and c.isdigit()), "9" * width)
+    following = next(
+        (c for c in index.posting[place:] if c > after and len(c) == width and c.isdigit()), "9" * width
+    )
     limit = int(following)
     for step in (10, 5, 1):
         candidate = start - start % step + step
@@ -113,7 +123,10 @@ def likely_class(state: State, code_list: str, code: str) -> str:
         return ""
 
     def shared(other: str) -> int:
-        return next((i for i, (a, b) in enumerate(zip(code, other, strict=False)) if a != b), min(len(code), len(other)))
+        return next(
+            (i for i, (a, b) in enumerate(zip(code, other, strict=False)) if a != b),
+            min(len(code), len(other)),
+        )
 
     votes: Counter[str] = Counter()
     for other in near:

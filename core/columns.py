@@ -21,13 +21,15 @@ class Coded(NamedTuple):
 
 
 class Digits(NamedTuple):
-    """Amounts as written: all digits as one number (-1: unreadable, empty: 0) and how many of them follow the point."""
+    """Amounts as written: all digits as one number (-1: unreadable, empty: 0) and how many of them follow the
+    point."""
 
     value: NDArray[np.int64]
     places: NDArray[np.int64]
 
     def minor(self, digits: NDArray[np.int64], limit: int) -> NDArray[np.int64]:
-        """Minor units for currencies with so many digits; -1 where it is none, too fine or not below `limit`."""
+        """Minor units for currencies with so many digits; -1 where it is none, too fine or not below
+        `limit`."""
         missing = digits - self.places
         bad = (self.value < 0) | (missing < 0) | (missing > 18)
         factor = 10 ** np.where(bad, 0, missing)
@@ -36,7 +38,8 @@ class Digits(NamedTuple):
 
 
 class LineColumns(NamedTuple):
-    """Journal lines of a file. `odd`: lines with a free text that may not be kept; `rows`: their numbers in the file."""
+    """Journal lines of a file. `odd`: lines with a free text that may not be kept; `rows`: their numbers in
+    the file."""
 
     company: Coded
     journal: Coded
@@ -53,7 +56,8 @@ class LineColumns(NamedTuple):
 
 
 def paired(*columns: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """Numbers the different combinations of columns of small whole numbers (from -1): each line's combination, and a
+    """Numbers the different combinations of columns of small whole numbers (from -1): each line's
+    combination, and a
     line that shows each."""
     codes = columns[0] + 1
     for column in columns[1:]:

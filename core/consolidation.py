@@ -1,9 +1,11 @@
-"""Consolidated figures: collect, map, eliminate, sum. Built once as sorted arrays; a period is one pass over them."""
+"""Consolidated figures: collect, map, eliminate, sum. Built once as sorted arrays; a period is one pass over
+them."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -23,10 +25,13 @@ OUTSIDE = -1
 
 @dataclass(frozen=True, slots=True)
 class Member:
-    """What one company brings: its books, its mapping, where its periods count, and how to read interned rows.
+    """What one company brings: its books, its mapping, where its periods count, and how to read interned
+    rows.
 
-    `texts(account, dimensions)` gives an account string and its dimensions; asked only where a mapping depends on
-    more than the natural account. `ordinals` maps the company's ordinals to the group's (absent: doesn't count).
+    `texts(account, dimensions)` gives an account string and its dimensions; asked only where a mapping
+    depends on
+    more than the natural account. `ordinals` maps the company's ordinals to the group's (absent: doesn't
+    count).
     """
 
     company: str
@@ -41,8 +46,10 @@ class Member:
 class Slab:
     """All amounts of a group, sorted into cells (target, company, partner); `starts` begins each cell.
 
-    Targets are the group's posting accounts in order, then the strays. `partner` is a member's index or OUTSIDE. Cells of
-    one target and company lie together: `pair_starts` begins each such pair, `pairs` is its place in targets by companies.
+    Targets are the group's posting accounts in order, then the strays. `partner` is a member's index or
+    OUTSIDE. Cells of
+    one target and company lie together: `pair_starts` begins each such pair, `pairs` is its place in targets
+    by companies.
     """
 
     state: State
@@ -86,7 +93,9 @@ class Slab:
         return np.logical_or.reduceat(self.ordinal <= end, self.starts)
 
 
-def _targets(member: Member, book: Books, accounts: dict[str, int], strays: dict[Stray, int]) -> NDArray[np.int64]:
+def _targets(
+    member: Member, book: Books, accounts: dict[str, int], strays: dict[Stray, int]
+) -> NDArray[np.int64]:
     """The target of each row of a book."""
     plan = member.plan
     own = list_index_of(plan)
@@ -117,7 +126,7 @@ def _targets(member: Member, book: Books, accounts: dict[str, int], strays: dict
             key = (int(book.rows["account"][at]), int(book.rows["dimensions"][at]))
             if key not in memo:
                 natural = book.naturals[book.rows["natural"][at]]
-                memo[key] = place(natural, plan.target(natural, lambda a=account, d=dimensions: plan.values(a, d)))  # type: ignore[misc]
+                memo[key] = place(natural, plan.target(natural, partial(plan.values, account, dimensions)))
             made[at] = memo[key]
     return made
 
@@ -159,9 +168,25 @@ def build(state: State, group: str, members: list[Member]) -> Slab:
     companies = tuple(member.company for member in members)
     if not parts:
         empty = np.zeros(0, dtype=np.int64)
-        return Slab(state, group, tuple(posting), companies, (), empty, empty, empty, empty,
-                    empty.astype(np.int32), empty.astype(bool), empty, empty, empty)  # fmt: skip
-    target, company, partner, when, kept, amount = (np.concatenate(column) for column in zip(*parts, strict=True))
+        return Slab(
+            state,
+            group,
+            tuple(posting),
+            companies,
+            (),
+            empty,
+            empty,
+            empty,
+            empty,
+            empty.astype(np.int32),
+            empty.astype(bool),
+            empty,
+            empty,
+            empty,
+        )
+    target, company, partner, when, kept, amount = (
+        np.concatenate(column) for column in zip(*parts, strict=True)
+    )
     width, deep = len(members), len(members) + 1
     cell = (target * width + company) * deep + partner + 1
     order = np.argsort(cell, kind="stable")
@@ -170,8 +195,22 @@ def build(state: State, group: str, members: list[Member]) -> Slab:
     first = order[starts]
     pair = cell[starts] // deep
     pair_starts = np.flatnonzero(np.concatenate([[True], pair[1:] != pair[:-1]]))
-    return Slab(state, group, tuple(posting), companies, tuple(strays), starts, target[first], company[first],
-                partner[first], when[order], kept[order], exact(amount[order]), pair_starts, pair[pair_starts])  # fmt: skip
+    return Slab(
+        state,
+        group,
+        tuple(posting),
+        companies,
+        tuple(strays),
+        starts,
+        target[first],
+        company[first],
+        partner[first],
+        when[order],
+        kept[order],
+        exact(amount[order]),
+        pair_starts,
+        pair[pair_starts],
+    )
 
 
 class Disagreement(NamedTuple):
@@ -212,7 +251,9 @@ def rules_of(slab: Slab) -> list[Rule]:
 class Eliminated:
     """Cell sums after elimination, what was taken by target, and the differences each rule put where.
 
-    `posted` are (target, amount) per rule; `taken` is what eliminations changed by target, differences included."""
+    `posted` are (target, amount) per rule; `taken` is what eliminations changed by target, differences
+    included.
+    """
 
     cells: NDArray[Any]
     posted: tuple[tuple[int, int], ...]
@@ -222,7 +263,8 @@ class Eliminated:
 
 
 def eliminate(slab: Slab, cells: NDArray[Any], rules: list[Rule] | None = None) -> Eliminated:
-    """Runs the eliminations over cell sums. Debits still equal credits afterwards: what is taken away on one account
+    """Runs the eliminations over cell sums. Debits still equal credits afterwards: what is taken away on one
+    account
     and does not cancel comes back on the rule's difference account."""
     cells = cells.copy()
     size = len(slab.accounts) + len(slab.strays)
@@ -289,17 +331,22 @@ def _matrix(slab: Slab, cells: NDArray[Any], after: Eliminated) -> NDArray[Any]:
 
 
 def consolidate(slab: Slab, start: int, end: int, balance_sheet: bool) -> Consolidated:
-    """Amounts for a statement: to the end for a balance sheet, else from start to end without closing journals."""
+    """Amounts for a statement: to the end for a balance sheet, else from start to end without closing
+    journals."""
     rules = rules_of(slab)
     everything = slab.upto(end)
     cumulative = eliminate(slab, everything, rules)
     total = _matrix(slab, everything, cumulative)
     if balance_sheet:
-        return Consolidated(slab.companies, Amounts(total, total, slab.strays, None, _touched(total)), cumulative, cumulative)
+        return Consolidated(
+            slab.companies, Amounts(total, total, slab.strays, None, _touched(total)), cumulative, cumulative
+        )
     cells = slab.window(start, end, closing=False)
     window = eliminate(slab, cells, rules)
     amounts = _matrix(slab, cells, window)
-    return Consolidated(slab.companies, Amounts(amounts, total, slab.strays, None, _touched(amounts)), window, cumulative)
+    return Consolidated(
+        slab.companies, Amounts(amounts, total, slab.strays, None, _touched(amounts)), window, cumulative
+    )
 
 
 def _touched(amounts: NDArray[Any]) -> NDArray[np.bool_]:
@@ -310,7 +357,8 @@ def _touched(amounts: NDArray[Any]) -> NDArray[np.bool_]:
 
 
 def trial_balance(slab: Slab, start: int, end: int) -> list[TrialRow]:
-    """After mapping and elimination, each company's net movement of an account on its side; strays in a last row."""
+    """After mapping and elimination, each company's net movement of an account on its side; strays in a last
+    row."""
     rules = rules_of(slab)
     before = eliminate(slab, slab.upto(start - 1), rules)
     moved = eliminate(slab, slab.window(start, end, closing=True), rules)
@@ -335,7 +383,9 @@ def trial_balance(slab: Slab, start: int, end: int) -> list[TrialRow]:
     codes = list_index(slab.state, chart.natural_list).codes if chart else {}
     count = len(slab.accounts)
     rows = [
-        TrialRow(slab.accounts[i], codes[slab.accounts[i]].name, int(opening[i]), int(debit[i]), int(credit[i]))
+        TrialRow(
+            slab.accounts[i], codes[slab.accounts[i]].name, int(opening[i]), int(debit[i]), int(credit[i])
+        )
         for i in np.flatnonzero(touched[:count]).tolist()
     ]
     if touched[count:].any():

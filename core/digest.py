@@ -1,4 +1,5 @@
-"""A digest of all definitions: a sum over their rows, so that an edit brings it up to date without reading the rest."""
+"""A digest of all definitions: a sum over their rows, so that an edit brings it up to date without reading
+the rest."""
 
 from __future__ import annotations
 
@@ -17,7 +18,9 @@ def row_digest(table: str, row: Any) -> int:
     if row is None:
         return 0
     cells = BETWEEN.join([table, *(cell if type(cell) is str else write_cell(cell) for cell in row)])
-    return int.from_bytes(hashlib.blake2b(cells.encode("utf-8", "surrogatepass"), digest_size=BITS // 8).digest(), "big")
+    return int.from_bytes(
+        hashlib.blake2b(cells.encode("utf-8", "surrogatepass"), digest_size=BITS // 8).digest(), "big"
+    )
 
 
 def added(digest: int, *, gone: int, come: int) -> int:

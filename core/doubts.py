@@ -1,4 +1,5 @@
-"""What looks wrong in a code list: a standing list, each entry with its way out, each to be set aside with a reason."""
+"""What looks wrong in a code list: a standing list, each entry with its way out, each to be set aside with a
+reason."""
 
 from __future__ import annotations
 
@@ -59,7 +60,8 @@ def _by_definitions(state: State, code_list: str) -> tuple[Doubt, ...]:
 
 
 def doubts(state: State, code_list: str, known: Known) -> tuple[list[Doubt], list[tuple[Doubt, str]]]:
-    """Those that stand, and those set aside one by one with their reasons; the worst first, then in code order.
+    """Those that stand, and those set aside one by one with their reasons; the worst first, then in code
+    order.
 
     A kind that is set aside for the whole list is in neither.
     """
@@ -68,13 +70,28 @@ def doubts(state: State, code_list: str, known: Known) -> tuple[list[Doubt], lis
     for code, standing in known.standing.items():
         row = index.codes.get(code)
         if row is not None and row.in_use_until:
-            found.append(Doubt("closed-balance", code, f"It was in use until {row.in_use_until}, and {standing} stands on it.",
-                               "Post the balance over to another account, or reopen it."))  # fmt: skip
+            found.append(
+                Doubt(
+                    "closed-balance",
+                    code,
+                    f"It was in use until {row.in_use_until}, and {standing} stands on it.",
+                    "Post the balance over to another account, or reopen it.",
+                )
+            )
     if code_list in natural_lists(state) and known.posted:
         for code in index.posting:
-            if code not in known.posted and index.codes[code].takes_amounts and not index.codes[code].in_use_until:
+            if (
+                code not in known.posted
+                and index.codes[code].takes_amounts
+                and not index.codes[code].in_use_until
+            ):
                 found.append(
-                    Doubt("never-used", code, "Nothing was ever posted to it.", "Delete it, close it, or leave it for later.")
+                    Doubt(
+                        "never-used",
+                        code,
+                        "Nothing was ever posted to it.",
+                        "Delete it, close it, or leave it for later.",
+                    )
                 )
     order = list(KINDS)
     found.sort(key=lambda doubt: (order.index(doubt.kind), doubt.code))
@@ -97,8 +114,12 @@ def _neighbours(state: State, code_list: str) -> Iterator[Doubt]:
         own = index.codes[code].account_class
         if len(before) == NEAR and len(after) == NEAR and len(classes) == 1 and own not in classes:
             other_class = classes.pop()
-            yield Doubt("neighbours", code, f"It is of class {own}; {', '.join(near)} are of class {other_class}.",
-                        "Correct the class while nothing is posted to it, or give it another code.")  # fmt: skip
+            yield Doubt(
+                "neighbours",
+                code,
+                f"It is of class {own}; {', '.join(near)} are of class {other_class}.",
+                "Correct the class while nothing is posted to it, or give it another code.",
+            )
 
 
 def _rollup_classes(state: State, code_list: str) -> Iterator[Doubt]:
@@ -107,7 +128,11 @@ def _rollup_classes(state: State, code_list: str) -> Iterator[Doubt]:
     if made is None:
         return
     for parent, children in made.children.items():
-        votes = Counter(index.codes[c].account_class for c in children if c in index.codes and index.codes[c].account_class)
+        votes = Counter(
+            index.codes[c].account_class
+            for c in children
+            if c in index.codes and index.codes[c].account_class
+        )
         if parent not in index.codes or len(votes) < 2:
             continue
         common, count = votes.most_common(1)[0]
@@ -116,8 +141,14 @@ def _rollup_classes(state: State, code_list: str) -> Iterator[Doubt]:
         for code in children:
             row = index.codes.get(code)
             if row is not None and row.account_class not in ("", common):
-                yield Doubt("rollup-class", code, f"It is of class {row.account_class} under {parent} {index.codes[parent].name}, "
-                            f"where {count} of {sum(votes.values())} are of class {common}.", "Move it below another rollup code.", parent)  # fmt: skip
+                yield Doubt(
+                    "rollup-class",
+                    code,
+                    f"It is of class {row.account_class} under {parent} {index.codes[parent].name}, "
+                    f"where {count} of {sum(votes.values())} are of class {common}.",
+                    "Move it below another rollup code.",
+                    parent,
+                )
 
 
 def _key(name: str) -> str:
@@ -141,8 +172,13 @@ def _alike(state: State, code_list: str) -> Iterator[Doubt]:
                 if other == row.name
                 else f"“{row.name}” and “{other}” ({first}) are nearly the same."
             )
-            yield Doubt("names-alike", code, what,
-                        "Name one of them so that they can be told apart, or close one.", first)  # fmt: skip
+            yield Doubt(
+                "names-alike",
+                code,
+                what,
+                "Name one of them so that they can be told apart, or close one.",
+                first,
+            )
 
 
 def _thin(state: State, code_list: str) -> Iterator[Doubt]:
@@ -151,7 +187,12 @@ def _thin(state: State, code_list: str) -> Iterator[Doubt]:
         if index.codes[code].rollup and made is not None:
             children = made.children.get(code, [])
             if not children:
-                yield Doubt("thin-rollup", code, "It holds nothing.", "Place codes below it, let it take some in, or delete it.")
+                yield Doubt(
+                    "thin-rollup",
+                    code,
+                    "It holds nothing.",
+                    "Place codes below it, let it take some in, or delete it.",
+                )
             elif len(children) == 1:
                 yield Doubt(
                     "thin-rollup",
@@ -173,5 +214,8 @@ def _missing_names(state: State, code_list: str) -> Iterator[Doubt]:
             for code in index.ordered:
                 if code not in codes and not index.codes[code].in_use_until:
                     yield Doubt(
-                        "name-missing", code, f"It has no name in {language}; {len(codes):,} others have.", "Give it one."
+                        "name-missing",
+                        code,
+                        f"It has no name in {language}; {len(codes):,} others have.",
+                        "Give it one.",
                     )

@@ -1,4 +1,5 @@
-"""A draft: changes in order, replayed on the definitions as they are by now. What collides, and what depends on what."""
+"""A draft: changes in order, replayed on the definitions as they are by now. What collides, and what depends
+on what."""
 
 from __future__ import annotations
 
@@ -14,14 +15,16 @@ from core.state import Edit, Key, State
 from core.tables import BY_ROW, TABLES
 
 MAY_WAIT = ("placed-twice", "sign-mixed", "sign-turned", "class-misplaced", "selector")
-"""Faults that a change brings to other rows and that a draft may hold until it is published: a code moved in a tree
+"""Faults that a change brings to other rows and that a draft may hold until it is published: a code moved in
+a tree
 first, the statement that picks it put right after."""
 PLACED = {"hierarchy_nodes": "position", "statement_lines": "position"}
 """Columns that only say the order among neighbours: two people may number the same neighbours anew."""
 
 
 def recorded(change: Change, state: State) -> Change:
-    """The change as a draft keeps it: of a known row only the columns that it changes, so that others stay free."""
+    """The change as a draft keeps it: of a known row only the columns that it changes, so that others stay
+    free."""
     if isinstance(change, Several):
         made = []
         for part in change.changes:
@@ -35,7 +38,9 @@ def recorded(change: Change, state: State) -> Change:
         old = state.get(type(change.row), *table.key(change.row))
         if old is not None:
             values = tuple(
-                (name, write_cell(new)) for name, was, new in zip(table.row._fields, old, change.row, strict=True) if was != new
+                (name, write_cell(new))
+                for name, was, new in zip(table.row._fields, old, change.row, strict=True)
+                if was != new
             )
             return Amend(table.name, tuple(write_cell(part) for part in table.key(change.row)), values)
     return change
@@ -77,7 +82,8 @@ def replay(base: State, made: Sequence[tuple[int, Change]]) -> Replayed:
 
 
 class Collision(NamedTuple):
-    """A row that the draft and a version published meanwhile both changed. `columns` are those that differ."""
+    """A row that the draft and a version published meanwhile both changed. `columns` are those that
+    differ."""
 
     table: str
     key: Key
@@ -90,7 +96,11 @@ class Collision(NamedTuple):
         if self.mine is None or self.theirs is None:
             row = self.mine if self.mine is not None else self.theirs
             who = ("The draft deletes", "a version published meanwhile changes it")
-            one, other = who if self.mine is None else ("A version published meanwhile deletes", "the draft changes it")
+            one, other = (
+                who
+                if self.mine is None
+                else ("A version published meanwhile deletes", "the draft changes it")
+            )
             return f"{one} the {named(row)}; {other}."
         sides = ", ".join(
             f"{name} {write_cell(getattr(self.theirs, name)) or 'empty'} as published, "
@@ -136,11 +146,16 @@ def tells(edit: Edit) -> bool:
 
 def touching(replayed: Replayed, table: str, key: Key) -> list[int]:
     """Numbers of the steps that change a row."""
-    return [step.number for step in replayed.steps if any((e.table, e.key) == (table, key) and tells(e) for e in step.edits)]
+    return [
+        step.number
+        for step in replayed.steps
+        if any((e.table, e.key) == (table, key) and tells(e) for e in step.edits)
+    ]
 
 
 def dependents(replayed: Replayed, number: int) -> list[int]:
-    """Other steps that can't stay when one is taken back: they would do nothing any more, or leave a fault."""
+    """Other steps that can't stay when one is taken back: they would do nothing any more, or leave a
+    fault."""
     gone = {number}
     had = {step.number for step in replayed.steps if step.edits}
     known = {(fault.where, fault.what) for fault in _faults(replayed)}

@@ -1,4 +1,5 @@
-"""A hierarchy as a building: the roof is the whole, storeys are levels, posting codes are posts standing on the ground.
+"""A hierarchy as a building: the roof is the whole, storeys are levels, posting codes are posts standing on
+the ground.
 
 Pure geometry in whole drawing units; what is drawn where is decided here, how it looks is the screen's.
 """
@@ -74,9 +75,16 @@ class _Node(NamedTuple):
 
 
 class _Ground:
-    """The tree with its weights: what stands below a code, how wide it is, what the draft takes from where."""
+    """The tree with its weights: what stands below a code, how wide it is, what the draft takes from
+    where."""
 
-    def __init__(self, state: State, made: Tree, weights: Mapping[str, float] | None, moved: Mapping[str, tuple[str, str]]):
+    def __init__(
+        self,
+        state: State,
+        made: Tree,
+        weights: Mapping[str, float] | None,
+        moved: Mapping[str, tuple[str, str]],
+    ):
         self.made, self.codes = made, list_index(state, made.code_list).codes
         self.counted = counted(state, made.hierarchy)
         if weights is None:
@@ -114,7 +122,9 @@ class _Ground:
         start, end = self._span(node.code)
         own = float(self.weight[end] - self.weight[start])
         return own + (
-            sum(self.width(_Node(code, False, "old")) for code in self.ghosts.get(node.code, [])) if node.moved != "old" else 0.0
+            sum(self.width(_Node(code, False, "old")) for code in self.ghosts.get(node.code, []))
+            if node.moved != "old"
+            else 0.0
         )
 
     def posting(self, node: _Node) -> int:
@@ -134,10 +144,15 @@ class _Ground:
 
 
 def draw(
-    state: State, hierarchy: str, *, zoom: str = "", weights: Mapping[str, float] | None = None,
+    state: State,
+    hierarchy: str,
+    *,
+    zoom: str = "",
+    weights: Mapping[str, float] | None = None,
     moved: Mapping[str, tuple[str, str]] | None = None,
-) -> Elevation:  # fmt: skip
-    """Lays a hierarchy out. `weights` by posting code (None: all alike); `moved`: code → (old parent, new parent)."""
+) -> Elevation:
+    """Lays a hierarchy out. `weights` by posting code (None: all alike); `moved`: code → (old parent, new
+    parent)."""
     made = tree(state, hierarchy)
     ground = _Ground(state, made, weights, moved or {})
     inside = zoom in made.place and zoom in ground.codes and ground.codes[zoom].rollup
@@ -169,15 +184,30 @@ class _Draughtsman:
         first, ground = nodes[0], self.ground
         moved = next((node.moved for node in nodes if node.moved), "")
         self.drawing.bays.append(
-            Bay(first.code, self._name(first.code), level, x, level * self.pitch, max(width - 2, 1.0), self.pitch - 8,
-                sum(ground.posting(node) for node in nodes), len(nodes), ground.account_class(nodes), moved)
-        )  # fmt: skip
+            Bay(
+                first.code,
+                self._name(first.code),
+                level,
+                x,
+                level * self.pitch,
+                max(width - 2, 1.0),
+                self.pitch - 8,
+                sum(ground.posting(node) for node in nodes),
+                len(nodes),
+                ground.account_class(nodes),
+                moved,
+            )
+        )
 
-    def _below(self, node: _Node, level: int, x: float, width: float) -> list[tuple[_Node, int, float, float]]:
+    def _below(
+        self, node: _Node, level: int, x: float, width: float
+    ) -> list[tuple[_Node, int, float, float]]:
         """Draws what stands directly below a bay; returns the bays that have more below them."""
         weighed = [(child, self.ground.width(child)) for child in self.ground.children(node)]
         total = sum(weight for _, weight in weighed)
-        share = [(child, width * (weight / total if total else 1 / len(weighed))) for child, weight in weighed]
+        share = [
+            (child, width * (weight / total if total else 1 / len(weighed))) for child, weight in weighed
+        ]
         further: list[tuple[_Node, int, float, float]] = []
         row: list[tuple[_Node, float]] = []
         at = start = x
@@ -204,13 +234,20 @@ class _Draughtsman:
         self._standing(node, level, x, width, share)
         return further
 
-    def _standing(self, node: _Node, level: int, x: float, width: float, share: list[tuple[_Node, float]]) -> None:
+    def _standing(
+        self, node: _Node, level: int, x: float, width: float, share: list[tuple[_Node, float]]
+    ) -> None:
         """The posts of a bay's own posting codes, each in its share; those too close together as one."""
         at = x
         run: list[tuple[_Node, float, float]] = []
         for child, wide in share:
             if not child.rollup:
-                if run and (child.moved or run[-1][0].moved or at - run[-1][1] >= POST_GAP or at > run[-1][1] + run[-1][2] + 0.5):
+                if run and (
+                    child.moved
+                    or run[-1][0].moved
+                    or at - run[-1][1] >= POST_GAP
+                    or at > run[-1][1] + run[-1][2] + 0.5
+                ):
                     self._post(run, level)
                     run = []
                 run.append((child, at, wide))
@@ -226,11 +263,22 @@ class _Draughtsman:
         narrow = min(wide * 0.7, 9.0) if len(run) == 1 else max(wide - 2, 1.0)
         closed = all(self.ground.codes[node.code].in_use_until for node, _, _ in run)
         self.drawing.posts.append(
-            Post(first.code, self._name(first.code), start + (wide - narrow) / 2, y, narrow, len(run), first.moved, closed)
+            Post(
+                first.code,
+                self._name(first.code),
+                start + (wide - narrow) / 2,
+                y,
+                narrow,
+                len(run),
+                first.moved,
+                closed,
+            )
         )
 
     def _merged_posts(self, nodes: list[_Node], level: int, x: float, width: float) -> None:
         """What stands below merged bays, as one block of posts."""
         if count := sum(self.ground.posting(node) for node in nodes):
             y = (level + 1) * self.pitch - 8
-            self.drawing.posts.append(Post(nodes[0].code, "", x + 2, y, max(width - 6, 1.0), count, "", False))
+            self.drawing.posts.append(
+                Post(nodes[0].code, "", x + 2, y, max(width - 6, 1.0), count, "", False)
+            )

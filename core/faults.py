@@ -14,7 +14,8 @@ Key = tuple[Any, ...]
 
 @dataclass(frozen=True, slots=True)
 class Place:
-    """Where a fault stands: a row of a table by its key, a column, the value found; `row` once a file is known."""
+    """Where a fault stands: a row of a table by its key, a column, the value found; `row` once a file is
+    known."""
 
     table: str = ""
     key: Key = ()

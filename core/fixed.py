@@ -1,4 +1,5 @@
-"""What is fixed once something was posted, and what can't go while it is used. Told before, and checked on the change."""
+"""What is fixed once something was posted, and what can't go while it is used. Told before, and checked on
+the change."""
 
 from __future__ import annotations
 
@@ -49,7 +50,8 @@ class Facts:
     own_codes: Callable[[str], frozenset[str]] = lambda _: frozenset()
     """codes of the company segment in account strings that a company was posted to"""
     tie: Callable[[type[Any], str], str] = lambda _, __: ""
-    """what else keeps a row (its class and first key column) from being deleted, as the end of a sentence with because"""
+    """what else keeps a row (its class and first key column) from being deleted, as the end of a sentence
+    with because"""
 
 
 NOTHING_POSTED = Facts(lambda _: frozenset(), frozenset, frozenset, lambda _: frozenset())
@@ -61,7 +63,8 @@ def _structure_posted(state: State, facts: Facts, structure: str) -> bool:
 
 
 class Rule(NamedTuple):
-    """Columns that can't change, and a row that can't go, where the question is answered with yes; `because` says why."""
+    """Columns that can't change, and a row that can't go, where the question is answered with yes; `because`
+    says why."""
 
     columns: tuple[str, ...]
     holds: Callable[[State, Facts, Any], bool]
@@ -71,10 +74,18 @@ class Rule(NamedTuple):
 FIXED: dict[type[Any], tuple[Rule, ...]] = {
     Code: (
         Rule(("account_class", "rollup"), lambda s, f, r: r.code in f.codes(r.code_list), "it was posted to"),
-        Rule(("budgeting",), lambda s, f, r: r.budgeting and r.code in f.budgeted(r.code_list), "budgets have lines on it"),
+        Rule(
+            ("budgeting",),
+            lambda s, f, r: r.budgeting and r.code in f.budgeted(r.code_list),
+            "budgets have lines on it",
+        ),
     ),
     Structure: (
-        Rule(("separator",), lambda s, f, r: _structure_posted(s, f, r.structure), "account strings of it were posted to"),
+        Rule(
+            ("separator",),
+            lambda s, f, r: _structure_posted(s, f, r.structure),
+            "account strings of it were posted to",
+        ),
     ),
     StructureSegment: (
         Rule(
@@ -83,11 +94,21 @@ FIXED: dict[type[Any], tuple[Rule, ...]] = {
             "account strings of its structure were posted to",
         ),
     ),
-    Dimension: (Rule(("code_list",), lambda s, f, r: r.dimension in f.dimensions(), "lines carry codes of it"),),
+    Dimension: (
+        Rule(("code_list",), lambda s, f, r: r.dimension in f.dimensions(), "lines carry codes of it"),
+    ),
     ChartDimension: (Rule((), lambda s, f, r: r.dimension in f.dimensions(), "lines carry codes of it"),),
-    Chart: (Rule(("structure",), lambda s, f, r: r.chart in f.charts(), "account strings of it were posted to"),),
-    Company: (Rule(("currency", "chart", "calendar"), lambda s, f, r: r.company in f.companies(), "it has postings"),),
-    CompanyCode: (Rule((), lambda s, f, r: r.code in f.own_codes(r.company), "lines of the company carry it"),),
+    Chart: (
+        Rule(("structure",), lambda s, f, r: r.chart in f.charts(), "account strings of it were posted to"),
+    ),
+    Company: (
+        Rule(
+            ("currency", "chart", "calendar"), lambda s, f, r: r.company in f.companies(), "it has postings"
+        ),
+    ),
+    CompanyCode: (
+        Rule((), lambda s, f, r: r.code in f.own_codes(r.company), "lines of the company carry it"),
+    ),
     Period: (
         Rule(
             ("starts_on", "ends_on", "kind"),
@@ -122,13 +143,20 @@ def transition_faults(before: State, after: State, edits: Iterable[Edit], facts:
 
 def _changed(before: State, edit: Edit, facts: Facts) -> Iterator[Fault]:
     for rule in FIXED.get(type(edit.new), ()):
-        changed = [column for column in rule.columns if getattr(edit.old, column) != getattr(edit.new, column)]
+        changed = [
+            column for column in rule.columns if getattr(edit.old, column) != getattr(edit.new, column)
+        ]
         if changed and rule.holds(before, facts, edit.old):
             for column in changed:
                 was = getattr(edit.old, column)
                 title = column.replace("_", " ")
-                yield fault(edit.new, column, f"The {title} can't change from {str(was).lower()} any more because {rule.because}.",
-                            "Close it and add a new one.", "fixed")  # fmt: skip
+                yield fault(
+                    edit.new,
+                    column,
+                    f"The {title} can't change from {str(was).lower()} any more because {rule.because}.",
+                    "Close it and add a new one.",
+                    "fixed",
+                )
 
 
 WAYS_OUT: dict[type[Any], str] = {
@@ -155,17 +183,35 @@ def _dropped(after: State, edit: Edit, facts: Facts) -> Iterator[Fault]:
     if isinstance(row, Code):
         for use in list(uses.of_code(after, row.code_list, row.code))[:20]:
             yield fault(
-                row, "code", f"{row.code} {row.name} is used: {use.sentence}.", "Take it out there first, or close it.", "used"
+                row,
+                "code",
+                f"{row.code} {row.name} is used: {use.sentence}.",
+                "Take it out there first, or close it.",
+                "used",
             )
     if isinstance(row, ListProperty):
-        values = sum(value.property == row.property for value in after.part(CodeProperty, row.code_list).values())
+        values = sum(
+            value.property == row.property for value in after.part(CodeProperty, row.code_list).values()
+        )
         if values:
-            yield fault(row, "", f"{values:,} codes have a value for {row.name}.", "Empty it on those codes first.", "used")
+            yield fault(
+                row,
+                "",
+                f"{values:,} codes have a value for {row.name}.",
+                "Empty it on those codes first.",
+                "used",
+            )
     if TABLES[edit.table].keys == 1:
         used = [BY_ROW[type(user)] for user in references.users(after, type(row), row[0])]
         for name in sorted({table.name for table in used}):
             count = sum(table.name == name for table in used)
-            yield fault(row, "", f"{_name(row)} is used by {count} rows of {name}.", "Take it out there first.", "used")
+            yield fault(
+                row,
+                "",
+                f"{_name(row)} is used by {count} rows of {name}.",
+                "Take it out there first.",
+                "used",
+            )
 
 
 def _name(row: Any) -> str:

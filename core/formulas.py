@@ -18,7 +18,8 @@ DEPTH = 200
 
 @dataclass(frozen=True, slots=True)
 class Formula:
-    """In postfix order: ('line', id), ('number', Fraction) or ('op', sign). `fault` is a sentence, empty if sound."""
+    """In postfix order: ('line', id), ('number', Fraction) or ('op', sign). `fault` is a sentence, empty if
+    sound."""
 
     steps: tuple[tuple[str, str | Fraction], ...]
     lines: tuple[str, ...]
@@ -128,6 +129,12 @@ def evaluate(formula: Formula, shown: Callable[[str], Fraction | None]) -> Fract
             if value == "/" and right == 0:
                 return None
             stack.append(
-                left + right if value == "+" else left - right if value == "-" else left * right if value == "*" else left / right
+                left + right
+                if value == "+"
+                else left - right
+                if value == "-"
+                else left * right
+                if value == "*"
+                else left / right
             )
     return stack.pop() if stack else None

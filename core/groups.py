@@ -13,7 +13,8 @@ from core.tables import Company, Group, GroupMember
 
 @dataclass(frozen=True, slots=True)
 class Reached:
-    """A company as reached from a group: through which groups, at which method and share, in from when until when."""
+    """A company as reached from a group: through which groups, at which method and share, in from when until
+    when."""
 
     company: str
     path: tuple[str, ...]
@@ -42,7 +43,9 @@ def membership(state: State, group: str) -> Membership:
     waiting = [Reached("", (group,), "full", Decimal(100), None, None)]
     while waiting:
         at = waiting.pop()
-        for row in sorted(state.part(GroupMember, at.path[-1]).values(), key=lambda r: r.member, reverse=True):
+        for row in sorted(
+            state.part(GroupMember, at.path[-1]).values(), key=lambda r: r.member, reverse=True
+        ):
             method = row.method if at.method == "full" else at.method
             share = at.ownership * (row.ownership if row.ownership is not None else Decimal(100)) / 100
             start = max((d for d in (at.in_from, row.in_from) if d), default=None)
@@ -66,7 +69,9 @@ def group_calendar(state: State, group: str) -> CalendarIndex | None:
         return None
     if head.calendar:
         return calendar_index(state, head.calendar)
-    names = {row.calendar for r in membership(state, group).companies if (row := state.get(Company, r.company))}
+    names = {
+        row.calendar for r in membership(state, group).companies if (row := state.get(Company, r.company))
+    }
     return calendar_index(state, names.pop()) if len(names) == 1 else None
 
 
@@ -79,7 +84,8 @@ class LineUp:
 
 
 def line_up(state: State, group: str, on: date) -> LineUp:
-    """Members in on the day, in the group's currency and at method full. Others wait and are named, never dropped."""
+    """Members in on the day, in the group's currency and at method full. Others wait and are named, never
+    dropped."""
     head = state.get(Group, group)
     companies, waiting = [], []
     for reached in membership(state, group).companies:

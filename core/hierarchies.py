@@ -1,4 +1,5 @@
-"""Rollup hierarchies as flat arrays: parents before children, and what stands below each node. Nothing recurses."""
+"""Rollup hierarchies as flat arrays: parents before children, and what stands below each node. Nothing
+recurses."""
 
 from __future__ import annotations
 
@@ -57,7 +58,8 @@ def preorder(children: Mapping[K, list[K]], roots: Iterable[K]) -> list[tuple[K,
 
 @dataclass(frozen=True, slots=True)
 class Tree:
-    """One hierarchy. `order` lists codes with depth, parents first; `end[i]` is where what is below order[i] ends."""
+    """One hierarchy. `order` lists codes with depth, parents first; `end[i]` is where what is below order[i]
+    ends."""
 
     hierarchy: str
     code_list: str
@@ -82,7 +84,8 @@ class Tree:
 
 
 def tree(state: State, hierarchy: str) -> Tree:
-    """The hierarchy as a tree, with what its intakes take in; nodes on a cycle (a fault elsewhere) are left out."""
+    """The hierarchy as a tree, with what its intakes take in; nodes on a cycle (a fault elsewhere) are left
+    out."""
     if not intakes(state, hierarchy):
         return _placed(state, hierarchy)
     head = state.get(Hierarchy, hierarchy)
@@ -92,11 +95,15 @@ def tree(state: State, hierarchy: str) -> Tree:
 @derived((HierarchyNode, 0))
 def intakes(state: State, hierarchy: str) -> list[HierarchyNode]:
     """Nodes that take codes in by themselves, in code order."""
-    return sorted((node for node in state.part(HierarchyNode, hierarchy).values() if node.intake), key=lambda node: node.code)
+    return sorted(
+        (node for node in state.part(HierarchyNode, hierarchy).values() if node.intake),
+        key=lambda node: node.code,
+    )
 
 
 def _followed(state: State, read: tuple[Any, ...], before: Tree, hierarchy: str) -> Tree | None:
-    """The tree after a few nodes were moved, laid out from stretches of the former one: nothing else is looked at."""
+    """The tree after a few nodes were moved, laid out from stretches of the former one: nothing else is
+    looked at."""
     was: Mapping[Any, HierarchyNode] = read[1] or {}
     now = state.part(HierarchyNode, hierarchy)
     changed = _changed(was, now)
@@ -128,17 +135,30 @@ def _followed(state: State, read: tuple[Any, ...], before: Tree, hierarchy: str)
     head = state.get(Hierarchy, hierarchy)
     order, end = _restretched(before, children, open_codes)
     place = dict(zip(map(FIRST, order), range(len(order)), strict=True))
-    return Tree(hierarchy, head.code_list if head else "", head.name if head else "", order, parent, children, place, end)
+    return Tree(
+        hierarchy,
+        head.code_list if head else "",
+        head.name if head else "",
+        order,
+        parent,
+        children,
+        place,
+        end,
+    )
 
 
 def _changed(
     was: Mapping[Any, HierarchyNode], now: Mapping[Any, HierarchyNode]
 ) -> list[tuple[HierarchyNode | None, HierarchyNode | None]]:
-    """Nodes that differ, before and after. Rows keep their order through a change, so mostly they are compared side by side."""
+    """Nodes that differ, before and after. Rows keep their order through a change, so mostly they are
+    compared side by side."""
     found: list[tuple[HierarchyNode | None, HierarchyNode | None]] = [
         (old, new) for old, new in zip(was.values(), now.values(), strict=False) if old is not new
     ]
-    aligned = all(old is not None and new is not None and old.code == new.code for old, new in found[: MOST_FOLLOWED + 1])
+    aligned = all(
+        old is not None and new is not None and old.code == new.code
+        for old, new in found[: MOST_FOLLOWED + 1]
+    )
     if aligned and len(now) >= len(was):
         return found + [(None, node) for node in islice(now.values(), len(was), None)]
     gone = [(node, None) for key, node in was.items() if key not in now]
@@ -148,7 +168,8 @@ def _changed(
 def _restretched(
     before: Tree, children: Mapping[str, list[str]], open_codes: set[str]
 ) -> tuple[list[tuple[str, int]], list[int]]:
-    """Order and ends: what stands below an open code is laid out child by child, all else as it lay before."""
+    """Order and ends: what stands below an open code is laid out child by child, all else as it lay
+    before."""
     order: list[tuple[str, int]] = []
     end: list[int] = []
     stack: list[tuple[str, int]] = [(code, 0) for code in reversed(children.get("", []))]
@@ -182,12 +203,17 @@ def _placed(state: State, hierarchy: str) -> Tree:
 def _grown(state: State, hierarchy: str, code_list: str) -> Tree:
     part = state.part(HierarchyNode, hierarchy)
     taken = taken_in(state, hierarchy, code_list)
-    return _made(state, hierarchy, [*part.values(), *(HierarchyNode(hierarchy, code, into[0]) for code, into in taken.items())])
+    return _made(
+        state,
+        hierarchy,
+        [*part.values(), *(HierarchyNode(hierarchy, code, into[0]) for code, into in taken.items())],
+    )
 
 
 @derived((HierarchyNode, 0), (Code, 1))
 def taken_in(state: State, hierarchy: str, code_list: str) -> dict[str, list[str]]:
-    """Codes that intakes take in, each with the rollup codes whose intake picks it (more than one is a fault).
+    """Codes that intakes take in, each with the rollup codes whose intake picks it (more than one is a
+    fault).
 
     A code that was placed by hand stays where it was placed.
     """
@@ -210,7 +236,11 @@ def picked(state: State, code_list: str, parsed: Parsed) -> set[str]:
         if item.kind == "prefix":
             return posting[bisect_left(posting, item.first) : bisect_left(posting, item.first + "\x7f")]
         last = item.second if item.kind == "range" else item.first
-        return [] if item.kind == "under" else posting[bisect_left(posting, item.first) : bisect_right(posting, last)]
+        return (
+            []
+            if item.kind == "under"
+            else posting[bisect_left(posting, item.first) : bisect_right(posting, last)]
+        )
 
     found = {code for item in parsed.items for code in of(item)}
     return found.difference(code for item in parsed.taken_away for code in of(item))
@@ -232,7 +262,16 @@ def _made(state: State, hierarchy: str, rows: Iterable[HierarchyNode]) -> Tree:
             end[open_at.pop()] = i
         open_at.append(i)
     parent = {code: above for _, code, above in nodes}
-    return Tree(hierarchy, head.code_list if head else "", head.name if head else "", order, parent, children, place, end)
+    return Tree(
+        hierarchy,
+        head.code_list if head else "",
+        head.name if head else "",
+        order,
+        parent,
+        children,
+        place,
+        end,
+    )
 
 
 def moved_codes(before: State, after: State, hierarchy: str) -> list[str]:
@@ -268,7 +307,8 @@ def as_held(state: State, on: date) -> State:
 
 @derived(Hierarchy, HierarchyNode)
 def _held(state: State, on: date) -> tuple[Edit, ...]:
-    """What differs then. Edits and not a state are kept: a state would keep all else as it was when it was first asked."""
+    """What differs then. Edits and not a state are kept: a state would keep all else as it was when it was
+    first asked."""
     edits: list[Edit] = []
     for row in state.rows(Hierarchy):
         then = holding(state, row.hierarchy, on)

@@ -1,4 +1,5 @@
-"""Many journals at once: lines as columns, checked in arrays. What is plainly in order is waved through; every journal
+"""Many journals at once: lines as columns, checked in arrays. What is plainly in order is waved through;
+every journal
 with anything unusual (a fault, several companies, a foreign currency) is named, to be checked one by one.
 """
 
@@ -36,7 +37,8 @@ class Head:
 
 @dataclass(slots=True)
 class Combination:
-    """One account text with dimensions of one company: what it resolves to. `ok` is false where anything is wrong."""
+    """One account text with dimensions of one company: what it resolves to. `ok` is false where anything is
+    wrong."""
 
     ok: bool
     found: Resolved | None
@@ -46,7 +48,8 @@ class Combination:
 
 @dataclass(frozen=True, slots=True)
 class Accepted:
-    """Lines in order as equal-length columns, ready to be posted; and journals (indices) to be checked one by one."""
+    """Lines in order as equal-length columns, ready to be posted; and journals (indices) to be checked one by
+    one."""
 
     journal: NDArray[np.int64]
     line: NDArray[np.int64]
@@ -73,7 +76,9 @@ class Batch:
         self.names = {number: name for name, number in companies.items()}
         self.seats: dict[int, Seat | None] = {}
         self.currencies = {name: self._currency(name) for name in companies}
-        self.digits = [digits_of(h.journal.currency or self.currencies.get(h.journal.company, "")) for h in heads]
+        self.digits = [
+            digits_of(h.journal.currency or self.currencies.get(h.journal.company, "")) for h in heads
+        ]
         self.epochs = [self._epoch(h) for h in heads]
         self.quick: dict[str, bool] = {}
         self.combinations: list[Combination] = []
@@ -97,7 +102,8 @@ class Batch:
         return self.quick[chart]
 
     def _epoch(self, head: Head) -> int:
-        """Pairing rules with dates part time into stretches; a string is resolved once for each. -1 is history."""
+        """Pairing rules with dates part time into stretches; a string is resolved once for each. -1 is
+        history."""
         if head.history:
             return -1
         seated = self._seat(head.company)
@@ -122,7 +128,7 @@ class Batch:
         special = found.natural in seated.currencies
         self.combinations.append(
             Combination(not found.faults and not special, found, seated.company, seated.chart.chart)
-        )  # fmt: skip
+        )
         return number
 
     def feed(self, lines: LineColumns) -> None:
@@ -130,35 +136,60 @@ class Batch:
         pair, first = paired(lines.company.codes, lines.journal.codes)
         companies, journals = lines.company, lines.journal
         found = [
-            self.journals.get((companies.texts[companies.codes[i]], journals.texts[journals.codes[i]]), -1) for i in first.tolist()
-        ]  # fmt: skip
+            self.journals.get((companies.texts[companies.codes[i]], journals.texts[journals.codes[i]]), -1)
+            for i in first.tolist()
+        ]
         journal = np.array(found or [0], dtype=np.int64)[pair]
         known = journal >= 0
         own = np.array([h.company for h in self.heads] or [-1], dtype=np.int64)[journal]
         company = lines.line_company.each(lambda text: self.companies.get(text, -1) if text else -2)
         company = np.where(company == -2, own, company)
-        number = lines.line.each(lambda text: int(text) if len(text) < 10 and text.isdigit() and text.isascii() else -1)
+        number = lines.line.each(
+            lambda text: int(text) if len(text) < 10 and text.isdigit() and text.isascii() else -1
+        )
         digits = np.array(self.digits or [0], dtype=np.int64)[journal]
         plus, minus = lines.debit.minor(digits, LIMIT), lines.credit.minor(digits, LIMIT)
         unread = (plus < 0) | (minus < 0)
         flag = lines.generated.each(lambda text: {"": 0, "false": 0, "true": 1}.get(text, -1))
-        odd = unread | ((plus > 0) == (minus > 0)) | (number < 0) | (company != own) | lines.odd | (flag < 0) | ~known
-        self.parts.append((
-            journal, number, np.where(known, company, -1), self._combined(lines, known, company, journal),
-            lines.partner.each(lambda text: self.companies.get(text, -1) if text else 0),
-            np.where(unread | ~known, 0, plus - minus), flag > 0, odd, lines.rows,
-        ))  # fmt: skip
+        odd = (
+            unread
+            | ((plus > 0) == (minus > 0))
+            | (number < 0)
+            | (company != own)
+            | lines.odd
+            | (flag < 0)
+            | ~known
+        )
+        self.parts.append(
+            (
+                journal,
+                number,
+                np.where(known, company, -1),
+                self._combined(lines, known, company, journal),
+                lines.partner.each(lambda text: self.companies.get(text, -1) if text else 0),
+                np.where(unread | ~known, 0, plus - minus),
+                flag > 0,
+                odd,
+                lines.rows,
+            )
+        )
 
     def _combined(
         self, lines: LineColumns, known: NDArray[np.bool_], company: NDArray[Any], journal: NDArray[Any]
     ) -> NDArray[np.int64]:
-        """The combination of each line: what its account and dimensions come to in its company at its time."""
+        """The combination of each line: what its account and dimensions come to in its company at its
+        time."""
         epoch = np.array(self.epochs or [0], dtype=np.int64)[journal]
         kind, first = paired(np.where(known, company, -1), lines.account.codes, lines.dimensions.codes, epoch)
         accounts, dimensions = lines.account, lines.dimensions
         made = []
         for i, sound in zip(first.tolist(), known[first].tolist(), strict=True):
-            key = (int(company[i]), accounts.texts[accounts.codes[i]], dimensions.texts[dimensions.codes[i]], int(epoch[i]))
+            key = (
+                int(company[i]),
+                accounts.texts[accounts.codes[i]],
+                dimensions.texts[dimensions.codes[i]],
+                int(epoch[i]),
+            )
             at = self._number.get(key)
             made.append((self._combination(key) if at is None else at) if sound else -1)
         return np.array(made or [-1], dtype=np.int64)[kind]
@@ -166,12 +197,17 @@ class Batch:
     def finish(self, rules: Rules = Rules()) -> Accepted:  # noqa: B008
         """Judges all lines fed. Lines of journals that no row of `journals` names are not among them."""
         kinds = (np.int64,) * 6 + (bool, bool, np.int64)
-        columns = [np.concatenate([p[i] for p in self.parts]) if self.parts else np.zeros(0, k) for i, k in enumerate(kinds)]
+        columns = [
+            np.concatenate([p[i] for p in self.parts]) if self.parts else np.zeros(0, k)
+            for i, k in enumerate(kinds)
+        ]
         journal, line, company, combination, partner, amount, generated, odd, row = columns
         self.unknown_rows = row[journal < 0].tolist()
         known = journal >= 0
         if not known.all():
-            journal, line, company, combination, partner, amount, generated, odd, row = (c[known] for c in columns)
+            journal, line, company, combination, partner, amount, generated, odd, row = (
+                c[known] for c in columns
+            )
         order = np.lexsort((line, journal))
         same = np.zeros(len(order), dtype=bool)
         if len(order) > 1:
@@ -181,20 +217,41 @@ class Batch:
         twice = [(int(journal[i]), int(line[i]), int(row[i])) for i in doubled.tolist()]
         unusual = self._unusual(journal, combination, partner, amount, odd)
         unusual[journal[doubled]] = True
-        unusual |= ~np.array(
-            [h.plain and not self._period(h, rules)[1] for h in self.heads], dtype=bool
-        ) if self.heads else unusual  # fmt: skip
+        unusual |= (
+            ~np.array([h.plain and not self._period(h, rules)[1] for h in self.heads], dtype=bool)
+            if self.heads
+            else unusual
+        )
         return Accepted(
-            journal, line, company, combination, partner, amount, generated, row, np.flatnonzero(known), unusual, twice
+            journal,
+            line,
+            company,
+            combination,
+            partner,
+            amount,
+            generated,
+            row,
+            np.flatnonzero(known),
+            unusual,
+            twice,
         )
 
     def _unusual(
-        self, journal: NDArray[Any], combination: NDArray[Any], partner: NDArray[Any], amount: NDArray[Any], odd: NDArray[Any]
+        self,
+        journal: NDArray[Any],
+        combination: NDArray[Any],
+        partner: NDArray[Any],
+        amount: NDArray[Any],
+        odd: NDArray[Any],
     ) -> NDArray[np.bool_]:
         count = len(self.heads)
         ok = np.array([c.ok for c in self.combinations] or [True], dtype=bool)
-        start = np.array([_day(c.found.start if c.found else None, FIRST_DAY) for c in self.combinations] or [FIRST_DAY])
-        until = np.array([_day(c.found.until if c.found else None, LAST_DAY) for c in self.combinations] or [LAST_DAY])
+        start = np.array(
+            [_day(c.found.start if c.found else None, FIRST_DAY) for c in self.combinations] or [FIRST_DAY]
+        )
+        until = np.array(
+            [_day(c.found.until if c.found else None, LAST_DAY) for c in self.combinations] or [LAST_DAY]
+        )
         day = np.array([h.day for h in self.heads] or [0])[journal]
         bad = odd | ~ok[combination] | (partner < 0) | (day < start[combination]) | (day > until[combination])
         unusual = np.zeros(count, dtype=bool)
@@ -227,4 +284,6 @@ def _day(value: date | None, otherwise: int) -> int:
 def head_of(state: State, journal: Journal, companies: Mapping[str, int]) -> Head:
     row = state.get(Company, journal.company)
     plain = row is not None and (journal.currency or row.currency) == row.currency and journal.rate is None
-    return Head(journal, companies.get(journal.company, -1), journal.date.toordinal(), bool(journal.posted_at), plain)
+    return Head(
+        journal, companies.get(journal.company, -1), journal.date.toordinal(), bool(journal.posted_at), plain
+    )

@@ -1,4 +1,5 @@
-"""One journal: its lines resolved, due-to and due-from lines added, checked as docs/calculation-rules.md says.
+"""One journal: its lines resolved, due-to and due-from lines added, checked as docs/calculation-rules.md
+says.
 
 This is the way for a journal keyed in and for every journal that `journal_batch` cannot wave through.
 """
@@ -42,7 +43,8 @@ class BookedLine:
 
 @dataclass(frozen=True, slots=True)
 class Checked:
-    """What became of a journal: lines ready to post (those added last), and faults. Post only without faults."""
+    """What became of a journal: lines ready to post (those added last), and faults. Post only without
+    faults."""
 
     lines: tuple[BookedLine, ...]
     faults: tuple[Fault, ...]
@@ -72,49 +74,95 @@ def amount_of(line: JournalLine, digits: int) -> tuple[int, Fault | None]:
         if isinstance(value, str):
             return 0, Fault("amount-unreadable", value, line_place(line, column, text), "Correct the amount.")
         if value < 0:
-            return 0, Fault("amount-negative", f"A {column} is not negative.", line_place(line, column, text),
-                            "Put the amount on the other side.")  # fmt: skip
+            return 0, Fault(
+                "amount-negative",
+                f"A {column} is not negative.",
+                line_place(line, column, text),
+                "Put the amount on the other side.",
+            )
         sides.append(value)
     debit, credit = sides
     if debit and credit:
-        return 0, Fault("amount-both", "A line has a debit or a credit, not both.", line_place(line, "credit", line.credit),
-                        "Split it into two lines.")  # fmt: skip
+        return 0, Fault(
+            "amount-both",
+            "A line has a debit or a credit, not both.",
+            line_place(line, "credit", line.credit),
+            "Split it into two lines.",
+        )
     if not debit and not credit:
-        return 0, Fault("amount-none", "The line has no amount.", line_place(line, "debit", line.debit),
-                        "Give a debit or a credit.")  # fmt: skip
+        return 0, Fault(
+            "amount-none",
+            "The line has no amount.",
+            line_place(line, "debit", line.debit),
+            "Give a debit or a credit.",
+        )
     return debit - credit, None
 
 
 def currency_faults(journal: Journal, company: Company) -> list[Fault]:
-    """The journal's currency is the company's unless the company keeps foreign currencies; then a rate is needed."""
+    """The journal's currency is the company's unless the company keeps foreign currencies; then a rate is
+    needed."""
     currency = journal.currency or company.currency
     if minor_digits(currency) is None:
-        return [Fault("currency-unknown", f"{currency} is not an ISO 4217 currency.", journal_place(journal, "currency", currency),
-                      "Use a code such as EUR.")]  # fmt: skip
+        return [
+            Fault(
+                "currency-unknown",
+                f"{currency} is not an ISO 4217 currency.",
+                journal_place(journal, "currency", currency),
+                "Use a code such as EUR.",
+            )
+        ]
     if currency == company.currency:
         if journal.rate not in (None, Decimal(1)):
-            return [Fault("rate-not-needed", f"{currency} is the company's own currency and needs no rate.",
-                          journal_place(journal, "rate", str(journal.rate)), "Leave the rate empty.")]  # fmt: skip
+            return [
+                Fault(
+                    "rate-not-needed",
+                    f"{currency} is the company's own currency and needs no rate.",
+                    journal_place(journal, "rate", str(journal.rate)),
+                    "Leave the rate empty.",
+                )
+            ]
         return []
     if not company.foreign_currencies:
-        return [Fault("currency-not-kept", f"{company.company} keeps its books in {company.currency} only.",
-                      journal_place(journal, "currency", currency),
-                      "Key the journal in that currency, or allow foreign currencies for the company.")]  # fmt: skip
+        return [
+            Fault(
+                "currency-not-kept",
+                f"{company.company} keeps its books in {company.currency} only.",
+                journal_place(journal, "currency", currency),
+                "Key the journal in that currency, or allow foreign currencies for the company.",
+            )
+        ]
     if journal.rate is None:
-        return [Fault("rate-missing", f"A journal in {currency} needs its rate to {company.currency}.",
-                      journal_place(journal, "rate", ""), "Give how much 1 unit of it is worth.")]  # fmt: skip
+        return [
+            Fault(
+                "rate-missing",
+                f"A journal in {currency} needs its rate to {company.currency}.",
+                journal_place(journal, "rate", ""),
+                "Give how much 1 unit of it is worth.",
+            )
+        ]
     return []
 
 
-def period_fault(state: State, company: str, on: date, kind: str, rules: Rules) -> tuple[Period | None, str, str]:
+def period_fault(
+    state: State, company: str, on: date, kind: str, rules: Rules
+) -> tuple[Period | None, str, str]:
     """The period a date falls into, and why it cannot be posted to with the way out (empty where it can)."""
     period = company_calendar(state, company).period_of(on, kind)
     if period is None:
-        return None, f"{on} falls into no period of company {company}.", "Choose another date or add the period."
+        return (
+            None,
+            f"{on} falls into no period of company {company}.",
+            "Choose another date or add the period.",
+        )
     if period.status == "closed":
         return period, f"{period.name} is closed for company {company}.", "Choose a date in an open period."
     if period.status == "restricted" and not rules.restricted:
-        return period, f"{period.name} is restricted for company {company}.", "Ask a group accountant to post it."
+        return (
+            period,
+            f"{period.name} is restricted for company {company}.",
+            "Ask a group accountant to post it.",
+        )
     return period, "", ""
 
 
@@ -137,7 +185,9 @@ class _Check:
     def period(self, company: str) -> Period | None:
         """Told once for each company of the journal, at the journal's date."""
         if company not in self.periods:
-            period, what, way_out = period_fault(self.state, company, self.journal.date, self.journal.kind, self.rules)
+            period, what, way_out = period_fault(
+                self.state, company, self.journal.date, self.journal.kind, self.rules
+            )
             if what and not (self.history and period):
                 self.tell("period-not-open", what, way_out, "date", str(self.journal.date))
             self.periods[company] = period
@@ -166,16 +216,34 @@ class _Check:
         if fault:
             self.faults.append(fault)
         if line.partner and self.state.get(Company, line.partner) is None:
-            self.faults.append(Fault("partner-unknown", f"There is no company {line.partner}.",
-                                     line_place(line, "partner", line.partner), "Choose a company."))  # fmt: skip
+            self.faults.append(
+                Fault(
+                    "partner-unknown",
+                    f"There is no company {line.partner}.",
+                    line_place(line, "partner", line.partner),
+                    "Choose a company.",
+                )
+            )
         if seated is None or head is None:
-            self.faults.append(Fault("company-unknown", f"There is no company {name}.",
-                                     line_place(line, "line_company", name), "Choose a company."))  # fmt: skip
+            self.faults.append(
+                Fault(
+                    "company-unknown",
+                    f"There is no company {name}.",
+                    line_place(line, "line_company", name),
+                    "Choose a company.",
+                )
+            )
             return
         if self.company and head.currency != self.company.currency:
             self.faults.append(
-                Fault("currency-mixed", f"{name} keeps its books in {head.currency}, {self.company.company} in {self.company.currency}.",
-                      line_place(line, "line_company", name), "Lines of one journal belong to companies of one currency."))  # fmt: skip
+                Fault(
+                    "currency-mixed",
+                    f"{name} keeps its books in {head.currency}, {self.company.company} in"
+                    f" {self.company.currency}.",
+                    line_place(line, "line_company", name),
+                    "Lines of one journal belong to companies of one currency.",
+                )
+            )
         owner = self.rules.owner
         found = self.resolved(seated, *expand(self.state, seated, line.account, line.dimensions, owner))
         for told in found.faults:
@@ -183,24 +251,57 @@ class _Check:
             self.faults.append(replace(told, where=line_place(line, told.where.column, value)))
         wanted = seated.currencies.get(found.natural)
         if wanted and wanted != self.currency and not self.history:
-            self.faults.append(Fault("account-currency", f"{found.natural} of company {name} takes {wanted} only.",
-                                     line_place(line, "account", line.account), f"Key the journal in {wanted}."))  # fmt: skip
+            self.faults.append(
+                Fault(
+                    "account-currency",
+                    f"{found.natural} of company {name} takes {wanted} only.",
+                    line_place(line, "account", line.account),
+                    f"Key the journal in {wanted}.",
+                )
+            )
         texts = (line.description, line.source_type, line.source_number, line.source_party, line.source_item)
         self.add(name, found, amount, line.partner, line.line, line.generated, texts)
 
-    def add(self, company: str, found: Resolved, keyed: int, partner: str, number: int, generated: bool,
-            texts: tuple[str, str, str, str, str] = ("",) * 5) -> None:  # fmt: skip
+    def add(
+        self,
+        company: str,
+        found: Resolved,
+        keyed: int,
+        partner: str,
+        number: int,
+        generated: bool,
+        texts: tuple[str, str, str, str, str] = ("",) * 5,
+    ) -> None:
         period = self.period(company)
         year, number_of = (period.fiscal_year, period.period) if period else (0, 0)
-        self.lines.append(BookedLine(number, company, found.account, found.natural, found.dimensions, self.booked(keyed),
-                                     keyed, partner, generated, year, number_of, texts))  # fmt: skip
+        self.lines.append(
+            BookedLine(
+                number,
+                company,
+                found.account,
+                found.natural,
+                found.dimensions,
+                self.booked(keyed),
+                keyed,
+                partner,
+                generated,
+                year,
+                number_of,
+                texts,
+            )
+        )
 
     def due_line(self, company: str, partner: str, net: int, number: int) -> None:
-        """`company` is owed `net` by `partner` (a debit on its due-from account), or owes it (a credit on due-to)."""
+        """`company` is owed `net` by `partner` (a debit on its due-from account), or owes it (a credit on
+        due-to)."""
         pair = self.state.get(IntercompanyPair, company, partner)
         if pair is None:
-            self.tell("pair-missing", f"{company} has no intercompany pair for {partner}, so no due-to or due-from line "
-                      f"can be added for {format_amount(abs(net), self.digits)}.", "Add the pair on storey 3, Companies.")  # fmt: skip
+            self.tell(
+                "pair-missing",
+                f"{company} has no intercompany pair for {partner}, so no due-to or due-from line "
+                f"can be added for {format_amount(abs(net), self.digits)}.",
+                "Add the pair on storey 3, Companies.",
+            )
             return
         seated = seat(self.state, company)
         other = seat(self.state, partner)
@@ -239,11 +340,16 @@ class _Check:
         for company, total in sorted(sums.items()):
             if total:
                 side = "debits" if total > 0 else "credits"
-                self.tell("unbalanced", f"The journal does not balance: {company} has {format_amount(abs(total), self.digits)} "
-                          f"more {side}.", "Debits equal credits in every company.")  # fmt: skip
+                self.tell(
+                    "unbalanced",
+                    f"The journal does not balance: {company} has {format_amount(abs(total), self.digits)} "
+                    f"more {side}.",
+                    "Debits equal credits in every company.",
+                )
 
     def settle_rounding(self) -> None:
-        """After conversion the sides may differ by less than a unit a line; the largest line of a company takes it."""
+        """After conversion the sides may differ by less than a unit a line; the largest line of a company
+        takes it."""
         sums: dict[str, int] = {}
         for line in self.lines:
             sums[line.company] = sums.get(line.company, 0) + line.amount
@@ -254,12 +360,19 @@ class _Check:
                 self.lines[largest] = replace(self.lines[largest], amount=self.lines[largest].amount - total)
 
 
-def check_journal(state: State, journal: Journal, lines: Iterable[JournalLine], rules: Rules = Rules()) -> Checked:
-    """Checks one journal in full; one with `posted_at` is history and is asked less (docs/exchange-format.md)."""
+def check_journal(
+    state: State, journal: Journal, lines: Iterable[JournalLine], rules: Rules = Rules()
+) -> Checked:
+    """Checks one journal in full; one with `posted_at` is history and is asked less
+    (docs/exchange-format.md)."""
     check = _Check(state, journal, rules)
     if check.company is None:
         check.tell(
-            "company-unknown", f"There is no company {journal.company}.", "Add the company first.", "company", journal.company
+            "company-unknown",
+            f"There is no company {journal.company}.",
+            "Add the company first.",
+            "company",
+            journal.company,
         )
         return Checked((), tuple(check.faults))
     check.faults += currency_faults(journal, check.company)
@@ -270,9 +383,13 @@ def check_journal(state: State, journal: Journal, lines: Iterable[JournalLine], 
         check.line(line)
     if count < 2:
         check.tell(
-            "too-few-lines", f"The journal has {count} line{'' if count == 1 else 's'}.", "A journal has at least two lines."
+            "too-few-lines",
+            f"The journal has {count} line{'' if count == 1 else 's'}.",
+            "A journal has at least two lines.",
         )
-    elif not any(fault.code == "company-unknown" or fault.code.startswith("amount-") for fault in check.faults):
+    elif not any(
+        fault.code == "company-unknown" or fault.code.startswith("amount-") for fault in check.faults
+    ):
         if not check.history:
             check.due_lines()
         if not any(fault.code == "pair-missing" for fault in check.faults):

@@ -34,15 +34,26 @@ STANDS = {
     "offline": "on no statement line",
 }
 BUILT_IN = {
-    "account_class": "Class", "use": "Use", "in_use_from": "From", "in_use_until": "Until", "under": "Under", "posting": "Posting",
-    "budgeting": "Budgeting", "contra": "Contra", "currency": "Currency", "revalue": "Revalue", "cash_flow": "Cash flow",
-    "enabled": "Enabled", "notes": "Notes",
-}  # fmt: skip
+    "account_class": "Class",
+    "use": "Use",
+    "in_use_from": "From",
+    "in_use_until": "Until",
+    "under": "Under",
+    "posting": "Posting",
+    "budgeting": "Budgeting",
+    "contra": "Contra",
+    "currency": "Currency",
+    "revalue": "Revalue",
+    "cash_flow": "Cash flow",
+    "enabled": "Enabled",
+    "notes": "Notes",
+}
 USUAL = ("account_class", "use", "in_use_from", "in_use_until")
 
 
 class Asked(NamedTuple):
-    """A question to a list; empty parts ask nothing. `has` are (column or property, cell) pairs that must hold."""
+    """A question to a list; empty parts ask nothing. `has` are (column or property, cell) pairs that must
+    hold."""
 
     words: str = ""
     prefix: str = ""
@@ -126,9 +137,10 @@ def _tests(state: State, code_list: str, asked: Asked, known: Known) -> list[Cal
         tests.append(lambda row: row.account_class == asked.account_class)
     if asked.kind:
         kinds: dict[str, Callable[[Code], bool]] = {
-            "rollup": lambda row: row.rollup, "posting": lambda row: row.takes_amounts,
+            "rollup": lambda row: row.rollup,
+            "posting": lambda row: row.takes_amounts,
             "silent": lambda row: not row.rollup and not row.posting,
-        }  # fmt: skip
+        }
         tests.append(kinds.get(asked.kind, lambda row: True))
     if asked.on:
         on = asked.on

@@ -1,4 +1,5 @@
-"""Mapping a company's own accounts into the group's chart: the first row that fits wins; nothing is dropped."""
+"""Mapping a company's own accounts into the group's chart: the first row that fits wins; nothing is
+dropped."""
 
 from __future__ import annotations
 
@@ -29,7 +30,8 @@ class MapPlan:
     rows: dict[str, list[MapRow]]
 
     def plain(self, natural: str) -> str | None:
-        """The target where it doesn't depend on anything but the account: '' for unplaced; None where it does."""
+        """The target where it doesn't depend on anything but the account: '' for unplaced; None where it
+        does."""
         if self.shared:
             return natural
         found = self.rows.get(natural, [])
@@ -38,7 +40,8 @@ class MapPlan:
         return found[0].row.target if found[0].field is None else None
 
     def target(self, natural: str, values: Callable[[], list[str]]) -> str:
-        """The target for one account string with dimensions; '' where no row fits. `values` are its codes by field."""
+        """The target for one account string with dimensions; '' where no row fits. `values` are its codes by
+        field."""
         if self.shared:
             return natural
         for row in self.rows.get(natural, []):
@@ -48,7 +51,10 @@ class MapPlan:
 
     def values(self, account: str, dimensions: str) -> list[str]:
         given, _ = parse_dimensions(dimensions)
-        return [*self.chart.codes_of(account), *(given.get(field.name, "") for field in self.chart.dimensions)]
+        return [
+            *self.chart.codes_of(account),
+            *(given.get(field.name, "") for field in self.chart.dimensions),
+        ]
 
 
 def ordered(state: State, group: str, company: str) -> list[Mapping]:
@@ -73,9 +79,10 @@ def map_plan(state: State, group: str, company: str) -> MapPlan | None:
     for row, codes in _rows(state, group, company, chart.natural_list):
         field = chart.field(row.field) if row.field else None
         made = MapRow(
-            row, chart.index.get(row.field) if field else None,
+            row,
+            chart.index.get(row.field) if field else None,
             pick(state, field.code_list, row.codes).codes if field else frozenset(),
-        )  # fmt: skip
+        )
         for code in codes:
             earlier = rows.setdefault(code, [])
             if not earlier or earlier[-1].field is not None:

@@ -72,7 +72,8 @@ def round_half_up(value: Fraction) -> int:
 
 
 def show_whole(minor: int | None, digits: int) -> str:
-    """An amount in whole units of the currency, for tables with many columns; what it rounds stands behind it."""
+    """An amount in whole units of the currency, for tables with many columns; what it rounds stands behind
+    it."""
     if minor is None:
         return show_amount(None, 0)
     unit = 10**digits

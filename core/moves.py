@@ -1,4 +1,5 @@
-"""What a draft moves: figures of two states of the definitions side by side, and the accounts that cause a difference."""
+"""What a draft moves: figures of two states of the definitions side by side, and the accounts that cause a
+difference."""
 
 from __future__ import annotations
 
@@ -18,7 +19,8 @@ NOTHING = np.zeros(0, dtype=np.int64)
 
 
 class Sums(NamedTuple):
-    """Raw amounts in minor units of companies with one chart: rows are `codes` (those with amounts), columns `companies`."""
+    """Raw amounts in minor units of companies with one chart: rows are `codes` (those with amounts), columns
+    `companies`."""
 
     companies: tuple[str, ...]
     codes: tuple[str, ...]
@@ -27,7 +29,8 @@ class Sums(NamedTuple):
 
 
 class Moved(NamedTuple):
-    """A line (or rollup code) of one company whose amount differs. `was` and `now` as shown; None: not there."""
+    """A line (or rollup code) of one company whose amount differs. `was` and `now` as shown; None: not
+    there."""
 
     of: str
     line: str
@@ -44,13 +47,21 @@ class Moved(NamedTuple):
 
 def _amounts(made: Plan, sums: Sums) -> Amounts:
     """The sums of those accounts that a plan knows; all others are nothing."""
-    known = [(i, at) for i, code in enumerate(sums.codes) if (at := made.accounts.position.get(code)) is not None]
-    rows, places = (np.array(column, dtype=np.int64) for column in zip(*known, strict=True)) if known else (NOTHING, NOTHING)
+    known = [
+        (i, at) for i, code in enumerate(sums.codes) if (at := made.accounts.position.get(code)) is not None
+    ]
+    rows, places = (
+        (np.array(column, dtype=np.int64) for column in zip(*known, strict=True))
+        if known
+        else (NOTHING, NOTHING)
+    )
     chosen = sums.cumulative if made.statement.kind == "balance_sheet" else sums.window
     return Amounts(chosen[rows], sums.cumulative[rows], (), places)
 
 
-def _shown(state: State, statement: str, sums: Sums, digits: int) -> dict[str, tuple[str, int, tuple[int | None, ...]]]:
+def _shown(
+    state: State, statement: str, sums: Sums, digits: int
+) -> dict[str, tuple[str, int, tuple[int | None, ...]]]:
     made = plan(state, statement)
     if made is None:
         return {}
@@ -59,7 +70,8 @@ def _shown(state: State, statement: str, sums: Sums, digits: int) -> dict[str, t
 
 
 def statement_moves(before: State, after: State, statement: str, sums: Sums, digits: int) -> list[Moved]:
-    """Lines of a statement that differ between two states, in the order of the tree as it will be, then those that go."""
+    """Lines of a statement that differ between two states, in the order of the tree as it will be, then those
+    that go."""
     if plan(before, statement) is plan(after, statement):
         return []
     was, now = _shown(before, statement, sums, digits), _shown(after, statement, sums, digits)
@@ -77,7 +89,8 @@ def statement_moves(before: State, after: State, statement: str, sums: Sums, dig
 
 
 def _rolled(state: State, hierarchy: str, sums: Sums, codes: list[str]) -> NDArray[Any]:
-    """What stands under each of some codes by company, raw, to the end of the period; nothing under one that is not there."""
+    """What stands under each of some codes by company, raw, to the end of the period; nothing under one that
+    is not there."""
     made = tree(state, hierarchy)
     place = {code: i for i, code in enumerate(sums.codes)}
     found = np.zeros((len(codes), len(sums.companies)), dtype=sums.cumulative.dtype)
@@ -110,7 +123,8 @@ def hierarchy_moves(before: State, after: State, hierarchy: str, sums: Sums) -> 
         return []
     last = len(other.place)
     touched = sorted(
-        _touched(one, other, moved_codes(before, after, hierarchy)), key=lambda code: (other.place.get(code, last), code)
+        _touched(one, other, moved_codes(before, after, hierarchy)),
+        key=lambda code: (other.place.get(code, last), code),
     )
     names = [list_index(state, made.code_list).codes for state, made in ((after, other), (before, one))]
     codes = [code for code in touched if (row := names[0].get(code) or names[1].get(code)) and row.rollup]
@@ -122,9 +136,16 @@ def hierarchy_moves(before: State, after: State, hierarchy: str, sums: Sums) -> 
         depth = other.order[other.place[code]][1] if stands else one.order[one.place[code]][1] if stood else 0
         name = (names[0].get(code) or names[1][code]).name
         found.append(
-            Moved(hierarchy, code, name, depth, sums.companies[column], int(old[i, column]) if stood else None,
-                  int(new[i, column]) if stands else None)
-        )  # fmt: skip
+            Moved(
+                hierarchy,
+                code,
+                name,
+                depth,
+                sums.companies[column],
+                int(old[i, column]) if stood else None,
+                int(new[i, column]) if stands else None,
+            )
+        )
     return found
 
 
@@ -143,7 +164,9 @@ def _under(state: State, statement: str, line: str) -> frozenset[str]:
         return frozenset()
     start = made.index[line]
     end = made.end_of(start)
-    return frozenset(made.accounts.posting[i] for i in np.flatnonzero((made.line_of >= start) & (made.line_of < end)))
+    return frozenset(
+        made.accounts.posting[i] for i in np.flatnonzero((made.line_of >= start) & (made.line_of < end))
+    )
 
 
 def _below(state: State, hierarchy: str, code: str) -> frozenset[str]:
@@ -192,7 +215,8 @@ def group_moves(was: Figures, now: Figures, group: str, statement: str) -> list[
 
 
 def group_causes(was: tuple[Plan, Amounts], now: tuple[Plan, Amounts], line: str) -> list[Cause]:
-    """The group accounts that make a consolidated line differ: those that come or go, and those whose amount changes."""
+    """The group accounts that make a consolidated line differ: those that come or go, and those whose amount
+    changes."""
 
     def under(made: Plan, amounts: Amounts) -> dict[str, int]:
         if line not in made.index:

@@ -1,4 +1,5 @@
-"""Every cell of the definitions that names codes of a list: for telling where a code is used, and for spelling codes anew."""
+"""Every cell of the definitions that names codes of a list: for telling where a code is used, and for
+spelling codes anew."""
 
 from __future__ import annotations
 
@@ -39,7 +40,8 @@ CODE, SELECTOR, ACCOUNT, DIMENSIONS = "code", "selector", "account", "dimensions
 class Named(NamedTuple):
     """A cell that names codes of a list: by itself, by a selector, inside an account string or a tagging.
 
-    `own`: it belongs to the code (its name, its place in a tree) and goes where the code goes. `chart` for account strings.
+    `own`: it belongs to the code (its name, its place in a tree) and goes where the code goes. `chart` for
+    account strings.
     """
 
     row: Any
@@ -56,7 +58,11 @@ def charts_of_list(state: State, code_list: str) -> dict[str, set[str]]:
         if segment.code_list == code_list:
             structures.setdefault(segment.structure, set()).add(segment.segment)
     dimensions = {row.dimension for row in state.rows(Dimension) if row.code_list == code_list}
-    return {chart.chart: fields for chart in state.rows(Chart) if (fields := structures.get(chart.structure, set()) | dimensions)}
+    return {
+        chart.chart: fields
+        for chart in state.rows(Chart)
+        if (fields := structures.get(chart.structure, set()) | dimensions)
+    }
 
 
 def cells(state: State, code_list: str) -> Iterator[Named]:

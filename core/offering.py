@@ -38,7 +38,12 @@ def codes_offered(state: State, seated: Seat, field: Field, text: str, on: date)
     own = chart.company >= 0 and chart.segments[chart.company].name == field.name
     natural = chart.natural >= 0 and chart.segments[chart.natural].name == field.name
     for row in _matching(state, field.code_list, text):
-        if not row.takes_amounts or not row.enabled or not in_use(row, on) or (own and row.code not in seated.codes):
+        if (
+            not row.takes_amounts
+            or not row.enabled
+            or not in_use(row, on)
+            or (own and row.code not in seated.codes)
+        ):
             continue
         if natural and (row.code in seated.shut or (seated.open is not None and row.code not in seated.open)):
             continue
@@ -49,7 +54,8 @@ def codes_offered(state: State, seated: Seat, field: Field, text: str, on: date)
 
 
 def accounts_offered(state: State, seated: Seat, text: str, on: date, person: str | None) -> list[Offer]:
-    """Quick codes of the person that a text begins, then codes of the segment that is being keyed, in the shown order."""
+    """Quick codes of the person that a text begins, then codes of the segment that is being keyed, in the
+    shown order."""
     chart = seated.chart
     parts = text.split(chart.separator)
     at = len(parts) - 1
@@ -59,7 +65,10 @@ def accounts_offered(state: State, seated: Seat, text: str, on: date, person: st
     quick = [
         Offer(row.quick_code, row.quick_code, row.account)
         for row in sorted(quick_codes(state, chart.chart).values())
-        if parts[-1] and (at == 0 or behind) and row.quick_code.startswith(parts[-1]) and is_for(row, seated.company, person)
+        if parts[-1]
+        and (at == 0 or behind)
+        and row.quick_code.startswith(parts[-1])
+        and is_for(row, seated.company, person)
     ]
     head = chart.separator.join(parts[:-1]) + (chart.separator if at else "")
     tail = chart.separator if at + 1 < len(chart.segments) else ""

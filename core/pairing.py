@@ -19,7 +19,8 @@ class CompiledRule:
 
 @dataclass(frozen=True, slots=True)
 class RuleBook:
-    """Rules of one chart by position. `holds[f][code]` are the rules whose condition on field f that code meets."""
+    """Rules of one chart by position. `holds[f][code]` are the rules whose condition on field f that code
+    meets."""
 
     rules: tuple[CompiledRule, ...]
     fills: tuple[int, ...]

@@ -1,4 +1,5 @@
-"""Cells of a package's tables to values and back. A fault for each cell that cannot be read; nothing is guessed."""
+"""Cells of a package's tables to values and back. A fault for each cell that cannot be read; nothing is
+guessed."""
 
 from __future__ import annotations
 
@@ -106,7 +107,9 @@ def _choice(text: str, kind: Kind) -> str:
 
 def _amount(text: str, kind: Kind) -> str:
     if not AMOUNT.fullmatch(text):
-        raise ValueError("An amount is written with digits and a point, without thousands marks, as in 1234.50.")
+        raise ValueError(
+            "An amount is written with digits and a point, without thousands marks, as in 1234.50."
+        )
     return text
 
 
@@ -119,10 +122,22 @@ def _moment(text: str, kind: Kind) -> str:
 
 
 READERS: dict[str, Callable[[str, Kind], Any]] = {
-    "text": _text, "selector": _text, "dimensions": _text, "id": _id, "code": _code, "flag": _flag, "date": _date,
-    "integer": _integer, "number": _number, "rate": _number, "currency": _currency, "choice": _choice,
-    "amount": _amount, "moment": _moment, "language": _language,
-}  # fmt: skip
+    "text": _text,
+    "selector": _text,
+    "dimensions": _text,
+    "id": _id,
+    "code": _code,
+    "flag": _flag,
+    "date": _date,
+    "integer": _integer,
+    "number": _number,
+    "rate": _number,
+    "currency": _currency,
+    "choice": _choice,
+    "amount": _amount,
+    "moment": _moment,
+    "language": _language,
+}
 
 
 def read_cell(column: Column, text: str) -> Any:
@@ -135,7 +150,18 @@ def empty_value(column: Column) -> Any:
     return column.default if column.default is not None or column.kind.name not in TEXTS else ""
 
 
-EMPTY_TEXT = ("text", "selector", "dimensions", "id", "code", "currency", "language", "choice", "amount", "moment")
+EMPTY_TEXT = (
+    "text",
+    "selector",
+    "dimensions",
+    "id",
+    "code",
+    "currency",
+    "language",
+    "choice",
+    "amount",
+    "moment",
+)
 
 
 def read_value(column: Column, text: str) -> Any:
@@ -182,14 +208,26 @@ def header_faults(table: Table, header: list[str]) -> list[Fault]:
         if name not in table.by_name:
             known = ", ".join(table.by_name)
             found.append(
-                told("column-unknown", f"The table {table.name} has no column '{name}'.", name, f"Its columns are: {known}.")
+                told(
+                    "column-unknown",
+                    f"The table {table.name} has no column '{name}'.",
+                    name,
+                    f"Its columns are: {known}.",
+                )
             )
         elif times > 1:
-            found.append(told("column-twice", f"The column {name} stands {times} times.", name, "Keep one of them."))
+            found.append(
+                told("column-twice", f"The column {name} stands {times} times.", name, "Keep one of them.")
+            )
     for column in table.columns:
         if column.must and column.name not in header:
             found.append(
-                told("column-missing", f"The column {column.name} is missing.", column.name, "Add it; it must be given.")
+                told(
+                    "column-missing",
+                    f"The column {column.name} is missing.",
+                    column.name,
+                    "Add it; it must be given.",
+                )
             )
     return found
 
@@ -200,7 +238,8 @@ def read_table(
     records: Iterable[tuple[int, list[str]]],
     known: Callable[[tuple[Any, ...]], Any] | None = None,
 ) -> Read:
-    """Reads records (row number, cells). A column that the file lacks keeps what a known row has, else its default."""
+    """Reads records (row number, cells). A column that the file lacks keeps what a known row has, else its
+    default."""
     read = Read(table, faults=header_faults(table, header))
     if any(told.code != "column-missing" for told in read.faults):
         return read
@@ -213,13 +252,19 @@ def read_table(
         if len(cells) != len(header):
             if cells:
                 what = f"The row has {len(cells)} cells and the header {len(header)}."
-                read.faults.append(Fault("cells", what, Place(table.name, row=number), "Quote cells that hold commas."))
+                read.faults.append(
+                    Fault("cells", what, Place(table.name, row=number), "Quote cells that hold commas.")
+                )
             continue
         values = defaults.copy()
         unread = _read_row(table, places, cells, number, values, read.faults)
         if unread:
             continue
-        key = tuple(values[: table.keys]) if not unkeyed else tuple("" if i in unkeyed else values[i] for i in range(table.keys))
+        key = (
+            tuple(values[: table.keys])
+            if not unkeyed
+            else tuple("" if i in unkeyed else values[i] for i in range(table.keys))
+        )
         if key in read.rows:
             read.faults.append(_twice(table, key, read.numbers[key], number))
             continue
@@ -234,16 +279,23 @@ def read_table(
 def _twice(table: Table, key: tuple[Any, ...], first: int, number: int) -> Fault:
     last = table.columns[table.keys - 1].name
     what = f"The key {' '.join(write_cell(part) for part in key)} stands in row {first} already."
-    return Fault("key-twice", what, Place(table.name, key, last, write_cell(key[-1]), number), "Keep one of the rows.")
+    return Fault(
+        "key-twice", what, Place(table.name, key, last, write_cell(key[-1]), number), "Keep one of the rows."
+    )
 
 
 def _absent(column: Column) -> Any:
     """What stands in a column that the file lacks: its default, or (after a fault) something of its kind."""
-    return column.default if column.default is not None or not column.must else STANDING_IN.get(column.kind.name, "")
+    return (
+        column.default
+        if column.default is not None or not column.must
+        else STANDING_IN.get(column.kind.name, "")
+    )
 
 
 class _Cell:
-    """A column of a file: where its cells stand, how they are read, what an empty one means, what was read before."""
+    """A column of a file: where its cells stand, how they are read, what an empty one means, what was read
+    before."""
 
     __slots__ = ("column", "empty", "memo", "place", "reader", "slot")
 
@@ -266,8 +318,11 @@ FEW_VALUES = ("flag", "choice", "date", "currency")
 """Kinds of which a long table has few different cells: each is read once."""
 
 
-def _read_row(table: Table, places: list[_Cell], cells: list[str], number: int, values: list[Any], faults: list[Fault]) -> bool:
-    """Puts a record's values in their slots and tells what can't be read; whether the key is not known for that."""
+def _read_row(
+    table: Table, places: list[_Cell], cells: list[str], number: int, values: list[Any], faults: list[Fault]
+) -> bool:
+    """Puts a record's values in their slots and tells what can't be read; whether the key is not known for
+    that."""
     unread = False
     for cell in places:
         text, column = cells[cell.place], cell.column
@@ -276,7 +331,9 @@ def _read_row(table: Table, places: list[_Cell], cells: list[str], number: int, 
                 values[cell.slot] = cell.empty
                 continue
             what = f"The column {column.name} must be given."
-            faults.append(Fault("cell-empty", what, Place(table.name, (), column.name, "", number), "Fill the cell."))
+            faults.append(
+                Fault("cell-empty", what, Place(table.name, (), column.name, "", number), "Fill the cell.")
+            )
             values[cell.slot] = STANDING_IN.get(column.kind.name, "")
         else:
             try:
@@ -291,5 +348,11 @@ def _read_row(table: Table, places: list[_Cell], cells: list[str], number: int, 
 
 
 TEXTS = ("text", "selector", "dimensions", "id", "code", "currency", "amount", "moment", "choice", "language")
-STANDING_IN: dict[str, Any] = {"date": date(2000, 1, 1), "integer": 1, "number": Decimal(1), "rate": Decimal(1), "flag": False}
+STANDING_IN: dict[str, Any] = {
+    "date": date(2000, 1, 1),
+    "integer": 1,
+    "number": Decimal(1),
+    "rate": Decimal(1),
+    "flag": False,
+}
 """What stands for a cell with a fault while the rest is checked, so that all faults are told in one go."""

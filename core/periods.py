@@ -11,7 +11,8 @@ from core.state import Edit, State, derived
 from core.tables import Company, Period
 
 BROUGHT_FORWARD = -1
-"""The period number, inside, of what was brought forward into a company's first year (period 0 of `balances`)."""
+"""The period number, inside, of what was brought forward into a company's first year (period 0 of
+`balances`)."""
 
 YEAR = 10_000
 """Ordinals are fiscal year * YEAR + period + 1, so that periods compare as integers across years."""
@@ -30,7 +31,8 @@ class CalendarIndex:
     special: list[Period]
 
     def period_of(self, on: date, kind: str) -> Period | None:
-        """A closing or opening journal goes to the period of its kind that holds its date; any other to the regular one."""
+        """A closing or opening journal goes to the period of its kind that holds its date; any other to the
+        regular one."""
         if kind in ("closing", "opening"):
             for period in self.special:
                 if period.kind == kind and period.starts_on <= on <= period.ends_on:
@@ -62,7 +64,8 @@ def stretch_name(calendar: CalendarIndex, year: int, first: int, last: int) -> s
 
 
 def closed_early(before: State, edits: Iterable[Edit]) -> str:
-    """A sentence where edits close a period while an earlier one stays open; empty where periods close in order.
+    """A sentence where edits close a period while an earlier one stays open; empty where periods close in
+    order.
 
     The books allow it (a member may report late), so it is asked, not refused.
     """
@@ -75,7 +78,10 @@ def closed_early(before: State, edits: Iterable[Edit]) -> str:
         earlier = [row.name for row in rows if row.ends_on < edit.new.starts_on and row.status != "closed"]
         if earlier:
             which = earlier[0] if len(earlier) == 1 else f"{earlier[0]} and {len(earlier) - 1} more before it"
-            return f"{which} {'is' if len(earlier) == 1 else 'are'} not closed, and periods close in order. Say why {edit.new.name} closes before."
+            return (
+                f"{which} {'is' if len(earlier) == 1 else 'are'} not closed, and periods close in order. Say"
+                f" why {edit.new.name} closes before."
+            )
     return ""
 
 
@@ -96,8 +102,10 @@ def company_calendar(state: State, company: str) -> CalendarIndex:
 def shared_ordinals(own: CalendarIndex, group: CalendarIndex) -> dict[tuple[int, int], int]:
     """Where each period of a member's own calendar counts in the group's, as group ordinals.
 
-    By number where the calendars are one; else the group's period of the same kind (or the regular one) that holds
-    the last day of the member's period. A period before the group's first counts as brought forward (0); one after
+    By number where the calendars are one; else the group's period of the same kind (or the regular one) that
+    holds
+    the last day of the member's period. A period before the group's first counts as brought forward (0); one
+    after
     its last not at all (absent).
     """
     if own.calendar == group.calendar:

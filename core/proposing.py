@@ -1,4 +1,5 @@
-"""A new statement from what is there: the classes of the accounts, a hierarchy, another statement, or nothing."""
+"""A new statement from what is there: the classes of the accounts, a hierarchy, another statement, or
+nothing."""
 
 from __future__ import annotations
 
@@ -21,7 +22,8 @@ CLASSES = {
 
 
 def _top_rollups(tree: Tree, codes: set[str]) -> list[str]:
-    """The highest rollup codes that hold only codes of the set, in order; what they leave out stays single."""
+    """The highest rollup codes that hold only codes of the set, in order; what they leave out stays
+    single."""
     found: list[str] = []
     covered: set[str] = set()
     for code, _ in tree.order:
@@ -39,36 +41,56 @@ def _top_rollups(tree: Tree, codes: set[str]) -> list[str]:
 
 
 def new_statement(state: State, title: str, chart: str, kind: str, source: str) -> Several:
-    """A statement of a chart. `source`: `classes`, `empty`, `hierarchy` or `statement` with a colon and its id.
+    """A statement of a chart. `source`: `classes`, `empty`, `hierarchy` or `statement` with a colon and its
+    id.
 
     Raises Refused with its faults.
     """
     if not title:
-        raise Refused([Fault("name", "The statement has no name.", Place("statements", (), "name"), "Give one.")])
+        raise Refused(
+            [Fault("name", "The statement has no name.", Place("statements", (), "name"), "Give one.")]
+        )
     if state.get(Chart, chart) is None:
         raise Refused([Fault("reference", "Choose a chart.", Place("statements", (), "chart"))])
     name = free_id(
-        SHORT[kind] if title == NAMES.get(kind) else title, {row.statement for row in state.rows(Statement)}, "statement"
+        SHORT[kind] if title == NAMES.get(kind) else title,
+        {row.statement for row in state.rows(Statement)},
+        "statement",
     )
     what, _, of = source.partition(":")
     rows: list[StatementLine] = []
     if what == "classes" and kind in CLASSES:
         rows = _from_classes(state, chart, kind, name)
-    elif what == "hierarchy" and (head := state.get(Hierarchy, of)) is not None and head.code_list == natural_list(state, chart):
+    elif (
+        what == "hierarchy"
+        and (head := state.get(Hierarchy, of)) is not None
+        and head.code_list == natural_list(state, chart)
+    ):
         rows = _from_hierarchy(state, head, kind, name)
     elif what == "statement" and state.get(Statement, of) is not None:
         rows = [
-            row._replace(statement=name) for row in sorted(state.part(StatementLine, of).values(), key=lambda row: row.position)
+            row._replace(statement=name)
+            for row in sorted(state.part(StatementLine, of).values(), key=lambda row: row.position)
         ]
     elif what != "empty":
-        raise Refused([Fault("reference", "It can't be made from that.", Place("statements", (), "source", source),
-                             "Classes make a balance sheet or an income statement; a hierarchy is one of the chart's accounts.")])  # fmt: skip
+        raise Refused(
+            [
+                Fault(
+                    "reference",
+                    "It can't be made from that.",
+                    Place("statements", (), "source", source),
+                    "Classes make a balance sheet or an income statement; a hierarchy is one of the chart's"
+                    " accounts.",
+                )
+            ]
+        )
     made = (Add(Statement(name, title, chart, kind)), *(Add(row) for row in rows))
     return Several(made, f"Made statement {title} of {chart}, {len(rows)} lines")
 
 
 def _from_hierarchy(state: State, head: Hierarchy, kind: str, name: str) -> list[StatementLine]:
-    """A heading for each rollup code that has rollup codes below it, a line for each that holds posting codes only.
+    """A heading for each rollup code that has rollup codes below it, a line for each that holds posting codes
+    only.
 
     A balance sheet and an income statement leave out what holds none of their classes.
     """
@@ -79,13 +101,24 @@ def _from_hierarchy(state: State, head: Hierarchy, kind: str, name: str) -> list
 
     def grow(code: str, parent: str) -> None:
         row, children = index.codes.get(code), made.children.get(code, [])
-        leaves = [index.codes[c] for c in made.below(code) if c in index.codes and index.codes[c].takes_amounts]
+        leaves = [
+            index.codes[c] for c in made.below(code) if c in index.codes and index.codes[c].takes_amounts
+        ]
         if row is None or not row.rollup or not {leaf.account_class for leaf in leaves} & wanted:
             return
         deeper = [c for c in children if c in index.codes and index.codes[c].rollup]
         line = f"l{code}"[:40]
-        rows.append(StatementLine(name, line, parent, (len(rows) + 1) * 10, row.name, "heading" if deeper else "accounts",
-                                  "" if deeper else f"under {code}{beside}"))  # fmt: skip
+        rows.append(
+            StatementLine(
+                name,
+                line,
+                parent,
+                (len(rows) + 1) * 10,
+                row.name,
+                "heading" if deeper else "accounts",
+                "" if deeper else f"under {code}{beside}",
+            )
+        )
         if not deeper:
             return
         for child in children:
@@ -93,7 +126,15 @@ def _from_hierarchy(state: State, head: Hierarchy, kind: str, name: str) -> list
                 grow(child, line)
             elif child in index.codes and index.codes[child].account_class in wanted:
                 rows.append(
-                    StatementLine(name, f"l{child}"[:40], line, (len(rows) + 1) * 10, index.codes[child].name, "accounts", child)
+                    StatementLine(
+                        name,
+                        f"l{child}"[:40],
+                        line,
+                        (len(rows) + 1) * 10,
+                        index.codes[child].name,
+                        "accounts",
+                        child,
+                    )
                 )
 
     for code, depth in made.order:
@@ -105,7 +146,8 @@ def _from_hierarchy(state: State, head: Hierarchy, kind: str, name: str) -> list
 
 
 def _from_classes(state: State, chart: str, kind: str, name: str) -> list[StatementLine]:
-    """A heading a class, a line for each rollup code that holds only that class, single accounts for the rest."""
+    """A heading a class, a line for each rollup code that holds only that class, single accounts for the
+    rest."""
     code_list = natural_list(state, chart)
     index = list_index(state, code_list)
     grown = main_tree(state, code_list)

@@ -14,7 +14,8 @@ def quick_codes(state: State, chart: str) -> dict[str, QuickCode]:
 
 
 def is_for(quick: QuickCode, company: str, person: str | None) -> bool:
-    """Whether a quick code is offered to a person in a company, and expands for them. None (a command) is everybody.
+    """Whether a quick code is offered to a person in a company, and expands for them. None (a command) is
+    everybody.
 
     A team's `owner` are the names its people sign in with, parted by commas; a person's is their own.
     """
@@ -46,7 +47,9 @@ def as_kept(state: State, seated: Seat, keyed: str, person: str | None = None) -
     return word if behind and quick_named(state, seated, word, person) is not None else chart.kept(keyed)
 
 
-def expand(state: State, seated: Seat, account: str, dimensions: str, person: str | None = None) -> tuple[str, str]:
+def expand(
+    state: State, seated: Seat, account: str, dimensions: str, person: str | None = None
+) -> tuple[str, str]:
     """Replaces a quick code by its string; the line's own dimensions win over the quick code's."""
     quick = quick_named(state, seated, account, person)
     if quick is None:

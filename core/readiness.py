@@ -1,4 +1,5 @@
-"""Before a draft can be published: what must be put right (■), what is worth a look (◆), what is in order (●)."""
+"""Before a draft can be published: what must be put right (■), what is worth a look (◆), what is in order
+(●)."""
 
 from __future__ import annotations
 
@@ -19,7 +20,8 @@ OK = "ok"
 
 
 class Item(NamedTuple):
-    """One thing said before publishing. `kind` and `name` tell where to go: a code of a list, a statement, a change."""
+    """One thing said before publishing. `kind` and `name` tell where to go: a code of a list, a statement, a
+    change."""
 
     severity: str
     sentence: str
@@ -32,9 +34,19 @@ def items(made: Replayed, found: Iterable[Collision], facts: Facts) -> list[Item
     """The whole list, what must be put right first."""
     edits = made.edits()
     told = [Item(MUST, c.sentence, "collision", c.table, " ".join(map(str, c.key))) for c in found]
-    faults = [*transition_faults(made.base, made.state, edits, facts), *checks.of_change(made.base, made.state, edits)]
+    faults = [
+        *transition_faults(made.base, made.state, edits, facts),
+        *checks.of_change(made.base, made.state, edits),
+    ]
     for fault in faults:
-        told.append(Item(fault.severity, f"{fault.what} {fault.way_out}".strip(), fault.where.table, *_place(fault.where.key)))
+        told.append(
+            Item(
+                fault.severity,
+                f"{fault.what} {fault.way_out}".strip(),
+                fault.where.table,
+                *_place(fault.where.key),
+            )
+        )
     told += [
         Item(MUST, f"This change does nothing any more: {step.sentence}.", "change", "", str(step.number))
         for step in made.steps
@@ -71,10 +83,19 @@ def _unplaced(before: State, after: State) -> Iterator[Item]:
         for code in new[:50]:
             account = after.get(Code, code_list, code)
             yield Item(
-                MUST, f"{code} {account.name if account else ''} is on no line of {row.name}.", "statement", row.statement, code
+                MUST,
+                f"{code} {account.name if account else ''} is on no line of {row.name}.",
+                "statement",
+                row.statement,
+                code,
             )
         if len(new) > 50:
-            yield Item(MUST, f"{len(new) - 50:,} more accounts are on no line of {row.name}.", "statement", row.statement)
+            yield Item(
+                MUST,
+                f"{len(new) - 50:,} more accounts are on no line of {row.name}.",
+                "statement",
+                row.statement,
+            )
     if clean:
         yield Item(OK, "Every account the draft touches keeps its line")
 
@@ -107,7 +128,8 @@ def _not_opened(made: Replayed) -> Iterator[Item]:
         closed = [
             row.name
             for row in listed
-            if charts.get(row.chart) == code_list and made.state.get(CompanyAccount, row.company, code) is None
+            if charts.get(row.chart) == code_list
+            and made.state.get(CompanyAccount, row.company, code) is None
         ]
         if closed:
             count = f"{len(closed)} companies have" if len(closed) > 1 else f"{closed[0]} has"
@@ -123,11 +145,18 @@ def _closed(made: Replayed) -> Iterator[Item]:
             still = list(uses.of_code(made.state, edit.new.code_list, edit.new.code))
             if still:
                 more = f", and {len(still) - 1} more" if len(still) > 1 else ""
-                yield Item(LOOK, f"{edit.new.code} is closed but still named: {still[0].sentence}{more}.", "code",
-                           edit.new.code_list, edit.new.code)  # fmt: skip
+                yield Item(
+                    LOOK,
+                    f"{edit.new.code} is closed but still named: {still[0].sentence}{more}.",
+                    "code",
+                    edit.new.code_list,
+                    edit.new.code,
+                )
 
 
-def charts_touched(before: State, after: State, tables: Iterable[tuple[str, tuple[object, ...]]]) -> list[str]:
+def charts_touched(
+    before: State, after: State, tables: Iterable[tuple[str, tuple[object, ...]]]
+) -> list[str]:
     """Charts whose definitions these rows belong to, by their ids."""
     found: set[str] = set()
     for table, key in tables:

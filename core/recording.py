@@ -6,7 +6,6 @@ from dataclasses import fields
 from datetime import date
 from typing import Any
 
-from core import several, statement_changes  # noqa: F401  (their changes are known by name only once they are read)
 from core.changes import KINDS, Change
 from core.parsing import read_value, write_cell
 from core.state import Edit
@@ -24,7 +23,9 @@ def decode_row(table: str, cells: dict[str, str] | None) -> Any:
     if cells is None:
         return None
     kind = TABLES[table]
-    return kind.row(**{column.name: read_value(column, cells.get(column.name, "")) for column in kind.columns})
+    return kind.row(
+        **{column.name: read_value(column, cells.get(column.name, "")) for column in kind.columns}
+    )
 
 
 def encode(value: Any) -> Any:
@@ -34,7 +35,10 @@ def encode(value: Any) -> Any:
     if type(value) in BY_ROW:
         return {"row": BY_ROW[type(value)].name, "cells": encode_row(value)}
     if type(value).__name__ in KINDS:
-        return {"change": type(value).__name__, **{f.name: encode(getattr(value, f.name)) for f in fields(value)}}
+        return {
+            "change": type(value).__name__,
+            **{f.name: encode(getattr(value, f.name)) for f in fields(value)},
+        }
     if isinstance(value, tuple):
         return [encode(part) for part in value]
     return {"date": value.isoformat()} if isinstance(value, date) else value

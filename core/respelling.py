@@ -1,6 +1,8 @@
-"""All posting codes of a list longer or shorter by zeros: the codes, all that names them, and account strings, in one change.
+"""All posting codes of a list longer or shorter by zeros: the codes, all that names them, and account
+strings, in one change.
 
-Nothing may be lost and nothing may come to mean something else: every selector must pick the same codes as before.
+Nothing may be lost and nothing may come to mean something else: every selector must pick the same codes as
+before.
 """
 
 from __future__ import annotations
@@ -26,7 +28,8 @@ MOST_TOLD = 20
 
 @change
 class Respell:
-    """Gives every posting code of a list `length` characters, by zeros put on or taken off in front or behind."""
+    """Gives every posting code of a list `length` characters, by zeros put on or taken off in front or
+    behind."""
 
     code_list: str
     length: int
@@ -40,11 +43,15 @@ class Respell:
         name, was = (head.name, head.max_length) if head else (self.code_list, 0)
         what = "Lengthened" if self.length > was else "Shortened"
         where = "in front" if self.side == FRONT else "behind"
-        return f"{what} {name} from {was} to {self.length} characters, zeros {where}: {len(spelling(state, self)):,} codes"
+        return (
+            f"{what} {name} from {was} to {self.length} characters, zeros {where}:"
+            f" {len(spelling(state, self)):,} codes"
+        )
 
 
 def spelling(state: State, change: Respell) -> dict[str, str]:
-    """Old text of each posting code → new text; a code that would lose more than zeros keeps its text (see `faults`)."""
+    """Old text of each posting code → new text; a code that would lose more than zeros keeps its text (see
+    `faults`)."""
     return {code: respelled(code, change) for code in list_index(state, change.code_list).posting}
 
 
@@ -66,11 +73,15 @@ def selector_respelled(text: str, was: int, change: Respell, highest: str) -> st
             return "0" * more + text if more > 0 else text.removeprefix("0" * -more)
         if len(text) < was:
             return text
-        return text + filler * more if more > 0 else text[:more] if not text[more:].strip("0" + filler) else text
+        return (
+            text + filler * more if more > 0 else text[:more] if not text[more:].strip("0" + filler) else text
+        )
 
     def item(found: Item) -> Item:
         if found.kind == "code":
-            return found._replace(first=respelled(found.first, change) if len(found.first) == was else found.first)
+            return found._replace(
+                first=respelled(found.first, change) if len(found.first) == was else found.first
+            )
         if found.kind == "range":
             return found._replace(first=end(found.first, "0"), second=end(found.second, highest))
         if found.kind == "prefix" and (change.side == FRONT or len(found.first) >= was):
@@ -96,7 +107,9 @@ def string_speller(index: ChartIndex, code_list: str, spelt: dict[str, str]) -> 
     return string
 
 
-def tagging_speller(state_lists: dict[str, str], code_list: str, spelt: dict[str, str]) -> Callable[[str], str]:
+def tagging_speller(
+    state_lists: dict[str, str], code_list: str, spelt: dict[str, str]
+) -> Callable[[str], str]:
     """Spells taggings (`season=SP26; …`) anew; `state_lists` are the lists of dimensions by name."""
 
     def tagging(text: str) -> str:
@@ -104,7 +117,8 @@ def tagging_speller(state_lists: dict[str, str], code_list: str, spelt: dict[str
         if bad:
             return text
         return "; ".join(
-            f"{name}={spelt.get(code, code) if state_lists.get(name) == code_list else code}" for name, code in given.items()
+            f"{name}={spelt.get(code, code) if state_lists.get(name) == code_list else code}"
+            for name, code in given.items()
         )
 
     return tagging
@@ -141,7 +155,9 @@ def changed_cells(state: State, change: Respell) -> Iterator[Cell]:
                 made[named.chart] = (
                     string_speller(index, change.code_list, spelt)
                     if named.kind == ACCOUNT
-                    else tagging_speller({field.name: field.code_list for field in index.dimensions}, change.code_list, spelt)
+                    else tagging_speller(
+                        {field.name: field.code_list for field in index.dimensions}, change.code_list, spelt
+                    )
                 )
             now = made[named.chart](text)
         if now != text:
@@ -155,7 +171,8 @@ def _length(spelt: dict[str, str]) -> int:
 
 
 def edits_of(state: State, change: Respell) -> list[Edit]:
-    """The rows before and after. A row whose key is spelled anew is another row: deleted under the old key, added under the new."""
+    """The rows before and after. A row whose key is spelled anew is another row: deleted under the old key,
+    added under the new."""
     head = state.get(CodeList, change.code_list)
     if head is None:
         return []
@@ -179,7 +196,8 @@ def edits_of(state: State, change: Respell) -> list[Edit]:
 
 
 def faults(state: State, change: Respell) -> list[Fault]:
-    """Why this can't be done: codes of several lengths, a code that would be lost, a text that is taken, another meaning."""
+    """Why this can't be done: codes of several lengths, a code that would be lost, a text that is taken,
+    another meaning."""
     head = state.get(CodeList, change.code_list)
     if head is None:
         return [Fault("reference", f"There is no code list {change.code_list}.")]
@@ -192,18 +210,42 @@ def faults(state: State, change: Respell) -> list[Fault]:
     index = list_index(state, change.code_list)
     spelt = spelling(state, change)
     if spelt and not _length(spelt):
-        return [Fault("lengths", f"The posting codes of {head.name} have several lengths, so zeros can't be put on all alike.",
-                      place, "Raise the longest code instead; the codes that are there stay.")]  # fmt: skip
+        return [
+            Fault(
+                "lengths",
+                f"The posting codes of {head.name} have several lengths, so zeros can't be put on all alike.",
+                place,
+                "Raise the longest code instead; the codes that are there stay.",
+            )
+        ]
     if head.characters == "letters":
-        return [Fault("letters", f"Codes of {head.name} are made of letters, so they can't be filled with zeros.", place)]
+        return [
+            Fault(
+                "letters",
+                f"Codes of {head.name} are made of letters, so they can't be filled with zeros.",
+                place,
+            )
+        ]
     told = []
     for old, new in spelt.items():
         if len(new) != change.length:
-            told.append(Fault("lost", f"{old} {index.codes[old].name} would lose more than zeros.", Place("codes", (head.code_list, old)),
-                              "Shorten only where every code has zeros to lose."))  # fmt: skip
+            told.append(
+                Fault(
+                    "lost",
+                    f"{old} {index.codes[old].name} would lose more than zeros.",
+                    Place("codes", (head.code_list, old)),
+                    "Shorten only where every code has zeros to lose.",
+                )
+            )
         elif new != old and new in index.codes:
-            told.append(Fault("taken", f"{old} would become {new}, and that is {index.codes[new].name}.",
-                              Place("codes", (head.code_list, old)), "Delete or rename that code first."))  # fmt: skip
+            told.append(
+                Fault(
+                    "taken",
+                    f"{old} would become {new}, and that is {index.codes[new].name}.",
+                    Place("codes", (head.code_list, old)),
+                    "Delete or rename that code first.",
+                )
+            )
     return told[:MOST_TOLD] or _other_meanings(state, change, spelt)[:MOST_TOLD]
 
 
@@ -219,6 +261,12 @@ def _other_meanings(state: State, change: Respell, spelt: dict[str, str]) -> lis
         before = {spelt.get(code, code) for code in pick(state, change.code_list, was).codes}
         if pick(after, change.code_list, now.get((type(named.row), named), was)).codes != before:
             table = BY_ROW[type(named.row)]
-            told.append(Fault("meaning", f"The selector '{was}' would pick other codes than before.", Place(table.name, table.key(named.row), named.column),
-                              "Write it with the codes themselves, then do this again."))  # fmt: skip
+            told.append(
+                Fault(
+                    "meaning",
+                    f"The selector '{was}' would pick other codes than before.",
+                    Place(table.name, table.key(named.row), named.column),
+                    "Write it with the codes themselves, then do this again.",
+                )
+            )
     return told

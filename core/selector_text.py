@@ -11,7 +11,8 @@ WORDS = frozenset({"all", "to", "in", "under", "except"})
 
 
 class Item(NamedTuple):
-    """One part between commas. `kind` is code, range, prefix, under or all; `at` its place in the text from 1."""
+    """One part between commas. `kind` is code, range, prefix, under or all; `at` its place in the text from
+    1."""
 
     kind: str
     first: str
@@ -105,7 +106,9 @@ def parse(text: str) -> Parsed:
             elif word == ",":
                 reader.take()
             else:
-                raise ValueError(f"A comma is missing before '{word}' at character {reader.tokens[reader.next][2]}.")
+                raise ValueError(
+                    f"A comma is missing before '{word}' at character {reader.tokens[reader.next][2]}."
+                )
     except ValueError as fault:
         return Parsed((), (), (str(fault),))
     return Parsed(tuple(lists[0]), tuple(lists[1]), ())
@@ -114,10 +117,14 @@ def parse(text: str) -> Parsed:
 def describe(item: Item) -> str:
     if item.kind == "under":
         return f"under {item.first}" + (f" in {item.second}" if item.second else "")
-    return {"all": "all", "code": item.first, "prefix": f"{item.first}*"}.get(item.kind, f"{item.first} to {item.second}")
+    return {"all": "all", "code": item.first, "prefix": f"{item.first}*"}.get(
+        item.kind, f"{item.first} to {item.second}"
+    )
 
 
 def mentions(text: str, code: str) -> bool:
     """Whether a selector names exactly this code (as a single code or below `under`)."""
     parsed = parse(text)
-    return any(item.first == code and item.kind in ("code", "under") for item in (*parsed.items, *parsed.taken_away))
+    return any(
+        item.first == code and item.kind in ("code", "under") for item in (*parsed.items, *parsed.taken_away)
+    )

@@ -1,4 +1,4 @@
-"""Selectors pick posting codes of a list: text → parts → names checked → a set of codes. Kept as written."""
+"""Selectors pick posting codes of a list: text → parts → names checked → a set of codes."""
 
 from __future__ import annotations
 
@@ -36,7 +36,10 @@ def _pick(state: State, code_list: str, item: Item, faults: list[str], looks: li
             faults.append(f"There is no code {item.first} in {code_list}.")
             return
         if code.rollup:
-            looks.append(f"{item.first} is a rollup code and picks nothing; 'under {item.first}' picks what is below it.")
+            looks.append(
+                f"{item.first} is a rollup code and picks nothing; 'under {item.first}' picks what is"
+                " below it."
+            )
         found = [] if code.rollup else [item.first]
         yield from found
         return
@@ -107,7 +110,11 @@ def without(state: State, code_list: str, text: str, code: str) -> str:
     if not base:
         return ""
     made = base + (f" except {', '.join(away)}" if away else "")
-    return made if code not in pick(state, code_list, made).codes else f"{base} except {', '.join([*away, code])}"
+    return (
+        made
+        if code not in pick(state, code_list, made).codes
+        else f"{base} except {', '.join([*away, code])}"
+    )
 
 
 def with_code(state: State, code_list: str, text: str, code: str) -> str:
@@ -122,5 +129,7 @@ def with_code(state: State, code_list: str, text: str, code: str) -> str:
     added = ", ".join([*kept, code]) + tail
     # What takes the code away by a range or a rollup would win; then the rest is named around it.
     return (
-        added if code in pick(state, code_list, added).codes else ", ".join([*sorted(pick(state, code_list, text).codes), code])
+        added
+        if code in pick(state, code_list, added).codes
+        else ", ".join([*sorted(pick(state, code_list, text).codes), code])
     )

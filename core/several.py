@@ -1,4 +1,5 @@
-"""Changes of many codes in one act, worked out in one pass: a copy of the list for each code would take seconds."""
+"""Changes of many codes in one act, worked out in one pass: a copy of the list for each code would take
+seconds."""
 
 from __future__ import annotations
 
@@ -70,7 +71,8 @@ class MoveNodes:
 
 @change
 class BringCodes:
-    """Rows of codes as a file brings them, with the rollup code each stands below (None: as it is) and properties."""
+    """Rows of codes as a file brings them, with the rollup code each stands below (None: as it is) and
+    properties."""
 
     rows: tuple[Code, ...]
     parents: tuple[str | None, ...]
@@ -102,12 +104,16 @@ class BringCodes:
         new = sum(state.get(Code, row.code_list, row.code) is None for row in self.rows)
         if len(self.rows) == 1:
             return f"{'Added' if new else 'Changed'} {named(self.rows[0])}"
-        return f"Brought in {len(self.rows):,} codes of {self.rows[0].code_list if self.rows else ''}, {new:,} of them new"
+        return (
+            f"Brought in {len(self.rows):,} codes of {self.rows[0].code_list if self.rows else ''}, {new:,}"
+            " of them new"
+        )
 
 
 @change
 class TakeOut:
-    """Takes codes out of a hierarchy; the codes themselves stay. What stands below them moves up to where they stood
+    """Takes codes out of a hierarchy; the codes themselves stay. What stands below them moves up to where
+    they stood
     (`along` false), or leaves with them."""
 
     hierarchy: str
@@ -121,7 +127,9 @@ class TakeOut:
             grown = tree(state, self.hierarchy)
             gone |= {below for code in gone for below in grown.below(code) if (self.hierarchy, below) in part}
         moved = [row for row in part.values() if row.code not in gone and row.parent in gone]
-        changes: list[Change] = [Put(row._replace(parent=self._staying(part, row.parent, gone), position=None)) for row in moved]
+        changes: list[Change] = [
+            Put(row._replace(parent=self._staying(part, row.parent, gone), position=None)) for row in moved
+        ]
         changes += [Drop(part[(self.hierarchy, code)]) for code in sorted(gone)]
         return Together(tuple(changes), "").edits(state)
 
@@ -134,26 +142,36 @@ class TakeOut:
     def below(self, state: State) -> int:
         """How many codes stand below those that are taken out, placed there by hand."""
         part, grown = state.part(HierarchyNode, self.hierarchy), tree(state, self.hierarchy)
-        standing = {below for code in self.codes for below in grown.below(code) if (self.hierarchy, below) in part}
+        standing = {
+            below for code in self.codes for below in grown.below(code) if (self.hierarchy, below) in part
+        }
         return len(standing - set(self.codes))
 
     def refusals(self, state: State) -> Iterator[Fault]:
         part = state.part(HierarchyNode, self.hierarchy)
         for code in self.codes:
             if (self.hierarchy, code) not in part:
-                yield Fault("not-placed", f"{code} was not placed by hand in {self.hierarchy}.", Place("hierarchy_nodes", (self.hierarchy, code), "code"),
-                            "Take it out of the intake that takes it in.")  # fmt: skip
+                yield Fault(
+                    "not-placed",
+                    f"{code} was not placed by hand in {self.hierarchy}.",
+                    Place("hierarchy_nodes", (self.hierarchy, code), "code"),
+                    "Take it out of the intake that takes it in.",
+                )
 
     def sentence(self, state: State) -> str:
         below = self.below(state)
         what = f"{below:,} {'code' if below == 1 else 'codes'} below"
         more = f", with {what}" if self.along and below else f"; {what} moved up" if below else ""
-        return f"Took {', '.join(self.codes[:6])}{' …' if len(self.codes) > 6 else ''} out of {self.hierarchy}{more}"
+        return (
+            f"Took {', '.join(self.codes[:6])}{' …' if len(self.codes) > 6 else ''} out of"
+            f" {self.hierarchy}{more}"
+        )
 
 
 @change
 class KeepVersion:
-    """Keeps the present shape of a hierarchy as a version that holds until a day; from then on it may take another."""
+    """Keeps the present shape of a hierarchy as a version that holds until a day; from then on it may take
+    another."""
 
     hierarchy: str
     version: str
@@ -163,15 +181,26 @@ class KeepVersion:
         head = state.get(Hierarchy, self.hierarchy)
         if head is None:
             return []
-        kept = Hierarchy(self.version, head.code_list, f"{head.name} until {self.on}", False, self.hierarchy, head.holds_from)
-        return Several((copied(state, self.hierarchy, kept), Put(head._replace(holds_from=self.on)))).edits(state)
+        kept = Hierarchy(
+            self.version,
+            head.code_list,
+            f"{head.name} until {self.on}",
+            False,
+            self.hierarchy,
+            head.holds_from,
+        )
+        return Several((copied(state, self.hierarchy, kept), Put(head._replace(holds_from=self.on)))).edits(
+            state
+        )
 
     def refusals(self, state: State) -> Iterator[Fault]:
         head = state.get(Hierarchy, self.hierarchy)
         if head is None or head.version_of:
             yield Fault("version", "A kept version has no versions of its own.")
         elif head.holds_from and self.on <= head.holds_from:
-            yield Fault("dates", f"It holds from {head.holds_from} already.", Place(column="on"), "Give a later day.")
+            yield Fault(
+                "dates", f"It holds from {head.holds_from} already.", Place(column="on"), "Give a later day."
+            )
         elif state.get(Hierarchy, self.version) is not None:
             yield Fault("taken", f"There is a hierarchy {self.version} already.")
 
@@ -181,7 +210,8 @@ class KeepVersion:
 
 
 def shifted(state: State, made: Tree, code: str, way: str) -> MoveNode | None:
-    """The move of a code among its neighbours or between levels: up, down, deeper, higher; None where there is no room."""
+    """The move of a code among its neighbours or between levels: up, down, deeper, higher; None where there
+    is no room."""
     parent = made.parent.get(code, "")
     near = made.children.get(parent, [])
     at = near.index(code)
@@ -207,7 +237,8 @@ def copied(state: State, source: str, head: Hierarchy) -> Several:
 
 
 def by_beginnings(state: State, head: Hierarchy, length: int) -> Several:
-    """A new hierarchy proposed from leading characters: rollup codes of that length take in what begins with them."""
+    """A new hierarchy proposed from leading characters: rollup codes of that length take in what begins with
+    them."""
     index = list_index(state, head.code_list)
     found = sorted({code[:length] for code in index.posting if len(code) > length})
     changes: list[Change] = [Add(head)]
@@ -217,4 +248,7 @@ def by_beginnings(state: State, head: Hierarchy, length: int) -> Several:
             changes.append(Put(Code(head.code_list, text, f"Codes that begin with {text}", True, False)))
         if row is None or row.rollup:
             changes.append(Put(HierarchyNode(head.hierarchy, text, "", None, f"{text}*")))
-    return Several(tuple(changes), f"Proposed {named(head)} from the first {length} characters, {len(found):,} rollup codes")
+    return Several(
+        tuple(changes),
+        f"Proposed {named(head)} from the first {length} characters, {len(found):,} rollup codes",
+    )

@@ -1,6 +1,8 @@
-"""Tables of definitions as a person edits them: rows of one table, with what other tables keep beside each row.
+"""Tables of definitions as a person edits them: rows of one table, with what other tables keep beside each
+row.
 
-Everything is cells of text, written as the package writes them; a row keyed in, pasted or brought in from a file is read
+Everything is cells of text, written as the package writes them; a row keyed in, pasted or brought in from a
+file is read
 in the same way and told the same faults.
 """
 
@@ -29,7 +31,8 @@ MOST = 50_000
 class Beside:
     """Columns that other tables keep for a row.
 
-    `cells` reads them. `changes` says what puts them there, and raises ValueError with a sentence where they can't be read.
+    `cells` reads them. `changes` says what puts them there, and raises ValueError with a sentence where they
+    can't be read.
     """
 
     columns: tuple[Column, ...]
@@ -55,10 +58,12 @@ def _all(state: State, given: Given) -> Iterable[Any]:
 
 @dataclass(frozen=True)
 class Sheet:
-    """Which rows of a table, by what the page gives (`given`: names of key columns and context), and which columns.
+    """Which rows of a table, by what the page gives (`given`: names of key columns and context), and which
+    columns.
 
     `proposed` fills a new row after a selected one; `missing` are rows that are wanted and not there yet.
-    A `register` is the table of the heads of a kind (charts, calendars, groups), whole, and has a place among its like.
+    A `register` is the table of the heads of a kind (charts, calendars, groups), whole, and has a place among
+    its like.
     One that `adds` nothing shows further columns of rows that another sheet adds.
     """
 
@@ -85,7 +90,10 @@ class Sheet:
     @cached_property
     def shown(self) -> tuple[Column, ...]:
         """The columns in the order in which they stand."""
-        known = {**self.kept.by_name, **{column.name: column for column in (self.beside.columns if self.beside else ())}}
+        known = {
+            **self.kept.by_name,
+            **{column.name: column for column in (self.beside.columns if self.beside else ())},
+        }
         return tuple(known[name] for name in self.columns)
 
     @cached_property
@@ -105,7 +113,11 @@ class Sheet:
 
 def fixed_key(sheet: Sheet, given: Given) -> dict[str, str]:
     """The key columns that the page gives."""
-    return {column.name: given[column.name] for column in sheet.kept.columns if column.key and column.name in sheet.given}
+    return {
+        column.name: given[column.name]
+        for column in sheet.kept.columns
+        if column.key and column.name in sheet.given
+    }
 
 
 def rows_of(state: State, sheet: Sheet, given: Given, among: Iterable[Any] | None = None) -> list[Any]:
@@ -119,7 +131,9 @@ def rows_of(state: State, sheet: Sheet, given: Given, among: Iterable[Any] | Non
     return sorted(rows, key=sheet.order or (lambda row: _placed(sheet, row)))
 
 
-def in_order_of(state: State, sheet: Sheet, given: Given, rows: list[Any], column: str, down: bool) -> list[Any]:
+def in_order_of(
+    state: State, sheet: Sheet, given: Given, rows: list[Any], column: str, down: bool
+) -> list[Any]:
     """Rows by what stands in one column, those with nothing there last; otherwise as they stood."""
     kept = sheet.kept.by_name
 
@@ -130,7 +144,9 @@ def in_order_of(state: State, sheet: Sheet, given: Given, rows: list[Any], colum
         return cells_of(state, sheet, given, row)[column].lower()
 
     filled = [(value(row), row) for row in rows]
-    some = sorted((pair for pair in filled if pair[0] not in ("", None)), key=lambda pair: pair[0], reverse=down)
+    some = sorted(
+        (pair for pair in filled if pair[0] not in ("", None)), key=lambda pair: pair[0], reverse=down
+    )
     return [row for _, row in some] + [row for known, row in filled if known in ("", None)]
 
 
@@ -157,7 +173,9 @@ def blank(state: State, sheet: Sheet, given: Given, near: Any = None, key: str =
     """A row that is not there yet: what the page gives, what is proposed after a selected row, defaults."""
     values: dict[str, Any] = {column.name: column.default for column in sheet.kept.columns}
     values |= {
-        c.name: "" for c in sheet.kept.columns if c.default is None and c.kind.name not in ("integer", "date", "number", "rate")
+        c.name: ""
+        for c in sheet.kept.columns
+        if c.default is None and c.kind.name not in ("integer", "date", "number", "rate")
     }
     values |= fixed_key(sheet, given) | sheet.proposed(state, given, near)
     wanted = next((row for row in sheet.missing(state, given) if key and sheet.key_text(row) == key), None)
@@ -166,7 +184,8 @@ def blank(state: State, sheet: Sheet, given: Given, near: Any = None, key: str =
 
 @dataclass
 class Taken:
-    """What records come to: a proposal a record, and the change that makes them. `change` is None where there are faults."""
+    """What records come to: a proposal a record, and the change that makes them. `change` is None where there
+    are faults."""
 
     rows: list[Proposal]
     change: Change | None
@@ -187,9 +206,11 @@ def take(
     known: Any = None,
     keyed: bool = False,
 ) -> Taken:
-    """Reads records of cells, compares each with the row it names (or with `known`, a row being edited) and checks all of it.
+    """Reads records of cells, compares each with the row it names (or with `known`, a row being edited) and
+    checks all of it.
 
-    `keyed`: the record is one row that a person keys, so a row of its key that is another one is never written over.
+    `keyed`: the record is one row that a person keys, so a row of its key that is another one is never
+    written over.
     """
     fixed = fixed_key(sheet, given)
     beside = [column.name for column in (sheet.beside.columns if sheet.beside else ())]
@@ -199,9 +220,11 @@ def take(
         return known if known is not None or keyed else state.get(sheet.kept.row, *key)
 
     read = read_table(
-        sheet.kept, [*fixed, *(name for _, name in own)],
-        ((number, [*fixed.values(), *(cells[i] for i, _ in own)]) for number, cells in records), before,
-    )  # fmt: skip
+        sheet.kept,
+        [*fixed, *(name for _, name in own)],
+        ((number, [*fixed.values(), *(cells[i] for i, _ in own)]) for number, cells in records),
+        before,
+    )
     faults: dict[int, list[Fault]] = {}
     lacking = [told for told in read.faults if told.code == "column-missing"]
     for told in read.faults:
@@ -227,14 +250,19 @@ def take(
     proposals += [Proposal(number, "", "", FAULT, [], told) for number, told in faults.items() if told]
     proposals.sort(key=lambda row: row.number)
     every = [told for row in proposals for told in row.faults]
-    return Taken(proposals, None if every else change, every, [sheet.key_text(row) for row in read.rows.values()])
+    return Taken(
+        proposals, None if every else change, every, [sheet.key_text(row) for row in read.rows.values()]
+    )
 
 
 def _changes(
     state: State, sheet: Sheet, given: Given, row: Any, old: Any, extra: Cells, adds: bool
 ) -> tuple[list[Change], list[Fault]]:
-    """What puts a row there, with what is kept beside it. A row whose key changes is a new one in the place of the old."""
-    made: list[Change] = [] if old is None or sheet.kept.key(old) == sheet.kept.key(row) else [sheet.drop(old)]
+    """What puts a row there, with what is kept beside it. A row whose key changes is a new one in the place
+    of the old."""
+    made: list[Change] = (
+        [] if old is None or sheet.kept.key(old) == sheet.kept.key(row) else [sheet.drop(old)]
+    )
     made.append(Add(row) if adds else Put(row))
     if sheet.beside is None:
         return made, []
@@ -255,9 +283,15 @@ def _joined(state: State, sheet: Sheet, rows: list[Any], changes: list[Change]) 
 
 
 def _check(
-    state: State, sheet: Sheet, change: Change, facts: Facts, numbers: Mapping[Any, int], faults: dict[int, list[Fault]]
+    state: State,
+    sheet: Sheet,
+    change: Change,
+    facts: Facts,
+    numbers: Mapping[Any, int],
+    faults: dict[int, list[Fault]],
 ) -> None:
-    """Adds the faults of the whole change to those of its rows, each at its cell; a cell that can't be read is told once."""
+    """Adds the faults of the whole change to those of its rows, each at its cell; a cell that can't be read
+    is told once."""
     only = next(iter(numbers.values())) if len(numbers) == 1 else 0
     beside = [column.name for column in (sheet.beside.columns if sheet.beside else ())]
     for told in blocking(check(state, change, facts)):
@@ -269,7 +303,9 @@ def _check(
             faults.setdefault(number, []).append(told.at(row=number or None, column=column))
 
 
-def _proposal(state: State, sheet: Sheet, given: Given, number: int, row: Any, old: Any, extra: Cells) -> Proposal:
+def _proposal(
+    state: State, sheet: Sheet, given: Given, number: int, row: Any, old: Any, extra: Cells
+) -> Proposal:
     was = cells_of(state, sheet, given, old) if old is not None else {}
     now = {name: write_cell(getattr(row, name)) for name in sheet.kept.row._fields} | extra
     differences = [(name, was[name], now[name]) for name in was if name in now and was[name] != now[name]]
@@ -279,7 +315,8 @@ def _proposal(state: State, sheet: Sheet, given: Given, number: int, row: Any, o
 
 
 def bring(state: State, sheet: Sheet, given: Given, records: Sequence[Sequence[str]], facts: Facts) -> Taken:
-    """Rows from a file or the clipboard. The first row may name the columns; without that they are those shown, in order."""
+    """Rows from a file or the clipboard. The first row may name the columns; without that they are those
+    shown, in order."""
     rows = plain_rows(records)
     by_title = {sheet.title_of(name).lower(): name for name in sheet.columns} | {
         name: name for name in (*sheet.columns, *sheet.kept.by_name)
@@ -294,8 +331,15 @@ def bring(state: State, sheet: Sheet, given: Given, records: Sequence[Sequence[s
     unknown = [name for name in header if name not in sheet.columns and name not in sheet.kept.by_name]
     wide = max(map(len, rows), default=0) > len(header)
     if unknown or wide or len(rows) > MOST:
-        told = [Fault("column-unknown", f"There is no column '{name}' here.", Place(sheet.table, (), name, row=1),
-                      f"Its columns are: {', '.join(sheet.columns)}.") for name in unknown]  # fmt: skip
+        told = [
+            Fault(
+                "column-unknown",
+                f"There is no column '{name}' here.",
+                Place(sheet.table, (), name, row=1),
+                f"Its columns are: {', '.join(sheet.columns)}.",
+            )
+            for name in unknown
+        ]
         if wide and not unknown:
             told.append(
                 Fault(
@@ -306,17 +350,20 @@ def bring(state: State, sheet: Sheet, given: Given, records: Sequence[Sequence[s
                 )
             )
         if len(rows) > MOST:
-            told.append(Fault("too-many-rows", f"At most {MOST:,} rows are taken at once.", Place(sheet.table)))
+            told.append(
+                Fault("too-many-rows", f"At most {MOST:,} rows are taken at once.", Place(sheet.table))
+            )
         return Taken([], None, told, [])
     keep = [i for i, name in enumerate(header) if name not in fixed]
     numbered = [
         (number, [(row[i] if i < len(row) else "") for i in keep]) for number, row in enumerate(rows, first)
-    ]  # fmt: skip
+    ]
     return take(state, sheet, given, [header[i] for i in keep], numbered, facts)
 
 
 def place_after(taken: Iterable[int], near: Any) -> int:
-    """The position of a new row: after the selected one where there is room, else at the end, in steps of ten."""
+    """The position of a new row: after the selected one where there is room, else at the end, in steps of
+    ten."""
     positions = sorted(taken)
     if near is not None:
         following = next((position for position in positions if position > near.position), near.position + 20)

@@ -1,4 +1,5 @@
-"""The definitions as an immutable snapshot, indexed for their use. A change makes a new one that shares the rest."""
+"""The definitions as an immutable snapshot, indexed for their use. A change makes a new one that shares the
+rest."""
 
 from __future__ import annotations
 
@@ -16,11 +17,13 @@ WHOLE = ""
 MOST_DERIVED = 20_000
 """Derived values that a snapshot keeps; the oldest go first."""
 EDITS_BETWEEN_SWEEPS = 32
-"""Snapshots in a row after which derived values that no snapshot can use any more are let go, with the rows they read."""
+"""Snapshots in a row after which derived values that no snapshot can use any more are let go, with the rows
+they read."""
 
 
 class OutOfStep(Exception):
-    """An edit says a row was what the snapshot doesn't hold: replaying it would make a state that never was."""
+    """An edit says a row was what the snapshot doesn't hold: replaying it would make a state that never
+    was."""
 
     def __init__(self, edit: Edit):
         self.edit = edit
@@ -40,7 +43,8 @@ class Edit(NamedTuple):
 
 
 def part_of(table: str, key: Key) -> Any:
-    """Rows are kept in parts by the first column of the key (all codes of one list), so caches hang on less."""
+    """Rows are kept in parts by the first column of the key (all codes of one list), so caches hang on
+    less."""
     return key[0] if TABLES[table].keys > 1 else WHOLE
 
 
@@ -91,7 +95,8 @@ class State:
 
     @property
     def digest(self) -> str:
-        """Stands for all rows (core/digest.py): two snapshots with the same rows have the same one, whatever led to them."""
+        """Stands for all rows (core/digest.py): two snapshots with the same rows have the same one, whatever
+        led to them."""
         return digest_text(self._digest_number())
 
     def _digest_number(self) -> int:
@@ -105,7 +110,8 @@ class State:
         return self._digest
 
     def edited(self, edits: Iterable[Edit]) -> State:
-        """The snapshot after the edits; parts not touched are shared, and what was derived from them is kept."""
+        """The snapshot after the edits; parts not touched are shared, and what was derived from them is
+        kept."""
         return self._edited(edits, proving=False)
 
     def replayed(self, edits: Iterable[Edit]) -> State:
@@ -143,7 +149,8 @@ class State:
         return made
 
     def _sweep(self) -> None:
-        """Lets go of derived values that are not true here and that nothing is made from, and of the oldest."""
+        """Lets go of derived values that are not true here and that nothing is made from, and of the
+        oldest."""
         self._age = 0
         useful = {
             key: entry
@@ -156,12 +163,20 @@ class State:
 
     def _seen(self, reads: tuple[Any, ...], args: tuple[Any, ...]) -> tuple[Any, ...]:
         return tuple(
-            self._parts[BY_ROW[read[0]].name].get(args[read[1]]) if isinstance(read, tuple) else self._parts[BY_ROW[read].name]
+            (
+                self._parts[BY_ROW[read[0]].name].get(args[read[1]])
+                if isinstance(read, tuple)
+                else self._parts[BY_ROW[read].name]
+            )
             for read in reads
         )
 
     def ask(
-        self, make: Callable[..., T], reads: tuple[Any, ...], args: tuple[Any, ...], follow: Callable[..., Any] | None = None
+        self,
+        make: Callable[..., T],
+        reads: tuple[Any, ...],
+        args: tuple[Any, ...],
+        follow: Callable[..., Any] | None = None,
     ) -> T:
         key = (make, args)
         seen = self._seen(reads, args)
@@ -182,11 +197,14 @@ def _same(one: Any, other: Any) -> bool:
     return one is other
 
 
-def derived(*reads: Any, follow: Callable[..., Any] | None = None) -> Callable[[Callable[..., T]], Callable[..., T]]:
+def derived(
+    *reads: Any, follow: Callable[..., Any] | None = None
+) -> Callable[[Callable[..., T]], Callable[..., T]]:
     """Keeps what a function worked out from a snapshot until a table it reads has changed.
 
     `reads` names row classes, or (row class, i) for only the part named by the i-th argument after the state.
-    `follow(state, what was read, what came of it, *args)` may make the new value from the former one; None: from nothing.
+    `follow(state, what was read, what came of it, *args)` may make the new value from the former one; None:
+    from nothing.
     """
 
     def wrap(make: Callable[..., T]) -> Callable[..., T]:

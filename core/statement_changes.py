@@ -16,7 +16,8 @@ from core.tables import Company, Mapping, StatementLine
 
 @change
 class MoveLine:
-    """Places a statement line below a heading (empty: at the top), before a neighbour or last; adds it if new."""
+    """Places a statement line below a heading (empty: at the top), before a neighbour or last; adds it if
+    new."""
 
     row: StatementLine
     parent: str
@@ -25,7 +26,8 @@ class MoveLine:
     def edits(self, state: State) -> list[Edit]:
         part = state.part(StatementLine, self.row.statement).values()
         near = sorted(
-            (n for n in part if n.parent == self.parent and n.line != self.row.line), key=lambda n: order_key(n.position, n.line)
+            (n for n in part if n.parent == self.parent and n.line != self.row.line),
+            key=lambda n: order_key(n.position, n.line),
         )
         moving = self.row._replace(parent=self.parent)
         return Several(tuple(renumbered(near, moving, self.before, "line"))).edits(state)
@@ -84,10 +86,16 @@ class PlaceAccounts:
             on = made.lines[made.line_of[at]].row if at is not None and made.line_of[at] >= 0 else None
             if on is not None and on.line != target.line:
                 row = rows.get(on.line, on)
-                rows[on.line] = row._replace(accounts=selectors.without(state, made.accounts.code_list, row.accounts, code))
+                rows[on.line] = row._replace(
+                    accounts=selectors.without(state, made.accounts.code_list, row.accounts, code)
+                )
             if on is None or on.line != target.line:
                 goal = rows[target.line]
-                text = selectors.with_code(state, made.accounts.code_list, goal.accounts, code) if goal.accounts else code
+                text = (
+                    selectors.with_code(state, made.accounts.code_list, goal.accounts, code)
+                    if goal.accounts
+                    else code
+                )
                 rows[target.line] = goal._replace(accounts=text)
         return Several(tuple(Put(row) for row in rows.values())).edits(state)
 
@@ -107,8 +115,16 @@ class PlaceAccounts:
             row = made.accounts.codes.get(code)
             if row is None or row.rollup:
                 what = f"There is no code {code}" if row is None else f"{code} {row.name} is a rollup code"
-                yield Fault("code-unknown", f"{what} in {made.accounts.code_list}." if row is None else f"{what} and stands on no line.", where,
-                            "Name posting codes, parted by commas.")  # fmt: skip
+                yield Fault(
+                    "code-unknown",
+                    (
+                        f"{what} in {made.accounts.code_list}."
+                        if row is None
+                        else f"{what} and stands on no line."
+                    ),
+                    where,
+                    "Name posting codes, parted by commas.",
+                )
 
     def sentence(self, state: State) -> str:
         row = state.get(StatementLine, self.statement, self.line)
@@ -117,7 +133,8 @@ class PlaceAccounts:
 
 @change
 class MapAccounts:
-    """Maps a company's own accounts to a group account, by a row of its own or in the one that goes there already."""
+    """Maps a company's own accounts to a group account, by a row of its own or in the one that goes there
+    already."""
 
     group: str
     company: str
@@ -126,7 +143,8 @@ class MapAccounts:
 
     def edits(self, state: State) -> list[Edit]:
         rows = sorted(
-            (r for r in state.part(Mapping, self.group).values() if r.company == self.company), key=lambda r: r.position
+            (r for r in state.part(Mapping, self.group).values() if r.company == self.company),
+            key=lambda r: r.position,
         )
         company = state.get(Company, self.company)
         own = natural_list(state, company.chart) if company else ""

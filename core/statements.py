@@ -1,4 +1,5 @@
-"""Statements: a tree of lines over the accounts of a chart. Rolled up in arrays; a heading always totals what is under it."""
+"""Statements: a tree of lines over the accounts of a chart. Rolled up in arrays; a heading always totals what
+is under it."""
 
 from __future__ import annotations
 
@@ -35,7 +36,8 @@ DEBIT, CREDIT = 1, -1
 
 
 def begins_each_year(state: State, code_list: str, codes: Iterable[str]) -> bool:
-    """Whether accounts begin each fiscal year at nothing: revenue and expense do, what stands on a balance sheet goes on."""
+    """Whether accounts begin each fiscal year at nothing: revenue and expense do, what stands on a balance
+    sheet goes on."""
     index = list_index(state, code_list)
     classes = {row.account_class for code in codes if (row := index.codes.get(code))}
     return bool(classes) and classes <= set(RESULT_CLASSES)
@@ -55,7 +57,8 @@ def line_title(row: StatementLine) -> str:
 
 
 class PlanLine(NamedTuple):
-    """A line in the order of the tree. `direction` is DEBIT or CREDIT (0: none of its own); `picks` sorted codes."""
+    """A line in the order of the tree. `direction` is DEBIT or CREDIT (0: none of its own); `picks` sorted
+    codes."""
 
     row: StatementLine
     depth: int
@@ -69,7 +72,8 @@ class PlanLine(NamedTuple):
 class Plan:
     """A statement made ready for one version of the definitions.
 
-    `line_of[i]` is the line of the i-th posting account of the list, or -1; `twice` lists accounts on two lines;
+    `line_of[i]` is the line of the i-th posting account of the list, or -1; `twice` lists accounts on two
+    lines;
     `into_result` marks revenue and expense accounts.
     """
 
@@ -92,7 +96,11 @@ class Plan:
 
     def missed(self) -> NDArray[np.int64]:
         """Accounts that belong on the statement and stand on no line, whether they have an amount or not."""
-        wanted = self.into_result if self.statement.kind == "income_statement" else ~self.into_result | (not self.has_result)
+        wanted = (
+            self.into_result
+            if self.statement.kind == "income_statement"
+            else ~self.into_result | (not self.has_result)
+        )
         known = self.statement.kind in ("income_statement", "balance_sheet")
         return np.flatnonzero((self.line_of < 0) & wanted & known)
 
@@ -104,7 +112,8 @@ class Plan:
 
 
 class _Sides(NamedTuple):
-    """By posting account of a list, in code order: whether it shows as debit, and whether it is revenue or expense."""
+    """By posting account of a list, in code order: whether it shows as debit, and whether it is revenue or
+    expense."""
 
     debit: NDArray[np.bool_]
     into_result: NDArray[np.bool_]
@@ -115,12 +124,14 @@ def _sides(state: State, code_list: str) -> _Sides:
     index = list_index(state, code_list)
     classes = [index.codes[code].account_class for code in index.posting]
     return _Sides(
-        np.array([c in DEBIT_CLASSES for c in classes], dtype=bool), np.array([c in RESULT_CLASSES for c in classes], dtype=bool)
+        np.array([c in DEBIT_CLASSES for c in classes], dtype=bool),
+        np.array([c in RESULT_CLASSES for c in classes], dtype=bool),
     )
 
 
 def _direction(row: StatementLine, debit: NDArray[np.bool_], kinds: set[int]) -> tuple[int, bool]:
-    """How a line is shown, and whether it mixes debit and credit accounts. `kinds` are the directions below it."""
+    """How a line is shown, and whether it mixes debit and credit accounts. `kinds` are the directions below
+    it."""
     if row.sign != "natural" and row.kind in ("heading", "accounts", "result"):
         return (DEBIT if row.sign == "debit" else CREDIT), False
     if row.kind == "result":
@@ -171,7 +182,15 @@ def plan(state: State, statement: str) -> Plan | None:
         lines.append(PlanLine(row, depth, parent, direction, tuple(codes), mixed))
     lines.reverse()
     return Plan(
-        head, accounts, tuple(lines), index, line_of, tuple(twice), _formula_order(lines, index), has_result, sides.into_result
+        head,
+        accounts,
+        tuple(lines),
+        index,
+        line_of,
+        tuple(twice),
+        _formula_order(lines, index),
+        has_result,
+        sides.into_result,
     )
 
 
@@ -221,10 +240,13 @@ class Stray(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Amounts:
-    """What a statement is made from, raw and in minor units: one row an account, one column a company (or other).
+    """What a statement is made from, raw and in minor units: one row an account, one column a company (or
+    other).
 
-    Rows are the posting accounts of the list in order (or those of `places`), then the strays. `window` is what the
-    lines sum (docs: by the kind of statement), `cumulative` everything to the end of the period, for `result`;
+    Rows are the posting accounts of the list in order (or those of `places`), then the strays. `window` is
+    what the
+    lines sum (docs: by the kind of statement), `cumulative` everything to the end of the period, for
+    `result`;
     `touched` where there is any amount at all, even if it cancels.
     """
 
@@ -276,10 +298,13 @@ class Figures:
 
 
 def compute(made: Plan, amounts: Amounts, digits: int) -> Figures:
-    """Every line's figures. `digits` are the currency's minor digits, for formulas that hold plain numbers."""
+    """Every line's figures. `digits` are the currency's minor digits, for formulas that hold plain
+    numbers."""
     columns = amounts.window.shape[1]
     rows = amounts.rows(len(made.accounts.posting))
-    raw = grouped(made.line_of[rows] % (len(made.lines) + 1), amounts.window[: len(rows)], len(made.lines) + 1)
+    raw = grouped(
+        made.line_of[rows] % (len(made.lines) + 1), amounts.window[: len(rows)], len(made.lines) + 1
+    )
     raw[-1] = 0  # accounts on no line
     if made.has_result:
         into = np.array([stray.account_class in RESULT_CLASSES for stray in amounts.strays], dtype=bool)
@@ -334,14 +359,17 @@ def _work_out(made: Plan, shown: list[list[int | None]], digits: int) -> None:
 
 
 def _unplaced(made: Plan, amounts: Amounts) -> list[Unplaced]:
-    """Accounts with an amount on no line, in code order; amounts without a group account by their own class."""
+    """Accounts with an amount on no line, in code order; amounts without a group account by their own
+    class."""
     found = []
     rows = amounts.rows(len(made.line_of))
     wanted = np.zeros(len(made.line_of), dtype=bool)
     wanted[made.missed()] = True
     for i in np.flatnonzero(wanted[rows] & amounts.window[: len(rows)].any(axis=1)).tolist():
         code = made.accounts.codes[made.accounts.posting[rows[i]]]
-        found.append(Unplaced("", code.code, code.name, code.account_class, tuple(amounts.window[i].tolist())))
+        found.append(
+            Unplaced("", code.code, code.name, code.account_class, tuple(amounts.window[i].tolist()))
+        )
     for at, stray in enumerate(amounts.strays):
         row = amounts.window[len(rows) + at]
         if row.any() and made.belongs(stray.account_class):
@@ -360,7 +388,9 @@ def likely_line(made: Plan, code: str) -> str:
         if made.line_of[at] < 0:
             continue
         other = made.accounts.codes[made.accounts.posting[at]]
-        shared = next((i for i, (a, b) in enumerate(zip(code, other.code, strict=False)) if a != b), len(code))
+        shared = next(
+            (i for i, (a, b) in enumerate(zip(code, other.code, strict=False)) if a != b), len(code)
+        )
         if other.account_class == own.account_class and shared:
             best = max(best, (shared, -abs(at - position), made.lines[made.line_of[at]].row.line))
     return best[2]

@@ -1,6 +1,8 @@
-"""The tables of the exchange package as types: one row class each, its key first, its columns' kinds beside them.
+"""The tables of the exchange package as types: one row class each, its key first, its columns' kinds beside
+them.
 
-Everything that reads, writes, checks or stores definitions is derived from these classes (docs/exchange-format.md).
+Everything that reads, writes, checks or stores definitions is derived from these classes
+(docs/exchange-format.md).
 """
 
 from __future__ import annotations

@@ -11,7 +11,8 @@ from core.balances import Books
 
 
 class Share(NamedTuple):
-    """Debits plus credits of an account in minor units: all of them, and those without a code of the dimension.
+    """Debits plus credits of an account in minor units: all of them, and those without a code of the
+    dimension.
 
     Turnover and not the balance, because a tagged and an untagged amount may cancel.
     """
@@ -27,7 +28,8 @@ class Share(NamedTuple):
 
 
 def untagged(books: Iterable[Books], tagged: frozenset[int], start: int, end: int) -> list[Share]:
-    """By natural account, between two ordinals. `tagged` are the numbers of taggings that carry a code of the dimension."""
+    """By natural account, between two ordinals. `tagged` are the numbers of taggings that carry a code of the
+    dimension."""
     sums: dict[str, list[int]] = {}
     for book in books:
         rows = book.rows[(book.rows["ordinal"] >= start) & (book.rows["ordinal"] <= end)]

@@ -17,8 +17,10 @@ FIRST, SECOND = itemgetter(0), itemgetter(1)
 
 
 class Counted(NamedTuple):
-    """`posting`, `empty` (rollup codes with nothing below) and `classes` (a row for each of CLASSES) are sums up to a place,
-    one longer than the order; `depths` and `ends` are by place, depths -1 for posting codes; `accounts` is by place too: which
+    """`posting`, `empty` (rollup codes with nothing below) and `classes` (a row for each of CLASSES) are sums
+    up to a place,
+    one longer than the order; `depths` and `ends` are by place, depths -1 for posting codes; `accounts` is by
+    place too: which
     posting code of the list stands there, in code order (the number after the last: none)."""
 
     posting: NDArray[Any]
@@ -39,7 +41,8 @@ class Counted(NamedTuple):
 
 
 class _Marks(NamedTuple):
-    """By code, in the order of the list: -1 a rollup code, else the number of its class (past the last: none); with places,
+    """By code, in the order of the list: -1 a rollup code, else the number of its class (past the last:
+    none); with places,
     and which posting code each is."""
 
     place: dict[str, int]
@@ -71,7 +74,13 @@ def counted(state: State, hierarchy: str) -> Counted:
     deep = np.fromiter(map(SECOND, made.order), dtype=np.int64, count=len(made.order))
     classes = np.stack([summed(kind == i) for i in range(len(CLASSES))])
     return Counted(
-        summed(kind >= 0), classes, summed(empty), np.where(rollup, deep, -1), ends, posting[at], int(deep.max(initial=-1)) + 1
+        summed(kind >= 0),
+        classes,
+        summed(empty),
+        np.where(rollup, deep, -1),
+        ends,
+        posting[at],
+        int(deep.max(initial=-1)) + 1,
     )
 
 
@@ -88,5 +97,6 @@ def mixed(state: State, hierarchy: str) -> list[tuple[str, tuple[str, ...]]]:
     held = found.classes[:, found.ends] - found.classes[:, np.arange(len(made.order))]
     places = np.flatnonzero(((held > 0).sum(axis=0) > 1) & (found.depths > 0))
     return [
-        (made.order[i][0], tuple(name for name, count in zip(CLASSES, held[:, i], strict=True) if count)) for i in places.tolist()
+        (made.order[i][0], tuple(name for name, count in zip(CLASSES, held[:, i], strict=True) if count))
+        for i in places.tolist()
     ]

@@ -83,18 +83,25 @@ def _names(state: State, code_list: str, code: str, cell: Named) -> bool:
         return False
     if cell.kind == ACCOUNT:
         parts = zip(index.segments, index.split(value), strict=False)
-        return any(field.code_list == code_list and code in (part, field.padded(part)) for field, part in parts)
+        return any(
+            field.code_list == code_list and code in (part, field.padded(part)) for field, part in parts
+        )
     lists = {field.name: field.code_list for field in index.dimensions}
-    return any(part == code and lists.get(name) == code_list for name, part in parse_dimensions(value)[0].items())
+    return any(
+        part == code and lists.get(name) == code_list for name, part in parse_dimensions(value)[0].items()
+    )
 
 
 def of_code(state: State, code_list: str, code: str) -> Iterator[Use]:
-    """Definitions that name exactly this code. Its own places in hierarchies count only where codes stand below."""
+    """Definitions that name exactly this code. Its own places in hierarchies count only where codes stand
+    below."""
     told: set[Use] = set()
     for cell in cells(state, code_list):
         if not cell.own and _names(state, code_list, code, cell):
             table = BY_ROW[type(cell.row)]
-            use = Use(table.name, table.key(cell.row), SENTENCES[type(cell.row), cell.column](state, cell.row))
+            use = Use(
+                table.name, table.key(cell.row), SENTENCES[type(cell.row), cell.column](state, cell.row)
+            )
             if use not in told:
                 told.add(use)
                 yield use

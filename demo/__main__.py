@@ -13,7 +13,10 @@ from typing import Any
 import django
 
 PASSWORD = "glasshouse-ledger"  # noqa: S105  the demo's; told on the screen at the start
-PEOPLE = [("m.okafor", "Mirela", "Okafor", "group", ()), ("t.penrose", "Tamsin", "Penrose", "company", ("nurseries",))]
+PEOPLE = [
+    ("m.okafor", "Mirela", "Okafor", "group", ()),
+    ("t.penrose", "Tamsin", "Penrose", "company", ("nurseries",)),
+]
 
 
 def write_package(folder: Path) -> None:
@@ -54,7 +57,9 @@ def make_people() -> None:
 
     people = get_user_model()
     for username, first, last, role, companies in PEOPLE:
-        person = people.objects.create_user(username, password=PASSWORD, first_name=first, last_name=last, role=role)
+        person = people.objects.create_user(
+            username, password=PASSWORD, first_name=first, last_name=last, role=role
+        )
         person.companies.set(Company.objects.filter(company__in=companies))
 
 

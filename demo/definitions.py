@@ -81,8 +81,11 @@ def codes() -> Iterator[Any]:
     yield CodeList("projects", "Trial project", 4, 4, "alphanumeric")
     yield CodeList("seasons", "Season", 4, 4, "alphanumeric")
     yield CodeList("channels", "Channel", 3, 3, "letters")
-    for name, title, width in (("hexley-nominal", "Hexley nominal", 4), ("corran-accounts", "Corran accounts", 4),
-                               ("alder-accounts", "Alder accounts", 3)):  # fmt: skip
+    for name, title, width in (
+        ("hexley-nominal", "Hexley nominal", 4),
+        ("corran-accounts", "Corran accounts", 4),
+        ("alder-accounts", "Alder accounts", 3),
+    ):
         yield CodeList(name, title, width, width)
     yield CodeList("hexley-shops", "Hexley shop", 2, 2)
     yield CodeList("corran-blocks", "Corran block", 2, 2)
@@ -106,7 +109,12 @@ def codes() -> Iterator[Any]:
 
 
 def _small_lists() -> Iterator[Any]:
-    countries = [("1", "United Kingdom", "1"), ("2", "Netherlands", "2"), ("3", "Denmark", "3"), ("4", "Poland", "4")]
+    countries = [
+        ("1", "United Kingdom", "1"),
+        ("2", "Netherlands", "2"),
+        ("3", "Denmark", "3"),
+        ("4", "Poland", "4"),
+    ]
     kinds = [("1", "Bulbs"), ("2", "Plants"), ("3", "Seed"), ("4", "Cut flowers"), ("9", "Licences")]
     for code, name, _ in countries:
         yield Code("sites", code, name, True, False)
@@ -121,10 +129,18 @@ def _small_lists() -> Iterator[Any]:
     for code, name in chart.pairs(chart.CROPS):
         yield Code("crops", code, name)
         yield HierarchyNode("crops-kind", code, code[0])
-    for name, text in (("projects", chart.PROJECTS), ("seasons", chart.SEASONS), ("channels", chart.CHANNELS)):
+    for name, text in (
+        ("projects", chart.PROJECTS),
+        ("seasons", chart.SEASONS),
+        ("channels", chart.CHANNELS),
+    ):
         for code, label in chart.pairs(text):
             yield Code(name, code, label)
-    for name, text in (("hexley-nominal", chart.HEXLEY), ("corran-accounts", chart.CORRAN), ("alder-accounts", chart.ALDER)):
+    for name, text in (
+        ("hexley-nominal", chart.HEXLEY),
+        ("corran-accounts", chart.CORRAN),
+        ("alder-accounts", chart.ALDER),
+    ):
         for code, label, kind in chart.own_chart(text):
             yield Code(name, code, label, account_class=kind)
     for code, label in (("01", "Hexley"), ("02", "Bewdley"), ("03", "Tenbury")):
@@ -136,8 +152,14 @@ def _small_lists() -> Iterator[Any]:
 def structures() -> Iterator[Any]:
     yield Structure("fern4", "Fernhollow account string", "-")
     for position, (segment, name, code_list, role) in enumerate(
-        [("company", "Company", "company", "company"), ("account", "Account", "accounts", "natural_account"),
-         ("site", "Site", "sites", "other"), ("crop", "Crop line", "crops", "other")], 1):  # fmt: skip
+        [
+            ("company", "Company", "company", "company"),
+            ("account", "Account", "accounts", "natural_account"),
+            ("site", "Site", "sites", "other"),
+            ("crop", "Crop line", "crops", "other"),
+        ],
+        1,
+    ):
         yield StructureSegment("fern4", position, segment, name, code_list, role)
     yield Structure("hexley2", "Hexley account", ".")
     yield StructureSegment("hexley2", 1, "nominal", "Nominal", "hexley-nominal", "natural_account")
@@ -147,8 +169,11 @@ def structures() -> Iterator[Any]:
     yield StructureSegment("corran2", 2, "account", "Account", "corran-accounts", "natural_account")
     yield Structure("alder1", "Alder account", "-")
     yield StructureSegment("alder1", 1, "account", "Account", "alder-accounts", "natural_account")
-    for dimension, name, code_list in (("project", "Trial project", "projects"), ("season", "Season", "seasons"),
-                                       ("channel", "Channel", "channels")):  # fmt: skip
+    for dimension, name, code_list in (
+        ("project", "Trial project", "projects"),
+        ("season", "Season", "seasons"),
+        ("channel", "Channel", "channels"),
+    ):
         yield Dimension(dimension, name, code_list)
     yield Chart("shared", "Fernhollow shared", "fern4")
     yield Chart("hexley", "Hexley's own", "hexley2")
@@ -164,11 +189,15 @@ def structures() -> Iterator[Any]:
     yield PairingCondition("shared", "sales-crop", "account", "41110 to 41499")
     yield PairingRule("shared", "bank-crop", 20, "crop", "empty", "", "Bank accounts have no crop line.")
     yield PairingCondition("shared", "bank-crop", "account", "under 110")
-    yield PairingRule("shared", "growing-site", 30, "site", "required", "", "Costs of growing name their site.")
+    yield PairingRule(
+        "shared", "growing-site", 30, "site", "required", "", "Costs of growing name their site."
+    )
     yield PairingCondition("shared", "growing-site", "account", "under 512, under 513")
     yield PairingRule("shared", "office-site", 40, "site", "fill", "100")
     yield PairingCondition("shared", "office-site", "account", "under 64")
-    yield PairingRule("shared", "advances-crop", 50, "crop", "required", "", "Advances name their crop.", date(2026, 9, 1))
+    yield PairingRule(
+        "shared", "advances-crop", 50, "crop", "required", "", "Advances name their crop.", date(2026, 9, 1)
+    )
     yield PairingCondition("shared", "advances-crop", "account", "11240")
     yield QuickCode("shared", "gasledbury", "nurseries", "everyone", "", "20-51210-110", "season=AU26")
     yield QuickCode("shared", "audit", "", "everyone", "", "10-64110")
@@ -183,7 +212,13 @@ def companies() -> Iterator[Any]:
     for year in (2025, 2026):
         for month in range(1, 13):
             closed = year == 2025 or month < 9
-            status = "closed" if closed and (year, month) < (2026, 8) else "restricted" if (year, month) == (2026, 8) else "open"
+            status = (
+                "closed"
+                if closed and (year, month) < (2026, 8)
+                else "restricted"
+                if (year, month) == (2026, 8)
+                else "open"
+            )
             yield Period(
                 "months",
                 year,
@@ -195,7 +230,9 @@ def companies() -> Iterator[Any]:
                 status,
             )
         last = date(year, 12, 31)
-        yield Period("months", year, 13, f"Closing {year}", last, last, "closing", "closed" if year == 2025 else "open")
+        yield Period(
+            "months", year, 13, f"Closing {year}", last, last, "closing", "closed" if year == 2025 else "open"
+        )
     for company, name, country, currency, own, code, _ in COMPANIES:
         yield Company(company, name, country, currency, own, "months", "nl" if company == "veenbol" else "")
         if code:
@@ -212,7 +249,13 @@ def companies() -> Iterator[Any]:
     for month in range(1, 10):
         for currency, rate in closing.items():
             drift = Decimal(1) + Decimal(month - 5) / 400
-            yield Rate(currency, "GBP", "closing", month_end(2026, month), (Decimal(rate) * drift).quantize(Decimal("0.000001")))
+            yield Rate(
+                currency,
+                "GBP",
+                "closing",
+                month_end(2026, month),
+                (Decimal(rate) * drift).quantize(Decimal("0.000001")),
+            )
             yield Rate(
                 currency,
                 "GBP",
@@ -225,7 +268,8 @@ def companies() -> Iterator[Any]:
 
 BALANCE_SHEET = [
     # line, parent, label, kind, accounts
-    ("assets", "", "Assets", "heading", ""), ("current", "assets", "Current assets", "heading", ""),
+    ("assets", "", "Assets", "heading", ""),
+    ("current", "assets", "Current assets", "heading", ""),
     ("cash", "current", "Cash and bank", "accounts", "11010 to 11099"),
     ("receivables", "current", "Trade receivables", "accounts", "11210, 11220, 11230, 11290"),
     ("advances", "current", "Grower advances", "accounts", "11240"),
@@ -238,7 +282,8 @@ BALANCE_SHEET = [
     ("plant", "fixed", "Plant and vehicles", "accounts", "under 122"),
     ("rights", "fixed", "Plant breeders' rights", "accounts", "12510 to 12599"),
     ("shares", "fixed", "Shares and loans in the group", "accounts", "under 128"),
-    ("funding", "", "Equity and liabilities", "heading", ""), ("liabilities", "funding", "Liabilities", "heading", ""),
+    ("funding", "", "Equity and liabilities", "heading", ""),
+    ("liabilities", "funding", "Liabilities", "heading", ""),
     ("payables", "liabilities", "Trade payables", "accounts", "under 211"),
     ("accruals", "liabilities", "Accruals", "accounts", "under 212"),
     ("taxes", "liabilities", "Taxes and social charges", "accounts", "under 213"),
@@ -246,26 +291,32 @@ BALANCE_SHEET = [
     ("due-to", "liabilities", "Due to group companies", "accounts", "under 218"),
     ("loans", "liabilities", "Loans and leases", "accounts", "under 221"),
     ("group-loans", "liabilities", "Loans from the group", "accounts", "under 228"),
-    ("equity", "funding", "Equity", "heading", ""), ("capital", "equity", "Share capital", "accounts", "31010, 31020"),
+    ("equity", "funding", "Equity", "heading", ""),
+    ("capital", "equity", "Share capital", "accounts", "31010, 31020"),
     ("reserves", "equity", "Retained earnings and reserves", "accounts", "31110, 31120"),
     ("result", "equity", "Result", "result", ""),
-]  # fmt: skip
+]
 INCOME = [
-    ("result", "", "Result after tax", "heading", ""), ("before-tax", "result", "Result before tax", "heading", ""),
-    ("gross", "before-tax", "Gross margin", "heading", ""), ("sales", "gross", "Sales", "accounts", "under 41"),
+    ("result", "", "Result after tax", "heading", ""),
+    ("before-tax", "result", "Result before tax", "heading", ""),
+    ("gross", "before-tax", "Gross margin", "heading", ""),
+    ("sales", "gross", "Sales", "accounts", "under 41"),
     ("group-sales", "gross", "Sales within the group", "accounts", "under 418"),
     ("growing", "gross", "Cost of growing", "accounts", "under 51"),
     ("group-purchases", "gross", "Purchases within the group", "accounts", "under 518"),
     ("write-offs", "gross", "Trial write-offs", "accounts", "51990"),
     ("other-income", "before-tax", "Other income", "accounts", "under 48"),
-    ("overheads", "before-tax", "Overheads", "heading", ""), ("sites", "overheads", "Sites", "accounts", "under 61"),
+    ("overheads", "before-tax", "Overheads", "heading", ""),
+    ("sites", "overheads", "Sites", "accounts", "under 61"),
     ("people", "overheads", "People", "accounts", "under 62"),
     ("selling", "overheads", "Selling and distribution", "accounts", "under 63"),
     ("office", "overheads", "Group office", "accounts", "under 64"),
     ("depreciation", "overheads", "Depreciation", "accounts", "under 65"),
-    ("finance", "before-tax", "Finance", "accounts", "under 71"), ("tax", "result", "Tax", "accounts", "under 72"),
-    ("gap", "", "", "gap", ""), ("margin", "", "Gross margin, share of all sales", "formula", "[gross] / ([sales] + [group-sales])"),
-]  # fmt: skip
+    ("finance", "before-tax", "Finance", "accounts", "under 71"),
+    ("tax", "result", "Tax", "accounts", "under 72"),
+    ("gap", "", "", "gap", ""),
+    ("margin", "", "Gross margin, share of all sales", "formula", "[gross] / ([sales] + [group-sales])"),
+]
 
 
 def statements() -> Iterator[Any]:
@@ -278,13 +329,44 @@ def statements() -> Iterator[Any]:
 
 
 HEXLEY_MAP = [
-    ("1010, 1020", "11010"), ("1100", "11210"), ("1200, 1210", "11520"), ("1300", "11420"), ("1500", "12210"), ("1590", "12290"),
-    ("1810", "11815"), ("2000", "21110"), ("2100", "21310"), ("2200", "21210"), ("2810", "21815"), ("2900", "22110"),
-    ("3000", "31010"), ("3100", "31110"), ("4010", "41220"), ("4100", "48010"), ("5000, 5010", "51130"), ("5100", "51810"),
-    ("6000", "62110"), ("6100", "61110"), ("6200", "51220"), ("6300, 6400", "63140"), ("6500", "65120"), ("6600", "64180"),
-]  # fmt: skip
-CORRAN_MAP = [("1000", "11010"), ("1200", "11210"), ("1300", "11330"), ("1600", "12120"), ("1810", "11815"), ("2000", "21110"),
-              ("2810", "21815"), ("3000", "31010"), ("3100", "31110"), ("5000 to 5200", "51310"), ("6000", "61110")]  # fmt: skip
+    ("1010, 1020", "11010"),
+    ("1100", "11210"),
+    ("1200, 1210", "11520"),
+    ("1300", "11420"),
+    ("1500", "12210"),
+    ("1590", "12290"),
+    ("1810", "11815"),
+    ("2000", "21110"),
+    ("2100", "21310"),
+    ("2200", "21210"),
+    ("2810", "21815"),
+    ("2900", "22110"),
+    ("3000", "31010"),
+    ("3100", "31110"),
+    ("4010", "41220"),
+    ("4100", "48010"),
+    ("5000, 5010", "51130"),
+    ("5100", "51810"),
+    ("6000", "62110"),
+    ("6100", "61110"),
+    ("6200", "51220"),
+    ("6300, 6400", "63140"),
+    ("6500", "65120"),
+    ("6600", "64180"),
+]
+CORRAN_MAP = [
+    ("1000", "11010"),
+    ("1200", "11210"),
+    ("1300", "11330"),
+    ("1600", "12120"),
+    ("1810", "11815"),
+    ("2000", "21110"),
+    ("2810", "21815"),
+    ("3000", "31010"),
+    ("3100", "31110"),
+    ("5000 to 5200", "51310"),
+    ("6000", "61110"),
+]
 
 
 def groups() -> Iterator[Any]:
@@ -306,9 +388,17 @@ def groups() -> Iterator[Any]:
     yield Mapping("fernhollow", "corran", 500, "4000 to 4100", "block", "70", "41320")
     yield Mapping("fernhollow", "corran", 510, "4000 to 4100", "", "", "41420")
     for group in ("fernhollow", "skovlund"):
-        yield Elimination(group, "balances", 10, "Balances within the group", "under 118, under 218", True, "21230")
         yield Elimination(
-            group, "trade", 20, "Sales and purchases within the group", "under 418, under 518, 64180", True, "51990"
+            group, "balances", 10, "Balances within the group", "under 118, under 218", True, "21230"
+        )
+        yield Elimination(
+            group,
+            "trade",
+            20,
+            "Sales and purchases within the group",
+            "under 418, under 518, 64180",
+            True,
+            "51990",
         )
         yield Elimination(group, "interest", 30, "Interest within the group", "48110, 71180", True, "71110")
         yield Elimination(group, "loans", 40, "Loans within the group", "12820, 22810", True, "21230")

@@ -1,4 +1,5 @@
-"""Two years of Fernhollow's monthly life as journals: seasons, bulbs sold within the group, fees, a loan, honest mistakes.
+"""Two years of Fernhollow's monthly life as journals: seasons, bulbs sold within the group, fees, a loan,
+honest mistakes.
 
 The seed is fixed: the same demo comes out every time.
 """
@@ -16,19 +17,44 @@ LAST = (2026, 9)
 SHAPE = [0.6, 0.7, 1.3, 1.6, 1.4, 1.0, 0.8, 0.7, 1.1, 1.4, 0.9, 0.5]
 SEASON = ["WI", "WI", "SP", "SP", "SP", "SU", "SU", "SU", "AU", "AU", "AU", "WI"]
 SIZES = {"nurseries": 1.0, "veenbol": 1.5, "skovlund": 7.0, "trials": 2.0, "zielnik": 3.5}
-CODES = {"fernhollow": "10", "nurseries": "20", "veenbol": "30", "skovlund": "40", "trials": "41", "zielnik": "50"}
+CODES = {
+    "fernhollow": "10",
+    "nurseries": "20",
+    "veenbol": "30",
+    "skovlund": "40",
+    "trials": "41",
+    "zielnik": "50",
+}
 PRODUCTS = {
-    "nurseries": [("41210", "110", "20"), ("41220", "120", "21"), ("41230", "150", "22"), ("41410", "150", "40")],
-    "veenbol": [("41110", "210", "10"), ("41120", "210", "11"), ("41130", "210", "12"), ("41410", "220", "40")],
+    "nurseries": [
+        ("41210", "110", "20"),
+        ("41220", "120", "21"),
+        ("41230", "150", "22"),
+        ("41410", "150", "40"),
+    ],
+    "veenbol": [
+        ("41110", "210", "10"),
+        ("41120", "210", "11"),
+        ("41130", "210", "12"),
+        ("41410", "220", "40"),
+    ],
     "skovlund": [("41310", "310", "30"), ("41320", "310", "90"), ("41310", "310", "31")],
     "trials": [("41330", "330", "90")],
     "zielnik": [("48010", "410", "")],
 }
-SITE = {"fernhollow": "100", "nurseries": "110", "veenbol": "210", "skovlund": "310", "trials": "330", "zielnik": "410"}
+SITE = {
+    "fernhollow": "100",
+    "nurseries": "110",
+    "veenbol": "210",
+    "skovlund": "310",
+    "trials": "330",
+    "zielnik": "410",
+}
 
 
 class Life:
-    """Writes journals in order of date; lines are (company, account text, dimensions, amount in minor units, partner)."""
+    """Writes journals in order of date; lines are (company, account text, dimensions, amount in minor units,
+    partner)."""
 
     def __init__(self) -> None:
         self.random = Random(20_260_930)
@@ -42,8 +68,18 @@ class Life:
         size = SIZES.get(company, 1.0)
         return round(base * 100_000 * shape * size * self.random.uniform(0.9, 1.1))
 
-    def journal(self, company: str, on: date, text: str, lines: list[tuple[str, int]], *, kind: str = "general",
-                partner: str = "", dimensions: str = "", source: str = "") -> None:  # fmt: skip
+    def journal(
+        self,
+        company: str,
+        on: date,
+        text: str,
+        lines: list[tuple[str, int]],
+        *,
+        kind: str = "general",
+        partner: str = "",
+        dimensions: str = "",
+        source: str = "",
+    ) -> None:
         self.numbers[company] = self.numbers.get(company, 0) + 1
         name = f"{company[:2].upper()}-{self.numbers[company]:05d}"
         self.journals.append(Journal(company, name, on, kind, text))
@@ -51,14 +87,32 @@ class Life:
             digits = f"{abs(amount) // 100}.{abs(amount) % 100:02d}"
             facing = partner if partner and _faces_group(account) else ""
             carried = dimensions if _carries(account) else ""
-            self.lines.append(JournalLine(company, name, number, "", account, carried, digits if amount > 0 else "",
-                                          digits if amount < 0 else "", facing, text, "invoice" if source else "", source))  # fmt: skip
+            self.lines.append(
+                JournalLine(
+                    company,
+                    name,
+                    number,
+                    "",
+                    account,
+                    carried,
+                    digits if amount > 0 else "",
+                    digits if amount < 0 else "",
+                    facing,
+                    text,
+                    "invoice" if source else "",
+                    source,
+                )
+            )
 
 
 def _faces_group(account: str) -> bool:
     natural = account.split("-")[1] if "-" in account else account.split(".")[0].split("/")[-1]
     if len(natural) == 5:
-        return natural[:3] in ("118", "218", "418", "518", "128", "228") or natural in ("48110", "71180", "64180")
+        return natural[:3] in ("118", "218", "418", "518", "128", "228") or natural in (
+            "48110",
+            "71180",
+            "64180",
+        )
     return natural in ("1810", "2810", "180", "280", "5100", "6600")
 
 
@@ -74,17 +128,41 @@ def shared(life: Life, company: str, year: int, month: int) -> None:
         amount = life.amount(120 - 25 * n, company, month)
         channel = ("AUC", "WHO", "RET", "WEB")[(n + month) % 4]
         text = f"Sales of {('week ' + str(4 * month - 2 + n))}"
-        life.journal(company, date(year, month, 7 + 5 * n), text,
-                     [(f"{code}-11210", amount), (f"{code}-{account}-{place}-{crop}", -amount)],
-                     dimensions=f"season={season}; channel={channel}", source=f"S{year % 100}{month:02d}{n}")  # fmt: skip
-        life.journal(company, date(year, month, 9 + 5 * n), "Received from customers",
-                     [(f"{code}-11010", round(amount * 0.93)), (f"{code}-11210", -round(amount * 0.93))])  # fmt: skip
-    costs = [("51110", 22, ""), ("51120", 9, ""), ("51210", 26 if month in (1, 2, 3, 11, 12) else 8, site), ("51220", 12, site),
-             ("51310", 48, site), ("51320", 20 * SHAPE[month - 1], site), ("51430", 5, ""), ("63110", 14 * SHAPE[month - 1], ""),
-             ("61110", 11, site), ("61130", 4, site), ("63120", 6, "")]  # fmt: skip
+        life.journal(
+            company,
+            date(year, month, 7 + 5 * n),
+            text,
+            [(f"{code}-11210", amount), (f"{code}-{account}-{place}-{crop}", -amount)],
+            dimensions=f"season={season}; channel={channel}",
+            source=f"S{year % 100}{month:02d}{n}",
+        )
+        life.journal(
+            company,
+            date(year, month, 9 + 5 * n),
+            "Received from customers",
+            [(f"{code}-11010", round(amount * 0.93)), (f"{code}-11210", -round(amount * 0.93))],
+        )
+    costs = [
+        ("51110", 22, ""),
+        ("51120", 9, ""),
+        ("51210", 26 if month in (1, 2, 3, 11, 12) else 8, site),
+        ("51220", 12, site),
+        ("51310", 48, site),
+        ("51320", 20 * SHAPE[month - 1], site),
+        ("51430", 5, ""),
+        ("63110", 14 * SHAPE[month - 1], ""),
+        ("61110", 11, site),
+        ("61130", 4, site),
+        ("63120", 6, ""),
+    ]
     lines = [(f"{code}-{account}-{place}", life.amount(base, company)) for account, base, place in costs]
     total = sum(amount for _, amount in lines)
-    life.journal(company, date(year, month, 24), f"Growing costs {month:02d}/{year}", [*lines, (f"{code}-21110", -total)])
+    life.journal(
+        company,
+        date(year, month, 24),
+        f"Growing costs {month:02d}/{year}",
+        [*lines, (f"{code}-21110", -total)],
+    )
     life.journal(
         company,
         date(year, month, 26),
@@ -92,11 +170,30 @@ def shared(life: Life, company: str, year: int, month: int) -> None:
         [(f"{code}-21110", round(total * 0.96)), (f"{code}-11010", -round(total * 0.96))],
     )
     salaries = life.amount(38, company)
-    life.journal(company, day, "Salaries", [(f"{code}-62110", salaries), (f"{code}-62120", salaries // 12),
-                                            (f"{code}-21320", -(salaries // 4)), (f"{code}-11010", -(salaries + salaries // 12 - salaries // 4))])  # fmt: skip
+    life.journal(
+        company,
+        day,
+        "Salaries",
+        [
+            (f"{code}-62110", salaries),
+            (f"{code}-62120", salaries // 12),
+            (f"{code}-21320", -(salaries // 4)),
+            (f"{code}-11010", -(salaries + salaries // 12 - salaries // 4)),
+        ],
+    )
     wear = life.amount(9, company)
-    life.journal(company, day, "Depreciation", [(f"{code}-65110", wear), (f"{code}-65120", wear // 2), (f"{code}-12190", -wear),
-                                                (f"{code}-12290", -(wear // 2))], kind="adjusting")  # fmt: skip
+    life.journal(
+        company,
+        day,
+        "Depreciation",
+        [
+            (f"{code}-65110", wear),
+            (f"{code}-65120", wear // 2),
+            (f"{code}-12190", -wear),
+            (f"{code}-12290", -(wear // 2)),
+        ],
+        kind="adjusting",
+    )
 
 
 def within_group(life: Life, year: int, month: int) -> None:
@@ -112,16 +209,46 @@ def within_group(life: Life, year: int, month: int) -> None:
             [(f"10-118{suffix}", fee), ("10-41820-100", -fee)],
             partner=company,
         )
-        life.journal(company, when, f"Management fee {month:02d}/{year}", [(account, fee), (due, -fee)], partner="fernhollow")
+        life.journal(
+            company,
+            when,
+            f"Management fee {month:02d}/{year}",
+            [(account, fee), (due, -fee)],
+            partner="fernhollow",
+        )
     plants = life.amount(34, "nurseries", month)
-    life.journal("nurseries", date(year, month, 12), "Plants to Hexley", [("20-11850", plants), ("20-41810-110-20", -plants)],
-                 partner="hexley", source=f"N{year % 100}{month:02d}")  # fmt: skip
+    life.journal(
+        "nurseries",
+        date(year, month, 12),
+        "Plants to Hexley",
+        [("20-11850", plants), ("20-41810-110-20", -plants)],
+        partner="hexley",
+        source=f"N{year % 100}{month:02d}",
+    )
     booked = plants - 225_000 if (year, month) == (2026, 9) else plants
-    life.journal("hexley", date(year, month, 14), "Plants from Nurseries", [("5100.01", booked), ("2810", -booked)], partner="nurseries",
-                 source=f"N{year % 100}{month:02d}")  # fmt: skip
+    life.journal(
+        "hexley",
+        date(year, month, 14),
+        "Plants from Nurseries",
+        [("5100.01", booked), ("2810", -booked)],
+        partner="nurseries",
+        source=f"N{year % 100}{month:02d}",
+    )
     paid = round(plants * 0.8)
-    life.journal("hexley", date(year, month, 27), "Nurseries paid", [("2810", paid), ("1010", -paid)], partner="nurseries")
-    life.journal("nurseries", date(year, month, 27), "Hexley paid", [("20-11010", paid), ("20-11850", -paid)], partner="hexley")
+    life.journal(
+        "hexley",
+        date(year, month, 27),
+        "Nurseries paid",
+        [("2810", paid), ("1010", -paid)],
+        partner="nurseries",
+    )
+    life.journal(
+        "nurseries",
+        date(year, month, 27),
+        "Hexley paid",
+        [("20-11010", paid), ("20-11850", -paid)],
+        partner="hexley",
+    )
     interest = 416_667
     life.journal(
         "fernhollow",
@@ -139,7 +266,11 @@ def within_group(life: Life, year: int, month: int) -> None:
     )
     seed = life.amount(11, "trials", month)
     life.journal(
-        "skovlund", date(year, month, 12), "Seed to Trials", [("40-11830", seed), ("40-41830-310-30", -seed)], partner="trials"
+        "skovlund",
+        date(year, month, 12),
+        "Seed to Trials",
+        [("40-11830", seed), ("40-41830-310-30", -seed)],
+        partner="trials",
     )
     life.journal(
         "trials",
@@ -154,20 +285,48 @@ def hexley(life: Life, year: int, month: int) -> None:
     """One month of the garden centres, on their own chart."""
     for n, (shop, size) in enumerate((("01", 1.0), ("02", 0.7), ("03", 0.4))):
         plants, goods = life.amount(64 * size, "", month), life.amount(30 * size, "", month)
-        life.journal("hexley", date(year, month, 20 + n), f"Takings of shop {shop}",
-                     [("1010", plants + goods), (f"4000.{shop}", -plants), (f"4010.{shop}", -goods)])  # fmt: skip
+        life.journal(
+            "hexley",
+            date(year, month, 20 + n),
+            f"Takings of shop {shop}",
+            [("1010", plants + goods), (f"4000.{shop}", -plants), (f"4010.{shop}", -goods)],
+        )
         wages, rent, heat = life.amount(17 * size, ""), life.amount(8 * size, ""), life.amount(3 * size, "")
-        life.journal("hexley", date(year, month, 25), f"Running shop {shop}",
-                     [(f"6000.{shop}", wages), (f"6100.{shop}", rent), (f"6200.{shop}", heat), ("1010", -(wages + rent + heat))])  # fmt: skip
+        life.journal(
+            "hexley",
+            date(year, month, 25),
+            f"Running shop {shop}",
+            [
+                (f"6000.{shop}", wages),
+                (f"6100.{shop}", rent),
+                (f"6200.{shop}", heat),
+                ("1010", -(wages + rent + heat)),
+            ],
+        )
     bought = life.amount(24, "", month)
-    life.journal("hexley", date(year, month, 10), "Garden goods bought", [("5010", bought), ("2000", -bought)])
     life.journal(
-        "hexley", date(year, month, 28), "Creditors paid", [("2000", round(bought * 0.9)), ("1010", -round(bought * 0.9))]
+        "hexley", date(year, month, 10), "Garden goods bought", [("5010", bought), ("2000", -bought)]
+    )
+    life.journal(
+        "hexley",
+        date(year, month, 28),
+        "Creditors paid",
+        [("2000", round(bought * 0.9)), ("1010", -round(bought * 0.9))],
     )
     if (year, month) == (2026, 6):
-        life.journal("hexley", date(2026, 6, 11), "Rebate of the compost supplier", [("1455", 93_000), ("5010", -93_000)])
+        life.journal(
+            "hexley",
+            date(2026, 6, 11),
+            "Rebate of the compost supplier",
+            [("1455", 93_000), ("5010", -93_000)],
+        )
     if (year, month) == (2026, 8):
-        life.journal("hexley", date(2026, 8, 6), "Drone survey of the car park", [("6700.02", 15_000), ("1010", -15_000)])
+        life.journal(
+            "hexley",
+            date(2026, 8, 6),
+            "Drone survey of the car park",
+            [("6700.02", 15_000), ("1010", -15_000)],
+        )
 
 
 def corran(life: Life, year: int, month: int) -> None:
@@ -179,7 +338,10 @@ def corran(life: Life, year: int, month: int) -> None:
         [("01/1200", stems), ("01/4000", -round(stems * 0.7)), ("02/4010", -(stems - round(stems * 0.7)))],
     )
     life.journal(
-        "corran", date(year, month, 22), "Auction paid", [("/1000", round(stems * 0.95)), ("01/1200", -round(stems * 0.95))]
+        "corran",
+        date(year, month, 22),
+        "Auction paid",
+        [("/1000", round(stems * 0.95)), ("01/1200", -round(stems * 0.95))],
     )
     costs = life.amount(1_500, "")
     life.journal(
@@ -189,7 +351,9 @@ def corran(life: Life, year: int, month: int) -> None:
         [("01/5000", costs), ("01/5100", costs // 3), ("/1000", -(costs + costs // 3))],
     )
     if month == 7 and year == 2026:
-        life.journal("corran", date(2026, 7, 4), "Export rebate", [("/1455", 1_288_000), ("70/4100", -1_288_000)])
+        life.journal(
+            "corran", date(2026, 7, 4), "Export rebate", [("/1455", 1_288_000), ("70/4100", -1_288_000)]
+        )
 
 
 def openings(life: Life) -> None:
@@ -208,14 +372,23 @@ def openings(life: Life) -> None:
             ("12210", 50),
         ]
         lines = [(f"{code}-{account}", base * share // 100) for account, share in parts]
-        lines += [(f"{code}-21110", -base * 45 // 100), (f"{code}-22110", -base * 150 // 100), (f"{code}-31010", -base)]
+        lines += [
+            (f"{code}-21110", -base * 45 // 100),
+            (f"{code}-22110", -base * 150 // 100),
+            (f"{code}-31010", -base),
+        ]
         lines.append((f"{code}-31110", -sum(amount for _, amount in lines)))
         life.journal(company, day, "Brought forward", lines)
     life.journal(
         "fernhollow",
         day,
         "Brought forward",
-        [("10-11010", 42_000_000), ("10-12810", 260_000_000), ("10-31010", -240_000_000), ("10-31110", -62_000_000)],
+        [
+            ("10-11010", 42_000_000),
+            ("10-12810", 260_000_000),
+            ("10-31010", -240_000_000),
+            ("10-31110", -62_000_000),
+        ],
     )
     life.journal(
         "nurseries",
@@ -231,7 +404,12 @@ def openings(life: Life) -> None:
         [("10-12820", 100_000_000), ("10-11010", -100_000_000)],
         partner="nurseries",
     )
-    life.journal("fernhollow", date(2025, 1, 2), "Bank loan taken up", [("10-11010", 120_000_000), ("10-22110", -120_000_000)])
+    life.journal(
+        "fernhollow",
+        date(2025, 1, 2),
+        "Bank loan taken up",
+        [("10-11010", 120_000_000), ("10-22110", -120_000_000)],
+    )
     life.journal(
         "hexley",
         day,
@@ -269,7 +447,9 @@ def closing_2025(life: Life) -> None:
                 sums[account] = sums.get(account, 0) + raw
         lines = [(account, -amount) for account, amount in sorted(sums.items()) if amount]
         lines.append((f"{code}-31110", -sum(amount for _, amount in lines)))
-        life.journal(company, date(2025, 12, 31), "Result of 2025 to retained earnings", lines, kind="closing")
+        life.journal(
+            company, date(2025, 12, 31), "Result of 2025 to retained earnings", lines, kind="closing"
+        )
 
 
 def _minor(text: str) -> int:
@@ -277,19 +457,34 @@ def _minor(text: str) -> int:
 
 
 def mistakes(life: Life) -> None:
-    """What somebody has to find: accounts on no line, a code to retire, an advance under the wrong heading."""
+    """What somebody has to find: accounts on no line, a code to retire, an advance under the wrong
+    heading."""
     life.journal(
-        "nurseries", date(2026, 5, 20), "Hail insurance, season ahead", [("20-11455", 1_840_000), ("20-11010", -1_840_000)]
+        "nurseries",
+        date(2026, 5, 20),
+        "Hail insurance, season ahead",
+        [("20-11455", 1_840_000), ("20-11010", -1_840_000)],
     )
     life.journal(
-        "nurseries", date(2026, 9, 9), "Advance to tulip growers", [("20-11240-120-10", 20_912_000), ("20-11010", -20_912_000)]
+        "nurseries",
+        date(2026, 9, 9),
+        "Advance to tulip growers",
+        [("20-11240-120-10", 20_912_000), ("20-11010", -20_912_000)],
     )
     life.journal(
-        "veenbol", date(2026, 9, 11), "Auction levy of the autumn sales", [("30-63130-220", 601_500), ("30-21440", -601_500)]
+        "veenbol",
+        date(2026, 9, 11),
+        "Auction levy of the autumn sales",
+        [("30-63130-220", 601_500), ("30-21440", -601_500)],
     )
-    life.journal("fernhollow", date(2026, 3, 31), "Audit of 2025", [("10-64110", 3_850_000), ("10-11010", -3_850_000)])
     life.journal(
-        "fernhollow", date(2026, 6, 30), "Group office salaries", [("10-62110-100", 18_400_000), ("10-11010", -18_400_000)]
+        "fernhollow", date(2026, 3, 31), "Audit of 2025", [("10-64110", 3_850_000), ("10-11010", -3_850_000)]
+    )
+    life.journal(
+        "fernhollow",
+        date(2026, 6, 30),
+        "Group office salaries",
+        [("10-62110-100", 18_400_000), ("10-11010", -18_400_000)],
     )
 
 
@@ -298,8 +493,13 @@ def elsewhere() -> Iterator[Balance]:
     for year, months in ((2025, range(13)), (2026, range(1, 10))):
         for month in months:
             income = 0 if month == 0 else 41_000 + 700 * month
-            rows = [("100", "", 250_000 if month == 0 else income - 18_000), ("300", "", -250_000 if month == 0 else 0),
-                    ("400", "", -income), ("500", "", 11_000 if month else 0), ("600", "", 7_000 if month else 0)]  # fmt: skip
+            rows = [
+                ("100", "", 250_000 if month == 0 else income - 18_000),
+                ("300", "", -250_000 if month == 0 else 0),
+                ("400", "", -income),
+                ("500", "", 11_000 if month else 0),
+                ("600", "", 7_000 if month else 0),
+            ]
             for account, partner, amount in rows:
                 if amount:
                     yield Balance("alder", year, month, account, "", partner, f"{amount}.00")
@@ -307,8 +507,14 @@ def elsewhere() -> Iterator[Balance]:
 
 def budget() -> Iterator[BudgetLine]:
     for month in range(1, 13):
-        for account, amount in (("20-41210-110-20", -120_000), ("20-51310-110-", 48_000), ("20-62110--", 38_000)):
-            yield BudgetLine("plan-2026", "nurseries", 2026, month, account, "", f"{round(amount * SHAPE[month - 1])}.00")
+        for account, amount in (
+            ("20-41210-110-20", -120_000),
+            ("20-51310-110-", 48_000),
+            ("20-62110--", 38_000),
+        ):
+            yield BudgetLine(
+                "plan-2026", "nurseries", 2026, month, account, "", f"{round(amount * SHAPE[month - 1])}.00"
+            )
 
 
 def life() -> Life:

@@ -1,4 +1,5 @@
-"""Is the committed stylesheet the one its sources make? Compares a stamp of the sources kept beside it; needs no Node.
+"""Is the committed stylesheet the one its sources make? Compares a stamp of the sources kept beside it; needs
+no Node.
 
 `python frontend/current.py --stamp` after `npm run build` writes the stamp.
 """
@@ -12,9 +13,14 @@ STAMP = ROOT / "web/static/dist/pine.css.stamp"
 
 
 def stamp() -> str:
-    """Of all that the build reads: styles, templates and the Python files that build rows, and the result itself."""
+    """Of all that the build reads: styles, templates and the Python files that build rows, and the result
+    itself."""
     digest = hashlib.sha256()
-    sources = [ROOT / "frontend/styles.css", ROOT / "frontend/package-lock.json", ROOT / "web/static/dist/pine.css"]
+    sources = [
+        ROOT / "frontend/styles.css",
+        ROOT / "frontend/package-lock.json",
+        ROOT / "web/static/dist/pine.css",
+    ]
     sources += sorted((ROOT / "frontend/styles").glob("*.css"))
     sources += sorted((ROOT / "web").rglob("*.html"))
     for path in sources:

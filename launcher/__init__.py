@@ -1,1 +1,2 @@
-"""Brings the machine to where the application can run. Standard library only: it runs before anything is installed."""
+"""Brings the machine to where the application can run. Standard library only: it runs before anything is
+installed."""

@@ -7,7 +7,14 @@ import subprocess
 import sys
 
 from launcher import cluster, debian, serve, tests, venv
-from launcher.database import addresses, chosen, prepare_database, preparing, remove_database, set_database_aside
+from launcher.database import (
+    addresses,
+    chosen,
+    prepare_database,
+    preparing,
+    remove_database,
+    set_database_aside,
+)
 from launcher.places import PYTHON, ROOT, STATE, CannotGoOn, kept_secret, say
 
 HELP = """./pine start                       install what is missing, start, and print the address
@@ -17,7 +24,7 @@ HELP = """./pine start                       install what is missing, start, and
 ./pine import PATH                 import a package (folder, zip, workbook)
 ./pine export PATH                 export everything
 ./pine check                       every check of every chart, statement and mapping
-./pine verify                      every posted journal's hash, every kept balance; --heads FILE compares with ends kept elsewhere
+./pine verify                      every journal's hash, every balance; --heads FILE: ends kept elsewhere
 ./pine backup FILE                 everything in the database, by PostgreSQL's own tools
 ./pine restore FILE                a backup into an empty database, judged before it takes its place
 ./pine trial-balance --company C | --group G --year Y --period P [--from-period F]
@@ -29,7 +36,7 @@ HELP = """./pine start                       install what is missing, start, and
 ./pine set-aside NAME --yes        keep a database under another name; the next start makes a new one
 ./pine demo                        the Fernhollow demo, into an empty database
 
-PINE_DATABASE=NAME chooses another database of the local server; PINE_DATABASE_URL a server that is there already.
+PINE_DATABASE=NAME chooses another database of the local server, PINE_DATABASE_URL a server that is there.
 Reports take --format csv|json|xlsx and --output FILE."""
 
 DATA_COMMANDS = ("import", "export", "check", "verify", "trial-balance", "statement", "disagreements")

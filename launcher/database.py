@@ -21,7 +21,9 @@ def chosen() -> str:
     """The database's name from PINE_DATABASE, or the default one."""
     name = os.environ.get("PINE_DATABASE") or DEFAULT
     if not NAME.fullmatch(name) or name in RESERVED:
-        raise CannotGoOn(f"'{name}' cannot be a database's name: small letters, digits and _, a letter first.", 2)
+        raise CannotGoOn(
+            f"'{name}' cannot be a database's name: small letters, digits and _, a letter first.", 2
+        )
     return name
 
 
@@ -38,7 +40,9 @@ def addresses(database: str) -> Addresses:
     if given:
         owner = os.environ.get("PINE_OWNER_URL") or given
         if os.environ.get("PINE_DATABASE"):
-            return Addresses(*(urlunsplit(urlsplit(url)._replace(path=f"/{database}")) for url in (owner, given)))
+            return Addresses(
+                *(urlunsplit(urlsplit(url)._replace(path=f"/{database}")) for url in (owner, given))
+            )
         return Addresses(owner, given)
     own = cluster.own()
     own.start()
@@ -64,7 +68,10 @@ def prepare_database() -> str:
     found = addresses(name)
     state_folder()
     done = subprocess.run(
-        [str(PYTHON), "-m", "web.shell.prepare"], env={**preparing(found), "PINE_STAMP": stamp}, capture_output=True, text=True
+        [str(PYTHON), "-m", "web.shell.prepare"],
+        env={**preparing(found), "PINE_STAMP": stamp},
+        capture_output=True,
+        text=True,
     )
     if done.stderr.strip():
         say(done.stderr.strip())
@@ -77,7 +84,12 @@ def preparing(found: Addresses) -> dict[str, str]:
     """The environment in which a database is made, migrated or removed: as its owner."""
     role = urlsplit(found.application).username or ""
     same = role == urlsplit(found.owner).username
-    environment = {**os.environ, "PINE_DATABASE_URL": found.owner, "PINE_APP_ROLE": "" if same else role, "PYTHONPATH": str(ROOT)}
+    environment = {
+        **os.environ,
+        "PINE_DATABASE_URL": found.owner,
+        "PINE_APP_ROLE": "" if same else role,
+        "PYTHONPATH": str(ROOT),
+    }
     environment.setdefault("PINE_SECRET", kept_secret("secret"))
     environment.pop("PYTHONDONTWRITEBYTECODE", None)
     return environment

@@ -14,7 +14,9 @@ CLUSTER_SETTINGS = Path("/etc/postgresql-common/createcluster.conf")
 
 def postgres_binaries() -> Path | None:
     """The folder that holds initdb; Debian keeps it off the path."""
-    for folder in sorted(Path("/usr/lib/postgresql").glob("*/bin"), key=lambda p: int(p.parent.name), reverse=True):
+    for folder in sorted(
+        Path("/usr/lib/postgresql").glob("*/bin"), key=lambda p: int(p.parent.name), reverse=True
+    ):
         if (folder / "initdb").exists():
             return folder
     found = shutil.which("initdb")
@@ -33,7 +35,9 @@ def install(packages: list[str], prepare: str = "") -> None:
     elif shutil.which("sudo") and subprocess.run(["sudo", "-n", "true"], capture_output=True).returncode == 0:
         command = ["sudo", "sh", "-c", line]
     else:
-        raise CannotGoOn(f"Packages are missing. Run this once, then again what you ran:\n  sudo sh -c '{line}'")
+        raise CannotGoOn(
+            f"Packages are missing. Run this once, then again what you ran:\n  sudo sh -c '{line}'"
+        )
     say(f"Installing {', '.join(packages)} …")
     log = state_folder() / "apt.log"
     with log.open("w") as out:

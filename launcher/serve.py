@@ -17,7 +17,12 @@ from launcher.cluster import free_port, locked, port_is_free
 from launcher.places import PYTHON, ROOT, STATE, CannotGoOn, say, state_folder
 
 FIRST_PORT = 8123
-PID, PORT, STAMP, WORKER = STATE / "server.pid", STATE / "server.port", STATE / "server.stamp", STATE / "worker.pid"
+PID, PORT, STAMP, WORKER = (
+    STATE / "server.pid",
+    STATE / "server.port",
+    STATE / "server.stamp",
+    STATE / "worker.pid",
+)
 
 
 def answers(port: int) -> bool:
@@ -50,16 +55,31 @@ def start_worker(environment: dict[str, str]) -> None:
     """The worker takes what would keep a page waiting, one after the other; it is a process of its own."""
     with (state_folder() / "worker.log").open("ab") as log:
         made = subprocess.Popen(
-            [str(PYTHON), "-m", "web.manage", "procrastinate", "worker", "--concurrency=1", "--shutdown-graceful-timeout=3",
-             "--delete-jobs=successful"],
-            env=environment, cwd=ROOT, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True,
-        )  # fmt: skip
+            [
+                str(PYTHON),
+                "-m",
+                "web.manage",
+                "procrastinate",
+                "worker",
+                "--concurrency=1",
+                "--shutdown-graceful-timeout=3",
+                "--delete-jobs=successful",
+            ],
+            env=environment,
+            cwd=ROOT,
+            stdin=subprocess.DEVNULL,
+            stdout=log,
+            stderr=log,
+            start_new_session=True,
+        )
     WORKER.write_text(str(made.pid))
 
 
 def source_stamp() -> str:
     """Stands for the code and the database in use: when it moves, the server starts anew."""
-    newest = max(path.stat().st_mtime_ns for folder in ("web", "core") for path in (ROOT / folder).rglob("*.*"))
+    newest = max(
+        path.stat().st_mtime_ns for folder in ("web", "core") for path in (ROOT / folder).rglob("*.*")
+    )
     return f"{newest} {os.environ.get('PINE_DATABASE_URL', '')} {os.environ.get('PINE_DATABASE', '')}"
 
 
@@ -74,18 +94,53 @@ def start(url: str, environment: Callable[[str], dict[str, str]], empty: bool = 
     """Starts what isn't running. `empty`: an empty database begins without the demo."""
     with locked("server.lock"):
         known = int(PORT.read_text()) if PORT.exists() else 0
-        if running() and working() and known and answers(known) and STAMP.exists() and STAMP.read_text() == source_stamp():
+        if (
+            running()
+            and working()
+            and known
+            and answers(known)
+            and STAMP.exists()
+            and STAMP.read_text() == source_stamp()
+        ):
             say("Pine Scaffold is running already.")
             return tell(known, environment(url))
         stop_server()
-        if not empty and subprocess.run([str(PYTHON), "-m", "demo", "--if-empty"], env=environment(url)).returncode:
+        if (
+            not empty
+            and subprocess.run([str(PYTHON), "-m", "demo", "--if-empty"], env=environment(url)).returncode
+        ):
             raise CannotGoOn("The demo could not be loaded.")
         port = choose_port()
         PORT.write_text(str(port))
         log = state_folder() / "server.log"
-        command = [str(PYTHON), "-m", "gunicorn", "web.wsgi:application", "--chdir", str(ROOT), "--bind", f"127.0.0.1:{port}",
-                   "--workers", "2", "--threads", "4", "--timeout", "600", "--graceful-timeout", "5", "--preload", "--daemon",
-                   "--pid", str(PID), "--log-file", str(log), "--max-requests", "20000", "--capture-output", "--no-control-socket"]  # fmt: skip
+        command = [
+            str(PYTHON),
+            "-m",
+            "gunicorn",
+            "web.wsgi:application",
+            "--chdir",
+            str(ROOT),
+            "--bind",
+            f"127.0.0.1:{port}",
+            "--workers",
+            "2",
+            "--threads",
+            "4",
+            "--timeout",
+            "600",
+            "--graceful-timeout",
+            "5",
+            "--preload",
+            "--daemon",
+            "--pid",
+            str(PID),
+            "--log-file",
+            str(log),
+            "--max-requests",
+            "20000",
+            "--capture-output",
+            "--no-control-socket",
+        ]
         subprocess.run(command, env=environment(url), cwd=ROOT, check=True)
         start_worker(environment(url))
         for _ in range(120):
@@ -99,7 +154,9 @@ def start(url: str, environment: Callable[[str], dict[str, str]], empty: bool = 
 def tell(port: int, environment: dict[str, str]) -> int:
     print(f"Pine Scaffold stands at http://127.0.0.1:{port}/", flush=True)
     told = {**environment, "PINE_SERVED_PORT": str(port)}
-    return subprocess.run([str(PYTHON), "-m", "web.people.command", "--welcome"], env=told, cwd=ROOT).returncode
+    return subprocess.run(
+        [str(PYTHON), "-m", "web.people.command", "--welcome"], env=told, cwd=ROOT
+    ).returncode
 
 
 def stop_server() -> bool:

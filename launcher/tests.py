@@ -24,7 +24,10 @@ def steps() -> list[tuple[str, list[str]]]:
         ("import contract", [str(tool / "lint-imports"), "--no-cache"]),
         ("templates", [str(tool / "djlint"), "web", "--lint", "--quiet"]),
         ("stylesheet is current", [str(PYTHON), "frontend/current.py"]),
-        ("migrations are current", [str(PYTHON), "-m", "web.manage", "makemigrations", "--check", "--dry-run"]),
+        (
+            "migrations are current",
+            [str(PYTHON), "-m", "web.manage", "makemigrations", "--check", "--dry-run"],
+        ),
     ]
 
 
@@ -34,9 +37,16 @@ def run(words: list[str]) -> int:
     os.environ["PINE_CHROMIUM"] = debian.need_chromium()
     server = cluster.for_tests()
     server.start()
-    environment = {**os.environ, "PINE_SECRET": secrets.token_urlsafe(40), "PINE_DATABASE_URL": server.url("pine"), "PINE_APP_ROLE": cluster.APPLICATION,
-                   "PINE_APPLICATION_URL": server.application_url("pine"), "PYTHONPATH": str(ROOT),
-                   "DJANGO_ALLOW_ASYNC_UNSAFE": "true", "DJANGO_SETTINGS_MODULE": "web.settings"}  # fmt: skip
+    environment = {
+        **os.environ,
+        "PINE_SECRET": secrets.token_urlsafe(40),
+        "PINE_DATABASE_URL": server.url("pine"),
+        "PINE_APP_ROLE": cluster.APPLICATION,
+        "PINE_APPLICATION_URL": server.application_url("pine"),
+        "PYTHONPATH": str(ROOT),
+        "DJANGO_ALLOW_ASYNC_UNSAFE": "true",
+        "DJANGO_SETTINGS_MODULE": "web.settings",
+    }
     passed = failed = 0
     try:
         for name, command in [] if words else steps():
@@ -51,7 +61,10 @@ def run(words: list[str]) -> int:
             sys.stdout.write(done.stdout)
             found = CLOSING.findall(done.stdout)
             counts = [int(n) for n in found[-1]] if found else [0, 1]
-            passed, failed = passed + counts[0], failed + max(counts[1], int(done.returncode != 0 and not counts[1]))
+            passed, failed = (
+                passed + counts[0],
+                failed + max(counts[1], int(done.returncode != 0 and not counts[1])),
+            )
     finally:
         server.stop()
     print(f"{passed} passed, {failed} failed")

@@ -28,7 +28,21 @@ def need(development: bool = False) -> None:
     if not (VENV / "bin" / "uv").exists():
         run([str(PYTHON), "-m", "pip", "install", "--quiet", "uv"])
     uv = str(VENV / "bin" / "uv")
-    # Compiled here, once: where Python is told to write no bytecode, each start would compile every package anew.
-    run([uv, "pip", "install", "--quiet", "--compile-bytecode", "--python", str(PYTHON), "--require-hashes", "-r", str(lock)])
+    # Compiled here, once: where Python is told to write no bytecode, each start would compile every package
+    # anew.
+    run(
+        [
+            uv,
+            "pip",
+            "install",
+            "--quiet",
+            "--compile-bytecode",
+            "--python",
+            str(PYTHON),
+            "--require-hashes",
+            "-r",
+            str(lock),
+        ]
+    )
     with marks.open("a") as out:
         out.write(stamp + "\n")

@@ -1,4 +1,5 @@
-"""What tests against the database share: packages as text, signed-in clients, caches forgotten between tests."""
+"""What tests against the database share: packages as text, signed-in clients, caches forgotten between
+tests."""
 
 from __future__ import annotations
 
@@ -98,13 +99,16 @@ def refused(content: Mapping[str, str | bytes]) -> list[str]:
 def person(name: str, role: str = "group", companies: tuple[str, ...] = ()) -> Any:
     from web.companies.models import Company
 
-    made = get_user_model().objects.create_user(name, password="long-enough-1", role=role, first_name=name.capitalize())
+    made = get_user_model().objects.create_user(
+        name, password="long-enough-1", role=role, first_name=name.capitalize()
+    )
     made.companies.set(Company.objects.filter(company__in=companies))
     return made
 
 
 class Workers:
-    """The memories of two server processes, which take turns: what one learns the other must find out by itself."""
+    """The memories of two server processes, which take turns: what one learns the other must find out by
+    itself."""
 
     away: ClassVar[dict[int, Any]] = {}
 
@@ -149,8 +153,13 @@ def run(*words: str) -> tuple[int, str, str]:
 
 class Forgetting:
     def __getstate__(self) -> dict[str, Any]:
-        """What of a test goes from one test process to another: what unittest keeps, not the clients of its setUp."""
-        return {name: value for name, value in self.__dict__.items() if name.startswith("_") and name != "_outcome"}
+        """What of a test goes from one test process to another: what unittest keeps, not the clients of its
+        setUp."""
+        return {
+            name: value
+            for name, value in self.__dict__.items()
+            if name.startswith("_") and name != "_outcome"
+        }
 
     def setUp(self) -> None:
         forget()
@@ -176,7 +185,8 @@ class InWorld(PineTest):
 
 
 class CommittingTest(Forgetting, TransactionTestCase):
-    """For tests that need real commits. Books refuse to be emptied, so their triggers are off for the clean-up alone."""
+    """For tests that need real commits. Books refuse to be emptied, so their triggers are off for the
+    clean-up alone."""
 
     maxDiff = None
 

@@ -1,6 +1,7 @@
 """./pine bench: speed as ratios, each measured side by side with what it is compared to, in one run.
 
-100 companies, 4,000 accounts, 1,000,000 journal lines, generated with a fixed seed. `--small` is a tenth of it.
+100 companies, 4,000 accounts, 1,000,000 journal lines, generated with a fixed seed. `--small` is a tenth of
+it.
 """
 
 from __future__ import annotations
@@ -39,28 +40,74 @@ def generate(folder: Path, scale: int) -> int:
     random = Random(42)
     classes = ["asset", "liability", "equity", "revenue", "expense"]
     codes = [f"{10000 + i * 20:05d}" for i in range(ACCOUNTS)]
-    write(folder, "code_lists", "code_list,name,min_length,max_length",
-          [("acc", "Accounts", 5, 5), ("co", "Company", 3, 3), ("site", "Site", 3, 3), ("long", "Long list", 6, 6)])  # fmt: skip
-    write(folder, "codes", "code_list,code,name,rollup,posting,account_class", [
-        *(("acc", c, f"Account {c}", "false", "true", classes[i * 5 // ACCOUNTS]) for i, c in enumerate(codes)),
-        *(("acc", f"R{i}"[1:].zfill(2), f"Rollup {i}", "true", "false", "") for i in range(10, 90)),
-        *(("co", f"{i:03d}", f"Company {i}", "false", "true", "") for i in range(COMPANIES)),
-        *(("site", f"{i:03d}", f"Site {i}", "false", "true", "") for i in range(50)),
-        *(("long", f"{100000 + i * 3}", f"{random.choice(WORDS)} {random.choice(WORDS)} {i}", "false", "true", "") for i in range(CODES)),
-    ])  # fmt: skip
+    write(
+        folder,
+        "code_lists",
+        "code_list,name,min_length,max_length",
+        [
+            ("acc", "Accounts", 5, 5),
+            ("co", "Company", 3, 3),
+            ("site", "Site", 3, 3),
+            ("long", "Long list", 6, 6),
+        ],
+    )
+    write(
+        folder,
+        "codes",
+        "code_list,code,name,rollup,posting,account_class",
+        [
+            *(
+                ("acc", c, f"Account {c}", "false", "true", classes[i * 5 // ACCOUNTS])
+                for i, c in enumerate(codes)
+            ),
+            *(("acc", f"R{i}"[1:].zfill(2), f"Rollup {i}", "true", "false", "") for i in range(10, 90)),
+            *(("co", f"{i:03d}", f"Company {i}", "false", "true", "") for i in range(COMPANIES)),
+            *(("site", f"{i:03d}", f"Site {i}", "false", "true", "") for i in range(50)),
+            *(
+                (
+                    "long",
+                    f"{100000 + i * 3}",
+                    f"{random.choice(WORDS)} {random.choice(WORDS)} {i}",
+                    "false",
+                    "true",
+                    "",
+                )
+                for i in range(CODES)
+            ),
+        ],
+    )
     write(folder, "hierarchies", "hierarchy,code_list,name,main", [("tree", "acc", "Tree", "true")])
-    write(folder, "hierarchy_nodes", "hierarchy,code,parent",
-          [*(("tree", f"{i}", "") for i in range(10, 90)), *(("tree", c, str(10 + i * 80 // ACCOUNTS)) for i, c in enumerate(codes))])  # fmt: skip
+    write(
+        folder,
+        "hierarchy_nodes",
+        "hierarchy,code,parent",
+        [
+            *(("tree", f"{i}", "") for i in range(10, 90)),
+            *(("tree", c, str(10 + i * 80 // ACCOUNTS)) for i, c in enumerate(codes)),
+        ],
+    )
     write(folder, "structures", "structure,name,separator", [("s", "S", "-")])
-    write(folder, "structure_segments", "structure,position,segment,name,code_list,role",
-          [("s", 1, "co", "Company", "co", "company"), ("s", 2, "acc", "Account", "acc", "natural_account"), ("s", 3, "site", "Site", "site", "other")])  # fmt: skip
+    write(
+        folder,
+        "structure_segments",
+        "structure,position,segment,name,code_list,role",
+        [
+            ("s", 1, "co", "Company", "co", "company"),
+            ("s", 2, "acc", "Account", "acc", "natural_account"),
+            ("s", 3, "site", "Site", "site", "other"),
+        ],
+    )
     write(folder, "charts", "chart,name,structure", [("c", "C", "s")])
     write(folder, "chart_segments", "chart,segment,required", [("c", "site", "false")])
     write(folder, "pairing_rules", "chart,rule,position,field,outcome", [("c", "r", 1, "site", "required")])
-    write(folder, "pairing_conditions", "chart,rule,field,codes", [("c", "r", "acc", f"{codes[-40]} to 99999")])
+    write(
+        folder, "pairing_conditions", "chart,rule,field,codes", [("c", "r", "acc", f"{codes[-40]} to 99999")]
+    )
     write(folder, "calendars", "calendar,name", [("m", "Months")])
     months = [
-        (y, m, date(y, m, 1), (date(y + m // 12, m % 12 + 1, 1) - timedelta(days=1))) for y in (2025, 2026) for m in range(1, 13)
+        (y, m, date(y, m, 1), (date(y + m // 12, m % 12 + 1, 1) - timedelta(days=1)))
+        for y in (2025, 2026)
+        for m in range(1, 13)
     ]
     write(
         folder,
@@ -74,9 +121,16 @@ def generate(folder: Path, scale: int) -> int:
         "company,name,country,currency,chart,calendar",
         [(f"c{i:03d}", f"Company {i}", "GB", "GBP", "c", "m") for i in range(COMPANIES)],
     )
-    write(folder, "company_codes", "company,segment,code", [(f"c{i:03d}", "co", f"{i:03d}") for i in range(COMPANIES)])
+    write(
+        folder,
+        "company_codes",
+        "company,segment,code",
+        [(f"c{i:03d}", "co", f"{i:03d}") for i in range(COMPANIES)],
+    )
     write(folder, "statements", "statement,name,chart,kind", [("bs", "Balance sheet", "c", "balance_sheet")])
-    lines = [("bs", f"l{i}", "", i, f"Line {i}", "accounts", f"under {i}", "debit") for i in range(10, 10 + 48)]
+    lines = [
+        ("bs", f"l{i}", "", i, f"Line {i}", "accounts", f"under {i}", "debit") for i in range(10, 10 + 48)
+    ]
     write(
         folder,
         "statement_lines",
@@ -146,7 +200,12 @@ def _journals(folder: Path, codes: list[str], count: int, random: Random) -> int
                 )
             )
     write(folder, "journals", "company,journal,date,description", heads)
-    write(folder, "journal_lines", "company,journal,line,account,debit,credit,partner,description,source_number", lines)
+    write(
+        folder,
+        "journal_lines",
+        "company,journal,line,account,debit,credit,partner,description,source_number",
+        lines,
+    )
     return len(lines)
 
 
@@ -186,11 +245,17 @@ class Report:
         print("  ".join(self.rows[-1]), flush=True)  # noqa: T201
 
     def markdown(self, lines: int) -> str:
-        head = "| what | rows | seconds | against | seconds | ratio | aim | MiB |\n|---|---:|---:|---|---:|---:|---|---:|\n"
+        head = (
+            "| what | rows | seconds | against | seconds | ratio | aim | MiB"
+            " |\n|---|---:|---:|---|---:|---:|---|---:|\n"
+        )
         body = "".join(f"| {' | '.join(row)} |\n" for row in self.rows)
         machine = f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}"
-        return (f"# Benchmarks\n\nPrinted by `./pine bench` on {date.today()}: {lines:,} journal lines, {COMPANIES} companies, {ACCOUNTS:,} accounts; "
-                f"{machine}. Ratios are of two measurements in the same run and hold better than seconds.\n\n{head}{body}")  # fmt: skip
+        return (
+            f"# Benchmarks\n\nPrinted by `./pine bench` on {date.today()}: {lines:,} journal lines,"
+            f" {COMPANIES} companies, {ACCOUNTS:,} accounts; {machine}. Ratios are of two measurements in the"
+            f" same run and hold better than seconds.\n\n{head}{body}"
+        )
 
 
 def bench_import(report: Report, folder: Path, lines: int) -> None:
@@ -203,7 +268,8 @@ def bench_import(report: Report, folder: Path, lines: int) -> None:
     rest = posting.LINE_COLUMNS.split(",", 1)[1]
     with connection.cursor() as cursor, tempfile.TemporaryFile() as kept:
         with cursor.copy(
-            f"COPY (SELECT journal_id + 100000000, {rest} FROM journals_journalline) TO STDOUT (FORMAT binary)"
+            f"COPY (SELECT journal_id + 100000000, {rest} FROM journals_journalline) TO STDOUT (FORMAT"
+            " binary)"
         ) as copy:
             for part in copy:
                 kept.write(part)
@@ -211,14 +277,24 @@ def bench_import(report: Report, folder: Path, lines: int) -> None:
         for _ in range(2):
             kept.seek(0)
             with transaction.atomic():
-                # The same rows under other journals, into the same table with its key, indexes and triggers; then taken back.
+                # The same rows under other journals, into the same table with its key, indexes and triggers;
+                # then taken back.
                 started = time.perf_counter()
-                with cursor.copy(f"COPY journals_journalline ({posting.LINE_COLUMNS}) FROM STDIN (FORMAT binary)") as copy:
+                with cursor.copy(
+                    f"COPY journals_journalline ({posting.LINE_COLUMNS}) FROM STDIN (FORMAT binary)"
+                ) as copy:
                     while part := kept.read(1 << 20):
                         copy.write(part)
                 base.append(time.perf_counter() - started)
                 transaction.set_rollback(True)
-    report.add("package import, every check", lines, seconds, "COPY of the same lines into the same table", min(base), "≤ 2.5")
+    report.add(
+        "package import, every check",
+        lines,
+        seconds,
+        "COPY of the same lines into the same table",
+        min(base),
+        "≤ 2.5",
+    )
 
 
 COLD = """
@@ -244,31 +320,52 @@ def bench_group(report: Report, lines: int) -> None:
     from web.group import queries
 
     with connection.cursor() as cursor:
-        cursor.execute("CREATE TEMP TABLE bench_balances AS SELECT b.company, a.\"natural\", l.account_id, l.partner_id, l.period, b.fiscal_year,"
-                       " sum(l.amount) AS amount FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id"
-                       " JOIN journals_account a ON a.id = l.account_id GROUP BY 1, 2, 3, 4, 5, 6")  # fmt: skip
+        cursor.execute(
+            'CREATE TEMP TABLE bench_balances AS SELECT b.company, a."natural", l.account_id, l.partner_id,'
+            " l.period, b.fiscal_year, sum(l.amount) AS amount FROM journals_journalline l JOIN journals_book"
+            " b ON b.id = l.book_id JOIN journals_account a ON a.id = l.account_id GROUP BY 1, 2, 3, 4, 5, 6"
+        )
         cursor.execute("ANALYZE bench_balances")
         cursor.execute("SELECT count(*) FROM bench_balances")
         balances = cursor.fetchone()[0]
 
         def grouped() -> None:
             cursor.execute(
-                'SELECT company, "natural", sum(amount) FROM bench_balances WHERE (fiscal_year, period) <= (2026, 6) GROUP BY 1, 2'
+                'SELECT company, "natural", sum(amount) FROM bench_balances WHERE (fiscal_year, period) <='
+                " (2026, 6) GROUP BY 1, 2"
             )
             cursor.fetchall()
 
         base = best(grouped, 3)
     cold = min(
-        float(subprocess.run([sys.executable, "-c", COLD], capture_output=True, text=True, check=True, cwd=ROOT).stdout)
+        float(
+            subprocess.run(
+                [sys.executable, "-c", COLD], capture_output=True, text=True, check=True, cwd=ROOT
+            ).stdout
+        )
         for _ in range(3)
     )
-    report.add("consolidated balance sheet, cold process", balances, cold, "SQL GROUP BY of the same balances", base, "≤ 2")
+    report.add(
+        "consolidated balance sheet, cold process",
+        balances,
+        cold,
+        "SQL GROUP BY of the same balances",
+        base,
+        "≤ 2",
+    )
     state = snapshot.current().state
     queries.group_statement(state, "bs", "g", 2026, 6)
     again = best(lambda: queries.group_statement(state, "bs", "g", 2026, 6))
     slab = queries.slab_of(state, "g", queries.members_at(state, "g", 2026, 6))
     pass_over = best(lambda: np.add.reduceat(np.where(slab.ordinal <= 20260007, slab.amount, 0), slab.starts))
-    report.add("consolidated balance sheet, again", balances, again, "one numpy pass over the balances", pass_over, "≤ 3")
+    report.add(
+        "consolidated balance sheet, again",
+        balances,
+        again,
+        "one numpy pass over the balances",
+        pass_over,
+        "≤ 3",
+    )
 
 
 def bench_codes(report: Report) -> None:
@@ -353,7 +450,8 @@ def bench_posting(report: Report) -> None:
 
 
 def deepen(folder: Path) -> int:
-    """Some 48,000 accounts in place of 4,000, in a tree of 8 levels; returns how many codes the list then has."""
+    """Some 48,000 accounts in place of 4,000, in a tree of 8 levels; returns how many codes the list then
+    has."""
     accounts = [f"{number:05d}" for i in range(ACCOUNTS) for number in range(10000 + i * 20, 10012 + i * 20)]
     classes = ["asset", "liability", "equity", "revenue", "expense"]
     old = {f"{10000 + i * 20:05d}" for i in range(ACCOUNTS)}
@@ -367,11 +465,25 @@ def deepen(folder: Path) -> int:
         for parent, child in zip(["", *chain], chain, strict=False):
             rollups[child] = parent
         nodes[code] = chain[-1]
-    write(folder, "codes", "code_list,code,name,rollup,posting,account_class", [
-        *(("acc", c, f"Rollup {c}", "true", "false", "") for c in rollups if len(c) != 2),
-        *(("acc", c, f"Account {c}", "false", "true", classes[(int(c) - 10000) // 20 * 5 // ACCOUNTS]) for c in accounts if c not in old),
-    ])  # fmt: skip
-    write(folder, "hierarchy_nodes", "hierarchy,code,parent", [("tree", c, p) for c, p in {**rollups, **nodes}.items()])
+    write(
+        folder,
+        "codes",
+        "code_list,code,name,rollup,posting,account_class",
+        [
+            *(("acc", c, f"Rollup {c}", "true", "false", "") for c in rollups if len(c) != 2),
+            *(
+                ("acc", c, f"Account {c}", "false", "true", classes[(int(c) - 10000) // 20 * 5 // ACCOUNTS])
+                for c in accounts
+                if c not in old
+            ),
+        ],
+    )
+    write(
+        folder,
+        "hierarchy_nodes",
+        "hierarchy,code,parent",
+        [("tree", c, p) for c, p in {**rollups, **nodes}.items()],
+    )
     return len(accounts) + len(rollups)
 
 
@@ -383,7 +495,9 @@ def bench_depth(report: Report, codes: int) -> None:
     from web.people.models import Person
 
     client = Client(SERVER_NAME="127.0.0.1", headers={"HX-Current-URL": "http://127.0.0.1/codes/acc/"})
-    client.force_login(Person.objects.get(username="bench"), backend="django.contrib.auth.backends.ModelBackend")
+    client.force_login(
+        Person.objects.get(username="bench"), backend="django.contrib.auth.backends.ModelBackend"
+    )
 
     def get(address: str) -> None:
         assert client.get(address).status_code == 200, address
@@ -395,15 +509,33 @@ def bench_depth(report: Report, codes: int) -> None:
     from tests.base import bring
 
     if client.get("/codes/empty/").status_code != 200:
-        bring({"code_lists": "code_list,name,min_length,max_length\nempty,Empty,3,3\n",
-               "hierarchies": "hierarchy,code_list,name,main\nempty-tree,empty,Empty,true\n"})  # fmt: skip
+        bring(
+            {
+                "code_lists": "code_list,name,min_length,max_length\nempty,Empty,3,3\n",
+                "hierarchies": "hierarchy,code_list,name,main\nempty-tree,empty,Empty,true\n",
+            }
+        )
     starts = [f"{1 + i % 8}{i % 10}{i % 7}" for i in range(60)]
-    for warm in ("/codes/acc/", "/codes/empty/", "/hierarchies/tree/elevation/", "/codes/acc/rows/?stands=loose"):
+    for warm in (
+        "/codes/acc/",
+        "/codes/empty/",
+        "/hierarchies/tree/elevation/",
+        "/codes/acc/rows/?stands=loose",
+    ):
         get(warm)
     page, bare = "the same page of an empty list", p95(lambda i: get("/codes/empty/"))
     drawn = p95(lambda i: get("/hierarchies/empty-tree/elevation/"))
-    report.add("open the table of codes, p95", codes, p95(lambda i: get("/codes/acc/")), page, bare, "< 0.100 s")
-    report.add("scroll in it, p95", codes, p95(lambda i: get(f"/codes/acc/rows/?from={i * 700}")), page, bare, "< 0.100 s")
+    report.add(
+        "open the table of codes, p95", codes, p95(lambda i: get("/codes/acc/")), page, bare, "< 0.100 s"
+    )
+    report.add(
+        "scroll in it, p95",
+        codes,
+        p95(lambda i: get(f"/codes/acc/rows/?from={i * 700}")),
+        page,
+        bare,
+        "< 0.100 s",
+    )
     report.add(
         "filter it, p95",
         codes,
@@ -412,12 +544,25 @@ def bench_depth(report: Report, codes: int) -> None:
         bare,
         "< 0.100 s",
     )
-    report.add("open the elevation, p95", codes, p95(lambda i: get("/hierarchies/tree/elevation/"), 30), page, drawn, "< 0.100 s")
+    report.add(
+        "open the elevation, p95",
+        codes,
+        p95(lambda i: get("/hierarchies/tree/elevation/"), 30),
+        page,
+        drawn,
+        "< 0.100 s",
+    )
     post("/drafts/new/", name="Bench")
     draft = Draft.objects.get(name="Bench").pk
     post("/hierarchies/tree/move/", what="1", onto="8")
-    report.add("move a rollup with 6,000 codes below it, p95", codes,
-               p95(lambda i: post("/hierarchies/tree/move/", what="1", onto="" if i % 2 else "7"), 30), page, bare, "< 0.100 s")  # fmt: skip
+    report.add(
+        "move a rollup with 6,000 codes below it, p95",
+        codes,
+        p95(lambda i: post("/hierarchies/tree/move/", what="1", onto="" if i % 2 else "7"), 30),
+        page,
+        bare,
+        "< 0.100 s",
+    )
 
     def seen(i: int) -> float:
         post("/hierarchies/tree/move/", what="1", onto="" if i % 2 else "7")
@@ -449,7 +594,8 @@ def fresh_database() -> None:
 
 
 def imports() -> int:
-    """How often the import alone is measured (`--imports 5`), each time into a new database; once, then all the rest, if not given."""
+    """How often the import alone is measured (`--imports 5`), each time into a new database; once, then all
+    the rest, if not given."""
     return int(sys.argv[sys.argv.index("--imports") + 1]) if "--imports" in sys.argv else 1
 
 

@@ -21,7 +21,8 @@ PATIENCE = 60
 
 
 def database_url() -> str:
-    """The address of the database that this test runs on, as the application's role reaches it: not as the owner."""
+    """The address of the database that this test runs on, as the application's role reaches it: not as the
+    owner."""
     kept = connection.settings_dict
     return f"{os.environ['PINE_APPLICATION_URL'].rpartition('/')[0]}/{kept['NAME']}"
 
@@ -48,13 +49,33 @@ class Served:
             probe.bind(("127.0.0.1", 0))
             self.port = int(probe.getsockname()[1])
         self.url = f"http://127.0.0.1:{self.port}"
-        self.log = tempfile.TemporaryFile("w+")  # noqa: SIM115 - open as long as the server
+        self.log = tempfile.TemporaryFile("w+")
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "gunicorn", "web.wsgi:application", "--chdir", str(ROOT), "--bind", f"127.0.0.1:{self.port}",
-             "--workers", str(workers), "--threads", "4", "--preload", "--graceful-timeout", "2", "--no-control-socket"],
-            env=environment(), cwd=ROOT, stdout=self.log, stderr=self.log, stdin=subprocess.DEVNULL,
+            [
+                sys.executable,
+                "-m",
+                "gunicorn",
+                "web.wsgi:application",
+                "--chdir",
+                str(ROOT),
+                "--bind",
+                f"127.0.0.1:{self.port}",
+                "--workers",
+                str(workers),
+                "--threads",
+                "4",
+                "--preload",
+                "--graceful-timeout",
+                "2",
+                "--no-control-socket",
+            ],
+            env=environment(),
+            cwd=ROOT,
+            stdout=self.log,
+            stderr=self.log,
+            stdin=subprocess.DEVNULL,
             preexec_fn=_dies_with_its_parent,
-        )  # fmt: skip
+        )
         for _ in range(PATIENCE * 10):
             if self.process.poll() is not None:
                 break

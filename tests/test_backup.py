@@ -30,8 +30,12 @@ class BackAgain(CommittingTest):
         self.mirela = person("mirela")
         person("pene", "company", ("alpha",))
         client = client_of(self.mirela)
-        self.assertEqual(client.post("/journals/alpha/journal/A2/reverse/", {"on": "2026-03-01"}).status_code, 200)
-        drafting.start("Spring", self.mirela, [AddCode(Code("acc", "1030", "Till", account_class="asset"), "10")])
+        self.assertEqual(
+            client.post("/journals/alpha/journal/A2/reverse/", {"on": "2026-03-01"}).status_code, 200
+        )
+        drafting.start(
+            "Spring", self.mirela, [AddCode(Code("acc", "1030", "Till", account_class="asset"), "10")]
+        )
         with connection.cursor() as cursor:
             cursor.execute(prepare.STAMPS)
             cursor.execute("DELETE FROM pine_stamp")
@@ -55,13 +59,19 @@ class BackAgain(CommittingTest):
         url = self.url(database or str(connection.settings_dict["NAME"]))
         own = {**os.environ, "PINE_DATABASE_URL": url, "PINE_POSTGRES_BIN": str(debian.postgres_binaries())}
         done = subprocess.run(
-            [sys.executable, "-m", "web.exchange.backup", *words], env=own, cwd=ROOT, capture_output=True, text=True
+            [sys.executable, "-m", "web.exchange.backup", *words],
+            env=own,
+            cwd=ROOT,
+            capture_output=True,
+            text=True,
         )
         return done.returncode, done.stderr
 
     def test_everything_comes_back(self) -> None:
         status, told = self.act("backup", str(self.file))
-        self.assertEqual((status, told), (0, f"Backed up to {self.file}: 4 journals, 1 versions, 2 people.\n"))
+        self.assertEqual(
+            (status, told), (0, f"Backed up to {self.file}: 4 journals, 1 versions, 2 people.\n")
+        )
         status, told = self.act("restore", str(self.file), database=self.other)
         self.assertEqual(status, 0, told)
         self.assertIn("2 trial balances, 2 chains.", told)
@@ -74,10 +84,19 @@ class BackAgain(CommittingTest):
             "SELECT username, role, password FROM people_person ORDER BY id",
             "SELECT tgname, tgrelid::regclass::text FROM pg_trigger WHERE NOT tgisinternal ORDER BY 2, 1",
         ):
-            self.assertEqual(self.on(self.other, statement), self.on(str(connection.settings_dict["NAME"]), statement), statement)
-        self.assertEqual(self.act("restore", str(self.file), database=self.other)[0], 1, "it holds something now")
+            self.assertEqual(
+                self.on(self.other, statement),
+                self.on(str(connection.settings_dict["NAME"]), statement),
+                statement,
+            )
+        self.assertEqual(
+            self.act("restore", str(self.file), database=self.other)[0], 1, "it holds something now"
+        )
         role = os.environ["PINE_APP_ROLE"]
-        may = f"SELECT has_table_privilege('{role}', 'journals_journal', 'INSERT'), has_table_privilege('{role}', 'journals_journal', 'UPDATE')"
+        may = (
+            f"SELECT has_table_privilege('{role}', 'journals_journal', 'INSERT'),"
+            f" has_table_privilege('{role}', 'journals_journal', 'UPDATE')"
+        )
         self.assertEqual(self.on(self.other, may), [(True, False)])
 
     def test_what_is_not_whole_is_not_taken(self) -> None:
@@ -87,8 +106,14 @@ class BackAgain(CommittingTest):
         amounts = dict(manifest["balances"])
         for change, expected in (
             ({"balances": {**amounts, "alpha": "0" * 64}}, "the balances of alpha are others"),
-            ({"counts": {**manifest["counts"], "journals_journal": 5}}, "journals_journal has 4 rows and had 5"),
-            ({"migrations": {"web/codes/migrations/0001_initial.py": "0"}}, "was made by another state of the program"),
+            (
+                {"counts": {**manifest["counts"], "journals_journal": 5}},
+                "journals_journal has 4 rows and had 5",
+            ),
+            (
+                {"migrations": {"web/codes/migrations/0001_initial.py": "0"}},
+                "was made by another state of the program",
+            ),
             ({"form": "other"}, "is a backup of another form"),
         ):
             with zipfile.ZipFile(self.file, "w") as archive:
@@ -96,8 +121,13 @@ class BackAgain(CommittingTest):
                 archive.writestr("database.dump", dump)
             status, told = self.act("restore", str(self.file), database=self.other)
             self.assertEqual((status, expected in told), (1, True), told)
-            self.assertEqual(self.on("postgres", f"SELECT count(*) FROM pg_database WHERE datname LIKE '{self.other}%'"), [(0,)])
+            self.assertEqual(
+                self.on("postgres", f"SELECT count(*) FROM pg_database WHERE datname LIKE '{self.other}%'"),
+                [(0,)],
+            )
         self.file.write_bytes(b"PK\x03\x04 nothing")
-        self.assertIn("is no backup of ours, or damaged", self.act("restore", str(self.file), database=self.other)[1])
+        self.assertIn(
+            "is no backup of ours, or damaged", self.act("restore", str(self.file), database=self.other)[1]
+        )
         self.assertEqual(self.act("restore", "nowhere.pine")[0], 2)
         self.assertEqual(Journal.objects.count(), 4)

@@ -20,7 +20,19 @@ from core.faults import Refused
 from core.tables import Journal as JournalRow
 from core.tables import JournalLine as LineRow
 from core.tables import Period
-from tests.base import CommittingTest, PineTest, Together, bring, client_of, forget, package, person, run, tables, world
+from tests.base import (
+    CommittingTest,
+    PineTest,
+    Together,
+    bring,
+    client_of,
+    forget,
+    package,
+    person,
+    run,
+    tables,
+    world,
+)
 from web.definitions import actions as definition_actions
 from web.definitions.models import Edited, Version
 from web.definitions.snapshot import current
@@ -31,7 +43,9 @@ from web.journals.models import BookPack, Journal, JournalLine
 ROOT = Path(__file__).resolve().parent.parent
 
 
-def keyed(name: str, amount: str = "5", company: str = "alpha", code: str = "10") -> tuple[JournalRow, list[LineRow]]:
+def keyed(
+    name: str, amount: str = "5", company: str = "alpha", code: str = "10"
+) -> tuple[JournalRow, list[LineRow]]:
     head = JournalRow(company, name, date(2026, 2, 3), "general", "keyed")
     lines = [
         LineRow(company, name, 1, account=f"{code}-1010", debit=amount),
@@ -68,16 +82,25 @@ class Promises(PineTest):
             ("definitions_version", "sentence"),
             ("definitions_edited", "key"),
         ]:
-            for sql in (f"UPDATE {table} SET {column} = 'x'", f"DELETE FROM {table}", f"TRUNCATE {table} CASCADE"):
+            for sql in (
+                f"UPDATE {table} SET {column} = 'x'",
+                f"DELETE FROM {table}",
+                f"TRUNCATE {table} CASCADE",
+            ):
                 with self.subTest(sql):
                     self.assertIn("are never altered", self.refuses(sql))
 
     def test_an_unbalanced_journal_is_refused_by_the_database(self) -> None:
-        sql = ("INSERT INTO journals_journalline SELECT journal_id, line + 100, book_id, period, closing, account_id, dimensions_id, partner_id,"
-               " amount + 1, keyed, generated, sequence, description, source_type, source_number, source_party, source_item FROM journals_journalline")  # fmt: skip
+        sql = (
+            "INSERT INTO journals_journalline SELECT journal_id, line + 100, book_id, period, closing,"
+            " account_id, dimensions_id, partner_id, amount + 1, keyed, generated, sequence, description,"
+            " source_type, source_number, source_party, source_item FROM journals_journalline"
+        )
         sql = sql.replace(
             "INSERT INTO journals_journalline SELECT",
-            "INSERT INTO journals_journalline (journal_id, line, book_id, period, closing, account_id, dimensions_id, partner_id, amount, keyed, generated, sequence, description, source_type, source_number, source_party, source_item) SELECT",
+            "INSERT INTO journals_journalline (journal_id, line, book_id, period, closing, account_id,"
+            " dimensions_id, partner_id, amount, keyed, generated, sequence, description, source_type,"
+            " source_number, source_party, source_item) SELECT",
         )
         self.assertEqual(self.refuses(sql), "pine: the lines of a journal must balance in every company")
 
@@ -87,10 +110,12 @@ class Promises(PineTest):
         self.assertEqual(balance("alpha", "1010"), before + 725)
         actions.reverse("alpha", "K1", date(2026, 3, 1), "K2", self.person)
         self.assertEqual(balance("alpha", "1010"), before)
-        for again, expected in [(("alpha", "K1", date(2026, 3, 1), "K3"), "K1 was reversed already."),
-                                (("alpha", "A1", date(2026, 3, 1), "K2"), "There is a journal K2 already."),
-                                (("alpha", "A1", date(2031, 3, 1), "K4"), "2031-03-01 falls into no period of company alpha."),
-                                (("alpha", "none", date(2026, 3, 1), "K4"), "There is no journal none.")]:  # fmt: skip
+        for again, expected in [
+            (("alpha", "K1", date(2026, 3, 1), "K3"), "K1 was reversed already."),
+            (("alpha", "A1", date(2026, 3, 1), "K2"), "There is a journal K2 already."),
+            (("alpha", "A1", date(2031, 3, 1), "K4"), "2031-03-01 falls into no period of company alpha."),
+            (("alpha", "none", date(2026, 3, 1), "K4"), "There is no journal none."),
+        ]:
             with self.subTest(expected), self.assertRaises(Refused) as told:
                 actions.reverse(*again, self.person)
             self.assertEqual(told.exception.faults[0].what, expected)
@@ -112,8 +137,17 @@ class Promises(PineTest):
     def test_posting_queries_do_not_grow_with_lines(self) -> None:
         def count(lines: int) -> int:
             head, made = keyed(f"Q{lines}")
-            made += [LineRow("alpha", head.journal, n, account="10-1010" if n % 2 else "10-2010", debit="1" if n % 2 else "", credit="" if n % 2 else "1")
-                     for n in range(3, lines + 3)]  # fmt: skip
+            made += [
+                LineRow(
+                    "alpha",
+                    head.journal,
+                    n,
+                    account="10-1010" if n % 2 else "10-2010",
+                    debit="1" if n % 2 else "",
+                    credit="" if n % 2 else "1",
+                )
+                for n in range(3, lines + 3)
+            ]
             with CaptureQueriesContext(connection) as seen:
                 actions.post_all([(head, made)], self.person)
             return len(seen)
@@ -128,9 +162,11 @@ class Promises(PineTest):
         definition_actions.make(Put(row), self.person, seen)
         with self.assertRaises(Refused) as told:
             definition_actions.make(Put(row._replace(name="Jan")), person("tamsin"), seen)
-        self.assertEqual(str(told.exception.faults[0]),
-                         "periods, m 2026 1: Mirela changed this meanwhile: Changed period 2026 1 M1 of m: name from M1 to January. "
-                         "Look at it as it is now, then decide again.")  # fmt: skip
+        self.assertEqual(
+            str(told.exception.faults[0]),
+            "periods, m 2026 1: Mirela changed this meanwhile: Changed period 2026 1 M1 of m: name from M1 to"
+            " January. Look at it as it is now, then decide again.",
+        )
         definition_actions.take_back(seen + 1, self.person)
         self.assertEqual(Edited.objects.filter(version=seen + 2).get().new["name"], "M1")
         with self.assertRaises(Refused) as told:
@@ -168,8 +204,20 @@ class Promises(PineTest):
                     row[0] += debit - credit
                 else:
                     row[1], row[2] = row[1] + debit, row[2] + credit
-            expected = [f"{code},{o:.2f},{d:.2f},{c:.2f},{o + d - c:.2f}" for code, (o, d, c) in sorted(sums.items())]
-            out = run("trial-balance", "--company", company, "--year", "2026", "--period", "9", "--from-period", str(first))[1]
+            expected = [
+                f"{code},{o:.2f},{d:.2f},{c:.2f},{o + d - c:.2f}" for code, (o, d, c) in sorted(sums.items())
+            ]
+            out = run(
+                "trial-balance",
+                "--company",
+                company,
+                "--year",
+                "2026",
+                "--period",
+                "9",
+                "--from-period",
+                str(first),
+            )[1]
             found = [",".join([line.split(",")[0], *line.split(",")[-4:]]) for line in out.splitlines()[1:]]
             self.assertEqual(found, expected)
 
@@ -185,10 +233,14 @@ class Races(Together, CommittingTest):
 
     def test_posters_of_the_same_book_wait_for_each_other(self) -> None:
         before = balance("alpha", "1010")
-        self.together(*(lambda n=n: actions.post_all([keyed(f"P{n}", "1.00")], self.person) for n in range(6)))
+        self.together(
+            *(lambda n=n: actions.post_all([keyed(f"P{n}", "1.00")], self.person) for n in range(6))
+        )
         self.assertEqual(balance("alpha", "1010"), before + 600)
         sequences = list(
-            JournalLine.objects.filter(journal__journal__startswith="P").values_list("sequence", flat=True).distinct()
+            JournalLine.objects.filter(journal__journal__startswith="P")
+            .values_list("sequence", flat=True)
+            .distinct()
         )
         self.assertEqual(len(sequences), 6)
 
@@ -200,9 +252,12 @@ class Races(Together, CommittingTest):
     def test_poster_against_the_close_of_a_period(self) -> None:
         close = Put(Period("m", 2026, 2, "M2", date(2026, 2, 1), date(2026, 2, 28), "regular", "closed"))
         ended = self.together(
-            lambda: actions.post_all([keyed("LATE")], self.person), lambda: definition_actions.make(close, self.person)
+            lambda: actions.post_all([keyed("LATE")], self.person),
+            lambda: definition_actions.make(close, self.person),
         )
-        self.assertEqual(Journal.objects.filter(journal="LATE").exists(), ended[0] != "M2 is closed for company alpha.")
+        self.assertEqual(
+            Journal.objects.filter(journal="LATE").exists(), ended[0] != "M2 is closed for company alpha."
+        )
 
     def test_two_publishers_make_two_versions(self) -> None:
         names = ("First", "Second")
@@ -211,28 +266,39 @@ class Races(Together, CommittingTest):
             for n, name in ((1, names[0]), (2, names[1]))
         ]
         before = Version.objects.count()
-        self.together(*(lambda period=period: definition_actions.make(Put(period), self.person) for period in rows))
-        self.assertEqual(sorted(Version.objects.values_list("version", flat=True)), list(range(1, before + 3)))
+        self.together(
+            *(lambda period=period: definition_actions.make(Put(period), self.person) for period in rows)
+        )
+        self.assertEqual(
+            sorted(Version.objects.values_list("version", flat=True)), list(range(1, before + 3))
+        )
 
     def test_a_kill_in_the_middle_of_an_import_leaves_nothing(self) -> None:
         rows = "".join(f"alpha,L{n},2026-02-10\n" for n in range(20_000))
         lines = "".join(f"alpha,L{n},1,10-1010,5,\nalpha,L{n},2,10-2010,,5\n" for n in range(20_000))
         before = (Journal.objects.count(), JournalLine.objects.count(), Version.objects.count())
         settings = connection.settings_dict
-        address = f"postgres://{settings['USER']}:{settings['PASSWORD']}@{settings['HOST']}:{settings['PORT']}/{settings['NAME']}"
-        content = {**tables(), "journals": "company,journal,date\n" + rows, "journal_lines": "company,journal,line,account,debit,credit\n" + lines,
-                   "codes": "code_list,code,name,account_class\nacc,1600,New,asset\n"}  # fmt: skip
+        address = "postgres://{USER}:{PASSWORD}@{HOST}:{PORT}/{NAME}".format(**settings)
+        content = {
+            **tables(),
+            "journals": "company,journal,date\n" + rows,
+            "journal_lines": "company,journal,line,account,debit,credit\n" + lines,
+            "codes": "code_list,code,name,account_class\nacc,1600,New,asset\n",
+        }
         with package(content) as folder:
             environment = {**os.environ, "PINE_DATABASE_URL": address, "PYTHONPATH": str(ROOT)}
             started = subprocess.Popen(
-                [sys.executable, "-m", "web.exchange.command", "import", str(folder)], env=environment, stderr=subprocess.DEVNULL
+                [sys.executable, "-m", "web.exchange.command", "import", str(folder)],
+                env=environment,
+                stderr=subprocess.DEVNULL,
             )
             seen = False
             for _ in range(600):
                 time.sleep(0.02)
                 with connection.cursor() as cursor:
                     cursor.execute(
-                        "SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND query LIKE 'COPY journals_journalline%'"
+                        "SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND query"
+                        " LIKE 'COPY journals_journalline%'"
                     )
                     seen = cursor.fetchone()[0] > 0
                 if seen or started.poll() is not None:
@@ -240,25 +306,30 @@ class Races(Together, CommittingTest):
             started.send_signal(signal.SIGKILL)
             started.wait()
         self.assertTrue(seen, "the import was not caught while writing")
-        self.assertEqual((Journal.objects.count(), JournalLine.objects.count(), Version.objects.count()), before)
+        self.assertEqual(
+            (Journal.objects.count(), JournalLine.objects.count(), Version.objects.count()), before
+        )
         self.assertGreater(LONGEST_TAIL, 0)
         forget()
         self.assertEqual(run("check")[0], 0)
 
 
 class Jobs(CommittingTest):
-    """A package too large to wait for: its progress is seen, it can be stopped, and it ends with what it did."""
+    """A package too large to wait for: its progress is seen, it can be stopped, and it ends with what it
+    did."""
 
     def setUp(self) -> None:
         super().setUp()
         bring(world())
         self.person = person("mirela")
         settings = connection.settings_dict
-        address = f"postgres://{settings['USER']}:{settings['PASSWORD']}@{settings['HOST']}:{settings['PORT']}/{settings['NAME']}"
+        address = "postgres://{USER}:{PASSWORD}@{HOST}:{PORT}/{NAME}".format(**settings)
         worker = subprocess.Popen(
             [sys.executable, "-m", "web.manage", "procrastinate", "worker", "--concurrency=1"],
-            env={**os.environ, "PINE_DATABASE_URL": address}, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
-        )  # fmt: skip
+            env={**os.environ, "PINE_DATABASE_URL": address},
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+        )
         self.addCleanup(worker.wait)
         self.addCleanup(worker.kill)
 

@@ -1,4 +1,5 @@
-"""Screens of storey 1 beside the table: closing, further properties, names, doubts, the list itself, dimensions."""
+"""Screens of storey 1 beside the table: closing, further properties, names, doubts, the list itself,
+dimensions."""
 
 import html
 import re
@@ -23,19 +24,39 @@ class Detail(Screen):
         self.assertIn("Line Debtors of Balance sheet", shown)
         self.assertIn("Elimination e of g", shown)
         self.assertNotIn("stands on it", self.page("/codes/acc/code/1810/closing/?until=2026-01-31"))
-        self.assertIn("Nothing uses 1020 after 2026-02-28.", self.page("/codes/acc/code/1020/closing/?until=2026-02-28"))
+        self.assertIn(
+            "Nothing uses 1020 after 2026-02-28.", self.page("/codes/acc/code/1020/closing/?until=2026-02-28")
+        )
         self.assertEqual(self.client.get("/codes/acc/code/1020/closing/?until=soon").content, b"")
 
     def test_notes_names_and_own_properties(self) -> None:
         actions.make(Put(ListProperty("acc", "owner", "Owner", "choice", "Treasury, Sales")), None)
         actions.make(Put(ListProperty("acc", "since", "Since", "date")), None)
-        self.post("/codes/acc/code/1010/more/", notes="See minutes", budgeting="on", currency="GBP", cash_flow="operating", language="nl",
-                  new_name="Bank NL", **{"own-owner": "Treasury", "own-since": "2026-01-01"})  # fmt: skip
+        self.post(
+            "/codes/acc/code/1010/more/",
+            notes="See minutes",
+            budgeting="on",
+            currency="GBP",
+            cash_flow="operating",
+            language="nl",
+            new_name="Bank NL",
+            **{"own-owner": "Treasury", "own-since": "2026-01-01"},
+        )
         self.assertEqual(
             self.code("1010"),
-            Code("acc", "1010", "Bank", account_class="asset", currency="GBP", cash_flow="operating", notes="See minutes"),
+            Code(
+                "acc",
+                "1010",
+                "Bank",
+                account_class="asset",
+                currency="GBP",
+                cash_flow="operating",
+                notes="See minutes",
+            ),
         )
-        self.assertEqual(current().state.get(CodeName, "acc", "1010", "nl"), CodeName("acc", "1010", "nl", "Bank NL"))
+        self.assertEqual(
+            current().state.get(CodeName, "acc", "1010", "nl"), CodeName("acc", "1010", "nl", "Bank NL")
+        )
         shown = self.page("/codes/acc/code/1010/")
         for words in (
             "nl: Bank NL",
@@ -46,7 +67,12 @@ class Detail(Screen):
             "See minutes",
         ):
             self.assertIn(words, shown)
-        self.post("/codes/acc/code/1010/more/", notes="", cash_flow="none", **{"name-nl": "", "own-since": "2026-01-01"})
+        self.post(
+            "/codes/acc/code/1010/more/",
+            notes="",
+            cash_flow="none",
+            **{"name-nl": "", "own-since": "2026-01-01"},
+        )
         self.assertIsNone(current().state.get(CodeName, "acc", "1010", "nl"))
         self.assertIsNone(current().state.get(CodeProperty, "acc", "1010", "owner"))
         for values, expected in (
@@ -70,10 +96,17 @@ class Detail(Screen):
         self.post("/codes/acc/code/1010/more/", budgeting="", cash_flow="investing", notes="Own")
         self.assertIn('value="1010"', self.client.get("/codes/acc/new/?near=1010&like=1").content.decode())
         self.post(
-            "/codes/acc/add/", code="1015", name="Second bank", account_class="asset", posting="on", like="1010", parent="10"
+            "/codes/acc/add/",
+            code="1015",
+            name="Second bank",
+            account_class="asset",
+            posting="on",
+            like="1010",
+            parent="10",
         )
         self.assertEqual(
-            self.code("1015"), Code("acc", "1015", "Second bank", budgeting=False, account_class="asset", cash_flow="investing")
+            self.code("1015"),
+            Code("acc", "1015", "Second bank", budgeting=False, account_class="asset", cash_flow="investing"),
         )
 
     def test_doubts_are_listed_set_aside_and_taken_up_again(self) -> None:
@@ -81,17 +114,29 @@ class Detail(Screen):
         self.assertIn("It holds 1110 alone. Move that one higher and delete the rollup code.", shown)
         self.post("/codes/acc/doubts/set-aside/", code="11", doubt="thin-rollup", reason="More to come")
         self.assertEqual(
-            current().state.get(SetAside, "acc", "11", "thin-rollup"), SetAside("acc", "11", "thin-rollup", "More to come")
+            current().state.get(SetAside, "acc", "11", "thin-rollup"),
+            SetAside("acc", "11", "thin-rollup", "More to come"),
         )
-        self.assertIn("Set aside 11 Rollup with one code or none More to come", self.page("/codes/acc/doubts/"))
+        self.assertIn(
+            "Set aside 11 Rollup with one code or none More to come", self.page("/codes/acc/doubts/")
+        )
         self.post("/codes/acc/doubts/set-aside/", code="11", doubt="thin-rollup", again="1")
-        self.assertIn("reason must be given", self.post("/codes/acc/doubts/set-aside/", 422, code="11", doubt="thin-rollup"))
+        self.assertIn(
+            "reason must be given",
+            self.post("/codes/acc/doubts/set-aside/", 422, code="11", doubt="thin-rollup"),
+        )
         out = self.client.get("/codes/acc/doubts/?kind=thin-rollup&file=csv").content.decode()
         self.assertEqual(out.split("\r\n")[0], "doubt,code,what,way_out")
 
     def test_the_list_itself(self) -> None:
         self.assertIn("Segment Account of structure S", self.page("/codes/acc/settings/"))
-        rule = {"name": "Accounts", "min_length": "4", "max_length": "6", "characters": "digits", "language": "en"}
+        rule = {
+            "name": "Accounts",
+            "min_length": "4",
+            "max_length": "6",
+            "characters": "digits",
+            "language": "en",
+        }
         self.post("/codes/acc/settings/change/", **rule)
         self.post("/codes/acc/add/", code="101055", name="Long", account_class="asset", posting="on")
         self.assertIn(
@@ -99,14 +144,17 @@ class Detail(Screen):
             self.post("/codes/acc/settings/change/", 422, **{**rule, "max_length": "5"}),
         )
         self.post("/codes/acc/settings/property/", name="Owner", kind="text")
-        self.assertEqual(current().state.get(ListProperty, "acc", "owner"), ListProperty("acc", "owner", "Owner"))
+        self.assertEqual(
+            current().state.get(ListProperty, "acc", "owner"), ListProperty("acc", "owner", "Owner")
+        )
         self.assertIn(
             "notes is a property of every code already.",
             self.post("/codes/acc/settings/property/", 422, name="Notes", kind="text"),
         )
         actions.make(Put(CodeProperty("acc", "1010", "owner", "Treasury")), None)
         self.assertIn(
-            "1 codes have a value for Owner.", self.post("/codes/acc/settings/property/", 422, property="owner", act="delete")
+            "1 codes have a value for Owner.",
+            self.post("/codes/acc/settings/property/", 422, property="owner", act="delete"),
         )
 
     def test_the_aid_says_what_each_choice_costs(self) -> None:
@@ -118,13 +166,17 @@ class Detail(Screen):
         self.post("/hierarchies/dimensions/c/hang/", name="Project", code_list="site")
         self.assertEqual(current().state.get(Dimension, "project"), Dimension("project", "Project", "site"))
         self.post("/hierarchies/dimensions/c/hang/", dimension="project", act="required")
-        self.assertEqual(current().state.get(ChartDimension, "c", "project"), ChartDimension("c", "project", True))
+        self.assertEqual(
+            current().state.get(ChartDimension, "c", "project"), ChartDimension("c", "project", True)
+        )
         shown = self.page("/hierarchies/dimensions/c/?dimension=project&company=alpha&year=2026&period=2")
         self.assertIn("1010 Bank 1,000.00 1,000.00 100 %", shown)
         self.assertIn("All accounts 2,501.00 2,501.00", shown)
         self.post("/hierarchies/dimensions/c/hang/", dimension="project", act="off")
         self.assertIsNone(current().state.get(ChartDimension, "c", "project"))
-        self.assertIn("Choose a dimension, or name a new one.", self.post("/hierarchies/dimensions/c/hang/", 422))
+        self.assertIn(
+            "Choose a dimension, or name a new one.", self.post("/hierarchies/dimensions/c/hang/", 422)
+        )
         self.assertIn("2026-02-10", self.page("/journals/alpha/account/1110/?untagged=season"))
 
     def test_the_trial_balance_agrees_and_opens_into_lines(self) -> None:

@@ -22,10 +22,18 @@ result,Result,1,200.00
 class Commands(PineTest):
     def test_trial_balance_of_a_company(self) -> None:
         bring(world())
-        status, out, err = run("trial-balance", "--company", "alpha", "--year", "2026", "--period", "2", "--from-period", "2")
+        status, out, err = run(
+            "trial-balance", "--company", "alpha", "--year", "2026", "--period", "2", "--from-period", "2"
+        )
         self.assertEqual((status, err), (0, ""))
-        self.assertEqual(out, "account,name,opening,debit,credit,closing\n1010,Bank,1000.00,0.00,0.00,1000.00\n1110,Debtors,0.00,250.50,0.00,250.50\n"
-                              "1810,Due from,0.00,0.00,50.50,-50.50\n3010,Capital,-1000.00,0.00,0.00,-1000.00\n4010,Sales,0.00,0.00,200.00,-200.00\n")  # fmt: skip
+        self.assertEqual(
+            out,
+            "account,name,opening,debit,credit,closing\n1010,Bank,1000.00,0.00,0.00,1000.00\n"
+            "1110,Debtors,0.00,250.50,0.00,250.50\n"
+            "1810,Due"
+            " from,0.00,0.00,50.50,-50.50\n3010,Capital,-1000.00,0.00,0.00,-1000.00\n"
+            "4010,Sales,0.00,0.00,200.00,-200.00\n",
+        )
 
     def test_statement_in_each_format(self) -> None:
         bring(world())
@@ -44,12 +52,17 @@ class Commands(PineTest):
         content["statement_lines"] = content["statement_lines"].replace('"1110, 1810"', "1110")
         bring(content)
         status, out, err = run("statement", "st", "--company", "alpha", "--year", "2026", "--period", "2")
-        self.assertEqual((status, out.splitlines()[-1], err), (0, "unplaced,,0,-50.50", "Unplaced: 1810 Due from, -50.50 GBP.\n"))
+        self.assertEqual(
+            (status, out.splitlines()[-1], err),
+            (0, "unplaced,,0,-50.50", "Unplaced: 1810 Due from, -50.50 GBP.\n"),
+        )
 
     def test_group_figures_and_disagreements(self) -> None:
         bring(world())
         when = ("--group", "g", "--year", "2026", "--period", "2")
-        self.assertEqual(run("disagreements", *when)[1], "elimination,company,partner,amount\ne,alpha,beta,-90.50\n")
+        self.assertEqual(
+            run("disagreements", *when)[1], "elimination,company,partner,amount\ne,alpha,beta,-90.50\n"
+        )
         status, out, _ = run("statement", "st", *when)
         self.assertIn("creditors,Creditors,1,90.50\n", out)
         self.assertIn("assets,Assets,0,1290.50\n", out)
@@ -63,15 +76,29 @@ class Commands(PineTest):
             (("trial-balance", "--company", "nobody", *when), "There is no company nobody.\n"),
             (("trial-balance", "--group", "none", *when), "There is no group none.\n"),
             (("statement", "nothing", "--company", "alpha", *when), "There is no statement nothing.\n"),
-            (("trial-balance", "--company", "alpha", "--year", "2020", "--period", "1"), "There is no fiscal year 2020 in calendar m.\n"),
-            (("trial-balance", "--company", "alpha", "--year", "2026", "--period", "9"), "There is no period 9 in fiscal year 2026 of calendar m.\n"),
-            (("trial-balance", "--company", "alpha", *when, "--from-period", "3"), "Period 3 is after period 2.\n"),
+            (
+                ("trial-balance", "--company", "alpha", "--year", "2020", "--period", "1"),
+                "There is no fiscal year 2020 in calendar m.\n",
+            ),
+            (
+                ("trial-balance", "--company", "alpha", "--year", "2026", "--period", "9"),
+                "There is no period 9 in fiscal year 2026 of calendar m.\n",
+            ),
+            (
+                ("trial-balance", "--company", "alpha", *when, "--from-period", "3"),
+                "Period 3 is after period 2.\n",
+            ),
             (("import", "/nowhere/at/all"), "There is nothing at /nowhere/at/all.\n"),
-        ]:  # fmt: skip
+        ]:
             with self.subTest(words=words):
                 self.assertEqual(run(*words), (2, "", expected))
-        for words in [(), ("nonsense",), ("trial-balance", *when), ("trial-balance", "--company", "a", "--group", "g", *when),
-                      ("statement", "st", "--company", "alpha", "--year", "x", "--period", "1")]:  # fmt: skip
+        for words in [
+            (),
+            ("nonsense",),
+            ("trial-balance", *when),
+            ("trial-balance", "--company", "a", "--group", "g", *when),
+            ("statement", "st", "--company", "alpha", "--year", "x", "--period", "1"),
+        ]:
             with self.subTest(words=words):
                 self.assertEqual(run(*words)[0], 2)
 
@@ -85,7 +112,10 @@ class Commands(PineTest):
             balances="company,fiscal_year,period,account,amount\n",
             rates="from_currency,to_currency,kind,on,rate\nEUR,GBP,closing,2026-01-31,0.865\n",
             budgets="budget,name,chart\nplan,Plan,c\n",
-            budget_lines="budget,company,fiscal_year,period,account,dimensions,amount\nplan,alpha,2026,1,10-4010-001,season=SP26,-12.34\n",
+            budget_lines=(
+                "budget,company,fiscal_year,period,account,dimensions,amount\n"
+                "plan,alpha,2026,1,10-4010-001,season=SP26,-12.34\n"
+            ),
         )
         bring(content)
         with tempfile.TemporaryDirectory() as folder:
@@ -99,13 +129,23 @@ class Commands(PineTest):
         status, _, err = run("check")
         self.assertEqual(status, 0, err)
         self.assertIn("0 to be put right", err)
-        bring({"codes": "code_list,code,name,account_class\nacc,1900,Late,asset\n",
-               "journals": "company,journal,date\nalpha,L1,2026-03-01\n",
-               "journal_lines": "company,journal,line,account,debit,credit\nalpha,L1,1,10-1900,7,\nalpha,L1,2,10-1010,,7\n"})  # fmt: skip
+        bring(
+            {
+                "codes": "code_list,code,name,account_class\nacc,1900,Late,asset\n",
+                "journals": "company,journal,date\nalpha,L1,2026-03-01\n",
+                "journal_lines": (
+                    "company,journal,line,account,debit,credit\nalpha,L1,1,10-1900,7,\n"
+                    "alpha,L1,2,10-1010,,7\n"
+                ),
+            }
+        )
         status, _, err = run("check")
         self.assertEqual(status, 1)
-        self.assertIn("Must be put right: statements, st, column statement, value 'st': 1900 Late stands on no line of Balance sheet: alpha 7.00 GBP. "
-                      "A likely line is debtors.", err)  # fmt: skip
+        self.assertIn(
+            "Must be put right: statements, st, column statement, value 'st': 1900 Late stands on no line of"
+            " Balance sheet: alpha 7.00 GBP. A likely line is debtors.",
+            err,
+        )
 
     def test_formula_like_text_is_data_and_neutralised_on_the_way_out(self) -> None:
         content = world()
@@ -123,26 +163,67 @@ class Commands(PineTest):
         content["journal_lines"] = content["journal_lines"].replace("10-1110-001", "")
         with package(content) as path:
             status, _, err = run("import", str(path))
-        self.assertEqual((status, err.splitlines()), (1, [
-            "journals, row 3, column date, value '10.02.2026': A date is written 2026-09-30. Correct the cell.",
-            "journal_lines, row 4, column account: The column account must be given. Fill the cell.", "2 faults; nothing was written."]))  # fmt: skip
+        self.assertEqual(
+            (status, err.splitlines()),
+            (
+                1,
+                [
+                    (
+                        "journals, row 3, column date, value '10.02.2026': A date is written 2026-09-30."
+                        " Correct the cell."
+                    ),
+                    "journal_lines, row 4, column account: The column account must be given. Fill the cell.",
+                    "2 faults; nothing was written.",
+                ],
+            ),
+        )
 
     def test_journals_or_balances_not_both(self) -> None:
         rows = "beta,2026,1,20-1010,5\nbeta,2026,1,20-3010,-5\n"
         bring({**tables(), "balances": f"company,fiscal_year,period,account,amount\n{rows}"})
-        with package({"journals": "company,journal,date\nbeta,N1,2026-02-10\n", "journal_lines":
-                      "company,journal,line,account,debit,credit\nbeta,N1,1,20-1010,5,\nbeta,N1,2,20-2010,,5\n"}) as path:  # fmt: skip
-            self.assertEqual(run("import", str(path)), (1, "", "journals, row 2, column journal, value 'beta': beta has balances kept elsewhere in 2026; "
-                             "a fiscal year has journals or balances, not both. Post to another year.\n1 fault; nothing was written.\n"))  # fmt: skip
+        with package(
+            {
+                "journals": "company,journal,date\nbeta,N1,2026-02-10\n",
+                "journal_lines": (
+                    "company,journal,line,account,debit,credit\nbeta,N1,1,20-1010,5,\nbeta,N1,2,20-2010,,5\n"
+                ),
+            }
+        ) as path:
+            self.assertEqual(
+                run("import", str(path)),
+                (
+                    1,
+                    "",
+                    (
+                        "journals, row 2, column journal, value 'beta': beta has balances kept elsewhere in"
+                        " 2026; a fiscal year has journals or balances, not both. Post to another year.\n1"
+                        " fault; nothing was written.\n"
+                    ),
+                ),
+            )
 
     def test_a_company_with_balances_kept_elsewhere(self) -> None:
         rows = (
-            "alpha,2026,0,10-1010,,100\nalpha,2026,0,10-3010,,-100\nalpha,2026,1,10-1110,beta,30\nalpha,2026,1,10-4010-1,,-30\n"
+            "alpha,2026,0,10-1010,,100\nalpha,2026,0,10-3010,,-100\nalpha,2026,1,10-1110,beta,30\n"
+            "alpha,2026,1,10-4010-1,,-30\n"
         )
-        bring({**tables(), **GROUPLESS, "balances": f"company,fiscal_year,period,account,partner,amount\n{rows}"})
+        bring(
+            {
+                **tables(),
+                **GROUPLESS,
+                "balances": f"company,fiscal_year,period,account,partner,amount\n{rows}",
+            }
+        )
         out = run("trial-balance", "--company", "alpha", "--year", "2026", "--period", "1")[1]
-        self.assertEqual(out.splitlines()[1:], ["1010,Bank,100.00,0.00,0.00,100.00", "1110,Debtors,0.00,30.00,0.00,30.00",
-                                               "3010,Capital,-100.00,0.00,0.00,-100.00", "4010,Sales,0.00,0.00,30.00,-30.00"])  # fmt: skip
+        self.assertEqual(
+            out.splitlines()[1:],
+            [
+                "1010,Bank,100.00,0.00,0.00,100.00",
+                "1110,Debtors,0.00,30.00,0.00,30.00",
+                "3010,Capital,-100.00,0.00,0.00,-100.00",
+                "4010,Sales,0.00,0.00,30.00,-30.00",
+            ],
+        )
 
 
 GROUPLESS: dict[str, str] = {}

@@ -1,4 +1,5 @@
-"""Drafts on the real database and through the screens: recorded, undone, collided, reviewed, published, looked back at."""
+"""Drafts on the real database and through the screens: recorded, undone, collided, reviewed, published,
+looked back at."""
 
 import csv
 import html
@@ -47,30 +48,47 @@ class Recorded(PineTest):
         return drafting.publish(draft.pk, self.mirela, **{"reason": "Because", "today": TODAY, **more})
 
     def test_nothing_is_published_before_it_is(self) -> None:
-        draft = drafting.start("Spring", self.mirela, [AddCode(TILL, "10"), CloseCode("acc", "1020", date(2026, 6, 30))])
+        draft = drafting.start(
+            "Spring", self.mirela, [AddCode(TILL, "10"), CloseCode("acc", "1020", date(2026, 6, 30))]
+        )
         made = drafting.working(draft)
         self.assertEqual(made.state.get(Code, "acc", "1030"), TILL)
         self.assertEqual(snapshot.current().version, self.before.version)
         self.assertIsNone(snapshot.current().state.get(Code, "acc", "1030"))
-        self.assertEqual([step.sentence for step in made.replayed.steps], [
-            "Added code 1030 Till of acc under 10", "Closed code 1020 Petty cash of acc from 2026-06-30 on",
-        ])  # fmt: skip
+        self.assertEqual(
+            [step.sentence for step in made.replayed.steps],
+            [
+                "Added code 1030 Till of acc under 10",
+                "Closed code 1020 Petty cash of acc from 2026-06-30 on",
+            ],
+        )
         published = self.publish(draft, moved=3)
         now = snapshot.current()
         self.assertEqual((now.version, published.status), (self.before.version + 1, Draft.PUBLISHED))
         version = Version.objects.get(version=now.version)
-        self.assertEqual((version.reason, version.charts, version.moved, version.by), ("Because", {"c": 2}, 3, self.mirela))
-        self.assertEqual(version.sentence, "Published Spring: Added code 1030 Till of acc under 10; "
-                         "Closed code 1020 Petty cash of acc from 2026-06-30 on")  # fmt: skip
+        self.assertEqual(
+            (version.reason, version.charts, version.moved, version.by), ("Because", {"c": 2}, 3, self.mirela)
+        )
+        self.assertEqual(
+            version.sentence,
+            "Published Spring: Added code 1030 Till of acc under 10; "
+            "Closed code 1020 Petty cash of acc from 2026-06-30 on",
+        )
         self.assertEqual(rows_of(now.state), rows_of(made.state))
         forget()
         self.assertEqual(rows_of(snapshot.current().state), rows_of(made.state))
 
     def test_publishing_equals_importing_the_exported_result(self) -> None:
-        draft = drafting.start("Spring", self.mirela, [
-            AddCode(TILL, "10"), MoveNode("tree", "1020", "1"), PlaceAccounts("st", "debtors", ("1020",)),
-            Put(Code("acc", "1010", "Main bank", account_class="asset", notes="Renamed; see minutes")),
-        ])  # fmt: skip
+        draft = drafting.start(
+            "Spring",
+            self.mirela,
+            [
+                AddCode(TILL, "10"),
+                MoveNode("tree", "1020", "1"),
+                PlaceAccounts("st", "debtors", ("1020",)),
+                Put(Code("acc", "1010", "Main bank", account_class="asset", notes="Renamed; see minutes")),
+            ],
+        )
         with TemporaryDirectory() as folder:
             undone = transaction.savepoint()
             self.publish(draft)
@@ -82,10 +100,19 @@ class Recorded(PineTest):
         self.assertEqual(rows_of(snapshot.current().state), expected)
 
     def test_undo_redo_and_taking_one_back(self) -> None:
-        draft = drafting.start("Spring", self.mirela, [
-            AddCode(TILL, "10"), CloseCode("acc", "1020", date(2026, 6, 30)), Put(TILL._replace(name="Tills")),
-        ])  # fmt: skip
-        names = lambda: [step.sentence.split(" ")[0] for step in drafting.working(draft).replayed.steps]  # noqa: E731
+        draft = drafting.start(
+            "Spring",
+            self.mirela,
+            [
+                AddCode(TILL, "10"),
+                CloseCode("acc", "1020", date(2026, 6, 30)),
+                Put(TILL._replace(name="Tills")),
+            ],
+        )
+
+        def names() -> list[str]:
+            return [step.sentence.split(" ")[0] for step in drafting.working(draft).replayed.steps]
+
         self.assertEqual(names(), ["Added", "Closed", "Changed"])
         draft = drafting.undo(draft.pk, -1)
         self.assertEqual(names(), ["Added", "Closed"])
@@ -105,10 +132,17 @@ class Recorded(PineTest):
     def test_two_authors_one_publishes_first(self) -> None:
         bank = self.before.state.get(Code, "acc", "1010")
         assert bank is not None
-        mine = drafting.start("Mine", self.mirela, [Put(bank._replace(name="Main bank")), AddCode(TILL, "10")])
-        theirs = drafting.start("Theirs", self.tadeo, [Put(bank._replace(name="House bank", notes="The big one"))])
+        mine = drafting.start(
+            "Mine", self.mirela, [Put(bank._replace(name="Main bank")), AddCode(TILL, "10")]
+        )
+        theirs = drafting.start(
+            "Theirs", self.tadeo, [Put(bank._replace(name="House bank", notes="The big one"))]
+        )
         self.publish(theirs)
-        sentence = "The code 1010 House bank of acc was changed meanwhile: name House bank as published, Main bank in the draft."
+        sentence = (
+            "The code 1010 House bank of acc was changed meanwhile: name House bank as published, Main bank"
+            " in the draft."
+        )
         self.assertEqual(told(lambda: self.publish(mine)), [sentence])
         drafting.settle(mine.pk, "codes", "acc 1010", "draft")
         mine.refresh_from_db()
@@ -117,7 +151,9 @@ class Recorded(PineTest):
         self.assertEqual((now.name, now.notes), ("Main bank", "The big one"))  # type: ignore[union-attr]
 
     def test_a_collision_can_be_decided_for_the_published_side(self) -> None:
-        mine = drafting.start("Mine", self.mirela, [CloseCode("acc", "1020", date(2026, 6, 30)), AddCode(TILL, "10")])
+        mine = drafting.start(
+            "Mine", self.mirela, [CloseCode("acc", "1020", date(2026, 6, 30)), AddCode(TILL, "10")]
+        )
         actions.make(CloseCode("acc", "1020", date(2026, 3, 31)), self.tadeo)
         drafting.settle(mine.pk, "codes", "acc 1020", "published")
         mine.refresh_from_db()
@@ -128,22 +164,32 @@ class Recorded(PineTest):
 
     def test_what_is_refused_at_once_is_refused_in_a_draft(self) -> None:
         draft = drafting.start("Spring", self.mirela)
-        self.assertEqual(told(lambda: drafting.record(draft.pk, AddCode(TILL._replace(account_class="")), self.mirela)),
-                         ["1030 Till has no account class."])  # fmt: skip
+        self.assertEqual(
+            told(lambda: drafting.record(draft.pk, AddCode(TILL._replace(account_class="")), self.mirela)),
+            ["1030 Till has no account class."],
+        )
         self.assertEqual(told(lambda: self.publish(draft)), ["There is nothing in this draft yet."])
         drafting.record(draft.pk, AddCode(TILL), self.mirela)
         self.assertEqual(told(lambda: self.publish(draft, reason="")), ["Say why this is published."])
-        self.assertEqual(told(lambda: drafting.start("Spring", self.tadeo)), ["There is a draft Spring already."])
+        self.assertEqual(
+            told(lambda: drafting.start("Spring", self.tadeo)), ["There is a draft Spring already."]
+        )
         drafting.drop(draft.pk)
-        self.assertEqual(told(lambda: drafting.record(draft.pk, AddCode(TILL), self.mirela)), ["The draft Spring is dropped."])
+        self.assertEqual(
+            told(lambda: drafting.record(draft.pk, AddCode(TILL), self.mirela)),
+            ["The draft Spring is dropped."],
+        )
         self.assertEqual(drafting.start("Spring", self.tadeo).status, Draft.OPEN)
 
     def test_a_chart_can_demand_that_another_approves(self) -> None:
         actions.make(Put(Chart("c", "Chart", "s", approval=True)), self.mirela)
         draft = drafting.start("Spring", self.mirela, [AddCode(TILL, "10")])
-        self.assertEqual(told(lambda: self.publish(draft)), ["Someone other than the author must approve it."])
         self.assertEqual(
-            told(lambda: drafting.say(draft.pk, self.tadeo, "approve", "")), ["Nobody has asked for a review of this draft yet."]
+            told(lambda: self.publish(draft)), ["Someone other than the author must approve it."]
+        )
+        self.assertEqual(
+            told(lambda: drafting.say(draft.pk, self.tadeo, "approve", "")),
+            ["Nobody has asked for a review of this draft yet."],
         )
         drafting.say(draft.pk, self.mirela, "ask", "Please look")
         self.assertEqual(
@@ -151,9 +197,13 @@ class Recorded(PineTest):
             ["The draft Spring is out for review."],
         )
         self.assertEqual(
-            told(lambda: drafting.say(draft.pk, self.mirela, "approve", "")), ["The author can't approve their own draft."]
+            told(lambda: drafting.say(draft.pk, self.mirela, "approve", "")),
+            ["The author can't approve their own draft."],
         )
-        self.assertEqual(told(lambda: drafting.say(draft.pk, self.tadeo, "send back", " ")), ["Say what should be changed."])
+        self.assertEqual(
+            told(lambda: drafting.say(draft.pk, self.tadeo, "send back", " ")),
+            ["Say what should be changed."],
+        )
         drafting.say(draft.pk, self.tadeo, "send back", "Name it better")
         drafting.say(draft.pk, self.mirela, "ask", "Better now?")
         drafting.say(draft.pk, self.tadeo, "approve", "")
@@ -177,8 +227,11 @@ class Recorded(PineTest):
         drafting.publish_due(TODAY + timedelta(days=3))
         draft.refresh_from_db()
         self.assertEqual((draft.status, draft.takes_effect), (Draft.OPEN, None))
-        self.assertEqual(draft.remarks.last().text, "It could not take effect on 2026-11-26: The code 1020 Petty cash of acc was changed "
-                         "meanwhile: in_use_until 2026-03-31 as published, 2026-06-30 in the draft.")  # fmt: skip
+        self.assertEqual(
+            draft.remarks.last().text,
+            "It could not take effect on 2026-11-26: The code 1020 Petty cash of acc was changed "
+            "meanwhile: in_use_until 2026-03-31 as published, 2026-06-30 in the draft.",
+        )
 
     def test_an_older_version_comes_back_as_a_draft(self) -> None:
         actions.make(AddCode(TILL, "10"), self.mirela)
@@ -192,7 +245,11 @@ class Recorded(PineTest):
 
     def test_the_log_cannot_be_altered_by_sql(self) -> None:
         for sql in ("UPDATE definitions_version SET reason = 'x'", "DELETE FROM definitions_edited"):
-            with self.subTest(sql), self.assertRaisesMessage(DatabaseError, "are never altered"), transaction.atomic():
+            with (
+                self.subTest(sql),
+                self.assertRaisesMessage(DatabaseError, "are never altered"),
+                transaction.atomic(),
+            ):
                 connection.cursor().execute(sql)
 
 
@@ -206,7 +263,9 @@ class OnScreen(PineTest):
 
     def post(self, address: str, status: int = 200, **values: Any) -> str:
         reply = self.client.post(
-            address, values, headers={"HX-Request": "true", "HX-Current-URL": "http://testserver/codes/acc/?at=1"}
+            address,
+            values,
+            headers={"HX-Request": "true", "HX-Current-URL": "http://testserver/codes/acc/?at=1"},
         )
         self.assertEqual(reply.status_code, status, reply.content.decode()[:400])
         return reply.get("HX-Location", reply.content.decode())
@@ -219,7 +278,9 @@ class OnScreen(PineTest):
     def test_changes_go_into_the_open_draft_and_show_on_every_screen(self) -> None:
         self.assertIn('"/codes/acc/?at=1"', self.post("/drafts/new/", name="Spring"))
         draft = Draft.objects.get()
-        self.post("/codes/acc/add/", code="1030", name="Till", account_class="asset", parent="10", posting="on")
+        self.post(
+            "/codes/acc/add/", code="1030", name="Till", account_class="asset", parent="10", posting="on"
+        )
         self.assertEqual(Version.objects.count(), 2)
         self.assertIn("Spring, 1 change", self.page("/codes/acc/"))
         self.assertIn('class=" drafted"', self.client.get("/codes/acc/").content.decode())
@@ -232,7 +293,9 @@ class OnScreen(PineTest):
         self.post("/drafts/undo/")
         moves = self.page(f"/drafts/{draft.pk}/moves/?year=2026&period=2")
         self.assertIn("10 Cash Alpha GBP 1,000.00 1,250.50 +250.50", moves)
-        causes = self.page(f"/drafts/{draft.pk}/causes/?kind=hierarchy&of=tree&line=10&company=alpha&year=2026&period=2")
+        causes = self.page(
+            f"/drafts/{draft.pk}/causes/?kind=hierarchy&of=tree&line=10&company=alpha&year=2026&period=2"
+        )
         self.assertIn("1110 Debtors comes 250.50", causes)
         self.post("/drafts/undo/")
         self.assertNotIn("Moved 1110", self.page(f"/drafts/{draft.pk}/"))
@@ -246,7 +309,9 @@ class OnScreen(PineTest):
     def test_journals_are_posted_against_what_is_published(self) -> None:
         self.post("/drafts/new/", name="Spring")
         self.post("/codes/acc/code/1010/close/", until="2025-12-31")
-        self.assertIsNotNone(drafting.working(Draft.objects.get()).state.get(Code, "acc", "1010").in_use_until)  # type: ignore[union-attr]
+        self.assertIsNotNone(
+            drafting.working(Draft.objects.get()).state.get(Code, "acc", "1010").in_use_until
+        )  # type: ignore[union-attr]
         status, out, err = run("trial-balance", "--company", "alpha", "--year", "2026", "--period", "2")
         self.assertEqual((status, err), (0, ""))
         self.assertIn("1010,Bank", out)
@@ -257,7 +322,10 @@ class OnScreen(PineTest):
         self.post("/statements/st/line/cash/change/", label="Money", accounts="1010 to 1039", sign="natural")
         self.post("/versions/2/look/")
         self.assertIn("As of version 2: back to now", self.page("/codes/acc/"))
-        self.assertIn("You look at version 2, which is past.", self.post("/codes/acc/move/", 422, what="1020", onto="11"))
+        self.assertIn(
+            "You look at version 2, which is past.",
+            self.post("/codes/acc/move/", 422, what="1020", onto="11"),
+        )
         self.assertIn("Cash", self.page("/statements/st/"))
         self.post("/versions/now/")
         compared = self.page("/versions/compare/?from=2&to=4&year=2026&period=2")
@@ -265,7 +333,10 @@ class OnScreen(PineTest):
         self.assertIn("Changed line cash Cash of st: label from Cash to Money", compared)
         self.assertIn(
             "1110 Debtors comes",
-            self.page("/versions/compare/?from=2&to=4&year=2026&period=2&line=10&kind=hierarchy&of=tree&company=alpha"),
+            self.page(
+                "/versions/compare/?from=2&to=4&year=2026&period=2&line=10&kind=hierarchy&of=tree&"
+                "company=alpha"
+            ),
         )
         narrowed = self.page("/log/?row=1110")
         self.assertIn("2 versions,", narrowed)
@@ -275,7 +346,8 @@ class OnScreen(PineTest):
         rows = list(csv.reader(io.StringIO(reply.content.decode())))
         self.assertEqual(rows[0], ["version", "at", "by", "sentence", "reason", "table", "key", "change"])
         self.assertEqual(
-            (rows[1][0], rows[1][2], rows[1][7]), ("3", "Mirela", "Changed place 1110 of tree: parent from 11 to 10")
+            (rows[1][0], rows[1][2], rows[1][7]),
+            ("3", "Mirela", "Changed place 1110 of tree: parent from 11 to 10"),
         )
         self.post("/versions/2/bring-back/")
         self.assertEqual(Draft.objects.get().name, "Back to version 2")
@@ -295,12 +367,17 @@ class Races(CommittingTest):
     def test_two_publishers_make_two_versions_or_one_collision(self) -> None:
         bring(world())
         who = [person("mirela"), person("tadeo")]
-        drafts = [drafting.start(f"Draft {i}", by, [CloseCode("acc", "1020", date(2026, 6, 30 - i))]) for i, by in enumerate(who)]
+        drafts = [
+            drafting.start(f"Draft {i}", by, [CloseCode("acc", "1020", date(2026, 6, 30 - i))])
+            for i, by in enumerate(who)
+        ]
         results: list[list[str]] = []
 
         def publish(i: int) -> None:
             try:
-                results.append(told(lambda: drafting.publish(drafts[i].pk, who[i], reason="Race", today=TODAY)))
+                results.append(
+                    told(lambda: drafting.publish(drafts[i].pk, who[i], reason="Race", today=TODAY))
+                )
             finally:
                 connection.close()
 
@@ -317,10 +394,14 @@ class Races(CommittingTest):
         bring(world())
         mirela = person("mirela")
         draft = drafting.start(
-            "Spring", mirela, [AddCode(TILL, "10"), Put(StatementLine("st", "cash", "assets", 10, "Cash", "accounts", "1010"))]
+            "Spring",
+            mirela,
+            [AddCode(TILL, "10"), Put(StatementLine("st", "cash", "assets", 10, "Cash", "accounts", "1010"))],
         )
-        self.assertEqual(told(lambda: drafting.publish(draft.pk, mirela, reason="x", today=TODAY)),
-                         ["1020 Petty cash is on no line of Balance sheet.", "1030 Till is on no line of Balance sheet."])  # fmt: skip
+        self.assertEqual(
+            told(lambda: drafting.publish(draft.pk, mirela, reason="x", today=TODAY)),
+            ["1020 Petty cash is on no line of Balance sheet.", "1030 Till is on no line of Balance sheet."],
+        )
         draft.refresh_from_db()
         self.assertEqual((draft.status, Version.objects.count()), (Draft.OPEN, 1))
         self.assertIsNone(snapshot.current().state.get(HierarchyNode, "tree", "1030"))

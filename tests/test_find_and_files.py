@@ -1,4 +1,5 @@
-"""Find from anywhere, tables as files, links that carry their view, how much a code was posted with, versions of a chart."""
+"""Find from anywhere, tables as files, links that carry their view, how much a code was posted with, versions
+of a chart."""
 
 import html
 import re
@@ -26,17 +27,26 @@ class Finding(InWorld):
         super().setUp()
         lines = [
             JournalLine(
-                "alpha", "D1", 1, account="10-1010-001", debit="12.00", description="Two crates", source_number="INV-2231"
+                "alpha",
+                "D1",
+                1,
+                account="10-1010-001",
+                debit="12.00",
+                description="Two crates",
+                source_number="INV-2231",
             ),
             JournalLine("alpha", "D1", 2, account="10-2010", credit="12.00", dimensions="season=SP26"),
         ]
-        actions.post_all([(Journal("alpha", "D1", date(2026, 3, 3), description="Crates 100%_new"), lines)], self.mirela)
+        actions.post_all(
+            [(Journal("alpha", "D1", date(2026, 3, 3), description="Crates 100%_new"), lines)], self.mirela
+        )
 
     def found(self, text: str, client: Any = None) -> list[str]:
         page = (client or self.group).get("/find/", {"q": text}).content.decode()
         rows = re.findall(r'<a href="([^"]*)"[^>]*>(.*?)</a>', page, re.S)
         return [
-            " ".join([html.unescape(re.sub(r"<[^>]+>", " ", told)).strip(), html.unescape(address)]) for address, told in rows
+            " ".join([html.unescape(re.sub(r"<[^>]+>", " ", told)).strip(), html.unescape(address)])
+            for address, told in rows
         ]
 
     def test_what_is_found_and_in_which_order(self) -> None:
@@ -47,7 +57,10 @@ class Finding(InWorld):
             ("INV", [r"^INV-2231"]),
             ("crates", [r"^D1 +Crates 100%_new +Journal"]),
             ("100%_n", [r"^D1 "]),
-            ("10-1110", [r"^10-1110-001 +alpha +Account string /journals/alpha/account/1110/\?string=10-1110-001$"]),
+            (
+                "10-1110",
+                [r"^10-1110-001 +alpha +Account string /journals/alpha/account/1110/\?string=10-1110-001$"],
+            ),
             ("alph", [r"^alpha +Alpha +Company"]),
             ("petty", [r"^1020 +Petty cash"]),
             ("Debtors", [r"^1110 +Debtors"]),
@@ -86,16 +99,33 @@ class Finding(InWorld):
             with self.subTest(code=code):
                 self.assertEqual(posted(state, code_list, code, list(state.rows(Company))), expected)
         told = " ".join(self.group.get("/codes/acc/code/1010/posted/").content.decode().split())
-        self.assertIn("Posted to since 2026-01-10, last on 2026-03-03: <b>3</b> lines in <b>3</b> account strings.", told)
+        self.assertIn(
+            "Posted to since 2026-01-10, last on 2026-03-03: <b>3</b> lines in <b>3</b> account strings.",
+            told,
+        )
 
     def test_lines_behind_a_figure_tell_their_total_however_many(self) -> None:
         page = self.group.get("/journals/alpha/account/1010/?year=2026&period=4").content.decode()
         self.assertIn("1,012.00", page)
         self.assertIn("from 2 lines", " ".join(page.split()))
-        one = self.group.get("/journals/alpha/account/1010/?year=2026&period=4&string=10-1010-001").content.decode()
+        one = self.group.get(
+            "/journals/alpha/account/1010/?year=2026&period=4&string=10-1010-001"
+        ).content.decode()
         self.assertIn("from 1 line.", " ".join(one.split()))
-        values = {"company": "alpha", "chart": "c", "codes": ["1010"], "year": 2026, "period": 4, "from_year": 0, "from_period": 0,
-                  "closing": True, "partner": "", "untagged": "", "string": "", "tagged": ""}  # fmt: skip
+        values = {
+            "company": "alpha",
+            "chart": "c",
+            "codes": ["1010"],
+            "year": 2026,
+            "period": 4,
+            "from_year": 0,
+            "from_period": 0,
+            "closing": True,
+            "partner": "",
+            "untagged": "",
+            "string": "",
+            "tagged": "",
+        }
         self.assertEqual(queries.account_total(values), (2, 101_200))
         self.assertEqual(len(queries.account_lines(values, most=1)), 1)
         self.assertEqual(queries.newest_total(values, 2), 101_200)
@@ -107,19 +137,48 @@ class Finding(InWorld):
         self.assertEqual(queries.by_tag({**values, "codes": ["1010", "4010"], "tagged": "season=none"}), [])
 
     def test_files(self) -> None:
-        draft = drafting.start("Spring", self.mirela, [Amend("statement_lines", ("st", "debtors"), (("accounts", "1110, 1020"),)),
-                                                       Amend("statement_lines", ("st", "cash"), (("accounts", "1010"),))])  # fmt: skip
+        draft = drafting.start(
+            "Spring",
+            self.mirela,
+            [
+                Amend("statement_lines", ("st", "debtors"), (("accounts", "1110, 1020"),)),
+                Amend("statement_lines", ("st", "cash"), (("accounts", "1010"),)),
+            ],
+        )
         definition_actions.make(AMEND, self.mirela)
         for address, header, expected in [
-            ("/journals/alpha/?file=csv", "date,journal,kind,description,debits,reverses,reversed_by",
-             ["2026-03-03,D1,general,Crates 100%_new,12.00,,", "2026-02-10,A2,general,Sales,250.50,,", "2026-01-10,A1,opening,Brought forward,1000.00,,"]),
-            ("/journals/alpha/?file=csv&words=crates", "date,journal,kind,description,debits,reverses,reversed_by", ["2026-03-03,D1,general,Crates 100%_new,12.00,,"]),
-            ("/journals/alpha/account/1010/?file=csv", "date,journal,line,account,description,dimensions,partner,source,amount",
-             ["2026-03-03,D1,1,10-1010-001,Two crates,,,INV-2231,12.00", "2026-01-10,A1,1,10-1010-,Brought forward,,,,1000.00"]),
-            (f"/drafts/{draft.pk}/moves/?file=csv&year=2026&period=3", "tree,line,label,company,was,now,difference",
-             ["Balance sheet,assets,Assets,alpha,1212.00,1262.50,50.50", "Balance sheet,debtors,Debtors,alpha,200.00,250.50,50.50"]),
+            (
+                "/journals/alpha/?file=csv",
+                "date,journal,kind,description,debits,reverses,reversed_by",
+                [
+                    "2026-03-03,D1,general,Crates 100%_new,12.00,,",
+                    "2026-02-10,A2,general,Sales,250.50,,",
+                    "2026-01-10,A1,opening,Brought forward,1000.00,,",
+                ],
+            ),
+            (
+                "/journals/alpha/?file=csv&words=crates",
+                "date,journal,kind,description,debits,reverses,reversed_by",
+                ["2026-03-03,D1,general,Crates 100%_new,12.00,,"],
+            ),
+            (
+                "/journals/alpha/account/1010/?file=csv",
+                "date,journal,line,account,description,dimensions,partner,source,amount",
+                [
+                    "2026-03-03,D1,1,10-1010-001,Two crates,,,INV-2231,12.00",
+                    "2026-01-10,A1,1,10-1010-,Brought forward,,,,1000.00",
+                ],
+            ),
+            (
+                f"/drafts/{draft.pk}/moves/?file=csv&year=2026&period=3",
+                "tree,line,label,company,was,now,difference",
+                [
+                    "Balance sheet,assets,Assets,alpha,1212.00,1262.50,50.50",
+                    "Balance sheet,debtors,Debtors,alpha,200.00,250.50,50.50",
+                ],
+            ),
             ("/versions/compare/?file=csv", "tree,line,label,company,was,now,difference", []),
-        ]:  # fmt: skip
+        ]:
             with self.subTest(address):
                 rows = self.group.get(address).content.decode().strip().split("\r\n")
                 self.assertEqual((rows[0], rows[1:]), (header, expected))
@@ -143,11 +202,18 @@ class Links(InWorld):
         forget()
         number = self.draft.pk
         for address, expected in [
-            ("/codes/acc/", ""), (f"/codes/acc/?draft={number}", f"draft={number}"), ("/codes/acc/", f"draft={number}"),
-            ("/codes/acc/?draft=none", ""), ("/codes/acc/?version=1", "version=1"), ("/companies/", "version=1"),
-            ("/codes/acc/?version=99", "version=1"), ("/codes/acc/?draft=99999", "version=1"), ("/codes/acc/?draft=x", "version=1"),
-            (f"/codes/acc/?draft={number}", f"draft={number}"), ("/codes/acc/?draft=none", ""),
-        ]:  # fmt: skip
+            ("/codes/acc/", ""),
+            (f"/codes/acc/?draft={number}", f"draft={number}"),
+            ("/codes/acc/", f"draft={number}"),
+            ("/codes/acc/?draft=none", ""),
+            ("/codes/acc/?version=1", "version=1"),
+            ("/companies/", "version=1"),
+            ("/codes/acc/?version=99", "version=1"),
+            ("/codes/acc/?draft=99999", "version=1"),
+            ("/codes/acc/?draft=x", "version=1"),
+            (f"/codes/acc/?draft={number}", f"draft={number}"),
+            ("/codes/acc/?draft=none", ""),
+        ]:
             with self.subTest(address):
                 self.assertEqual(self.view(address), expected)
         self.assertIn("Debtors", self.group.get("/codes/acc/?version=1").content.decode())
@@ -166,12 +232,16 @@ class Links(InWorld):
         definition_actions.make(AMEND, self.mirela)
         self.assertEqual(chart_versions()["c"], counted["c"] + 1)
         self.assertEqual(Version.objects.latest("version").charts, {"c": counted["c"] + 1})
-        self.assertIn(f"version {counted['c'] + 1}", " ".join(self.group.get("/structures/c/").content.decode().split()))
+        self.assertIn(
+            f"version {counted['c'] + 1}", " ".join(self.group.get("/structures/c/").content.decode().split())
+        )
         self.assertIn("Owed to us", self.group.get("/log/?chart=c").content.decode())
 
     def test_a_comparison_leaves_out_neighbours_that_were_only_numbered_anew(self) -> None:
         definition_actions.make(MoveNode("tree", "11", "1", "10"), self.mirela)
         definition_actions.make(Put(Code("acc", "1030", "Till", account_class="asset")), self.mirela)
-        page = html.unescape(self.group.get(f"/versions/compare/?from=1&to={current().version}").content.decode())
+        page = html.unescape(
+            self.group.get(f"/versions/compare/?from=1&to={current().version}").content.decode()
+        )
         self.assertIn("Added code 1030 Till of acc", page)
         self.assertNotIn("position from", page)

@@ -34,12 +34,16 @@ class Further(InWorld):
             "default_code": "",
             **cells,
         }
-        return self.group.post("/table/segments/row/?structure=s&chart=c", cells, headers={"HX-Request": "true"})
+        return self.group.post(
+            "/table/segments/row/?structure=s&chart=c", cells, headers={"HX-Request": "true"}
+        )
 
     def keyed(self, *lines: tuple[str, str, str]) -> dict[str, Any]:
         rows = [{"account": account, "debit": debit, "credit": credit} for account, debit, credit in lines]
         content = json.dumps({**KEYED, "lines": rows})
-        return dict(self.group.post("/journals/alpha/check/", content, content_type="application/json").json())
+        return dict(
+            self.group.post("/journals/alpha/check/", content, content_type="application/json").json()
+        )
 
     def post(self, *lines: tuple[str, str, str]) -> Any:
         rows = [{"account": account, "debit": debit, "credit": credit} for account, debit, credit in lines]
@@ -47,25 +51,37 @@ class Further(InWorld):
         return self.group.post("/journals/alpha/post/", content, content_type="application/json")
 
     def test_strings_that_are_there_read_as_empty_in_it(self) -> None:
-        bring({"budgets": "budget,name,chart\nb,Budget,c\n",
-               "budget_lines": "budget,company,fiscal_year,period,account,amount\nb,alpha,2026,1,10-4010-001,5.00\n"})  # fmt: skip
+        bring(
+            {
+                "budgets": "budget,name,chart\nb,Budget,c\n",
+                "budget_lines": (
+                    "budget,company,fiscal_year,period,account,amount\nb,alpha,2026,1,10-4010-001,5.00\n"
+                ),
+            }
+        )
         one = current().version
         asked = [run(*words) for words in (TRIAL, GROUP, STATEMENT)]
         refused = self.add(required="on")
         self.assertEqual(refused.status_code, 422)
-        self.assertIn("Account strings of Chart were posted to without Crop, so it is optional there or has a default.",
-                      html.unescape(refused.content.decode()))  # fmt: skip
+        self.assertIn(
+            "Account strings of Chart were posted to without Crop, so it is optional there or has a default.",
+            html.unescape(refused.content.decode()),
+        )
         self.assertEqual(self.add().status_code, 200)
         self.assertEqual([run(*words) for words in (TRIAL, GROUP, STATEMENT)], asked)
-        self.assertTrue(all(text.count("-") == 3 for text in Account.objects.values_list("account", flat=True)))
+        self.assertTrue(
+            all(text.count("-") == 3 for text in Account.objects.values_list("account", flat=True))
+        )
         self.assertEqual(BudgetLine.objects.get().account, "10-4010-001-")
         self.assertEqual(run("check")[1].count("must"), 0)
         self.assertEqual(run("verify")[0], 0)
         self.assertIsNotNone(state_at(one))
 
         self.assertEqual(self.post(("10-1010--002", "5", ""), ("10-4010", "", "5")).status_code, 200)
-        self.assertEqual(sorted(Account.objects.filter(account__contains="1010").values_list("account", flat=True)),
-                         ["10-1010--", "10-1010--002", "20-1010--"])  # fmt: skip
+        self.assertEqual(
+            sorted(Account.objects.filter(account__contains="1010").values_list("account", flat=True)),
+            ["10-1010--", "10-1010--002", "20-1010--"],
+        )
         self.assertEqual(run("verify")[0], 0)
         with tempfile.TemporaryDirectory() as folder:
             self.assertEqual(run("export", f"{folder}/p")[0], 0)
@@ -74,8 +90,12 @@ class Further(InWorld):
 
     def test_a_package_adds_it_too(self) -> None:
         asked = [run(*words) for words in (TRIAL, GROUP, STATEMENT)]
-        bring({"structure_segments": "structure,position,segment,name,code_list\ns,4,crop,Crop,site\n",
-               "chart_segments": "chart,segment,required,default_code\nc,crop,true,001\n"})  # fmt: skip
+        bring(
+            {
+                "structure_segments": "structure,position,segment,name,code_list\ns,4,crop,Crop,site\n",
+                "chart_segments": "chart,segment,required,default_code\nc,crop,true,001\n",
+            }
+        )
         forget()
         self.assertEqual([run(*words) for words in (TRIAL, GROUP, STATEMENT)], asked)
         self.assertEqual(run("verify")[0], 0)
@@ -84,7 +104,8 @@ class Further(InWorld):
         last = current().version
         reply = self.group.post(f"/log/{last}/take-back/", headers={"HX-Request": "true"})
         self.assertIn(
-            "can't be deleted because account strings of its structure were posted to", html.unescape(reply.content.decode())
+            "can't be deleted because account strings of its structure were posted to",
+            html.unescape(reply.content.decode()),
         )
 
     def test_it_is_only_added_behind_the_others(self) -> None:
@@ -113,17 +134,38 @@ class Shown(InWorld):
             '<b class="code">1010-002-10</b>',
             self.group.get("/structures/c/try/?company=alpha&account=1010-2-10").content.decode(),
         )
-        told = self.group.post("/journals/alpha/check/", json.dumps({**KEYED, "lines": [
-            {"account": "1010-002-10", "debit": "5", "credit": ""}, {"account": "till", "debit": "", "credit": "5"}]}),
-            content_type="application/json").json()  # fmt: skip
+        told = self.group.post(
+            "/journals/alpha/check/",
+            json.dumps(
+                {
+                    **KEYED,
+                    "lines": [
+                        {"account": "1010-002-10", "debit": "5", "credit": ""},
+                        {"account": "till", "debit": "", "credit": "5"},
+                    ],
+                }
+            ),
+            content_type="application/json",
+        ).json()
         self.assertEqual(
-            (told["faults"], told["expanded"]), ([], [{"line": 2, "was": "till", "account": "1020--10", "dimensions": ""}])
+            (told["faults"], told["expanded"]),
+            ([], [{"line": 2, "was": "till", "account": "1020--10", "dimensions": ""}]),
         )
         offered = self.group.get("/journals/alpha/complete/?what=account&text=1010-002-").json()["options"]
         self.assertEqual([one["text"] for one in offered], ["1010-002-10"])
-        reply = self.group.post("/journals/alpha/post/", json.dumps({**KEYED, "lines": [
-            {"account": "1010-002-10", "debit": "5", "credit": ""}, {"account": "1020--10", "debit": "", "credit": "5"}]}),
-            content_type="application/json")  # fmt: skip
+        reply = self.group.post(
+            "/journals/alpha/post/",
+            json.dumps(
+                {
+                    **KEYED,
+                    "lines": [
+                        {"account": "1010-002-10", "debit": "5", "credit": ""},
+                        {"account": "1020--10", "debit": "", "credit": "5"},
+                    ],
+                }
+            ),
+            content_type="application/json",
+        )
         self.assertEqual(reply.status_code, 200)
         self.assertIn("10-1010-002", Account.objects.values_list("account", flat=True))
         beam = self.group.get("/structures/c/").content.decode()
@@ -131,17 +173,38 @@ class Shown(InWorld):
         self.assertLess(beam.index("Site<small>"), beam.index("Company<small>"))
 
     def test_files_keep_the_order_of_the_structure(self) -> None:
-        self.assertIn("10-4010-001", self.group.get("/journals/alpha/account/4010/?year=2026&period=2&file=csv").content.decode())
-        bring({"journals": "company,journal,date\nalpha,A9,2026-02-11\n",
-               "journal_lines": "company,journal,line,account,debit,credit\nalpha,A9,1,10-1010,1,\nalpha,A9,2,10-4010-002,,1\n"})  # fmt: skip
+        self.assertIn(
+            "10-4010-001",
+            self.group.get("/journals/alpha/account/4010/?year=2026&period=2&file=csv").content.decode(),
+        )
+        bring(
+            {
+                "journals": "company,journal,date\nalpha,A9,2026-02-11\n",
+                "journal_lines": (
+                    "company,journal,line,account,debit,credit\nalpha,A9,1,10-1010,1,\n"
+                    "alpha,A9,2,10-4010-002,,1\n"
+                ),
+            }
+        )
         self.assertIn("10-4010-002", Account.objects.values_list("account", flat=True))
 
     def test_a_new_segment_begins_alike_in_all_charts(self) -> None:
         bring({"charts": "chart,name,structure\nd,Other,s\n"})
-        self.group.post("/table/segments/row/?structure=s&chart=c", {
-            "position": "4", "segment": "crop", "name": "Crop", "code_list": "site", "role": "other", "default_code": "",
-        }, headers={"HX-Request": "true"})  # fmt: skip
+        self.group.post(
+            "/table/segments/row/?structure=s&chart=c",
+            {
+                "position": "4",
+                "segment": "crop",
+                "name": "Crop",
+                "code_list": "site",
+                "role": "other",
+                "default_code": "",
+            },
+            headers={"HX-Request": "true"},
+        )
         state = current().state
         self.assertIsNotNone(state.get(StructureSegment, "s", 4))
-        self.assertEqual([state.get(ChartSegment, chart, "crop") for chart in ("c", "d")],
-                         [ChartSegment("c", "crop", False), ChartSegment("d", "crop", False)])  # fmt: skip
+        self.assertEqual(
+            [state.get(ChartSegment, chart, "crop") for chart in ("c", "d")],
+            [ChartSegment("c", "crop", False), ChartSegment("d", "crop", False)],
+        )

@@ -1,4 +1,5 @@
-"""What a draft moves in consolidated statements: beside what is published, equal to both computed from scratch, down to accounts."""
+"""What a draft moves in consolidated statements: beside what is published, equal to both computed from
+scratch, down to accounts."""
 
 import csv
 import html
@@ -9,7 +10,18 @@ from typing import Any
 
 from core.changes import Amend, Change, Drop, Put
 from core.statement_changes import PlaceAccounts
-from core.tables import Chart, Code, Company, CompanyCode, Elimination, Group, GroupMember, IntercompanyPair, Mapping, Statement
+from core.tables import (
+    Chart,
+    Code,
+    Company,
+    CompanyCode,
+    Elimination,
+    Group,
+    GroupMember,
+    IntercompanyPair,
+    Mapping,
+    Statement,
+)
 from tests.base import InWorld, PineTest, bring, forget, person, run, tables
 from web.definitions import actions, drafting
 from web.definitions.snapshot import current
@@ -29,15 +41,23 @@ class GroupMoves(InWorld):
     def moved(self, *changes: Change) -> tuple[list[queries.Tree], Any]:
         draft = drafting.start(f"Draft {len(changes)} {changes[0]}"[:60], self.mirela, list(changes))
         made = drafting.working(draft)
-        return [tree for tree in queries.moved(made.published.state, made.state, AT) if tree.kind == "group"], draft
+        return [
+            tree for tree in queries.moved(made.published.state, made.state, AT) if tree.kind == "group"
+        ], draft
 
     def test_it_is_what_both_would_be_from_scratch(self) -> None:
         cases: list[tuple[str, list[Change]]] = [
             ("a place on another line", [PlaceAccounts("st", "cash", ("1110",))]),
             ("an elimination that goes", [Drop(Elimination("g", "e", 10, "", "1810, 2810", True, "2010"))]),
-            ("a difference that goes elsewhere", [Amend("eliminations", ("g", "e"), (("difference_account", "3010"),))]),
+            (
+                "a difference that goes elsewhere",
+                [Amend("eliminations", ("g", "e"), (("difference_account", "3010"),))],
+            ),
             ("a member that goes", [Drop(GroupMember("g", "beta"))]),
-            ("nothing that a figure knows of", [Amend("codes", ("acc", "1110"), (("name", "Trade debtors"),))]),
+            (
+                "nothing that a figure knows of",
+                [Amend("codes", ("acc", "1110"), (("name", "Trade debtors"),))],
+            ),
         ]
         for title, changes in cases:
             with self.subTest(title):
@@ -51,7 +71,9 @@ class GroupMoves(InWorld):
                 wanted = {
                     line: (cents(before[line]), cents(after[line]))
                     for line in before
-                    if line != "unplaced" and line in after and (cents(before[line]) or 0) != (cents(after[line]) or 0)
+                    if line != "unplaced"
+                    and line in after
+                    and (cents(before[line]) or 0) != (cents(after[line]) or 0)
                 }
                 self.assertEqual(told, wanted)
                 actions.take_back(current().version, self.mirela)
@@ -70,33 +92,60 @@ class GroupMoves(InWorld):
         self.assertIn("/group/g/?statement=st", causes)
         for odd in ("company=none", "company=g&of=none", "company=g&line=none", "company=g&period=99"):
             self.assertIn(
-                self.group.get(f"/drafts/{draft.pk}/causes/?kind=group&of=st&line=cash&year=2026&period=2&{odd}").status_code,
+                self.group.get(
+                    f"/drafts/{draft.pk}/causes/?kind=group&of=st&line=cash&year=2026&period=2&{odd}"
+                ).status_code,
                 (200, 404),
             )
 
     def test_mapped_amounts_are_read_once_for_states_that_map_alike(self) -> None:
-        made = drafting.working(drafting.start("Names", self.mirela, [Amend("codes", ("acc", "1110"), (("name", "Owed"),))]))
+        made = drafting.working(
+            drafting.start("Names", self.mirela, [Amend("codes", ("acc", "1110"), (("name", "Owed"),))])
+        )
         one = group_queries.group_statement(made.published.state, "st", "g", 2026, 2).slab
         other = group_queries.group_statement(made.state, "st", "g", 2026, 2).slab
         self.assertIs(one.amount, other.amount)
         self.assertIs(other.state, made.state)
-        closer = drafting.working(drafting.start("More", self.mirela, [Put(Code("acc", "1030", "Till", account_class="asset"))]))
-        self.assertIsNot(group_queries.group_statement(closer.state, "st", "g", 2026, 2).slab.amount, one.amount)
+        closer = drafting.working(
+            drafting.start("More", self.mirela, [Put(Code("acc", "1030", "Till", account_class="asset"))])
+        )
+        self.assertIsNot(
+            group_queries.group_statement(closer.state, "st", "g", 2026, 2).slab.amount, one.amount
+        )
 
 
 class OwnCharts(PineTest):
-    """A company with a chart of its own: a mapping row that changes moves the group and no statement of a company."""
+    """A company with a chart of its own: a mapping row that changes moves the group and no statement of a
+    company."""
 
     def test_a_mapping_row(self) -> None:
-        bring({**tables(Chart("own", "Own", "s"), Company("gamma", "Gamma", "GB", "GBP", "own", "m"), CompanyCode("gamma", "company", "10"),
-                        IntercompanyPair("gamma", "alpha", "1810", "2810"), Group("g", "Both", "GBP", "c"), GroupMember("g", "gamma"),
-                        Mapping("g", "gamma", 10, "all except 1020", target="1010"), Mapping("g", "gamma", 20, "1020", target="1110")),
-               "journals": "company,journal,date\ngamma,G1,2026-02-03\n",
-               "journal_lines": "company,journal,line,account,debit,credit\ngamma,G1,1,10-1020-001,70,\ngamma,G1,2,10-3010-001,,70\n"})  # fmt: skip
+        bring(
+            {
+                **tables(
+                    Chart("own", "Own", "s"),
+                    Company("gamma", "Gamma", "GB", "GBP", "own", "m"),
+                    CompanyCode("gamma", "company", "10"),
+                    IntercompanyPair("gamma", "alpha", "1810", "2810"),
+                    Group("g", "Both", "GBP", "c"),
+                    GroupMember("g", "gamma"),
+                    Mapping("g", "gamma", 10, "all except 1020", target="1010"),
+                    Mapping("g", "gamma", 20, "1020", target="1110"),
+                ),
+                "journals": "company,journal,date\ngamma,G1,2026-02-03\n",
+                "journal_lines": (
+                    "company,journal,line,account,debit,credit\ngamma,G1,1,10-1020-001,70,\n"
+                    "gamma,G1,2,10-3010-001,,70\n"
+                ),
+            }
+        )
         mirela = person("mirela")
-        made = drafting.working(drafting.start("Map", mirela, [Amend("mappings", ("g", "gamma", "20"), (("target", "1010"),))]))
+        made = drafting.working(
+            drafting.start("Map", mirela, [Amend("mappings", ("g", "gamma", "20"), (("target", "1010"),))])
+        )
         found = queries.moved(made.published.state, made.state, AT)
-        self.assertEqual([(tree.kind, [(row.line, row.was, row.now) for row in tree.rows]) for tree in found],
-                         [("group", [("cash", -7000, 0), ("debtors", 7000, 0)])])  # fmt: skip
+        self.assertEqual(
+            [(tree.kind, [(row.line, row.was, row.now) for row in tree.rows]) for tree in found],
+            [("group", [("cash", -7000, 0), ("debtors", 7000, 0)])],
+        )
         causes = queries.group_causes_of(made.published.state, made.state, AT, "st", "cash", "g")
         self.assertEqual([(cause.code, cause.amount) for cause in causes], [("1010", 7000)])

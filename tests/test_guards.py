@@ -19,9 +19,12 @@ from web.journals.models import BookPack, Journal
 from web.shell.roles import missing
 
 FURTHER = """
-    INSERT INTO journals_journalline (journal_id, line, book_id, period, closing, account_id, amount, keyed, generated, sequence, description,
-    source_type, source_number, source_party, source_item) SELECT journal_id, line + 100, book_id, period, closing, account_id, amount, keyed,
-    generated, sequence, '', '', '', '', '' FROM journals_journalline WHERE journal_id = (SELECT min(id) FROM journals_journal)
+    INSERT INTO journals_journalline (journal_id, line, book_id, period, closing, account_id, amount, keyed,
+    generated, sequence, description,
+    source_type, source_number, source_party, source_item) SELECT journal_id, line + 100, book_id, period,
+    closing, account_id, amount, keyed,
+    generated, sequence, '', '', '', '', '' FROM journals_journalline WHERE journal_id = (SELECT min(id)
+    FROM journals_journal)
 """
 FURTHER_BY_THE_LOAD = FURTHER.replace("line + 100", "line + 100 * g").replace(
     "FROM journals_journalline WHERE", "FROM journals_journalline, generate_series(1, 12000) AS g WHERE"
@@ -38,7 +41,10 @@ REFUSED = (
     ("DELETE FROM definitions_edited", "permission denied"),
     ("UPDATE definitions_version SET sentence = ''", "permission denied"),
     (
-        "INSERT INTO journals_respelled (at, target, chart, was, now) VALUES (now(), 'account', 'c', 'a', 'b')",
+        (
+            "INSERT INTO journals_respelled (at, target, chart, was, now) VALUES (now(), 'account', 'c', 'a',"
+            " 'b')"
+        ),
         "permission denied",
     ),
     ("SELECT * FROM pine_loading", "permission denied"),
@@ -62,7 +68,9 @@ class AsTheApplication(CommittingTest):
             self.assertEqual(missing(own.cursor()), [])
         with connection.cursor() as cursor:
             self.assertIn(
-                "The application's database role is a superuser: it could switch off what guards posted books.", missing(cursor)
+                "The application's database role is a superuser: it could switch off what guards posted"
+                " books.",
+                missing(cursor),
             )
         self.assertEqual(run("verify")[0], 0)
 
@@ -79,19 +87,42 @@ class Chain(InWorld):
     """Each way of changing posted books beside the application, and what verify says of it."""
 
     CASES = (
-        ("UPDATE journals_journalline SET amount = amount + 1, keyed = keyed + 1 WHERE line = 1",
-         "journals, alpha A1: The journal A1 is not what was posted: its hash is another."),
-        ("UPDATE journals_journal SET date = date + 1 WHERE journal = 'A2'", "journals, alpha A2: The journal A2 is not what was posted: its hash is another."),
-        ("UPDATE journals_journal SET poster = 'nobody' WHERE journal = 'B1'", "journals, beta B1: The journal B1 is not what was posted: its hash is another."),
-        ("DELETE FROM journals_journalline WHERE line = 3", "journals, alpha A2: The journal A2 has not the lines that it was posted with."),
-        ("DELETE FROM journals_journal WHERE journal = 'A1'",
-         "journals, alpha A2: A journal is missing before A2: it is number 2 of its chain, after 0."),
-        ("UPDATE journals_account SET account = '10-1020-' WHERE account = '10-1010-'",
-         "journals, alpha A1: The journal A1 is not what was posted: its hash is another."),
-        ("UPDATE journals_account SET posted_as = account, account = '10-1020-' WHERE account = '10-1010-'",
-         "journals_account: The posted text 10-1010- stands as 10-1020- now, which nobody recorded."),
-        ("UPDATE codes_code SET name = 'By hand' WHERE code = '1010'", "The definitions are not those that version 1 left."),
-    )  # fmt: skip
+        (
+            "UPDATE journals_journalline SET amount = amount + 1, keyed = keyed + 1 WHERE line = 1",
+            "journals, alpha A1: The journal A1 is not what was posted: its hash is another.",
+        ),
+        (
+            "UPDATE journals_journal SET date = date + 1 WHERE journal = 'A2'",
+            "journals, alpha A2: The journal A2 is not what was posted: its hash is another.",
+        ),
+        (
+            "UPDATE journals_journal SET poster = 'nobody' WHERE journal = 'B1'",
+            "journals, beta B1: The journal B1 is not what was posted: its hash is another.",
+        ),
+        (
+            "DELETE FROM journals_journalline WHERE line = 3",
+            "journals, alpha A2: The journal A2 has not the lines that it was posted with.",
+        ),
+        (
+            "DELETE FROM journals_journal WHERE journal = 'A1'",
+            "journals, alpha A2: A journal is missing before A2: it is number 2 of its chain, after 0.",
+        ),
+        (
+            "UPDATE journals_account SET account = '10-1020-' WHERE account = '10-1010-'",
+            "journals, alpha A1: The journal A1 is not what was posted: its hash is another.",
+        ),
+        (
+            (
+                "UPDATE journals_account SET posted_as = account, account = '10-1020-' WHERE account ="
+                " '10-1010-'"
+            ),
+            "journals_account: The posted text 10-1010- stands as 10-1020- now, which nobody recorded.",
+        ),
+        (
+            "UPDATE codes_code SET name = 'By hand' WHERE code = '1010'",
+            "The definitions are not those that version 1 left.",
+        ),
+    )
 
     def test_what_is_changed_beside_the_application_is_found(self) -> None:
         self.assertEqual(run("verify")[0], 0)
@@ -110,7 +141,10 @@ class Chain(InWorld):
         with TemporaryDirectory() as folder:
             kept = Path(folder) / "heads.csv"
             self.assertEqual(run("verify", "--output", str(kept))[0], 0)
-            tampered("DELETE FROM journals_journalline WHERE journal_id = (SELECT id FROM journals_journal WHERE journal = 'A2')")
+            tampered(
+                "DELETE FROM journals_journalline WHERE journal_id = (SELECT id FROM journals_journal WHERE"
+                " journal = 'A2')"
+            )
             tampered("DELETE FROM journals_journal WHERE journal = 'A2'")
             BookPack.objects.all().delete()
             self.assertEqual(run("verify")[0], 0, "the rest is a sound chain by itself")
@@ -131,7 +165,9 @@ class Chain(InWorld):
         self.assertIn("The balances kept of alpha in 2026 are not the sums of its lines.", told)
         self.assertEqual(run("verify")[0], 0)
         forget()
-        self.assertEqual(run("trial-balance", "--company", "alpha", "--year", "2026", "--period", "2"), before)
+        self.assertEqual(
+            run("trial-balance", "--company", "alpha", "--year", "2026", "--period", "2"), before
+        )
 
     def test_anybody_can_recompute_it_from_an_export(self) -> None:
         """By docs/chain.md alone: no table of ours is read but for the hashes to compare with."""
@@ -139,7 +175,9 @@ class Chain(InWorld):
         with TemporaryDirectory() as folder:
             export_package(Path(folder) / "out")
             heads = list(csv.DictReader(io.StringIO((Path(folder) / "out" / "journals.csv").read_text())))
-            lines = list(csv.DictReader(io.StringIO((Path(folder) / "out" / "journal_lines.csv").read_text())))
+            lines = list(
+                csv.DictReader(io.StringIO((Path(folder) / "out" / "journal_lines.csv").read_text()))
+            )
         last = {"alpha": BEGINNING, "beta": BEGINNING}
         for head in heads:
             texts = [
@@ -148,22 +186,59 @@ class Chain(InWorld):
                 if (line["company"], line["journal"]) == (head["company"], head["journal"])
             ]
             stamp = head["posted_at"].replace("+00:00", "Z")
-            seal = Sealed(head["company"], head["journal"], head["date"], head["kind"], head["description"], head["currency"], head["rate"],
-                          stamp if "." in stamp else stamp.replace("Z", ".000000Z"), head["posted_by"], head["reverses"])  # fmt: skip
+            seal = Sealed(
+                head["company"],
+                head["journal"],
+                head["date"],
+                head["kind"],
+                head["description"],
+                head["currency"],
+                head["rate"],
+                stamp if "." in stamp else stamp.replace("Z", ".000000Z"),
+                head["posted_by"],
+                head["reverses"],
+            )
             last[head["company"]] = link(last[head["company"]], seal, texts)
-            self.assertEqual(Journal.objects.get(company_id=head["company"], journal=head["journal"]).hash, last[head["company"]])
+            self.assertEqual(
+                Journal.objects.get(company_id=head["company"], journal=head["journal"]).hash,
+                last[head["company"]],
+            )
 
     def _cells(self, line: dict[str, str], head: dict[str, str]) -> str:
         amount = str(round(float(line["debit"] or 0) * 100) - round(float(line["credit"] or 0) * 100))
-        return line_text([line["line"], line["line_company"] or line["company"], "2026", str(int(head["date"][5:7])), "0", line["account"],
-                          line["dimensions"], amount, amount, line["partner"], str(int(line["generated"] == "true")), line["description"],
-                          line["source_type"], line["source_number"], line["source_party"], line["source_item"]])  # fmt: skip
+        return line_text(
+            [
+                line["line"],
+                line["line_company"] or line["company"],
+                "2026",
+                str(int(head["date"][5:7])),
+                "0",
+                line["account"],
+                line["dimensions"],
+                amount,
+                amount,
+                line["partner"],
+                str(int(line["generated"] == "true")),
+                line["description"],
+                line["source_type"],
+                line["source_number"],
+                line["source_party"],
+                line["source_item"],
+            ]
+        )
 
     def test_codes_spelled_anew_leave_the_chain_whole(self) -> None:
-        self.assertEqual(self.group.post("/codes/acc/settings/length/", {"length": "6", "side": "behind"}).status_code, 200)
+        self.assertEqual(
+            self.group.post("/codes/acc/settings/length/", {"length": "6", "side": "behind"}).status_code, 200
+        )
         self.assertEqual(run("verify")[0], 0)
-        body = '{"journal":"A9","date":"2026-02-20","kind":"general","lines":[{"account":"10-101000-","debit":"5"},{"account":"10-301000-","credit":"5"}]}'
-        self.assertEqual(self.group.post("/journals/alpha/post/", body, content_type="application/json").status_code, 200)
+        body = (
+            '{"journal":"A9","date":"2026-02-20","kind":"general","lines":'
+            '[{"account":"10-101000-","debit":"5"},{"account":"10-301000-","credit":"5"}]}'
+        )
+        self.assertEqual(
+            self.group.post("/journals/alpha/post/", body, content_type="application/json").status_code, 200
+        )
         self.assertEqual(run("verify")[0], 0)
         self.group.post("/codes/acc/settings/length/", {"length": "7", "side": "front"})
         self.assertEqual(run("verify")[0], 0)
@@ -174,15 +249,26 @@ class Numbers(InWorld):
         page = self.group.get("/journals/alpha/new/").content.decode()
         proposed = page.partition('name="journal" value="')[2].partition('"')[0]
         lines = '"lines":[{"account":"10-1010-","debit":"5"},{"account":"10-3010-","credit":"5"}]'
-        body = f'{{"journal":"{proposed}","proposed":"{proposed}","date":"2026-02-20","kind":"general",{lines}}}'
-        gone = [self.group.post("/journals/alpha/post/", body, content_type="application/json").json()["go"] for _ in range(3)]
+        body = (
+            f'{{"journal":"{proposed}","proposed":"{proposed}","date":"2026-02-20","kind":"general",{lines}}}'
+        )
+        gone = [
+            self.group.post("/journals/alpha/post/", body, content_type="application/json").json()["go"]
+            for _ in range(3)
+        ]
         self.assertEqual([address.split("/")[-2] for address in gone], ["AL-00001", "AL-00002", "AL-00003"])
         keyed = body.replace(f'"proposed":"{proposed}"', '"proposed":"AL-00009"')
         reply = self.group.post("/journals/alpha/post/", keyed, content_type="application/json")
         self.assertEqual(
-            (reply.status_code, reply.json()["faults"][0]["what"]), (422, "A journal of this number was posted meanwhile.")
+            (reply.status_code, reply.json()["faults"][0]["what"]),
+            (422, "A journal of this number was posted meanwhile."),
         )
-        self.assertEqual(client_of(person("pene")).get("/journals/alpha/new/").content.decode().count('value="AL-00004"'), 2)
+        self.assertEqual(
+            client_of(person("pene")).get("/journals/alpha/new/").content.decode().count('value="AL-00004"'),
+            2,
+        )
 
 
-assert os.environ.get("PINE_APPLICATION_URL"), "the tests run on a server with a role for the application (launcher/tests.py)"
+assert os.environ.get("PINE_APPLICATION_URL"), (
+    "the tests run on a server with a role for the application (launcher/tests.py)"
+)

@@ -1,4 +1,5 @@
-"""Screens of storey 1 in depth: the table asked and acted on in many rows, files in and out, hierarchies and elevation."""
+"""Screens of storey 1 in depth: the table asked and acted on in many rows, files in and out, hierarchies and
+elevation."""
 
 import csv
 import html
@@ -26,7 +27,10 @@ class Screen(PineTest):
         self.client = client_of(person("mirela"))
 
     def post(self, address: str, status: int = 200, **values: Any) -> str:
-        headers = {"HX-Request": "true", "HX-Current-URL": "http://testserver/hierarchies/tree/elevation/?by=codes&at=1"}
+        headers = {
+            "HX-Request": "true",
+            "HX-Current-URL": "http://testserver/hierarchies/tree/elevation/?by=codes&at=1",
+        }
         reply = self.client.post(address, values, headers=headers)
         self.assertEqual(reply.status_code, status, reply.content.decode()[:600])
         text = re.sub(r"\s+", " ", re.sub(r"<[^>]+>", " ", reply.content.decode())).strip()
@@ -70,22 +74,37 @@ class Table(Screen):
     def test_columns_are_a_persons_choice_and_files_follow_them(self) -> None:
         self.post("/codes/acc/columns/", column=["account_class", "under", "notes"])
         page = self.client.get("/codes/acc/").content.decode()
-        self.assertEqual(re.findall(r'<a class="sorts"[^>]*>(.*?)</a></th>', page), ["Code", "Name", "Class", "Under", "Notes"])
+        self.assertEqual(
+            re.findall(r'<a class="sorts"[^>]*>(.*?)</a></th>', page),
+            ["Code", "Name", "Class", "Under", "Notes"],
+        )
         out = self.client.get("/codes/acc/out/csv/?prefix=10").content.decode()
         self.assertEqual(
             list(csv.reader(io.StringIO(out)))[:2],
             [["code", "name", "account_class", "under", "notes"], ["10", "Cash", "", "1", ""]],
         )
         book = openpyxl.load_workbook(io.BytesIO(self.client.get("/codes/acc/out/xlsx/?prefix=101").content))
-        self.assertEqual([[c.value for c in row] for row in book.active.iter_rows()][1], ["1010", "Bank", "asset", "10", ""])
+        self.assertEqual(
+            [[c.value for c in row] for row in book.active.iter_rows()][1],
+            ["1010", "Bank", "asset", "10", ""],
+        )
 
     def test_many_at_once_are_one_version(self) -> None:
         before = Version.objects.count()
         self.post("/codes/acc/several/", what="1010,1020", act="close", until="2026-06-30")
         self.assertEqual([str(self.code(c).in_use_until) for c in ("1010", "1020")], ["2026-06-30"] * 2)
         self.post("/codes/acc/several/", what="1010,1020", act="reopen")
-        self.post("/codes/acc/several/", all="1", **{"class": "revenue"}, act="put", property="cash_flow", value="operating")
-        self.assertEqual([self.code(c).cash_flow for c in ("4010", "4020", "5010")], ["operating", "operating", "none"])
+        self.post(
+            "/codes/acc/several/",
+            all="1",
+            **{"class": "revenue"},
+            act="put",
+            property="cash_flow",
+            value="operating",
+        )
+        self.assertEqual(
+            [self.code(c).cash_flow for c in ("4010", "4020", "5010")], ["operating", "operating", "none"]
+        )
         self.post("/codes/acc/several/", what="1810,2010", act="move", onto="11")
         self.assertEqual(tree(current().state, "tree").children["11"], ["1110", "1810", "2010"])
         self.assertEqual(Version.objects.count(), before + 4)
@@ -93,7 +112,10 @@ class Table(Screen):
             ({"what": "", "act": "close"}, "No code is chosen."),
             ({"what": "1010", "act": "close"}, "Give the last day of use."),
             ({"what": "1010", "act": "put", "property": "name", "value": "x"}, "Choose a property to set."),
-            ({"what": "1010", "act": "put", "property": "cash_flow", "value": "sideways"}, "One of these is expected: none"),
+            (
+                {"what": "1010", "act": "put", "property": "cash_flow", "value": "sideways"},
+                "One of these is expected: none",
+            ),
             (
                 {"what": "1010", "act": "put", "property": "account_class", "value": "liability"},
                 "can't change from asset any more",
@@ -105,7 +127,8 @@ class Table(Screen):
 
     def test_rows_come_in_only_after_a_preview(self) -> None:
         text = (
-            "code\tname\taccount_class\tunder\n1010\tMain bank\tasset\t10\n1030\tTill\tasset\t10\n1020\tPetty cash\tasset\t10\n"
+            "code\tname\taccount_class\tunder\n1010\tMain bank\tasset\t10\n1030\tTill\tasset\t10\n1020\tPetty"
+            " cash\tasset\t10\n"
         )
         shown = self.post("/codes/acc/bring/", text=text)
         self.assertIn("1 new 1 changed 1 same 0 fault", shown)
@@ -114,7 +137,9 @@ class Table(Screen):
         records = json.dumps([line.split("\t") for line in text.strip().split("\n")])
         self.post("/codes/acc/bring/", records=records, take="1")
         self.assertEqual(self.code("1010").name, "Main bank")
-        self.assertEqual(current().state.get(HierarchyNode, "tree", "1030"), HierarchyNode("tree", "1030", "10"))
+        self.assertEqual(
+            current().state.get(HierarchyNode, "tree", "1030"), HierarchyNode("tree", "1030", "10")
+        )
 
     def test_each_cell_is_checked_and_nothing_is_taken_with_a_fault(self) -> None:
         cases = (
@@ -123,7 +148,10 @@ class Table(Screen):
             ("code,name\n1040,Till\n", "1040 Till has no account class."),
             ("code,name,account_class\nAB,Till,asset\n", "Codes of Accounts are made of digits."),
             ("code,name,account_class\n1040,Till,asset\n1040,Tills,asset\n", "stands in row 2 already"),
-            ("code,name,account_class,under\n1040,Till,asset,1010\n", "is a posting code and has nothing below it"),
+            (
+                "code,name,account_class,under\n1040,Till,asset,1010\n",
+                "is a posting code and has nothing below it",
+            ),
             ("code,colour\n1010,red\n", "There is no column 'colour' in this list."),
             ("code,account_class\n1010,liability\n", "can't change from asset any more"),
         )
@@ -140,18 +168,30 @@ class Table(Screen):
         actions.make(Put(CodeProperty("acc", "1020", "owner", "Treasury")), None)
         self.post(
             "/codes/acc/columns/",
-            column=["account_class", "under", "posting", "contra", "in_use_from", "cash_flow", "notes", "owner"],
+            column=[
+                "account_class",
+                "under",
+                "posting",
+                "contra",
+                "in_use_from",
+                "cash_flow",
+                "notes",
+                "owner",
+            ],
         )
         for kind in ("csv", "xlsx"):
             with self.subTest(kind):
                 file = SimpleUploadedFile(f"acc.{kind}", self.client.get(f"/codes/acc/out/{kind}/").content)
                 self.assertIn("0 new 0 changed 14 same 0 fault", self.post("/codes/acc/bring/", file=file))
         changed = SimpleUploadedFile("acc.csv", b"code,owner\n1020,Sales\n1010,Nobody\n")
-        self.assertIn("Owner is one of Treasury, Sales, not 'Nobody'.", self.post("/codes/acc/bring/", file=changed))
+        self.assertIn(
+            "Owner is one of Treasury, Sales, not 'Nobody'.", self.post("/codes/acc/bring/", file=changed)
+        )
         bad = SimpleUploadedFile("acc.csv", b"code,name\n1010,caf\xe9\n")
         self.assertIn("The file is not UTF-8.", self.post("/codes/acc/bring/", 422, file=bad))
         self.assertIn(
-            "The workbook cannot be read", self.post("/codes/acc/bring/", 422, file=SimpleUploadedFile("a.xlsx", b"PK\x03\x04"))
+            "The workbook cannot be read",
+            self.post("/codes/acc/bring/", 422, file=SimpleUploadedFile("a.xlsx", b"PK\x03\x04")),
         )
 
     def test_queries_do_not_grow_with_the_list(self) -> None:
@@ -166,35 +206,62 @@ class Table(Screen):
 class Trees(Screen):
     def test_the_list_shows_counts_and_balances_and_keeps_ancestors(self) -> None:
         page = self.client.get("/hierarchies/tree/?company=alpha&year=2026&period=2").content.decode()
-        rows = [re.sub(r"\s+", " ", re.sub(r"<[^>]+>", " ", row)).strip() for row in re.findall(r"<tr id=\"row.*?</tr>", page)]
-        self.assertEqual(rows, ["1 Assets 3 1,250.50", "10 Cash 2 1,000.00", "1010 Bank 1,000.00", "1020 Petty cash —",
-                                "11 Receivables 1 250.50", "1110 Debtors 250.50"])  # fmt: skip
+        rows = [
+            re.sub(r"\s+", " ", re.sub(r"<[^>]+>", " ", row)).strip()
+            for row in re.findall(r"<tr id=\"row.*?</tr>", page)
+        ]
+        self.assertEqual(
+            rows,
+            [
+                "1 Assets 3 1,250.50",
+                "10 Cash 2 1,000.00",
+                "1010 Bank 1,000.00",
+                "1020 Petty cash —",
+                "11 Receivables 1 250.50",
+                "1110 Debtors 250.50",
+            ],
+        )
         found = self.client.get("/hierarchies/tree/rows/?find=debt").content.decode()
         self.assertEqual(re.findall(r'id="row-(\w+)"', found), ["1", "11", "1110"])
         self.assertEqual(
-            re.findall(r'id="row-(\w+)"', self.client.get("/hierarchies/tree/rows/?level=2").content.decode()), ["1", "10", "11"]
+            re.findall(
+                r'id="row-(\w+)"', self.client.get("/hierarchies/tree/rows/?level=2").content.decode()
+            ),
+            ["1", "10", "11"],
         )
-        out = self.client.get("/hierarchies/tree/out/csv/?company=alpha&year=2026&period=2&zoom=11").content.decode()
+        out = self.client.get(
+            "/hierarchies/tree/out/csv/?company=alpha&year=2026&period=2&zoom=11"
+        ).content.decode()
         self.assertEqual(
             out.split("\r\n")[:3],
-            ["code,name,parent,depth,intake,codes,balance", "11,Receivables,1,1,,1,250.50", "1110,Debtors,11,2,,,250.50"],
+            [
+                "code,name,parent,depth,intake,codes,balance",
+                "11,Receivables,1,1,,1,250.50",
+                "1110,Debtors,11,2,,,250.50",
+            ],
         )
 
     def test_acts_come_back_to_the_view_they_were_made_in(self) -> None:
         self.assertIn(
-            "/hierarchies/tree/elevation/?by=codes&at=1810", self.post("/hierarchies/tree/move/", what="1810", onto="11")
+            "/hierarchies/tree/elevation/?by=codes&at=1810",
+            self.post("/hierarchies/tree/move/", what="1810", onto="11"),
         )
         self.post("/hierarchies/tree/node/1810/shift/up/")
         self.assertEqual(tree(current().state, "tree").children["11"], ["1810", "1110"])
         self.post("/hierarchies/tree/leave/", what="1810")
         self.post("/hierarchies/tree/intake/", code="11", intake="18*, 20*")
         self.assertEqual(tree(current().state, "tree").children["11"], ["1110", "1810", "2010"])
-        self.assertIn("both take 1810 in", self.post("/hierarchies/tree/intake/", 422, code="10", intake="1810"))
         self.assertIn(
-            "A code stands under itself: 1 under 11 under 1.", self.post("/hierarchies/tree/move/", 422, what="1", onto="11")
+            "both take 1810 in", self.post("/hierarchies/tree/intake/", 422, code="10", intake="1810")
+        )
+        self.assertIn(
+            "A code stands under itself: 1 under 11 under 1.",
+            self.post("/hierarchies/tree/move/", 422, what="1", onto="11"),
         )
         self.assertIn("1110 cannot go up from here.", self.post("/hierarchies/tree/node/1110/shift/up/", 422))
-        self.assertIn("There is no code 99 in acc.", self.post("/hierarchies/tree/move/", 422, what="1110", onto="99"))
+        self.assertIn(
+            "There is no code 99 in acc.", self.post("/hierarchies/tree/move/", 422, what="1110", onto="99")
+        )
 
     def test_hierarchies_begin_in_three_ways(self) -> None:
         self.post("/hierarchies/of/acc/new/", name="By lender")
@@ -202,7 +269,8 @@ class Trees(Screen):
         self.post("/hierarchies/of/acc/new/", name="By beginnings", beginnings="1")
         state = current().state
         self.assertEqual(
-            sorted(row.hierarchy for row in state.rows(Hierarchy)), ["by-beginnings", "by-lender", "by-lender-2", "tree"]
+            sorted(row.hierarchy for row in state.rows(Hierarchy)),
+            ["by-beginnings", "by-lender", "by-lender-2", "tree"],
         )
         self.assertEqual(tree(state, "by-lender-2").order, tree(state, "tree").order)
         self.assertEqual(tree(state, "by-beginnings").children[""], ["1", "2", "3", "4", "5"])
@@ -212,12 +280,17 @@ class Trees(Screen):
         self.post("/hierarchies/tree/keep/", on="2026-03-01")
         self.post("/hierarchies/tree/move/", what="1010", onto="11")
         kept = next(row for row in current().state.rows(Hierarchy) if row.version_of)
-        self.assertEqual((kept.hierarchy, kept.name, kept.holds_from), ("tree-until-2026-03-01", "Tree until 2026-03-01", None))
+        self.assertEqual(
+            (kept.hierarchy, kept.name, kept.holds_from),
+            ("tree-until-2026-03-01", "Tree until 2026-03-01", None),
+        )
         page = self.client.get(
             f"/hierarchies/tree/compare/?with={kept.hierarchy}&company=alpha&year=2026&period=2"
         ).content.decode()
         self.assertIn("1010 Bank 10 11 1,000.00", re.sub(r"\s+", " ", re.sub(r"<[^>]+>", " ", page)))
-        self.assertIn("It holds from 2026-03-01 already.", self.post("/hierarchies/tree/keep/", 422, on="2026-02-01"))
+        self.assertIn(
+            "It holds from 2026-03-01 already.", self.post("/hierarchies/tree/keep/", 422, on="2026-02-01")
+        )
 
     def test_a_statement_takes_the_tree_of_then_or_of_now(self) -> None:
         self.post("/hierarchies/tree/keep/", on="2026-03-01")

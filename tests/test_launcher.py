@@ -1,4 +1,5 @@
-"""The two commands on a checkout of its own: started, started again, killed without warning, started once more, stopped."""
+"""The two commands on a checkout of its own: started, started again, killed without warning, started once
+more, stopped."""
 
 from __future__ import annotations
 
@@ -18,7 +19,16 @@ from pathlib import Path
 import psycopg
 
 ROOT = Path(__file__).resolve().parent.parent
-TRACKED = ("core", "demo", "launcher", "web", "pine", "pyproject.toml", "requirements.lock", "requirements-dev.lock")
+TRACKED = (
+    "core",
+    "demo",
+    "launcher",
+    "web",
+    "pine",
+    "pyproject.toml",
+    "requirements.lock",
+    "requirements-dev.lock",
+)
 
 
 class Launcher(unittest.TestCase):
@@ -36,12 +46,19 @@ class Launcher(unittest.TestCase):
         self.folder = folder
         self.addCleanup(self.pine, "stop")
         self.environment = {
-            name: value for name, value in os.environ.items() if not name.startswith(("PINE_", "DJANGO_", "PYTHONPATH"))
+            name: value
+            for name, value in os.environ.items()
+            if not name.startswith(("PINE_", "DJANGO_", "PYTHONPATH"))
         }
 
     def pine(self, *words: str) -> tuple[int, str, str]:
         done = subprocess.run(
-            ["./pine", *words], cwd=self.folder, env=self.environment, capture_output=True, text=True, timeout=240
+            ["./pine", *words],
+            cwd=self.folder,
+            env=self.environment,
+            capture_output=True,
+            text=True,
+            timeout=240,
         )
         return done.returncode, done.stdout, done.stderr
 
@@ -55,7 +72,7 @@ class Launcher(unittest.TestCase):
 
     def alive(self, address: str) -> bool:
         try:
-            with urllib.request.urlopen(address + "alive", timeout=5) as reply:  # noqa: S310 (our own loopback address)
+            with urllib.request.urlopen(address + "alive", timeout=5) as reply:
                 return bool(reply.read() == b"pine scaffold")
         except (urllib.error.URLError, OSError):
             return False
@@ -75,15 +92,19 @@ class Launcher(unittest.TestCase):
         address = self.start()
         self.assertTrue(self.alive(address))
         self.assertEqual(set(self.processes()), {"gunicorn", "procrastinate", "postgres"})
-        with urllib.request.urlopen(address, timeout=20) as reply:  # noqa: S310 (our own loopback address)
+        with urllib.request.urlopen(address, timeout=20) as reply:
             self.assertIn("Sign in", reply.read().decode())
 
         started = time.monotonic()
         self.assertEqual(self.start(), address)
         self.assertLess(time.monotonic() - started, 30)
 
-        status, out, err = self.pine("trial-balance", "--company", "nurseries", "--year", "2026", "--period", "9")
-        self.assertEqual((status, out.split("\n")[0], err), (0, "account,name,opening,debit,credit,closing", ""))
+        status, out, err = self.pine(
+            "trial-balance", "--company", "nurseries", "--year", "2026", "--period", "9"
+        )
+        self.assertEqual(
+            (status, out.split("\n")[0], err), (0, "account,name,opening,debit,credit,closing", "")
+        )
         closing = [row.rsplit(",", 1)[1] for row in out.strip().split("\n")[1:]]
         self.assertEqual(sum(int(amount.replace(".", "")) for amount in closing), 0)
 
@@ -93,30 +114,48 @@ class Launcher(unittest.TestCase):
         self.assertFalse(self.alive(address))
         again = self.start()
         self.assertTrue(self.alive(again))
-        self.assertEqual(self.pine("trial-balance", "--company", "nurseries", "--year", "2026", "--period", "9")[1], out)
+        self.assertEqual(
+            self.pine("trial-balance", "--company", "nurseries", "--year", "2026", "--period", "9")[1], out
+        )
 
         self.earlier_state()
         status, _, err = self.pine("start")
         self.assertEqual(status, 1)
         self.assertIn(
-            "The database pine was made by another state of Pine Scaffold, and its tables are not those of this one.", err
+            "The database pine was made by another state of Pine Scaffold, and its tables are not those of"
+            " this one.",
+            err,
         )
-        self.assertEqual(self.pine("set-aside", "pine", "--yes")[2], "The database pine is kept as pine_earlier_1.\n")
+        self.assertEqual(
+            self.pine("set-aside", "pine", "--yes")[2], "The database pine is kept as pine_earlier_1.\n"
+        )
         self.assertTrue(self.alive(self.start()))
-        self.assertEqual(self.pine("trial-balance", "--company", "nurseries", "--year", "2026", "--period", "9"), (0, out, ""))
+        self.assertEqual(
+            self.pine("trial-balance", "--company", "nurseries", "--year", "2026", "--period", "9"),
+            (0, out, ""),
+        )
 
         self.assertEqual(self.pine("stop")[1], "Stopped.\n")
         self.assertEqual(self.processes(), {})
         self.assertEqual(self.pine("stop")[1], "Nothing was running.\n")
 
     def earlier_state(self) -> None:
-        """Makes the database one that the models of now don't fit, as a checkout of an earlier day leaves it."""
+        """Makes the database one that the models of now don't fit, as a checkout of an earlier day leaves
+        it."""
         port = (self.folder / ".pine" / "database.port").read_text().strip()
-        secrets = [*self.folder.glob(".pine/database-password"), *Path("/var/tmp").glob("*/database-password")]
+        secrets = [
+            *self.folder.glob(".pine/database-password"),
+            *Path("/var/tmp").glob("*/database-password"),
+        ]
         for secret in secrets:
             with contextlib.suppress(psycopg.OperationalError):
                 with psycopg.connect(
-                    host="127.0.0.1", port=port, user="pine", dbname="pine", password=secret.read_text().strip(), autocommit=True
+                    host="127.0.0.1",
+                    port=port,
+                    user="pine",
+                    dbname="pine",
+                    password=secret.read_text().strip(),
+                    autocommit=True,
                 ) as made:
                     changed = "jsonb_set(files, '{web/codes/migrations/0001_initial.py}', '\"another\"')"
                     made.execute(f"UPDATE pine_stamp SET stamp = 'earlier', files = {changed}")

@@ -1,4 +1,5 @@
-"""Codes spelled anew with the account strings that were posted: figures stay, files agree, other processes notice."""
+"""Codes spelled anew with the account strings that were posted: figures stay, files agree, other processes
+notice."""
 
 import html
 import re
@@ -29,7 +30,9 @@ TRIAL = ("trial-balance", "--company", "alpha", "--year", "2026", "--period", "2
 class Lengthening(InWorld):
     def post(self, code_list: str, length: int, side: str = "front", **more: str) -> Any:
         return self.group.post(
-            f"/codes/{code_list}/settings/length/", {"length": length, "side": side, **more}, headers={"HX-Request": "true"}
+            f"/codes/{code_list}/settings/length/",
+            {"length": length, "side": side, **more},
+            headers={"HX-Request": "true"},
         )
 
     def refused(self, *words: Any, **more: str) -> str:
@@ -38,19 +41,34 @@ class Lengthening(InWorld):
         return html.unescape(re.sub(r"\s+", " ", re.sub(r"<[^>]+>", "", reply.content.decode())).strip())
 
     def test_figures_stay_and_every_text_follows(self) -> None:
-        before, group = run(*STATEMENT), run("trial-balance", "--group", "g", "--year", "2026", "--period", "2")
-        lines = list(JournalLine.objects.values_list("journal_id", "line", "amount", "account_id").order_by("journal_id", "line"))
+        before, group = (
+            run(*STATEMENT),
+            run("trial-balance", "--group", "g", "--year", "2026", "--period", "2"),
+        )
+        lines = list(
+            JournalLine.objects.values_list("journal_id", "line", "amount", "account_id").order_by(
+                "journal_id", "line"
+            )
+        )
         Unfinished.objects.create(
-            by=self.mirela, company_id="alpha", content={"lines": [{"account": "10-1010-001"}, {"account": 5}, None]}
+            by=self.mirela,
+            company_id="alpha",
+            content={"lines": [{"account": "10-1010-001"}, {"account": 5}, None]},
         )
         page = self.group.get("/codes/site/settings/length/?length=4&side=front").content.decode()
         self.assertIn('<td class="code">10-1110-001</td><td class="code">10-1110-0001</td>', page)
-        csv = self.group.get("/codes/site/settings/length/?length=4&side=front&file=csv").content.decode().split("\r\n")
+        csv = (
+            self.group.get("/codes/site/settings/length/?length=4&side=front&file=csv")
+            .content.decode()
+            .split("\r\n")
+        )
         self.assertEqual(csv[:3], ["what,before,after", "code of site,001,0001", "code of site,002,0002"])
         self.assertEqual(self.post("site", 4).status_code, 200)
         self.assertEqual(run(*STATEMENT), before)
         self.assertEqual(
-            sorted(Account.objects.filter(chart="c", account__contains="001").values_list("account", flat=True)),
+            sorted(
+                Account.objects.filter(chart="c", account__contains="001").values_list("account", flat=True)
+            ),
             ["10-1110-0001", "10-4010-0001"],
         )
         self.assertEqual(Unfinished.objects.get().content["lines"][0]["account"], "10-1010-0001")
@@ -60,21 +78,33 @@ class Lengthening(InWorld):
         self.assertEqual(run(*STATEMENT), before)
         _, trial, _ = run(*TRIAL)
         self.assertEqual(
-            [row.split(",")[0] for row in trial.strip().split("\n")[1:]], ["101000", "111000", "181000", "301000", "401000"]
+            [row.split(",")[0] for row in trial.strip().split("\n")[1:]],
+            ["101000", "111000", "181000", "301000", "401000"],
         )
         after = run("trial-balance", "--group", "g", "--year", "2026", "--period", "2")
         self.assertEqual(
-            [row.split(",")[1:] for row in after[1].split("\n")], [row.split(",")[1:] for row in group[1].split("\n")]
+            [row.split(",")[1:] for row in after[1].split("\n")],
+            [row.split(",")[1:] for row in group[1].split("\n")],
         )
         self.assertEqual(
-            list(JournalLine.objects.values_list("journal_id", "line", "amount", "account_id").order_by("journal_id", "line")),
+            list(
+                JournalLine.objects.values_list("journal_id", "line", "amount", "account_id").order_by(
+                    "journal_id", "line"
+                )
+            ),
             lines,
         )
         self.assertEqual(
-            Version.objects.latest("version").sentence, "Lengthened Accounts from 4 to 6 characters, zeros behind: 11 codes"
+            Version.objects.latest("version").sentence,
+            "Lengthened Accounts from 4 to 6 characters, zeros behind: 11 codes",
         )
-        self.assertEqual([told.sentence for told in of_row("codes", "acc 101000")],
-                         ["Lengthened Accounts from 4 to 6 characters, zeros behind: 11 codes", "Added code 1010 Bank of acc"])  # fmt: skip
+        self.assertEqual(
+            [told.sentence for told in of_row("codes", "acc 101000")],
+            [
+                "Lengthened Accounts from 4 to 6 characters, zeros behind: 11 codes",
+                "Added code 1010 Bank of acc",
+            ],
+        )
 
         self.assertEqual(self.post("acc", 4, "behind").status_code, 200)
         self.assertEqual(self.post("site", 3).status_code, 200)
@@ -100,24 +130,36 @@ class Lengthening(InWorld):
         made = Version.objects.latest("version")
         reply = self.group.post(f"/log/{made.version}/take-back/", headers={"HX-Request": "true"})
         self.assertIn("Give the list its former length again", html.unescape(reply.content.decode()))
-        self.assertEqual(self.group.post(f"/versions/{one}/look/", headers={"HX-Request": "true"}).status_code, 422)
+        self.assertEqual(
+            self.group.post(f"/versions/{one}/look/", headers={"HX-Request": "true"}).status_code, 422
+        )
         self.assertIsNotNone(state_at(made.version))
 
     def test_what_stands_in_the_way_is_told_and_nothing_is_written(self) -> None:
         draft = drafting.start("Spring", self.mirela, [Put(Code("site", "002", "Southern"))])
         self.assertEqual(
-            self.refused("site", 4), "The draft Spring changes codes of this list, or what names them. Publish or drop it first."
+            self.refused("site", 4),
+            "The draft Spring changes codes of this list, or what names them. Publish or drop it first.",
         )
         drafting.drop(draft.pk)
-        self.assertEqual(self.refused("season", 3, "behind"),
-                         "AU26 Autumn would lose more than zeros. Shorten only where every code has zeros to lose. "
-                         "SP26 Spring would lose more than zeros. Shorten only where every code has zeros to lose.")  # fmt: skip
+        self.assertEqual(
+            self.refused("season", 3, "behind"),
+            "AU26 Autumn would lose more than zeros. Shorten only where every code has zeros to lose. "
+            "SP26 Spring would lose more than zeros. Shorten only where every code has zeros to lose.",
+        )
         self.assertEqual(self.refused("site", "four"), "Give the new length as a number.")
         seen = str(current().version)
-        self.group.post("/codes/site/code/002/edit/", {"name": "South east", "posting": "on"}, headers={"HX-Request": "true"})
+        self.group.post(
+            "/codes/site/code/002/edit/",
+            {"name": "South east", "posting": "on"},
+            headers={"HX-Request": "true"},
+        )
         self.assertIn("Mirela changed this meanwhile", self.refused("site", 4, seen=seen))
         self.assertEqual(self.group.post("/codes/none/settings/length/", {"length": 4}).status_code, 404)
-        with patch("web.journals.respelling.actions.write_version", side_effect=RuntimeError), self.assertRaises(RuntimeError):
+        with (
+            patch("web.journals.respelling.actions.write_version", side_effect=RuntimeError),
+            self.assertRaises(RuntimeError),
+        ):
             self.post("site", 4)
         self.assertEqual(list(Account.objects.filter(account__contains="-0001")), [])
         self.assertIsNotNone(current().state.get(Code, "site", "001"))
@@ -137,7 +179,8 @@ class Lengthening(InWorld):
 
 
 class Races(Together, CommittingTest):
-    """Posters and somebody who spells the codes anew, on real connections: every line ends under one spelling."""
+    """Posters and somebody who spells the codes anew, on real connections: every line ends under one
+    spelling."""
 
     def test_posters_against_a_new_spelling(self) -> None:
         bring(world())
@@ -154,14 +197,28 @@ class Races(Together, CommittingTest):
         def spell() -> None:
             respell(Respell("acc", 5, "behind"), mirela)
 
-        ended = self.together(*(lambda n=n: post(n) for n in range(4)), spell, *(lambda n=n: post(n) for n in range(4, 8)))
-        posted = set(JournalLine.objects.filter(journal__journal__startswith="R").values_list("journal__journal", flat=True))
+        ended = self.together(
+            *(lambda n=n: post(n) for n in range(4)), spell, *(lambda n=n: post(n) for n in range(4, 8))
+        )
+        posted = set(
+            JournalLine.objects.filter(journal__journal__startswith="R").values_list(
+                "journal__journal", flat=True
+            )
+        )
         refused = [n for n, told in enumerate(ended[:4] + ended[5:]) if told]
         self.assertEqual(len(posted) + len(refused), 8)
-        self.assertEqual({told for told in ended if told}, {"Account: there is no code 1010."} if refused else set())
-        self.assertEqual({len(code) for code in Account.objects.filter(chart="c").values_list("natural", flat=True)}, {5})
         self.assertEqual(
-            {len(text.split("-")[1]) for text in Account.objects.filter(chart="c").values_list("account", flat=True)}, {5}
+            {told for told in ended if told}, {"Account: there is no code 1010."} if refused else set()
+        )
+        self.assertEqual(
+            {len(code) for code in Account.objects.filter(chart="c").values_list("natural", flat=True)}, {5}
+        )
+        self.assertEqual(
+            {
+                len(text.split("-")[1])
+                for text in Account.objects.filter(chart="c").values_list("account", flat=True)
+            },
+            {5},
         )
         self.assertEqual(sum(JournalLine.objects.values_list("amount", flat=True)), before)
         forget()

@@ -36,13 +36,21 @@ class Pages(InWorld):
         return reply.status_code, reply.content.decode()
 
     def test_from_adding_somebody_to_switching_them_off(self) -> None:
-        status, page = self.act(act="add", username="pene", name="Pene Fau", role="company", companies="alpha")
+        status, page = self.act(
+            act="add", username="pene", name="Pene Fau", role="company", companies="alpha"
+        )
         self.assertEqual(status, 200)
         link = path_of(page)
         theirs = TurningClient()
         self.assertContains(theirs.get(link), "Set a password; you sign in as")
-        self.assertContains(theirs.post(link, {"password": LONG, "again": "other"}), "The two are not alike.", status_code=422)
-        self.assertContains(theirs.post(link, {"password": "short", "again": "short"}), "at least 10 characters", status_code=422)
+        self.assertContains(
+            theirs.post(link, {"password": LONG, "again": "other"}), "The two are not alike.", status_code=422
+        )
+        self.assertContains(
+            theirs.post(link, {"password": "short", "again": "short"}),
+            "at least 10 characters",
+            status_code=422,
+        )
         self.assertEqual(theirs.post(link, {"password": LONG, "again": LONG}).status_code, 302)
         self.assertEqual(theirs.get("/journals/alpha/").status_code, 200)
         self.assertEqual(theirs.get("/journals/beta/").status_code, 404)
@@ -52,13 +60,17 @@ class Pages(InWorld):
         self.act(act="change", who="pene", name="Pene Fau", role="company", companies="alpha, beta")
         self.assertEqual(theirs.get("/journals/beta/").status_code, 200)
         self.assertIn(
-            "There is no company gamma.", self.act(act="change", who="pene", name="P", role="company", companies="gamma")[1]
+            "There is no company gamma.",
+            self.act(act="change", who="pene", name="P", role="company", companies="gamma")[1],
         )
         reply = theirs.post("/me/", {"now": "wrong", "password": LONG + "2", "again": LONG + "2"})
         self.assertContains(reply, "This is not your password of now.", status_code=422)
         elsewhere = TurningClient()
         self.assertTrue(elsewhere.login(username="pene", password=LONG))
-        self.assertContains(theirs.post("/me/", {"now": LONG, "password": LONG + "2", "again": LONG + "2"}), "is another one now")
+        self.assertContains(
+            theirs.post("/me/", {"now": LONG, "password": LONG + "2", "again": LONG + "2"}),
+            "is another one now",
+        )
         self.assertEqual(theirs.get("/journals/alpha/").status_code, 200)
         self.assertEqual(elsewhere.get("/journals/alpha/").status_code, 302, "signed out by the new password")
 
@@ -68,17 +80,34 @@ class Pages(InWorld):
         self.act(act="on", who="pene")
         self.assertTrue(TurningClient().login(username="pene", password=LONG + "2"))
         sentences = list(PersonEvent.objects.order_by("pk").values_list("sentence", flat=True))
-        self.assertEqual(sentences, [
-            "Added Pene Fau as company accountant", "Gave Pene Fau a link to set a password", "Pene Fau set a password",
-            "Changed Pene Fau: company accountant, companies alpha, beta", "Pene Fau set a password", "Switched Pene Fau off", "Switched Pene Fau on",
-        ])  # fmt: skip
+        self.assertEqual(
+            sentences,
+            [
+                "Added Pene Fau as company accountant",
+                "Gave Pene Fau a link to set a password",
+                "Pene Fau set a password",
+                "Changed Pene Fau: company accountant, companies alpha, beta",
+                "Pene Fau set a password",
+                "Switched Pene Fau off",
+                "Switched Pene Fau on",
+            ],
+        )
 
     def test_somebody_always_stays_who_may_do_this(self) -> None:
         for given, expected in (
             ({"act": "off", "who": "mirela"}, "You can&#x27;t switch yourself off."),
-            ({"act": "change", "who": "mirela", "name": "M", "role": "company"}, "Mirela is the only group accountant."),
-            ({"act": "add", "username": "Mirela", "role": "group"}, "There is somebody who signs in as Mirela already."),
-            ({"act": "add", "username": "no way", "role": "group"}, "&#x27;no way&#x27; can&#x27;t be signed in with."),
+            (
+                {"act": "change", "who": "mirela", "name": "M", "role": "company"},
+                "Mirela is the only group accountant.",
+            ),
+            (
+                {"act": "add", "username": "Mirela", "role": "group"},
+                "There is somebody who signs in as Mirela already.",
+            ),
+            (
+                {"act": "add", "username": "no way", "role": "group"},
+                "&#x27;no way&#x27; can&#x27;t be signed in with.",
+            ),
             ({"act": "add", "username": "x", "role": "owner"}, "&#x27;owner&#x27; is not a role."),
         ):
             status, page = self.act(**given)
@@ -107,7 +136,10 @@ class FromNothing(PineTest):
         browser = TurningClient()
         self.assertContains(browser.get(link), "The first person")
         self.assertEqual(
-            browser.post(link, {"username": "nadia", "name": "Nadia Orr", "password": LONG, "again": LONG}).status_code, 302
+            browser.post(
+                link, {"username": "nadia", "name": "Nadia Orr", "password": LONG, "again": LONG}
+            ).status_code,
+            302,
         )
         self.assertEqual(browser.get("/people/").status_code, 200)
         self.assertEqual(Person.objects.get().role, "group")
@@ -117,9 +149,14 @@ class FromNothing(PineTest):
 
     def test_from_the_command_line(self) -> None:
         _, told, _ = run("add", "nadia", "--name", "Nadia Orr", "--role", "group")
-        self.assertEqual(TurningClient().post(path_of(told), {"password": LONG, "again": LONG}).status_code, 302)
+        self.assertEqual(
+            TurningClient().post(path_of(told), {"password": LONG, "again": LONG}).status_code, 302
+        )
         self.assertEqual(run("list")[1], "nadia\tNadia Orr\tgroup\t\ton\n")
-        self.assertEqual(run("off", "nadia")[::2], (1, "Nadia Orr is the only group accountant. Make somebody else one first.\n"))
+        self.assertEqual(
+            run("off", "nadia")[::2],
+            (1, "Nadia Orr is the only group accountant. Make somebody else one first.\n"),
+        )
         self.assertEqual(run("off", "nobody")[::2], (2, "Nobody signs in as nobody.\n"))
         run("add", "tadeo", "--role", "group")
         self.assertEqual(run("off", "nadia")[0], 0)

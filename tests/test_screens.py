@@ -1,4 +1,5 @@
-"""Screens: every address is guarded and stands; each act of the path does what it says; odd input is told, never a 500."""
+"""Screens: every address is guarded and stands; each act of the path does what it says; odd input is told,
+never a 500."""
 
 import html
 import io
@@ -23,9 +24,24 @@ from web.exchange.models import Job
 from web.journals.models import Journal
 from web.people.rights import CHANGE, OPEN, RIGHTS
 
-NAMES = {"code_list": "acc", "code": "1010", "way": "up", "chart": "c", "company": "alpha", "journal": "A1", "statement": "st", "line": "cash",
-         "group": "g", "column": "group", "version": "1", "number": "1", "token": "none",
-         "change": "1", "hierarchy": "tree", "sheet": "rules"}  # fmt: skip
+NAMES = {
+    "code_list": "acc",
+    "code": "1010",
+    "way": "up",
+    "chart": "c",
+    "company": "alpha",
+    "journal": "A1",
+    "statement": "st",
+    "line": "cash",
+    "group": "g",
+    "column": "group",
+    "version": "1",
+    "number": "1",
+    "token": "none",
+    "change": "1",
+    "hierarchy": "tree",
+    "sheet": "rules",
+}
 ODD = ["\x00", "9" * 30, "-1", "é", "' OR 1=1 --", "%", "../..", "<script>", "1e9", ""]
 
 
@@ -80,7 +96,10 @@ class Guarded(PineTest):
                         "period": 2,
                     },
                 )
-                self.assertIn(reply.status_code, (200, 204, 302, 405, 422) if view.right != OPEN else (200, 302, 404, 405))
+                self.assertIn(
+                    reply.status_code,
+                    (200, 204, 302, 405, 422) if view.right != OPEN else (200, 302, 404, 405),
+                )
 
     def test_an_outsider_sees_nothing_and_an_insider_without_the_right_is_told(self) -> None:
         for address, view in routes():
@@ -92,22 +111,83 @@ class Guarded(PineTest):
                 elif view.right == CHANGE:
                     self.assertEqual(reply.status_code, 403)
         self.assertEqual(self.company.get("/journals/beta/").status_code, 200)
-        self.assertEqual(self.company.get("/exchange/report/csv/?company=alpha&year=2026&period=2").status_code, 404)
+        self.assertEqual(
+            self.company.get("/exchange/report/csv/?company=alpha&year=2026&period=2").status_code, 404
+        )
         self.assertNotIn("Alpha", self.company.get("/companies/").content.decode())
         self.assertNotIn(b"/journals/alpha", self.company.get("/find/?q=A1").content)
 
     def test_odd_input_never_breaks_a_page(self) -> None:
         for address, _ in routes():
             for odd in ODD:
-                names = {name: odd.replace("/", "").replace("\x00", "") or "x" for name in re.findall(r"<str:(\w+)>", address)}
-                query = dict.fromkeys(("q", "find", "from", "at", "account", "on", "company", "year", "period", "first", "since", "before",
-                                       "words", "page", "near", "code", "text", "zoom", "level", "by", "with", "stands", "sort", "kind", "day", "who", "row", "to", "file", "like", "name", "what", "whose", "statement", "position", "structure", "skip", "chart", "group", "calendar", "key", "back", "column", "value", "act"), odd)  # fmt: skip
+                names = {
+                    name: odd.replace("/", "").replace("\x00", "") or "x"
+                    for name in re.findall(r"<str:(\w+)>", address)
+                }
+                query = dict.fromkeys(
+                    (
+                        "q",
+                        "find",
+                        "from",
+                        "at",
+                        "account",
+                        "on",
+                        "company",
+                        "year",
+                        "period",
+                        "first",
+                        "since",
+                        "before",
+                        "words",
+                        "page",
+                        "near",
+                        "code",
+                        "text",
+                        "zoom",
+                        "level",
+                        "by",
+                        "with",
+                        "stands",
+                        "sort",
+                        "kind",
+                        "day",
+                        "who",
+                        "row",
+                        "to",
+                        "file",
+                        "like",
+                        "name",
+                        "what",
+                        "whose",
+                        "statement",
+                        "position",
+                        "structure",
+                        "skip",
+                        "chart",
+                        "group",
+                        "calendar",
+                        "key",
+                        "back",
+                        "column",
+                        "value",
+                        "act",
+                    ),
+                    odd,
+                )
                 for where in ({}, names):
                     reply = self.group.get(filled(address, **where), query)
                     self.assertLess(reply.status_code, 500, (address, odd))
                     reply = self.group.post(
                         filled(address, **where),
-                        {**query, "onto": odd, "line": odd, "target": odd, "until": odd, "number": odd, "label": odd},
+                        {
+                            **query,
+                            "onto": odd,
+                            "line": odd,
+                            "target": odd,
+                            "until": odd,
+                            "number": odd,
+                            "label": odd,
+                        },
                     )
                     self.assertLess(reply.status_code, 500, (address, odd))
                     self.group.force_login(self.user(), backend="django.contrib.auth.backends.ModelBackend")
@@ -133,7 +213,9 @@ class Acts(PineTest):
         self.group = client_of(person("mirela"))
 
     def post(self, address: str, **values: Any) -> Any:
-        return self.group.post(address, values, headers={"HX-Request": "true", "HX-Current-URL": "http://testserver/companies/"})
+        return self.group.post(
+            address, values, headers={"HX-Request": "true", "HX-Current-URL": "http://testserver/companies/"}
+        )
 
     def refused(self, address: str, **values: Any) -> str:
         reply = self.post(address, **values)
@@ -143,15 +225,18 @@ class Acts(PineTest):
     def test_the_life_of_a_code(self) -> None:
         self.assertIn("Taken".lower(), self.group.get("/codes/acc/probe/?code=1010").content.decode())
         self.assertIn("class <b>asset</b>", self.group.get("/codes/acc/probe/?code=1030").content.decode())
-        self.assertEqual(self.refused("/codes/acc/add/", code="1030", name="Till", posting="on", parent="10"),
-                         "1030 Till has no account class. Give asset, liability, equity, revenue or expense.")  # fmt: skip
         self.assertEqual(
-            self.refused("/codes/acc/add/", code="1010", name="Till"), "1010 is taken by Bank. The next free code is 1015."
+            self.refused("/codes/acc/add/", code="1030", name="Till", posting="on", parent="10"),
+            "1030 Till has no account class. Give asset, liability, equity, revenue or expense.",
+        )
+        self.assertEqual(
+            self.refused("/codes/acc/add/", code="1010", name="Till"),
+            "1010 is taken by Bank. The next free code is 1015.",
         )
         place = json.loads(
-            self.post("/codes/acc/add/", code="1030", name="Till", posting="on", account_class="asset", parent="10")[
-                "HX-Location"
-            ]
+            self.post(
+                "/codes/acc/add/", code="1030", name="Till", posting="on", account_class="asset", parent="10"
+            )["HX-Location"]
         )
         self.assertEqual(place["path"], "/codes/acc/?at=1030")
         self.assertEqual(current().state.get(HierarchyNode, "tree", "1030").parent, "10")
@@ -177,24 +262,35 @@ class Acts(PineTest):
         state = "company=alpha&year=2026&period=2"
         seen = Version.objects.count()
         place = json.loads(
-            self.post("/statements/st/place/", code="1110", line="cash", company="alpha", year=2026, period=2, seen=seen)[
-                "HX-Location"
-            ]
+            self.post(
+                "/statements/st/place/",
+                code="1110",
+                line="cash",
+                company="alpha",
+                year=2026,
+                period=2,
+                seen=seen,
+            )["HX-Location"]
         )
         page = self.group.get(place["path"]).content.decode()
         self.assertIn(f"since={seen}", place["path"])
         self.assertIn('<span class="plus">+250.50</span>', page)
         self.assertIn('<span class="minus">−250.50</span>', page)
         again = {"label": "Sundry assets", "kind": "accounts", "parent": "assets", "sign": "natural"}
-        self.assertEqual(self.refused("/statements/st/add/", accounts="1020", **again),
-                         "1020 stands on two lines of Balance sheet: Cash and Sundry assets. Take it off one of them.")  # fmt: skip
+        self.assertEqual(
+            self.refused("/statements/st/add/", accounts="1020", **again),
+            "1020 stands on two lines of Balance sheet: Cash and Sundry assets. Take it off one of them.",
+        )
         self.post("/statements/st/add/", **{**again, "kind": "heading"})
         self.assertEqual(current().state.get(StatementLine, "st", "sundry-assets").parent, "assets")
         turned = (
-            "Assets of Balance sheet is shown as debit and would turn to credit, because Capital below it is shown as credit. "
+            "Assets of Balance sheet is shown as debit and would turn to credit, because Capital below it is"
+            " shown as credit. "
         )
-        self.assertEqual(self.refused("/statements/st/move/", what="capital", onto="assets"),
-                         turned + "State the sign of Assets first: debit or credit.")  # fmt: skip
+        self.assertEqual(
+            self.refused("/statements/st/move/", what="capital", onto="assets"),
+            turned + "State the sign of Assets first: debit or credit.",
+        )
         self.post("/statements/st/line/assets/change/", label="Assets", sign="debit")
         self.post("/statements/st/move/", what="capital", onto="assets")
         self.assertEqual(current().state.get(StatementLine, "st", "capital").parent, "assets")
@@ -215,12 +311,19 @@ class Acts(PineTest):
     def test_a_journal_is_checked_while_typed_and_posted(self) -> None:
         def send(what: str, *lines: dict[str, str], **head: str) -> Any:
             content = {"journal": "K1", "date": "2026-02-03", "kind": "general", "lines": list(lines), **head}
-            return self.group.post(f"/journals/alpha/{what}/", json.dumps(content), content_type="application/json")
+            return self.group.post(
+                f"/journals/alpha/{what}/", json.dumps(content), content_type="application/json"
+            )
 
-        across = ({"account": "20-5010", "debit": "1,000.00", "line_company": "beta"}, {"account": "10-1010", "credit": "1000"})
+        across = (
+            {"account": "20-5010", "debit": "1,000.00", "line_company": "beta"},
+            {"account": "10-1010", "credit": "1000"},
+        )
         told = send("check", *across).json()
-        self.assertEqual((told["ready"], [(a["company"], a["account"], a["debit"], a["credit"]) for a in told["added"]]),
-                         (True, [("alpha", "10-1810-", "1,000.00", ""), ("beta", "20-2810-", "", "1,000.00")]))  # fmt: skip
+        self.assertEqual(
+            (told["ready"], [(a["company"], a["account"], a["debit"], a["credit"]) for a in told["added"]]),
+            (True, [("alpha", "10-1810-", "1,000.00", ""), ("beta", "20-2810-", "", "1,000.00")]),
+        )
         bad = send("check", {"account": "10-9", "debit": "x"}, {"account": "10-1010", "credit": "5"}).json()
         self.assertEqual([(f["line"], f["column"]) for f in bad["faults"]], [(1, "debit")])
         self.assertEqual(send("post", *across[:1]).status_code, 422)
@@ -231,7 +334,10 @@ class Acts(PineTest):
 
     def test_completion_by_codes_and_by_words(self) -> None:
         def options(**query: str) -> list[str]:
-            return [option["text"] for option in self.group.get("/journals/alpha/complete/", query).json()["options"]]
+            return [
+                option["text"]
+                for option in self.group.get("/journals/alpha/complete/", query).json()["options"]
+            ]
 
         self.assertEqual(options(text="", what="account"), ["10-"])
         self.assertEqual(options(text="10-deb", what="account"), ["10-1110-"])
@@ -247,17 +353,26 @@ class Acts(PineTest):
             (good.replace("journal,date", "colour,date"), 422, "There is no column"),
             (good, 302, ""),
         ]:
-            reply = self.group.post("/exchange/journals/alpha/", {"file": SimpleUploadedFile("j.csv", text.encode())})
+            reply = self.group.post(
+                "/exchange/journals/alpha/", {"file": SimpleUploadedFile("j.csv", text.encode())}
+            )
             self.assertEqual(reply.status_code, status)
             self.assertIn(expected, reply.content.decode())
         self.assertTrue(Journal.objects.filter(journal="F1").exists())
         book = openpyxl.Workbook()
-        for row in ["journal,date,account,debit,credit", "F2,2026-02-05,10-1010,5.5,", "F2,2026-02-05,10-2010,,5.5"]:
+        for row in [
+            "journal,date,account,debit,credit",
+            "F2,2026-02-05,10-1010,5.5,",
+            "F2,2026-02-05,10-2010,,5.5",
+        ]:
             book.active.append(row.split(","))
         out = io.BytesIO()
         book.save(out)
         self.assertEqual(
-            self.group.post("/exchange/journals/alpha/", {"file": SimpleUploadedFile("j.xlsx", out.getvalue())}).status_code, 302
+            self.group.post(
+                "/exchange/journals/alpha/", {"file": SimpleUploadedFile("j.xlsx", out.getvalue())}
+            ).status_code,
+            302,
         )
 
     def test_the_group_page_and_what_its_figures_are_made_of(self) -> None:
@@ -268,9 +383,12 @@ class Acts(PineTest):
         cell = self.group.get(f"/group/g/cell/assets/eliminations/{query}").content.decode()
         self.assertIn("50.50", cell)
         self.assertIn(
-            "/journals/alpha/account/1010/?year=2026", self.group.get(f"/group/g/cell/cash/alpha/{query}").content.decode()
+            "/journals/alpha/account/1010/?year=2026",
+            self.group.get(f"/group/g/cell/cash/alpha/{query}").content.decode(),
         )
-        self.assertIn("1,000.00", self.group.get("/journals/alpha/account/1010/?year=2026&period=2").content.decode())
+        self.assertIn(
+            "1,000.00", self.group.get("/journals/alpha/account/1010/?year=2026&period=2").content.decode()
+        )
 
     def test_workbooks_sum_live(self) -> None:
         for address in (
@@ -283,7 +401,16 @@ class Acts(PineTest):
             self.assertEqual((page.freeze_panes, page.row_dimensions[5].outlineLevel), ("B4", 1))
 
     def test_a_company_is_made_whole_and_says_what_it_lacks(self) -> None:
-        given = {"name": "Gamma Farms", "country": "GB", "currency": "GBP", "chart": "c", "own_code": "30", "calendar": "m", "begins": "", "company": ""}  # fmt: skip
+        given = {
+            "name": "Gamma Farms",
+            "country": "GB",
+            "currency": "GBP",
+            "chart": "c",
+            "own_code": "30",
+            "calendar": "m",
+            "begins": "",
+            "company": "",
+        }
         self.post("/new/company/", **given)
         row = current().state.get(Company, "gamma-farms")
         self.assertEqual((row.name, row.calendar), ("Gamma Farms", "m"))
@@ -292,47 +419,108 @@ class Acts(PineTest):
         self.assertIn("It is a member of no group.", page)
         self.assertIn("It has no intercompany pair with Alpha, Beta, in one direction or both.", page)
         self.post("/companies/gamma-farms/pairs/", due_from="1010", due_to="2010")
-        pairs = {(row.company, row.partner) for row in current().state.rows(IntercompanyPair) if "gamma-farms" in row[:2]}
+        pairs = {
+            (row.company, row.partner)
+            for row in current().state.rows(IntercompanyPair)
+            if "gamma-farms" in row[:2]
+        }
         self.assertEqual(
-            pairs, {("gamma-farms", "alpha"), ("alpha", "gamma-farms"), ("gamma-farms", "beta"), ("beta", "gamma-farms")}
+            pairs,
+            {
+                ("gamma-farms", "alpha"),
+                ("alpha", "gamma-farms"),
+                ("gamma-farms", "beta"),
+                ("beta", "gamma-farms"),
+            },
         )
         made = Version.objects.count()
         self.post(f"/log/{made}/take-back/")
         self.assertIsNone(current().state.get(IntercompanyPair, "alpha", "gamma-farms"))
-        self.assertEqual(self.refused("/new/company/", **{**given, "chart": "none", "own_code": ""}),
-                         "There is no chart none. Add the chart or correct the name.")  # fmt: skip
-        self.assertEqual(self.refused("/new/company/", **{**given, "own_code": "", "company": "gamma-farms"}),
-                         "There is a company gamma-farms Gamma Farms already. Give another one, or change the one that is there.")  # fmt: skip
-        self.assertEqual(self.refused("/new/company/", **{**given, "begins": "2026-01-01"}),
-                         "A calendar is chosen, and a year of a new one begun. Give one of both.")  # fmt: skip
+        self.assertEqual(
+            self.refused("/new/company/", **{**given, "chart": "none", "own_code": ""}),
+            "There is no chart none. Add the chart or correct the name.",
+        )
+        self.assertEqual(
+            self.refused("/new/company/", **{**given, "own_code": "", "company": "gamma-farms"}),
+            "There is a company gamma-farms Gamma Farms already. Give another one, or change the one that is"
+            " there.",
+        )
+        self.assertEqual(
+            self.refused("/new/company/", **{**given, "begins": "2026-01-01"}),
+            "A calendar is chosen, and a year of a new one begun. Give one of both.",
+        )
 
     def test_a_structure_is_made_whole_or_not_at_all(self) -> None:
-        row = {"name": ["Account", "Site"], "role": ["natural_account", ""], "code_list": ["", "site"], "length": ["", ""],
-               "codes": ["100 Cash asset\r\n400 Sold revenue", ""], "required": ["required", "optional"], "default_code": ["", ""]}  # fmt: skip
+        row = {
+            "name": ["Account", "Site"],
+            "role": ["natural_account", ""],
+            "code_list": ["", "site"],
+            "length": ["", ""],
+            "codes": ["100 Cash asset\r\n400 Sold revenue", ""],
+            "required": ["required", "optional"],
+            "default_code": ["", ""],
+        }
         reply = self.group.post(
-            "/new/structure/", {"structure": "Small books", "separator": ".", **row}, headers={"HX-Request": "true"}
+            "/new/structure/",
+            {"structure": "Small books", "separator": ".", **row},
+            headers={"HX-Request": "true"},
         )
         self.assertEqual(json.loads(reply["HX-Location"])["path"], "/structures/small-books/")
         self.assertEqual(current().state.get(Code, "account", "400").account_class, "revenue")
         before = current().version
-        for more, told in [({"role": ["natural", ""]}, "There is no role 'natural'."), ({"length": [""]}, "The segments could not be read. Load the page again."),
-                           ({"code_list": ["none", "site"]}, "There is no code list none. Add the code list or correct the name.")]:  # fmt: skip
+        for more, told in [
+            ({"role": ["natural", ""]}, "There is no role 'natural'."),
+            ({"length": [""]}, "The segments could not be read. Load the page again."),
+            (
+                {"code_list": ["none", "site"]},
+                "There is no code list none. Add the code list or correct the name.",
+            ),
+        ]:
             with self.subTest(told):
-                self.assertIn(told, self.refused("/new/structure/", **{"structure": "Other", "separator": ".", **row, **more}))
+                self.assertIn(
+                    told,
+                    self.refused(
+                        "/new/structure/", **{"structure": "Other", "separator": ".", **row, **more}
+                    ),
+                )
         self.assertEqual(current().version, before)
 
     def test_heads_are_tables_in_place(self) -> None:
         page = self.group.get("/registers/").content.decode()
         titles = re.findall(r'data-sheet="([a-z-]+)"', page)
         self.assertEqual(
-            titles, ["structures", "dimension-heads", "charts", "overlays", "calendars", "statements", "groups", "budgets"]
+            titles,
+            [
+                "structures",
+                "dimension-heads",
+                "charts",
+                "overlays",
+                "calendars",
+                "statements",
+                "groups",
+                "budgets",
+            ],
         )
-        self.post("/table/charts/row/?key=", chart="d", name="Second", structure="s", new_strings="listed_only", approval="true")
+        self.post(
+            "/table/charts/row/?key=",
+            chart="d",
+            name="Second",
+            structure="s",
+            new_strings="listed_only",
+            approval="true",
+        )
         self.assertEqual(current().state.get(Chart, "d").new_strings, "listed_only")
 
     def test_lists_ask_a_fixed_number_of_queries(self) -> None:
-        for address, most in [("/codes/acc/", 4), ("/codes/acc/rows/?find=b", 4), ("/journals/alpha/", 5), ("/companies/", 6),
-                              ("/statements/st/?company=alpha&year=2026&period=2", 8), ("/group/g/?statement=st&year=2026&period=2", 6), ("/log/", 8)]:  # fmt: skip
+        for address, most in [
+            ("/codes/acc/", 4),
+            ("/codes/acc/rows/?find=b", 4),
+            ("/journals/alpha/", 5),
+            ("/companies/", 6),
+            ("/statements/st/?company=alpha&year=2026&period=2", 8),
+            ("/group/g/?statement=st&year=2026&period=2", 6),
+            ("/log/", 8),
+        ]:
             self.group.turning = False
             self.group.get(address)
             with self.subTest(address):

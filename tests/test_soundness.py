@@ -1,4 +1,5 @@
-"""What is accepted comes back: after any accepted acts the export goes into an empty database and comes out the same."""
+"""What is accepted comes back: after any accepted acts the export goes into an empty database and comes out
+the same."""
 
 from __future__ import annotations
 
@@ -67,12 +68,22 @@ class ComesBack(PineTest):
 
 
 class Budgets(InWorld):
-    BUDGET = {"budgets": "budget,name,chart\nb,Plan,c\n", "codes": 'code_list,code,name,account_class,budgeting\nacc,4010,Sales,revenue,false\n',
-              "budget_lines": "budget,company,fiscal_year,period,account,dimensions,amount\nb,alpha,2026,1,10-4010-1,,-50\n"}  # fmt: skip
+    BUDGET = {
+        "budgets": "budget,name,chart\nb,Plan,c\n",
+        "codes": "code_list,code,name,account_class,budgeting\nacc,4010,Sales,revenue,false\n",
+        "budget_lines": (
+            "budget,company,fiscal_year,period,account,dimensions,amount\nb,alpha,2026,1,10-4010-1,,-50\n"
+        ),
+    }
 
     def test_what_is_not_open_for_budgets_takes_none(self) -> None:
-        self.assertEqual(refused(self.BUDGET), ["budget_lines, row 2, column account, value '10-4010-1': 4010 Sales is not open for budgets. "
-                                                "Choose another account, or open it for budgets."])  # fmt: skip
+        self.assertEqual(
+            refused(self.BUDGET),
+            [
+                "budget_lines, row 2, column account, value '10-4010-1': 4010 Sales is not open for budgets. "
+                "Choose another account, or open it for budgets."
+            ],
+        )
 
     def test_what_has_budgets_stays_open_for_them(self) -> None:
         bring({name: text for name, text in self.BUDGET.items() if name != "codes"})
@@ -105,9 +116,14 @@ class Questions(InWorld):
         self.assertEqual(done.status_code, 200, done.content.decode()[-1500:])
         part = {node.code: node.parent for node in snapshot.current().state.rows(HierarchyNode)}
         self.assertEqual(part, {"1": "", "10": "1", "1010": "10", "1020": "10", "1110": "1"})
-        self.assertEqual(Version.objects.latest("version").sentence, "Took 11 out of tree; 1 code below moved up")
-        self.assertContains(self.group.post("/hierarchies/tree/leave/", {"what": "10", "decided": "up"}),
-                            "Line cash Cash of st: There is no rollup code 10 in hierarchy tree.", status_code=422)  # fmt: skip
+        self.assertEqual(
+            Version.objects.latest("version").sentence, "Took 11 out of tree; 1 code below moved up"
+        )
+        self.assertContains(
+            self.group.post("/hierarchies/tree/leave/", {"what": "10", "decided": "up"}),
+            "Line cash Cash of st: There is no rollup code 10 in hierarchy tree.",
+            status_code=422,
+        )
 
     def test_a_heading_with_its_lines_and_a_code_with_its_names(self) -> None:
         bring({"code_names": "code_list,code,language,name\nacc,1020,nl,Kas\n"})
@@ -115,7 +131,8 @@ class Questions(InWorld):
         self.assertContains(asked, "Assets goes with the 2 lines below it; 4 accounts stand on no line then.")
         self.group.post("/statements/st/line/assets/delete/", {"decided": "delete"})
         self.assertEqual(
-            {row.line for row in snapshot.current().state.rows(StatementLine)}, {"owing", "creditors", "capital", "result"}
+            {row.line for row in snapshot.current().state.rows(StatementLine)},
+            {"owing", "creditors", "capital", "result"},
         )
         asked = self.group.post("/codes/acc/code/1020/delete/")
         self.assertContains(asked, "1020 Petty cash goes for good, with its place in Tree and 1 name.")
@@ -123,4 +140,6 @@ class Questions(InWorld):
         state = snapshot.current().state
         self.assertEqual((state.get(Code, "acc", "1020"), list(state.rows(CodeName))), (None, []))
         actions.take_back(snapshot.latest().version, self.mirela)
-        self.assertEqual(snapshot.current().state.get(CodeName, "acc", "1020", "nl"), CodeName("acc", "1020", "nl", "Kas"))
+        self.assertEqual(
+            snapshot.current().state.get(CodeName, "acc", "1020", "nl"), CodeName("acc", "1020", "nl", "Kas")
+        )

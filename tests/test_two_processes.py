@@ -1,4 +1,5 @@
-"""Two server processes and the database: after any edits through either, every page of both shows the same."""
+"""Two server processes and the database: after any edits through either, every page of both shows the
+same."""
 
 from __future__ import annotations
 
@@ -21,11 +22,25 @@ from tests.serving import Served
 from web.definitions import actions, drafting, history, snapshot
 from web.definitions.models import Edited, Version
 
-PAGES = ("/codes/acc/", "/codes/acc/code/1010/", "/codes/acc/code/1030/", "/codes/site/", "/hierarchies/tree/", "/structures/c/",
-         "/companies/", "/companies/alpha/", "/journals/alpha/", "/statements/st/?company=alpha&year=2026&period=2",
-         "/statements/trial-balance/?company=alpha&year=2026&period=2", "/group/g/?statement=st&year=2026&period=2", "/group/g/members/",
-         "/log/", "/journals/alpha/complete/?text=10", "/codes/acc/?version=2",
-         "/codes/acc/?draft=none")  # fmt: skip
+PAGES = (
+    "/codes/acc/",
+    "/codes/acc/code/1010/",
+    "/codes/acc/code/1030/",
+    "/codes/site/",
+    "/hierarchies/tree/",
+    "/structures/c/",
+    "/companies/",
+    "/companies/alpha/",
+    "/journals/alpha/",
+    "/statements/st/?company=alpha&year=2026&period=2",
+    "/statements/trial-balance/?company=alpha&year=2026&period=2",
+    "/group/g/?statement=st&year=2026&period=2",
+    "/group/g/members/",
+    "/log/",
+    "/journals/alpha/complete/?text=10",
+    "/codes/acc/?version=2",
+    "/codes/acc/?draft=none",
+)
 VARYING = re.compile(r'csrfmiddlewaretoken" value="[^"]*"|X-CSRFToken[^}]*')
 
 
@@ -45,8 +60,12 @@ class Browser:
     def post(self, address: str, **fields: str) -> int:
         if "csrftoken" not in self.session.cookies:
             self.session.get(self.url + "/codes/acc/", timeout=60)
-        headers = {"X-CSRFToken": self.session.cookies.get("csrftoken", ""), "HX-Request": "true", "Referer": self.url,
-                   "HX-Current-URL": self.url + "/codes/acc/"}  # fmt: skip
+        headers = {
+            "X-CSRFToken": self.session.cookies.get("csrftoken", ""),
+            "HX-Request": "true",
+            "Referer": self.url,
+            "HX-Current-URL": self.url + "/codes/acc/",
+        }
         return self.session.post(self.url + address, data=fields, headers=headers, timeout=60).status_code
 
 
@@ -63,7 +82,9 @@ class TwoProcesses(CommittingTest):
         chance = random.Random(20261126)
         rejected = 0
         for turn in range(6):
-            for step in range(chance.randint(2, 5)):  # several by one, so that the other is some versions behind
+            for step in range(
+                chance.randint(2, 5)
+            ):  # several by one, so that the other is some versions behind
                 status = self._edit(chance, self.browsers[turn % 2], f"{turn}{step}")
                 self.assertIn(status, (200, 404, 422), self.servers[turn % 2].said())
                 rejected += status != 200
@@ -78,27 +99,55 @@ class TwoProcesses(CommittingTest):
         kind = chance.choice(("name", "name", "period", "add", "delete", "move", "company"))
         if kind == "name":
             code = chance.choice(("1010", "1020"))
-            return browser.post(f"/codes/acc/code/{code}/edit/", code=code, name=f"Bank {mark}", account_class="asset", posting="on",
-                                budgeting="on", enabled="on")  # fmt: skip
+            return browser.post(
+                f"/codes/acc/code/{code}/edit/",
+                code=code,
+                name=f"Bank {mark}",
+                account_class="asset",
+                posting="on",
+                budgeting="on",
+                enabled="on",
+            )
         if kind == "period":
             given = "/table/periods/row/?company=alpha&calendar=m"
-            return browser.post(given, row="2026 3", fiscal_year="2026", period="3", name=f"March {mark}", starts_on="2026-03-01",
-                                ends_on="2026-03-31", kind="regular", status=chance.choice(("open", "closed")))  # fmt: skip
+            return browser.post(
+                given,
+                row="2026 3",
+                fiscal_year="2026",
+                period="3",
+                name=f"March {mark}",
+                starts_on="2026-03-01",
+                ends_on="2026-03-31",
+                kind="regular",
+                status=chance.choice(("open", "closed")),
+            )
         if kind == "add":
-            return browser.post("/codes/acc/add/", code="1030", name=f"Till {mark}", account_class="asset", parent="10")
+            return browser.post(
+                "/codes/acc/add/", code="1030", name=f"Till {mark}", account_class="asset", parent="10"
+            )
         if kind == "delete":
             return browser.post("/codes/acc/code/1030/delete/", decided="delete")
         if kind == "move":
             return browser.post("/hierarchies/tree/move/", what="1020", onto=chance.choice(("10", "1")))
-        return browser.post("/table/companies/row/", row="alpha", company="alpha", name=f"Alpha {mark}", country="GB", currency="GBP",
-                            chart="c", calendar="m")  # fmt: skip
+        return browser.post(
+            "/table/companies/row/",
+            row="alpha",
+            company="alpha",
+            name=f"Alpha {mark}",
+            country="GB",
+            currency="GBP",
+            chart="c",
+            calendar="m",
+        )
 
     def _compare(self, when: str) -> None:
         forget()
         here = snapshot.current().state
         for address in PAGES:
             shown = [browser.get(address) for browser in self.browsers]
-            self.assertTrue(shown[0] == shown[1], f"The two processes show different pages at {address} {when}")
+            self.assertTrue(
+                shown[0] == shown[1], f"The two processes show different pages at {address} {when}"
+            )
         names = {code: row.name for code in ("1010", "1020", "1030") if (row := here.get(Code, "acc", code))}
         page = self.browsers[0].get("/codes/acc/")[1]
         for name in names.values():
@@ -108,7 +157,10 @@ class TwoProcesses(CommittingTest):
             self.assertEqual(browser.get("/codes/acc/code/1030/")[0], status, when)
             period = here.get(Period, "m", 2026, 3)
             assert period
-            self.assertTrue(f">{period.name}<" in browser.get("/companies/alpha/")[1], f"{period.name} is not on the page {when}")
+            self.assertTrue(
+                f">{period.name}<" in browser.get("/companies/alpha/")[1],
+                f"{period.name} is not on the page {when}",
+            )
 
 
 class Proven(InWorld):
@@ -128,11 +180,14 @@ class Proven(InWorld):
         self._rename("One", "Two", "Three")
         for _ in range(4):
             self.assertIn("Three", self.group.get("/codes/acc/code/1010/").content.decode())
-        versions = {version: history.state_at(version) for version in range(1, snapshot.current().version + 1)}
+        versions = {
+            version: history.state_at(version) for version in range(1, snapshot.current().version + 1)
+        }
         shown = [state.get(Code, "acc", "1010").name if state else None for state in versions.values()]  # type: ignore[union-attr]
         self.assertEqual(shown, ["Bank", "One", "Two", "Three"])
         self.assertEqual(
-            [told.sentence.split(" to ")[-1] for told in history.of_row("codes", "acc 1010")][:3], ["Three", "Two", "One"]
+            [told.sentence.split(" to ")[-1] for told in history.of_row("codes", "acc 1010")][:3],
+            ["Three", "Two", "One"],
         )
         draft = drafting.bring_back(2, self.mirela, "Back")
         self.assertEqual(drafting.working(draft).state.get(Code, "acc", "1010").name, "One")  # type: ignore[union-attr]
@@ -145,8 +200,14 @@ class Proven(InWorld):
         Workers.turn()
         self._rename("One")
         wrong = before.state.edited([])
-        wrong = wrong.edited(edit for edit in [snapshot.as_edit(Edited.objects.get(version_id=2))._replace(
-            new=self.bank._replace(name="Not so"))])  # type: ignore[union-attr]  # fmt: skip
+        wrong = wrong.edited(
+            edit
+            for edit in [
+                snapshot.as_edit(Edited.objects.get(version_id=2))._replace(
+                    new=self.bank._replace(name="Not so")
+                )
+            ]
+        )  # type: ignore[union-attr]
         Workers.turn()
         snapshot._kept.put("current", snapshot.Snapshot(before.version, before.token, wrong))
         with self.assertLogs("web.definitions.snapshot", "ERROR") as logged:
@@ -160,11 +221,15 @@ class Proven(InWorld):
         Workers.turn()
         self._rename("One")
         Workers.turn()
-        wrong = before.state.edited([actions.Edit("codes", ("acc", "1020"), other, other._replace(name="Not so"))])  # type: ignore[union-attr]
+        wrong = before.state.edited(
+            [actions.Edit("codes", ("acc", "1020"), other, other._replace(name="Not so"))]
+        )  # type: ignore[union-attr]
         snapshot._kept.put("current", snapshot.Snapshot(before.version, before.token, wrong))
         with self.assertLogs("web.definitions.snapshot", "ERROR") as logged:
             self.assertEqual(snapshot.current().state.get(Code, "acc", "1020"), other)
-        self.assertIn("Replaying from version 1 to 2 led to other definitions. Loading anew.", logged.output[0])
+        self.assertIn(
+            "Replaying from version 1 to 2 led to other definitions. Loading anew.", logged.output[0]
+        )
 
     def test_rows_changed_behind_the_log_are_told_by_check(self) -> None:
         forget()
@@ -174,7 +239,9 @@ class Proven(InWorld):
             status, _, told = run("check")
         self.assertEqual(status, 1)
         self.assertIn(
-            "The definitions in the database are not those that version 1 left: somebody changed rows beside the log.", told
+            "The definitions in the database are not those that version 1 left: somebody changed rows beside"
+            " the log.",
+            told,
         )
 
     def test_the_digest_hangs_on_rows_alone(self) -> None:
@@ -186,7 +253,9 @@ class Proven(InWorld):
         self.assertEqual(snapshot.current_uncached().state.digest, state.digest)
         with self.assertRaises(OutOfStep):
             there.replayed([edit])
-        self.assertEqual(encode_row(there.replayed([edit.turned()]).get(Code, "acc", "1010")), encode_row(self.bank))
+        self.assertEqual(
+            encode_row(there.replayed([edit.turned()]).get(Code, "acc", "1010")), encode_row(self.bank)
+        )
 
     def test_a_change_that_commits_while_all_is_read_is_not_half_seen(self) -> None:
         forget()

@@ -1,4 +1,5 @@
-"""Two fiscal years in a currency of three digits, a company whose books are kept elsewhere, a group within a group:
+"""Two fiscal years in a currency of three digits, a company whose books are kept elsewhere, a group within a
+group:
 random packages against a naive computation in decimals that does not use the core."""
 
 from __future__ import annotations
@@ -15,9 +16,27 @@ import openpyxl
 
 from tests.base import PineTest, bring, run
 
-ACCOUNTS = {"100": "asset", "110": "asset", "180": "asset", "200": "liability", "280": "liability", "300": "equity",
-            "400": "revenue", "410": "revenue", "500": "expense", "510": "expense"}  # fmt: skip
-OWN = {"A1": "asset", "A2": "asset", "L1": "liability", "E1": "equity", "R1": "revenue", "X1": "expense", "X2": "expense"}
+ACCOUNTS = {
+    "100": "asset",
+    "110": "asset",
+    "180": "asset",
+    "200": "liability",
+    "280": "liability",
+    "300": "equity",
+    "400": "revenue",
+    "410": "revenue",
+    "500": "expense",
+    "510": "expense",
+}
+OWN = {
+    "A1": "asset",
+    "A2": "asset",
+    "L1": "liability",
+    "E1": "equity",
+    "R1": "revenue",
+    "X1": "expense",
+    "X2": "expense",
+}
 INTO = {"A1": "100", "A2": "110", "L1": "280", "E1": "300", "R1": "410", "X1": "500"}
 YEARS, PERIODS, CLOSING = (2025, 2026), (1, 2, 3, 4), 5
 ENDS = {1: "03-31", 2: "06-30", 3: "09-30", 4: "12-31", CLOSING: "12-31"}
@@ -32,30 +51,78 @@ def table(header: str, *rows: str) -> str:
 
 
 DEFINITIONS = {
-    "code_lists": table("code_list,name,min_length,max_length,characters", "acc,Accounts,3,3,digits", "own,Own,2,2,alphanumeric"),
-    "codes": table("code_list,code,name,account_class", *(f"acc,{c},Account {c},{k}" for c, k in ACCOUNTS.items()),
-                   *(f"own,{c},Own {c},{k}" for c, k in OWN.items())),
+    "code_lists": table(
+        "code_list,name,min_length,max_length,characters",
+        "acc,Accounts,3,3,digits",
+        "own,Own,2,2,alphanumeric",
+    ),
+    "codes": table(
+        "code_list,code,name,account_class",
+        *(f"acc,{c},Account {c},{k}" for c, k in ACCOUNTS.items()),
+        *(f"own,{c},Own {c},{k}" for c, k in OWN.items()),
+    ),
     "structures": table("structure,name,separator", "s,S,|", "o,O,."),
-    "structure_segments": table("structure,position,segment,name,code_list,role", "s,1,account,Account,acc,natural_account", "o,1,nominal,Nominal,own,natural_account"),
+    "structure_segments": table(
+        "structure,position,segment,name,code_list,role",
+        "s,1,account,Account,acc,natural_account",
+        "o,1,nominal,Nominal,own,natural_account",
+    ),
     "charts": table("chart,name,structure", "c,Group,s", "o,Own,o"),
     "calendars": table("calendar,name", "q,Quarters"),
-    "periods": table("calendar,fiscal_year,period,name,starts_on,ends_on,kind",
-                     *(f"q,{y},{p},{y} {p},{y}-{STARTS[p]},{y}-{ENDS[p]},{'closing' if p == CLOSING else 'regular'}" for y in YEARS for p in ENDS)),
-    "companies": table("company,name,country,currency,chart,calendar", "top,Top,KW,KWD,c,q", "mid,Mid,KW,KWD,c,q", "far,Far,KW,KWD,o,q"),
+    "periods": table(
+        "calendar,fiscal_year,period,name,starts_on,ends_on,kind",
+        *(
+            f"q,{y},{p},{y} {p},{y}-{STARTS[p]},{y}-{ENDS[p]},{'closing' if p == CLOSING else 'regular'}"
+            for y in YEARS
+            for p in ENDS
+        ),
+    ),
+    "companies": table(
+        "company,name,country,currency,chart,calendar",
+        "top,Top,KW,KWD,c,q",
+        "mid,Mid,KW,KWD,c,q",
+        "far,Far,KW,KWD,o,q",
+    ),
     "groups": table("group,name,currency,chart", "g,All,KWD,c", "sub,Sub,KWD,c"),
-    "group_members": table("group,member,member_kind", "g,top,company", "g,sub,group", "sub,mid,company", "sub,far,company"),
-    "mappings": table("group,company,position,accounts,target", *(f"g,far,{i * 10},{a},{b}" for i, (a, b) in enumerate(INTO.items(), 1)),
-                      "sub,far,10,all,100"),
-    "eliminations": table("group,elimination,position,accounts,difference_account", 'g,due,10,"180, 280",200', 'g,trade,20,"410, 510",500'),
-    "statements": table("statement,name,chart,kind", "bs,Balance sheet,c,balance_sheet", "is,Income,c,income_statement", "ot,Other,c,other"),
-    "statement_lines": table("statement,line,parent,position,label,kind,accounts,formula,sign",
-        "bs,assets,,1,Assets,heading,,,", 'bs,cash,assets,1,Cash,accounts,"100, 110",,', "bs,due,assets,2,Due,accounts,180,,",
-        "bs,side,,2,Other side,heading,,,", "bs,owed,side,1,Owed,accounts,2*,,", "bs,capital,side,2,Capital,accounts,300,,", "bs,profit,side,3,Profit,result,,,",
-        "is,net,,1,Net,heading,,,", "is,sales,net,1,Sales,accounts,4*,,", "is,costs,net,2,Costs,accounts,500 to 599,,",
-        "is,words,,2,Of which,text,,,", "is,share,,3,Share,formula,,[costs] / [sales],",
-        "ot,mix,,1,Mix,accounts,\"100, 280\",,debit", "ot,gap,,2,,gap,,,", "ot,turned,,3,Turned,accounts,500,,credit",
-        "ot,twice,,4,Twice,formula,,2 * ([mix] - [turned]),"),
-}  # fmt: skip
+    "group_members": table(
+        "group,member,member_kind", "g,top,company", "g,sub,group", "sub,mid,company", "sub,far,company"
+    ),
+    "mappings": table(
+        "group,company,position,accounts,target",
+        *(f"g,far,{i * 10},{a},{b}" for i, (a, b) in enumerate(INTO.items(), 1)),
+        "sub,far,10,all,100",
+    ),
+    "eliminations": table(
+        "group,elimination,position,accounts,difference_account",
+        'g,due,10,"180, 280",200',
+        'g,trade,20,"410, 510",500',
+    ),
+    "statements": table(
+        "statement,name,chart,kind",
+        "bs,Balance sheet,c,balance_sheet",
+        "is,Income,c,income_statement",
+        "ot,Other,c,other",
+    ),
+    "statement_lines": table(
+        "statement,line,parent,position,label,kind,accounts,formula,sign",
+        "bs,assets,,1,Assets,heading,,,",
+        'bs,cash,assets,1,Cash,accounts,"100, 110",,',
+        "bs,due,assets,2,Due,accounts,180,,",
+        "bs,side,,2,Other side,heading,,,",
+        "bs,owed,side,1,Owed,accounts,2*,,",
+        "bs,capital,side,2,Capital,accounts,300,,",
+        "bs,profit,side,3,Profit,result,,,",
+        "is,net,,1,Net,heading,,,",
+        "is,sales,net,1,Sales,accounts,4*,,",
+        "is,costs,net,2,Costs,accounts,500 to 599,,",
+        "is,words,,2,Of which,text,,,",
+        "is,share,,3,Share,formula,,[costs] / [sales],",
+        'ot,mix,,1,Mix,accounts,"100, 280",,debit',
+        "ot,gap,,2,,gap,,,",
+        "ot,turned,,3,Turned,accounts,500,,credit",
+        "ot,twice,,4,Twice,formula,,2 * ([mix] - [turned]),",
+    ),
+}
 CLASS = {**ACCOUNTS, **OWN}
 
 
@@ -111,10 +178,11 @@ class World:
 
     def content(self) -> dict[str, str]:
         return {
-            **DEFINITIONS, "journals": table("company,journal,date,kind", *self.heads),
+            **DEFINITIONS,
+            "journals": table("company,journal,date,kind", *self.heads),
             "journal_lines": table("company,journal,line,account,debit,credit,partner", *self.lines),
             "balances": table("company,fiscal_year,period,account,partner,amount", *self.balances),
-        }  # fmt: skip
+        }
 
 
 def upto(entry: Entry, year: int, period: int) -> bool:
@@ -171,8 +239,11 @@ class TwoYears(PineTest):
         }
         self.assertEqual(found, expected)
 
-    def consolidated(self, year: int, period: int, first: int) -> tuple[list[Entry], dict[str, dict[str, Decimal]]]:
-        """The group's entries after mapping and without what is eliminated; differences by stretch (upto, window) and account."""
+    def consolidated(
+        self, year: int, period: int, first: int
+    ) -> tuple[list[Entry], dict[str, dict[str, Decimal]]]:
+        """The group's entries after mapping and without what is eliminated; differences by stretch (upto,
+        window) and account."""
         left: list[Entry] = []
         taken: dict[str, dict[str, Decimal]] = {"upto": defaultdict(Decimal), "window": defaultdict(Decimal)}
         for entry in self.entries:
@@ -199,27 +270,63 @@ class TwoYears(PineTest):
     ) -> None:
         def total(kind: str, *accounts: str) -> Decimal:
             chosen = (
-                e for e in entries if (upto(e, year, period) if kind == "upto" else within(e, year, first, period) and not e[5])
+                e
+                for e in entries
+                if (upto(e, year, period) if kind == "upto" else within(e, year, first, period) and not e[5])
             )
             own = sum((e[6] for e in chosen if e[1] in accounts), Decimal(0))
-            return own + sum((taken.get(kind, {}).get(account, Decimal(0)) for account in accounts), Decimal(0))
+            return own + sum(
+                (taken.get(kind, {}).get(account, Decimal(0)) for account in accounts), Decimal(0)
+            )
 
         revenue = [c for c, k in CLASS.items() if k in RESULT]
         profit = -total("upto", *revenue)
         cash, due = total("upto", "100", "110"), total("upto", "180")
         owed, capital = -total("upto", "200", "280"), -total("upto", "300")
         stray = total("upto", *(c for c in OWN if CLASS[c] not in RESULT and c not in INTO))
-        self.same("bs", whose, year, period, first, {
-            "assets": cash + due, "cash": cash, "due": due, "side": owed + capital + profit, "owed": owed, "capital": capital, "profit": profit,
-        }, stray)  # fmt: skip
+        self.same(
+            "bs",
+            whose,
+            year,
+            period,
+            first,
+            {
+                "assets": cash + due,
+                "cash": cash,
+                "due": due,
+                "side": owed + capital + profit,
+                "owed": owed,
+                "capital": capital,
+                "profit": profit,
+            },
+            stray,
+        )
         sales, costs = -total("window", "400", "410"), total("window", "500", "510")
         missed = total("window", *(c for c in OWN if CLASS[c] in RESULT and c not in INTO))
-        self.same("is", whose, year, period, first, {
-            "net": sales - costs, "sales": sales, "costs": costs, "words": None, "share": rounded(costs, sales),
-        }, missed)  # fmt: skip
+        self.same(
+            "is",
+            whose,
+            year,
+            period,
+            first,
+            {
+                "net": sales - costs,
+                "sales": sales,
+                "costs": costs,
+                "words": None,
+                "share": rounded(costs, sales),
+            },
+            missed,
+        )
         mix, turned = total("window", "100", "280"), -total("window", "500")
         self.same(
-            "ot", whose, year, period, first, {"mix": mix, "gap": None, "turned": turned, "twice": 2 * (mix - turned)}, Decimal(0)
+            "ot",
+            whose,
+            year,
+            period,
+            first,
+            {"mix": mix, "gap": None, "turned": turned, "twice": 2 * (mix - turned)},
+            Decimal(0),
         )
 
     def same(
@@ -234,7 +341,10 @@ class TwoYears(PineTest):
     ) -> None:
         words = ("statement", statement, *whose, *self.when(year, period, first))
         found = {row["line"]: row["amount"] for row in self.ask(*words)}
-        expected = {line: "" if value is None else f"{value:.3f}".replace("-0.000", "0.000") for line, value in wanted.items()}
+        expected = {
+            line: "" if value is None else f"{value:.3f}".replace("-0.000", "0.000")
+            for line, value in wanted.items()
+        }
         if stray:
             expected["unplaced"] = f"{stray:.3f}"
         self.assertEqual(found, expected, words)
@@ -250,7 +360,7 @@ class TwoYears(PineTest):
             self.assertEqual((status, told.strip().split("\n")[-1]), (0, "Imported: nothing new."))
             self.assertEqual(run(*words), before)
             self.assertEqual(run(*words, "--format", "xlsx", "--output", f"{folder}/bs.xlsx")[0], 0)
-            page = openpyxl.load_workbook(io.BytesIO(open(f"{folder}/bs.xlsx", "rb").read())).active  # noqa: SIM115
+            page = openpyxl.load_workbook(io.BytesIO(open(f"{folder}/bs.xlsx", "rb").read())).active
         rows = [[cell.value for cell in row] for row in page.iter_rows()]
         self.assertEqual(rows[0], ["line", "label", "depth", "amount"])
         told_amounts = [row.rsplit(",", 1)[1] for row in before[1].strip().split("\n")[1:]]

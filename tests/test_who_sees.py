@@ -1,4 +1,5 @@
-"""A company accountant, beside a group that is not theirs: everything shown about a thing asks for the right to that thing."""
+"""A company accountant, beside a group that is not theirs: everything shown about a thing asks for the right
+to that thing."""
 
 from __future__ import annotations
 
@@ -27,12 +28,26 @@ SECRETS = (
 
 
 def world() -> dict[str, str]:
-    rows = [row._replace(name="Hidden Holding") if isinstance(row, Company) and row.company == "gamma" else row for row in rich()]
-    rows = [row._replace(name="Secret account") if isinstance(row, Code) and row.code == "SL" else row for row in rows]
     rows = [
-        row._replace(label="Veiled line") if isinstance(row, StatementLine) and row.statement == "own-bs" else row for row in rows
+        row._replace(name="Hidden Holding") if isinstance(row, Company) and row.company == "gamma" else row
+        for row in rich()
     ]
-    rows = [row._replace(name="Mystery elimination") if type(row).__name__ == "Elimination" else row for row in rows]
+    rows = [
+        row._replace(name="Secret account") if isinstance(row, Code) and row.code == "SL" else row
+        for row in rows
+    ]
+    rows = [
+        (
+            row._replace(label="Veiled line")
+            if isinstance(row, StatementLine) and row.statement == "own-bs"
+            else row
+        )
+        for row in rows
+    ]
+    rows = [
+        row._replace(name="Mystery elimination") if type(row).__name__ == "Elimination" else row
+        for row in rows
+    ]
     rows = [row for row in rows if not (isinstance(row, IntercompanyPair) and row.partner == "gamma")]
     return {**tables_of(rows), "journals": JOURNALS, "journal_lines": LINES}
 
@@ -59,17 +74,31 @@ class WhoSees(PineTest):
             ):
                 for odd in (
                     {},
-                    {"company": "gamma", "code_list": "own", "code": "SL", "chart": "d", "statement": "own-bs", "structure": "o"},
+                    {
+                        "company": "gamma",
+                        "code_list": "own",
+                        "code": "SL",
+                        "chart": "d",
+                        "statement": "own-bs",
+                        "structure": "o",
+                    },
                 ):
                     reply = self.own.get(address(pattern, **odd) + query)
                     if reply.streaming:
                         continue
                     page = reply.content.decode(errors="replace")
-                    told += [f"{secret} at {address(pattern, **odd)}{query}" for secret in SECRETS if secret in page]
+                    told += [
+                        f"{secret} at {address(pattern, **odd)}{query}"
+                        for secret in SECRETS
+                        if secret in page
+                    ]
         self.assertEqual(told, [])
 
     def test_lines_of_another_company_are_refused_without_a_word_of_it(self) -> None:
-        lines = [{"line_company": "gamma", "account": "SL", "debit": "5"}, {"account": "10-1010-", "credit": "5"}]
+        lines = [
+            {"line_company": "gamma", "account": "SL", "debit": "5"},
+            {"account": "10-1010-", "credit": "5"},
+        ]
         body = json.dumps({"journal": "X1", "date": "2026-02-20", "kind": "general", "lines": lines})
         reply = self.own.post("/journals/alpha/check/", body, content_type="application/json").json()
         self.assertEqual([fault["what"] for fault in reply["faults"]], ["gamma is not a company of yours."])
@@ -78,7 +107,9 @@ class WhoSees(PineTest):
         self.own.post("/journals/alpha/forget/", "{}", content_type="application/json")
         page = self.own.get("/journals/alpha/new/").content.decode()
         self.assertNotIn("gamma", page)
-        self.assertEqual(page.count('value="beta"'), 1, "beta is a partner of alpha and not a company to key lines of")
+        self.assertEqual(
+            page.count('value="beta"'), 1, "beta is a partner of alpha and not a company to key lines of"
+        )
 
     def test_counts_are_of_their_own_companies(self) -> None:
         shown = re.sub(r"<[^>]+>|\s+", " ", self.own.get("/codes/acc/code/2810/posted/").content.decode())
@@ -93,7 +124,9 @@ class WhoSees(PineTest):
         who = person("other", "company")
         with self.assertRaises(KeyError):
             sees(who, self._state(), "vault", "x")
-        with self.assertRaisesMessage(ValueError, "Nobody said who may know of what vaults/<str:vault>/ names: vault."):
+        with self.assertRaisesMessage(
+            ValueError, "Nobody said who may know of what vaults/<str:vault>/ names: vault."
+        ):
             route("vaults/<str:vault>/", needs(rights.SIGNED_IN)(lambda request, state, vault: None), "vault")  # type: ignore[arg-type, return-value]
 
     def _state(self) -> object:
@@ -110,7 +143,13 @@ class WhoSees(PineTest):
         self.assertEqual(self.group.get("/codes/acc/add/").status_code, 405)
 
     def test_figures_are_kept_by_nobody_and_requests_have_numbers(self) -> None:
-        for target in ("/codes/acc/", "/statements/st/?company=alpha", "/journals/alpha/", "/codes/acc/out/csv/", "/find/?q=1"):
+        for target in (
+            "/codes/acc/",
+            "/statements/st/?company=alpha",
+            "/journals/alpha/",
+            "/codes/acc/out/csv/",
+            "/find/?q=1",
+        ):
             reply = self.group.get(target)
             self.assertEqual(reply["Cache-Control"], "no-store, private", target)
             self.assertRegex(reply["X-Request-Number"], r"^[0-9a-f]{8}$")
@@ -121,7 +160,9 @@ class WhoSees(PineTest):
 
     def test_scripts_of_somebody_signed_out_are_told_where_to_sign_in(self) -> None:
         nobody = TurningClient()
-        self.assertEqual(nobody.get("/codes/acc/rows/", headers={"HX-Request": "true"})["HX-Redirect"], "/sign-in/?next=/")
+        self.assertEqual(
+            nobody.get("/codes/acc/rows/", headers={"HX-Request": "true"})["HX-Redirect"], "/sign-in/?next=/"
+        )
         reply = nobody.post("/journals/alpha/check/", "{}", content_type="application/json")
         self.assertEqual((reply.status_code, reply.json()), (401, {"sign_in": "/sign-in/?next=/"}))
         self.assertEqual(nobody.get("/codes/acc/")["Location"], "/sign-in/?next=/codes/acc/")
@@ -137,10 +178,14 @@ class Settings(PineTest):
     @override_settings(AXES_ENABLED=True)
     def test_ten_misses_by_one_address_slow_it_whoever_it_names(self) -> None:
         guesser = TurningClient()
-        replies = [guesser.post("/sign-in/", {"username": f"name{i}", "password": "guess"}) for i in range(11)]
+        replies = [
+            guesser.post("/sign-in/", {"username": f"name{i}", "password": "guess"}) for i in range(11)
+        ]
         self.assertEqual([reply.status_code for reply in replies], [200] * 9 + [429] * 2)
         self.assertContains(
-            replies[-1], "Too many tries did not succeed from here. Wait fifteen minutes, then try again.", status_code=429
+            replies[-1],
+            "Too many tries did not succeed from here. Wait fifteen minutes, then try again.",
+            status_code=429,
         )
 
     def test_without_a_secret_nothing_starts_and_behind_tls_cookies_are_secure(self) -> None:
@@ -151,12 +196,22 @@ class Settings(PineTest):
         from tests.serving import ROOT, environment
 
         def started(**more: str) -> subprocess.CompletedProcess[str]:
-            code = "from django.conf import settings as s; print(s.SESSION_COOKIE_SECURE, s.SECURE_HSTS_SECONDS, s.ALLOWED_HOSTS)"
-            return subprocess.run([sys.executable, "-c", code], env={**environment(**more), "DJANGO_SETTINGS_MODULE": "web.settings"},
-                                  cwd=ROOT, capture_output=True, text=True)  # fmt: skip
+            code = (
+                "from django.conf import settings as s; print(s.SESSION_COOKIE_SECURE, s.SECURE_HSTS_SECONDS,"
+                " s.ALLOWED_HOSTS)"
+            )
+            return subprocess.run(
+                [sys.executable, "-c", code],
+                env={**environment(**more), "DJANGO_SETTINGS_MODULE": "web.settings"},
+                cwd=ROOT,
+                capture_output=True,
+                text=True,
+            )
 
         self.assertIn("Give a secret in PINE_SECRET", started(PINE_SECRET="").stderr)
         self.assertEqual(started().stdout.strip(), "False 0 ['localhost', '127.0.0.1', '[::1]']")
-        self.assertEqual(started(PINE_ADDRESS="https://books.example").stdout.strip(),
-                         "True 31536000 ['localhost', '127.0.0.1', '[::1]', 'books.example']")  # fmt: skip
+        self.assertEqual(
+            started(PINE_ADDRESS="https://books.example").stdout.strip(),
+            "True 31536000 ['localhost', '127.0.0.1', '[::1]', 'books.example']",
+        )
         self.assertNotIn("testserver", os.environ.get("PINE_HOSTS", ""))

@@ -1,4 +1,5 @@
-"""What a server process keeps between requests. Every such memory is one of these, so that all have bounds and tests can
+"""What a server process keeps between requests. Every such memory is one of these, so that all have bounds
+and tests can
 let two processes take turns.
 """
 
@@ -17,9 +18,11 @@ EVERY: list[ProcessCache[Any, Any]] = []
 
 
 class ProcessCache(Generic[K, V]):
-    """A bounded memory; what was used longest ago goes first. `size` measures an entry in the unit of `most` (default: 1).
+    """A bounded memory; what was used longest ago goes first. `size` measures an entry in the unit of `most`
+    (default: 1).
 
-    Entries belong to the database the process is connected to. `lock` guards it; hold it to look and then put.
+    Entries belong to the database the process is connected to. `lock` guards it; hold it to look and then
+    put.
     """
 
     def __init__(self, most: float, size: Callable[[V], float] | None = None):
@@ -52,7 +55,8 @@ class ProcessCache(Generic[K, V]):
             self._entries = self._fresh()
 
     def exchanged(self, entries: LRUCache[Any, V] | None) -> LRUCache[Any, V]:
-        """Puts other contents in (None: nothing) and gives those that were there: for tests of several processes."""
+        """Puts other contents in (None: nothing) and gives those that were there: for tests of several
+        processes."""
         with self.lock:
             former, self._entries = self._entries, self._fresh() if entries is None else entries
             return former

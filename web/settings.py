@@ -1,4 +1,5 @@
-"""Settings. The launcher gives the address of the database and the secret; nothing here reaches out to a network."""
+"""Settings. The launcher gives the address of the database and the secret; nothing here reaches out to a
+network."""
 
 import os
 import sys
@@ -16,7 +17,8 @@ SECRET_KEY = os.environ.get("PINE_SECRET", "")
 if not SECRET_KEY:
     raise ImproperlyConfigured("Give a secret in PINE_SECRET; ./pine makes one and keeps it.")
 PUBLIC = urlsplit(os.environ.get("PINE_ADDRESS", ""))
-"""Where people reach it, as https://books.example, where a proxy with TLS stands before it; else only this machine does."""
+"""Where people reach it, as https://books.example, where a proxy with TLS stands before it; else only this
+machine does."""
 BEHIND_TLS = PUBLIC.scheme == "https"
 ALLOWED_HOSTS = [
     *(os.environ.get("PINE_HOSTS") or "localhost,127.0.0.1,[::1]").split(","),
@@ -105,7 +107,8 @@ LOGIN_URL = "sign-in"
 LOGIN_REDIRECT_URL = "/"
 LOGOUT_REDIRECT_URL = "sign-in"
 PASSWORD_HASHERS = [
-    "django.contrib.auth.hashers.Argon2PasswordHasher",  # harder to guess than the default and three times as fast to check
+    # harder to guess than the default and three times as fast to check
+    "django.contrib.auth.hashers.Argon2PasswordHasher",
     "django.contrib.auth.hashers.PBKDF2PasswordHasher",
 ]
 AXES_FAILURE_LIMIT = 10

@@ -1,4 +1,5 @@
-"""Checks of definitions, one function a table, registered where they stand. Screens and imports ask the same ones."""
+"""Checks of definitions, one function a table, registered where they stand. Screens and imports ask the same
+ones."""
 
 from __future__ import annotations
 
@@ -28,7 +29,8 @@ def of_rows(state: State, table: str, rows: list[Any]) -> Iterator[Fault]:
 
 
 class Judged(NamedTuple):
-    """Faults of the rows that a change leaves, and faults (that must be put right) of other rows that follow from it."""
+    """Faults of the rows that a change leaves, and faults (that must be put right) of other rows that follow
+    from it."""
 
     own: list[Fault]
     following: list[Fault]
@@ -37,7 +39,8 @@ class Judged(NamedTuple):
 def judge(before: State, after: State, edits: Sequence[Edit]) -> Judged:
     """What is wrong with the rows that edits leave behind and with those whose checks read what they changed.
 
-    A fault that stood there before is not the change's doing. Worth a look is only told of the rows themselves.
+    A fault that stood there before is not the change's doing. Worth a look is only told of the rows
+    themselves.
     """
     own, more = _left(edits), Rows()
     for row in dependents.rows_to_check(before, after, edits):
@@ -52,7 +55,9 @@ def judge(before: State, after: State, edits: Sequence[Edit]) -> Judged:
         if (fault.where, fault.code) not in told
     ]
     if blocking(found) or elsewhere:
-        there = {name: _before(before, {**own.get(name, {}), **more.get(name, {})}, name) for name in {*own, *more}}
+        there = {
+            name: _before(before, {**own.get(name, {}), **more.get(name, {})}, name) for name in {*own, *more}
+        }
         known = {(fault.where, fault.what) for fault in _of_tables(before, there)}
         found = [fault for fault in found if (fault.where, fault.what) not in known]
         elsewhere = [fault for fault in elsewhere if (fault.where, fault.what) not in known]
@@ -88,7 +93,8 @@ def _with_its_row(state: State, fault: Fault) -> Fault:
 
 
 def of_cells(edits: Iterable[Edit]) -> list[Fault]:
-    """Cells of the rows that edits leave behind which no package could bring. While there are any, nothing else is asked."""
+    """Cells of the rows that edits leave behind which no package could bring. While there are any, nothing
+    else is asked."""
     return [fault for rows in _left(edits).values() for fault in cells.check(list(rows.values()))]
 
 

@@ -10,13 +10,17 @@ from core.state import State
 from core.tables import BY_ROW
 
 
-def fault(row: Any, column: str, what: str, way_out: str = "", code: str = "definition", severity: str = MUST) -> Fault:
+def fault(
+    row: Any, column: str, what: str, way_out: str = "", code: str = "definition", severity: str = MUST
+) -> Fault:
     """A fault at a column of a definition's row, with the value found there."""
     table = BY_ROW[type(row)]
     value = getattr(row, column, "")
     shown = "" if value is None else str(value).lower() if isinstance(value, bool) else str(value)
     key = table.key(row)
-    return Fault(code, what, Place(table.name, key, column, shown), way_out, f"{table.name}:{key[-1]}", severity)
+    return Fault(
+        code, what, Place(table.name, key, column, shown), way_out, f"{table.name}:{key[-1]}", severity
+    )
 
 
 def selector_faults(state: State, row: Any, column: str, code_list: str) -> tuple[Picked, list[Fault]]:

@@ -1,4 +1,5 @@
-"""Each cell of a row as a package could bring it: so that what a screen or a command puts there can go out and come in again."""
+"""Each cell of a row as a package could bring it: so that what a screen or a command puts there can go out
+and come in again."""
 
 from __future__ import annotations
 
@@ -20,13 +21,21 @@ def check(rows: list[Any]) -> Iterator[Fault]:
             if not text:
                 if column.must or value != empty_value(column):
                     yield fault(
-                        row, column.name, f"The {column.name.replace('_', ' ')} must be given.", "Fill the cell.", "cell-empty"
+                        row,
+                        column.name,
+                        f"The {column.name.replace('_', ' ')} must be given.",
+                        "Fill the cell.",
+                        "cell-empty",
                     )
                 continue
             try:
                 if read_cell(column, text) != value:
                     yield fault(
-                        row, column.name, f"'{text}' would be read as something else.", "Correct the cell.", "cell-unreadable"
+                        row,
+                        column.name,
+                        f"'{text}' would be read as something else.",
+                        "Correct the cell.",
+                        "cell-unreadable",
                     )
             except ValueError as told:
                 yield fault(row, column.name, str(told), "Correct the cell.", "cell-unreadable")

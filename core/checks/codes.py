@@ -13,7 +13,16 @@ from core.hierarchies import find_cycle, taken_in
 from core.listing import BUILT_IN, choices_of, value_fault
 from core.selector_text import parse
 from core.state import State
-from core.tables import Code, CodeList, CodeName, CodeProperty, Hierarchy, HierarchyNode, ListProperty, SetAside
+from core.tables import (
+    Code,
+    CodeList,
+    CodeName,
+    CodeProperty,
+    Hierarchy,
+    HierarchyNode,
+    ListProperty,
+    SetAside,
+)
 
 LONGEST = 40
 DEEPEST = 60
@@ -23,12 +32,23 @@ FEW = 200
 def lists(state: State, rows: list[CodeList]) -> Iterator[Fault]:
     for row in rows:
         if row.max_length < row.min_length:
-            yield fault(row, "max_length", f"The maximum length {row.max_length} is below the minimum {row.min_length}.",
-                        "Raise the maximum or lower the minimum.")  # fmt: skip
+            yield fault(
+                row,
+                "max_length",
+                f"The maximum length {row.max_length} is below the minimum {row.min_length}.",
+                "Raise the maximum or lower the minimum.",
+            )
         if row.max_length > LONGEST:
-            yield fault(row, "max_length", f"Codes have at most {LONGEST} characters.", "Lower the maximum length.")
+            yield fault(
+                row, "max_length", f"Codes have at most {LONGEST} characters.", "Lower the maximum length."
+            )
         if row.zero_pad and row.min_length != row.max_length:
-            yield fault(row, "zero_pad", "Zero padding needs codes of one length.", "Make minimum and maximum length equal.")
+            yield fault(
+                row,
+                "zero_pad",
+                "Zero padding needs codes of one length.",
+                "Make minimum and maximum length equal.",
+            )
         for code in list_index(state, row.code_list).codes.values():
             if text := text_fault(row, code.code, code.rollup):
                 yield fault(code, "code", text, "Correct the code, or the rule of the list.", "code-text")
@@ -44,15 +64,36 @@ def codes(state: State, rows: list[Code]) -> Iterator[Fault]:
         if rule and (text := text_fault(rule, row.code, row.rollup)):
             yield fault(row, "code", text, "Correct the code, or the rule of the list.", "code-text")
         if row.code_list in natural and row.takes_amounts and not row.account_class:
-            yield fault(row, "account_class", f"{row.code} {row.name} has no account class.",
-                        "Give asset, liability, equity, revenue or expense.", "class-missing")  # fmt: skip
-        # A list that serves nowhere yet may be made ready first: its codes may have the classes they will need.
+            yield fault(
+                row,
+                "account_class",
+                f"{row.code} {row.name} has no account class.",
+                "Give asset, liability, equity, revenue or expense.",
+                "class-missing",
+            )
+        # A list that serves nowhere yet may be made ready first: its codes may have the classes they will
+        # need.
         if row.account_class and (row.rollup or row.code_list in serving - natural):
-            where = "A rollup code" if row.rollup else f"A code of {row.code_list}, which serves as natural account nowhere,"
-            yield fault(row, "account_class", f"{where} has no account class.", "Leave the class empty.", "class-unexpected")
+            where = (
+                "A rollup code"
+                if row.rollup
+                else f"A code of {row.code_list}, which serves as natural account nowhere,"
+            )
+            yield fault(
+                row,
+                "account_class",
+                f"{where} has no account class.",
+                "Leave the class empty.",
+                "class-unexpected",
+            )
         if row.in_use_from and row.in_use_until and row.in_use_until < row.in_use_from:
-            yield fault(row, "in_use_until", f"{row.code} would be closed before it is in use from {row.in_use_from}.",
-                        "Give a later last day.", "dates")  # fmt: skip
+            yield fault(
+                row,
+                "in_use_until",
+                f"{row.code} would be closed before it is in use from {row.in_use_from}.",
+                "Give a later last day.",
+                "dates",
+            )
 
 
 def hierarchies(state: State, rows: list[Hierarchy]) -> Iterator[Fault]:
@@ -64,20 +105,40 @@ def hierarchies(state: State, rows: list[Hierarchy]) -> Iterator[Fault]:
         if row.main:
             other = mains.setdefault(row.code_list, row.hierarchy)
             if other != row.hierarchy and (row in rows or state.get(Hierarchy, other) in rows):
-                yield fault(row, "main", f"{row.code_list} has a main hierarchy already: {other}.", "Make one of them not main.")
+                yield fault(
+                    row,
+                    "main",
+                    f"{row.code_list} has a main hierarchy already: {other}.",
+                    "Make one of them not main.",
+                )
 
 
 def _version(state: State, row: Hierarchy) -> Iterator[Fault]:
     other = state.get(Hierarchy, row.version_of)
     if other is None:
         yield fault(
-            row, "version_of", f"There is no hierarchy {row.version_of}.", "Name the hierarchy it is a version of.", "reference"
+            row,
+            "version_of",
+            f"There is no hierarchy {row.version_of}.",
+            "Name the hierarchy it is a version of.",
+            "reference",
         )
     elif other.version_of or other.code_list != row.code_list or other.hierarchy == row.hierarchy:
-        yield fault(row, "version_of", f"{row.version_of} is not a hierarchy of {row.code_list} in its own right.",
-                    "Name the hierarchy it is a version of.", "version")  # fmt: skip
+        yield fault(
+            row,
+            "version_of",
+            f"{row.version_of} is not a hierarchy of {row.code_list} in its own right.",
+            "Name the hierarchy it is a version of.",
+            "version",
+        )
     if row.main:
-        yield fault(row, "main", "A kept version of a hierarchy is never the main one.", "Make it not main.", "version")
+        yield fault(
+            row,
+            "main",
+            "A kept version of a hierarchy is never the main one.",
+            "Make it not main.",
+            "version",
+        )
 
 
 def nodes(state: State, rows: list[HierarchyNode]) -> Iterator[Fault]:
@@ -88,24 +149,43 @@ def nodes(state: State, rows: list[HierarchyNode]) -> Iterator[Fault]:
         code = state.get(Code, head.code_list, row.code)
         if code is None:
             yield fault(
-                row, "code", f"There is no code {row.code} in {head.code_list}.", "Add the code or correct it.", "reference"
+                row,
+                "code",
+                f"There is no code {row.code} in {head.code_list}.",
+                "Add the code or correct it.",
+                "reference",
             )
         if not row.parent:
             continue
         parent = state.get(Code, head.code_list, row.parent)
         if parent is None:
             yield fault(
-                row, "parent", f"There is no code {row.parent} in {head.code_list}.", "Choose a rollup code.", "reference"
+                row,
+                "parent",
+                f"There is no code {row.parent} in {head.code_list}.",
+                "Choose a rollup code.",
+                "reference",
             )
         elif not parent.rollup:
-            yield fault(row, "parent", f"{row.parent} {parent.name} is a posting code and has nothing below it.",
-                        "Choose a rollup code.", "parent-posting")  # fmt: skip
+            yield fault(
+                row,
+                "parent",
+                f"{row.parent} {parent.name} is a posting code and has nothing below it.",
+                "Choose a rollup code.",
+                "parent-posting",
+            )
         elif state.get(HierarchyNode, row.hierarchy, row.parent) is None:
-            yield fault(row, "parent", f"{row.parent} does not stand in hierarchy {row.hierarchy}.",
-                        "Place it in the hierarchy first.", "parent-absent")  # fmt: skip
+            yield fault(
+                row,
+                "parent",
+                f"{row.parent} does not stand in hierarchy {row.hierarchy}.",
+                "Place it in the hierarchy first.",
+                "parent-absent",
+            )
     for name in sorted({row.hierarchy for row in rows}):
         own = [row for row in rows if row.hierarchy == name]
-        # A few moves can only close a circle above the codes that were moved; a whole tree is gone through once.
+        # A few moves can only close a circle above the codes that were moved; a whole tree is gone through
+        # once.
         if len(own) <= FEW and not _circle_above(state, name, own):
             yield from _intakes(state, name)
             continue
@@ -114,7 +194,8 @@ def nodes(state: State, rows: list[HierarchyNode]) -> Iterator[Fault]:
 
 
 def _circle_above(state: State, hierarchy: str, rows: list[HierarchyNode]) -> bool:
-    """Whether the way up from any of these codes comes back to itself, or is as long as no tree may be deep."""
+    """Whether the way up from any of these codes comes back to itself, or is as long as no tree may be
+    deep."""
     part = state.part(HierarchyNode, hierarchy)
     for row in rows:
         at, steps = row.parent, 0
@@ -136,16 +217,32 @@ def _intakes(state: State, hierarchy: str) -> Iterator[Fault]:
         for text in parsed.faults:
             yield fault(row, "intake", text, "Correct the intake.", "selector")
         if code is not None and not code.rollup:
-            yield fault(row, "intake", f"{row.code} is a posting code and takes nothing in.", "Leave the intake empty.", "intake")
+            yield fault(
+                row,
+                "intake",
+                f"{row.code} is a posting code and takes nothing in.",
+                "Leave the intake empty.",
+                "intake",
+            )
         if any(item.kind == "under" for item in (*parsed.items, *parsed.taken_away)):
-            yield fault(row, "intake", "An intake names codes, ranges and beginnings; 'under' would turn round on itself.",
-                        "Name the codes themselves.", "intake")  # fmt: skip
+            yield fault(
+                row,
+                "intake",
+                "An intake names codes, ranges and beginnings; 'under' would turn round on itself.",
+                "Name the codes themselves.",
+                "intake",
+            )
     told: set[tuple[str, str]] = set()
     for taken, into in sorted(taken_in(state, hierarchy, head.code_list).items()) if head and rows else ():
         if len(into) > 1 and (into[0], into[1]) not in told:
             told.add((into[0], into[1]))
-            yield fault(rows[into[1]], "intake", f"The intakes of {into[0]} and {into[1]} both take {taken} in.",
-                        "Take it out of one of them.", "intake-twice")  # fmt: skip
+            yield fault(
+                rows[into[1]],
+                "intake",
+                f"The intakes of {into[0]} and {into[1]} both take {taken} in.",
+                "Take it out of one of them.",
+                "intake-twice",
+            )
 
 
 def _shape(state: State, hierarchy: str) -> Iterator[Fault]:
@@ -154,7 +251,9 @@ def _shape(state: State, hierarchy: str) -> Iterator[Fault]:
     if cycle := find_cycle(parents):
         row = part[(hierarchy, cycle[0])]
         path = " under ".join([*cycle, cycle[0]])
-        yield fault(row, "parent", f"A code stands under itself: {path}.", "Move one of them elsewhere.", "cycle")
+        yield fault(
+            row, "parent", f"A code stands under itself: {path}.", "Move one of them elsewhere.", "cycle"
+        )
         return
     depths: dict[str, int] = {"": 0}
     for code in parents:
@@ -168,8 +267,13 @@ def _shape(state: State, hierarchy: str) -> Iterator[Fault]:
             base += 1
             depths[up] = base
         if depths.get(code, 0) > DEEPEST:
-            yield fault(part[(hierarchy, code)], "parent", f"{code} would stand {depths[code]} levels deep.",
-                        f"A hierarchy has at most {DEEPEST} levels.", "too-deep")  # fmt: skip
+            yield fault(
+                part[(hierarchy, code)],
+                "parent",
+                f"{code} would stand {depths[code]} levels deep.",
+                f"A hierarchy has at most {DEEPEST} levels.",
+                "too-deep",
+            )
             return
 
 
@@ -178,17 +282,31 @@ def of_codes(state: State, rows: list[Any]) -> Iterator[Fault]:
     for row in rows:
         if state.get(Code, row.code_list, row.code) is None:
             yield fault(
-                row, "code", f"There is no code {row.code} in {row.code_list}.", "Add the code or correct it.", "reference"
+                row,
+                "code",
+                f"There is no code {row.code} in {row.code_list}.",
+                "Add the code or correct it.",
+                "reference",
             )
 
 
 def own_properties(state: State, rows: list[ListProperty]) -> Iterator[Fault]:
     for row in rows:
         if row.property in (*Code._fields, *BUILT_IN):
-            yield fault(row, "property", f"{row.property} is a property of every code already.", "Give another one.", "taken")
+            yield fault(
+                row,
+                "property",
+                f"{row.property} is a property of every code already.",
+                "Give another one.",
+                "taken",
+            )
         if row.kind == "choice" and not choices_of(row):
             yield fault(
-                row, "choices", f"{row.name} has nothing to choose from.", "Give its choices, parted by commas.", "choices"
+                row,
+                "choices",
+                f"{row.name} has nothing to choose from.",
+                "Give its choices, parted by commas.",
+                "choices",
             )
 
 
@@ -197,8 +315,13 @@ def property_values(state: State, rows: list[CodeProperty]) -> Iterator[Fault]:
     for row in rows:
         rule = state.get(ListProperty, row.code_list, row.property)
         if rule is None:
-            yield fault(row, "property", f"{row.code_list} has no property {row.property}.", "Add the property, or leave the value out.",
-                        "reference")  # fmt: skip
+            yield fault(
+                row,
+                "property",
+                f"{row.code_list} has no property {row.property}.",
+                "Add the property, or leave the value out.",
+                "reference",
+            )
         elif told := value_fault(rule, row.value):
             yield fault(row, "value", told, "Correct the value.", "property-value")
 
@@ -208,7 +331,11 @@ def set_aside(state: State, rows: list[SetAside]) -> Iterator[Fault]:
     for row in rows:
         if row.doubt not in KINDS:
             yield fault(
-                row, "doubt", f"There is no doubt {row.doubt}.", f"One of these is expected: {', '.join(KINDS)}.", "reference"
+                row,
+                "doubt",
+                f"There is no doubt {row.doubt}.",
+                f"One of these is expected: {', '.join(KINDS)}.",
+                "reference",
             )
 
 

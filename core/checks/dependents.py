@@ -1,6 +1,7 @@
 """Rows that a change doesn't touch, but whose checks read what it changed: they must be looked at again.
 
-What each check reads is said here, once. A property test (core/tests/test_soundness.py) makes acts at random and finds
+What each check reads is said here, once. A property test (core/tests/test_soundness.py) makes acts at random
+and finds
 what is missing.
 """
 
@@ -54,7 +55,8 @@ WHOLE = {
     "structure_segments": StructureSegment,
     "account_strings": AccountString,
 }
-"""Tables whose rows make up one thing by their first key column: all of it is looked at when one goes or changes."""
+"""Tables whose rows make up one thing by their first key column: all of it is looked at when one goes or
+changes."""
 
 
 def rows_to_check(before: State, after: State, edits: Iterable[Edit]) -> Iterator[Any]:
@@ -87,7 +89,8 @@ def _differs(edit: Edit, *columns: str) -> bool:
 
 
 def _after_codes(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]:
-    """What names codes that went or take no amounts any more; statements and intakes that others may fall into."""
+    """What names codes that went or take no amounts any more; statements and intakes that others may fall
+    into."""
     limited: dict[str, set[str]] = {}
     shaped: set[str] = set()
     for edit in by_table.get("codes", ()):
@@ -100,7 +103,9 @@ def _after_codes(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]
             for chart in naming.charts_of_list(after, edit.key[0]):
                 yield from _of_chart(after, chart)
     for code_list, codes in limited.items():
-        yield from (cell.row for cell in naming.cells(after, code_list) if _names_one(after, code_list, cell, codes))
+        yield from (
+            cell.row for cell in naming.cells(after, code_list) if _names_one(after, code_list, cell, codes)
+        )
     for code_list in shaped:
         yield from _statements_of(after, code_list)
         for head in after.rows(Hierarchy):
@@ -121,10 +126,16 @@ def _names_one(state: State, code_list: str, cell: naming.Named, codes: set[str]
         return False
     if cell.kind == naming.ACCOUNT:
         parts = zip(index_of_chart.segments, index_of_chart.split(value), strict=False)
-        return any(field.code_list == code_list and (part in codes or field.padded(part) in codes) for field, part in parts)
+        return any(
+            field.code_list == code_list and (part in codes or field.padded(part) in codes)
+            for field, part in parts
+        )
     fields = {field.name: field for field in index_of_chart.dimensions if field.code_list == code_list}
     given = parse_dimensions(value)[0]
-    return any(name in fields and (code in codes or fields[name].padded(code) in codes) for name, code in given.items())
+    return any(
+        name in fields and (code in codes or fields[name].padded(code) in codes)
+        for name, code in given.items()
+    )
 
 
 def _statements_of(after: State, code_list: str) -> Iterator[StatementLine]:
@@ -141,7 +152,9 @@ def _after_trees(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]
             if row is not None and _differs(edit, "code_list", "main", "version_of"):
                 lists.add(row.code_list)
                 yield from (
-                    head for head in after.rows(Hierarchy) if head.code_list == row.code_list or head.version_of == row.hierarchy
+                    head
+                    for head in after.rows(Hierarchy)
+                    if head.code_list == row.code_list or head.version_of == row.hierarchy
                 )
         if edit.old is not None and _differs(edit, "code_list"):
             yield from after.part(HierarchyNode, edit.key[0]).values()
@@ -166,12 +179,20 @@ def _after_trees(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]
 def _after_charts(before: State, after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]:
     """All that stands on a chart whose structure, segments or dimensions are other ones now."""
     structures = {edit.key[0] for edit in by_table.get("structures", ()) if _differs(edit, "separator")}
-    structures |= {e.key[0] for e in by_table.get("structure_segments", ()) if _differs(e, "segment", "code_list", "role")}
+    structures |= {
+        e.key[0]
+        for e in by_table.get("structure_segments", ())
+        if _differs(e, "segment", "code_list", "role")
+    }
     for name in structures:
         if (structure := after.get(Structure, name)) is not None:
             yield structure
     charts = {row.chart for row in after.rows(Chart) if row.structure in structures}
-    charts |= {edit.key[0] for edit in by_table.get("charts", ()) if edit.old is not None and _differs(edit, "structure")}
+    charts |= {
+        edit.key[0]
+        for edit in by_table.get("charts", ())
+        if edit.old is not None and _differs(edit, "structure")
+    }
     charts |= {edit.key[0] for edit in by_table.get("chart_dimensions", ()) if _differs(edit)}
     charts |= {edit.key[0] for edit in by_table.get("chart_segments", ()) if _differs(edit, "default_code")}
     for dimension in by_table.get("dimensions", ()):

@@ -18,20 +18,37 @@ from core.tables import Company, Elimination, Group, GroupMember, Mapping
 
 def groups(state: State, rows: list[Group]) -> Iterator[Fault]:
     for row in rows:
-        if not row.calendar and membership(state, row.group).companies and group_calendar(state, row.group) is None:
-            yield fault(row, "calendar", f"The members of {row.group} have different calendars.",
-                        "Give the group a calendar of its own.", "calendar-missing")  # fmt: skip
+        if (
+            not row.calendar
+            and membership(state, row.group).companies
+            and group_calendar(state, row.group) is None
+        ):
+            yield fault(
+                row,
+                "calendar",
+                f"The members of {row.group} have different calendars.",
+                "Give the group a calendar of its own.",
+                "calendar-missing",
+            )
 
 
 def members(state: State, rows: list[GroupMember]) -> Iterator[Fault]:
     for row in rows:
         target: type[Any] = Company if row.member_kind == "company" else Group
         if state.get(target, row.member) is None:
-            yield fault(row, "member", f"There is no {row.member_kind} {row.member}.", f"Add the {row.member_kind}.", "reference")
+            yield fault(
+                row,
+                "member",
+                f"There is no {row.member_kind} {row.member}.",
+                f"Add the {row.member_kind}.",
+                "reference",
+            )
         if row.ownership is not None and not Decimal(0) <= row.ownership <= Decimal(100):
             yield fault(row, "ownership", "Ownership is a percentage from 0 to 100.", "Correct it.")
         if row.in_from and row.in_until and row.in_until < row.in_from:
-            yield fault(row, "in_until", "The member would leave before it joins.", "Give a later last day.", "dates")
+            yield fault(
+                row, "in_until", "The member would leave before it joins.", "Give a later last day.", "dates"
+            )
     affected = {row.group for row in rows}
     told: set[GroupMember] = set()
     for group in sorted(state.part(Group), key=str):
@@ -44,13 +61,19 @@ def members(state: State, rows: list[GroupMember]) -> Iterator[Fault]:
             if at and not told.intersection(_circle(state, reached.cycle)):
                 told.add(at)
                 path = " in ".join(reversed(reached.cycle))
-                yield fault(at, "member", f"A group is a member of itself: {path}.", "Take one of them out.", "cycle")
+                yield fault(
+                    at, "member", f"A group is a member of itself: {path}.", "Take one of them out.", "cycle"
+                )
         for company in reached.twice:
             at = next((r for r in rows if r.member == company and r.member_kind == "company"), None)
             if at and at not in told:
                 told.add(at)
                 yield fault(
-                    at, "member", f"{company} is reached twice from group {name}.", "Keep it in one place.", "reached-twice"
+                    at,
+                    "member",
+                    f"{company} is reached twice from group {name}.",
+                    "Keep it in one place.",
+                    "reached-twice",
                 )
 
 
@@ -74,8 +97,14 @@ def mappings(state: State, rows: list[Mapping]) -> Iterator[Fault]:
         if own is None or group is None or company is None:
             continue
         if company.chart == group.chart:
-            yield fault(row, "company", f"{row.company} is on the group's chart, so its mapping is not used.",
-                        "Leave the row out.", "mapping-unused", LOOK)  # fmt: skip
+            yield fault(
+                row,
+                "company",
+                f"{row.company} is on the group's chart, so its mapping is not used.",
+                "Leave the row out.",
+                "mapping-unused",
+                LOOK,
+            )
         yield from selector_faults(state, row, "accounts", own.natural_list)[1]
         if bool(row.field) != bool(row.codes):
             column = "codes" if row.field else "field"
@@ -84,7 +113,11 @@ def mappings(state: State, rows: list[Mapping]) -> Iterator[Fault]:
             field = own.field(row.field)
             if field is None:
                 yield fault(
-                    row, "field", f"{company.chart} has no segment or dimension {row.field}.", "Name one of it.", "reference"
+                    row,
+                    "field",
+                    f"{company.chart} has no segment or dimension {row.field}.",
+                    "Name one of it.",
+                    "reference",
                 )
             else:
                 yield from selector_faults(state, row, "codes", field.code_list)[1]

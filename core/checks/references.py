@@ -45,9 +45,17 @@ from core.tables import (
 )
 
 NAMES: dict[type[Any], str] = {
-    CodeList: "code list", Hierarchy: "hierarchy", Structure: "structure", Dimension: "dimension", Chart: "chart",
-    Overlay: "overlay", Calendar: "calendar", Company: "company", Statement: "statement", Group: "group",
-}  # fmt: skip
+    CodeList: "code list",
+    Hierarchy: "hierarchy",
+    Structure: "structure",
+    Dimension: "dimension",
+    Chart: "chart",
+    Overlay: "overlay",
+    Calendar: "calendar",
+    Company: "company",
+    Statement: "statement",
+    Group: "group",
+}
 
 REFERENCES: tuple[tuple[type[Any], str, type[Any]], ...] = (
     (Code, "code_list", CodeList),
@@ -105,8 +113,13 @@ def check(state: State, rows: list[Any]) -> Iterator[Fault]:
             if name not in known:
                 known[name] = state.get(target, name) is not None
             if not known[name]:
-                yield fault(row, column, f"There is no {NAMES[target]} {name}.", f"Add the {NAMES[target]} or correct the name.",
-                            "reference")  # fmt: skip
+                yield fault(
+                    row,
+                    column,
+                    f"There is no {NAMES[target]} {name}.",
+                    f"Add the {NAMES[target]} or correct the name.",
+                    "reference",
+                )
 
 
 def users(state: State, target: type[Any], name: str) -> Iterator[Any]:

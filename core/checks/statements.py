@@ -22,17 +22,43 @@ def lines(state: State, rows: list[StatementLine]) -> Iterator[Fault]:
         if row.parent:
             parent = state.get(StatementLine, row.statement, row.parent)
             if parent is None:
-                yield fault(row, "parent", f"There is no line {row.parent} in {row.statement}.", "Choose a heading.", "reference")
+                yield fault(
+                    row,
+                    "parent",
+                    f"There is no line {row.parent} in {row.statement}.",
+                    "Choose a heading.",
+                    "reference",
+                )
             elif parent.kind != "heading":
-                yield fault(row, "parent", f"{row.parent} is of kind {parent.kind}; only a heading has lines below it.",
-                            "Choose a heading.", "parent-kind")  # fmt: skip
+                yield fault(
+                    row,
+                    "parent",
+                    f"{row.parent} is of kind {parent.kind}; only a heading has lines below it.",
+                    "Choose a heading.",
+                    "parent-kind",
+                )
         if row.kind == "accounts" and not row.accounts:
-            yield fault(row, "accounts", f"The line {row.line} picks no accounts.", "Give a selector.", "selector-missing")
+            yield fault(
+                row,
+                "accounts",
+                f"The line {row.line} picks no accounts.",
+                "Give a selector.",
+                "selector-missing",
+            )
         if row.kind != "accounts" and row.accounts:
-            yield fault(row, "accounts", f"A line of kind {row.kind} picks no accounts by itself.",
-                        "Make it a line of kind accounts, or leave the selector out.")  # fmt: skip
+            yield fault(
+                row,
+                "accounts",
+                f"A line of kind {row.kind} picks no accounts by itself.",
+                "Make it a line of kind accounts, or leave the selector out.",
+            )
         if row.kind != "formula" and row.formula:
-            yield fault(row, "formula", f"A line of kind {row.kind} has no formula.", "Make it a line of kind formula.")
+            yield fault(
+                row,
+                "formula",
+                f"A line of kind {row.kind} has no formula.",
+                "Make it a line of kind formula.",
+            )
         if row.kind == "formula":
             yield from _formula(state, row)
         head = state.get(Statement, row.statement)
@@ -49,7 +75,11 @@ def _formula(state: State, row: StatementLine) -> Iterator[Fault]:
     for name in formula.lines:
         if state.get(StatementLine, row.statement, name) is None:
             yield fault(
-                row, "formula", f"There is no line {name} in {row.statement}.", "Name a line of this statement.", "formula"
+                row,
+                "formula",
+                f"There is no line {name} in {row.statement}.",
+                "Name a line of this statement.",
+                "formula",
             )
 
 
@@ -58,39 +88,75 @@ def _tree(state: State, statement: str) -> Iterator[Fault]:
     parents: dict[str, str | None] = {row.line: row.parent or None for row in part.values()}
     if cycle := find_cycle(parents):
         path = " under ".join([*cycle, cycle[0]])
-        yield fault(part[cycle[0]], "parent", f"A line stands under itself: {path}.", "Move one of them elsewhere.", "cycle")
+        yield fault(
+            part[cycle[0]],
+            "parent",
+            f"A line stands under itself: {path}.",
+            "Move one of them elsewhere.",
+            "cycle",
+        )
         return
     made = plan(state, statement)
     if made is None:
         return
     for line in made.lines:
         if line.depth >= DEEPEST:
-            yield fault(line.row, "parent", f"{line.row.line} would stand {line.depth + 1} levels deep.",
-                        f"A statement has at most {DEEPEST} levels.", "too-deep")  # fmt: skip
+            yield fault(
+                line.row,
+                "parent",
+                f"{line.row.line} would stand {line.depth + 1} levels deep.",
+                f"A statement has at most {DEEPEST} levels.",
+                "too-deep",
+            )
             break
         if made.statement.kind == "income_statement":
             foreign = [c for c in line.picks if made.accounts.codes[c].account_class not in RESULT_CLASSES]
             if foreign:
                 stranger = made.accounts.codes[foreign[0]]
-                yield fault(line.row, "accounts", f"{stranger.code} {stranger.name} is of class {stranger.account_class} and stands on "
-                            f"{line_title(line.row)} of {made.statement.name}, an income statement.", "An income statement holds revenue and expense accounts: take it off.",
-                            "class-misplaced")  # fmt: skip
+                yield fault(
+                    line.row,
+                    "accounts",
+                    f"{stranger.code} {stranger.name} is of class {stranger.account_class} and stands on "
+                    f"{line_title(line.row)} of {made.statement.name}, an income statement.",
+                    "An income statement holds revenue and expense accounts: take it off.",
+                    "class-misplaced",
+                )
         if line.mixed:
-            yield fault(line.row, "sign", f"{line_title(line.row)} of {made.statement.name} mixes accounts shown as debit and as credit.",
-                        "State its sign: debit or credit.", "sign-mixed")  # fmt: skip
+            yield fault(
+                line.row,
+                "sign",
+                f"{line_title(line.row)} of {made.statement.name} mixes accounts shown as debit and as"
+                " credit.",
+                "State its sign: debit or credit.",
+                "sign-mixed",
+            )
     for code, first, second in made.twice[:MOST_NAMED]:
-        yield fault(part[second], "accounts", f"{code} stands on two lines of {made.statement.name}: "
-                    f"{line_title(part[first])} and {line_title(part[second])}.",
-                    "Take it off one of them.", "placed-twice")  # fmt: skip
+        yield fault(
+            part[second],
+            "accounts",
+            f"{code} stands on two lines of {made.statement.name}: "
+            f"{line_title(part[first])} and {line_title(part[second])}.",
+            "Take it off one of them.",
+            "placed-twice",
+        )
     if made.has_result and made.statement.kind == "balance_sheet":
         for line in made.lines:
-            doubled = [c for c in line.picks if made.accounts.codes[c].account_class in ("revenue", "expense")]
+            doubled = [
+                c for c in line.picks if made.accounts.codes[c].account_class in ("revenue", "expense")
+            ]
             if doubled:
-                yield fault(line.row, "accounts", f"{', '.join(doubled[:5])} stand on {line_title(line.row)} and in the result line.",
-                            "Take the revenue and expense accounts off the line.", "placed-twice")  # fmt: skip
+                yield fault(
+                    line.row,
+                    "accounts",
+                    f"{', '.join(doubled[:5])} stand on {line_title(line.row)} and in the result line.",
+                    "Take the revenue and expense accounts off the line.",
+                    "placed-twice",
+                )
     if names := formula_cycle(made):
         path = " needs ".join([*names, names[0]])
-        yield fault(part[names[0]], "formula", f"The formulas go round: {path}.", "Break the circle.", "cycle")
+        yield fault(
+            part[names[0]], "formula", f"The formulas go round: {path}.", "Break the circle.", "cycle"
+        )
 
 
 SIGNS = ("codes", "hierarchies", "hierarchy_nodes", "statements", "statement_lines")
@@ -98,7 +164,8 @@ SIGNS = ("codes", "hierarchies", "hierarchy_nodes", "statements", "statement_lin
 
 
 def turned_signs(before: State, after: State) -> Iterator[Fault]:
-    """Headings that showed as debit and would turn to credit because a line below them differs: published figures would
+    """Headings that showed as debit and would turn to credit because a line below them differs: published
+    figures would
     change their sign without anybody having said so."""
     for row in after.rows(Statement):
         was, now = plan(before, row.statement), plan(after, row.statement)
@@ -106,14 +173,24 @@ def turned_signs(before: State, after: State) -> Iterator[Fault]:
             continue
         for at, line in enumerate(now.lines):
             known = was.index.get(line.row.line)
-            if line.row.kind != "heading" or line.row.sign != "natural" or line.direction != CREDIT or known is None:
+            if (
+                line.row.kind != "heading"
+                or line.row.sign != "natural"
+                or line.direction != CREDIT
+                or known is None
+            ):
                 continue
             below = {entry.direction for entry in now.lines[at + 1 : now.end_of(at)]}
             if was.lines[known].direction == DEBIT and DEBIT in below:
                 other = next(e.row for e in now.lines[at + 1 : now.end_of(at)] if e.direction == CREDIT)
-                yield fault(line.row, "sign", f"{line_title(line.row)} of {row.name} is shown as debit and would turn to credit, "
-                            f"because {line_title(other)} below it is shown as credit.",
-                            f"State the sign of {line_title(line.row)} first: debit or credit.", "sign-turned")  # fmt: skip
+                yield fault(
+                    line.row,
+                    "sign",
+                    f"{line_title(line.row)} of {row.name} is shown as debit and would turn to credit, "
+                    f"because {line_title(other)} below it is shown as credit.",
+                    f"State the sign of {line_title(line.row)} first: debit or credit.",
+                    "sign-turned",
+                )
 
 
 CHECKS: list[tuple[type[Any], Any]] = [(StatementLine, lines)]

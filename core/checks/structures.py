@@ -29,8 +29,13 @@ def structures(state: State, rows: list[Structure]) -> Iterator[Fault]:
     for row in rows:
         segments = state.part(StructureSegment, row.structure).values()
         if not any(segment.role == "natural_account" for segment in segments):
-            yield fault(row, "structure", f"The structure {row.structure} has no natural account.",
-                        "Give one segment the role natural_account.", "no-natural-account")  # fmt: skip
+            yield fault(
+                row,
+                "structure",
+                f"The structure {row.structure} has no natural account.",
+                "Give one segment the role natural_account.",
+                "no-natural-account",
+            )
 
 
 def segments(state: State, rows: list[StructureSegment]) -> Iterator[Fault]:
@@ -40,18 +45,34 @@ def segments(state: State, rows: list[StructureSegment]) -> Iterator[Fault]:
         names: set[str] = set()
         for expected, row in enumerate(part, 1):
             if row.position != expected:
-                yield fault(row, "position", f"Segment {row.segment} stands at position {row.position}, expected {expected}.",
-                            "Number the segments from 1 without gaps.")  # fmt: skip
+                yield fault(
+                    row,
+                    "position",
+                    f"Segment {row.segment} stands at position {row.position}, expected {expected}.",
+                    "Number the segments from 1 without gaps.",
+                )
                 break
         for row in part:
             if row.role != "other" and (first := roles.setdefault(row.role, row.segment)) != row.segment:
-                yield fault(row, "role", f"{row.segment} has the role {row.role} that {first} has already.",
-                            "At most one segment of a structure has this role.", "role-twice")  # fmt: skip
+                yield fault(
+                    row,
+                    "role",
+                    f"{row.segment} has the role {row.role} that {first} has already.",
+                    "At most one segment of a structure has this role.",
+                    "role-twice",
+                )
             if row.segment in names:
-                yield fault(row, "segment", f"The segment {row.segment} stands in {name} twice.", "Give it another id.")
+                yield fault(
+                    row,
+                    "segment",
+                    f"The segment {row.segment} stands in {name} twice.",
+                    "Give it another id.",
+                )
             names.add(row.segment)
         if len(part) > MOST_SEGMENTS:
-            yield fault(part[-1], "position", f"A structure has at most {MOST_SEGMENTS} segments.", "Use dimensions.")
+            yield fault(
+                part[-1], "position", f"A structure has at most {MOST_SEGMENTS} segments.", "Use dimensions."
+            )
 
 
 def _usable(field: Any, row: Any, column: str, code: str) -> Iterator[Fault]:
@@ -66,8 +87,13 @@ def chart_segments(state: State, rows: list[ChartSegment]) -> Iterator[Fault]:
             continue
         field = next((s for s in index.segments if s.name == row.segment), None)
         if field is None:
-            yield fault(row, "segment", f"The structure of {row.chart} has no segment {row.segment}.",
-                        "Name a segment of the structure.", "reference")  # fmt: skip
+            yield fault(
+                row,
+                "segment",
+                f"The structure of {row.chart} has no segment {row.segment}.",
+                "Name a segment of the structure.",
+                "reference",
+            )
         elif row.default_code:
             yield from _usable(field, row, "default_code", row.default_code)
 
@@ -76,8 +102,12 @@ def chart_dimensions(state: State, rows: list[ChartDimension]) -> Iterator[Fault
     for row in rows:
         index = chart_index(state, row.chart)
         if index and any(segment.name == row.dimension for segment in index.segments):
-            yield fault(row, "dimension", f"{row.dimension} is a segment of {row.chart} already.",
-                        "A dimension and a segment have different names.")  # fmt: skip
+            yield fault(
+                row,
+                "dimension",
+                f"{row.dimension} is a segment of {row.chart} already.",
+                "A dimension and a segment have different names.",
+            )
 
 
 def pairing_rules(state: State, rows: list[PairingRule]) -> Iterator[Fault]:
@@ -88,12 +118,21 @@ def pairing_rules(state: State, rows: list[PairingRule]) -> Iterator[Fault]:
         field = index.field(row.field)
         if field is None:
             yield fault(
-                row, "field", f"{row.chart} has no segment or dimension {row.field}.", "Name one of the chart.", "reference"
+                row,
+                "field",
+                f"{row.chart} has no segment or dimension {row.field}.",
+                "Name one of the chart.",
+                "reference",
             )
             continue
         if row.outcome in ("only", "never"):
             if not row.codes:
-                yield fault(row, "codes", f"The outcome {row.outcome} needs the codes it speaks of.", "Give a selector.")
+                yield fault(
+                    row,
+                    "codes",
+                    f"The outcome {row.outcome} needs the codes it speaks of.",
+                    "Give a selector.",
+                )
             else:
                 yield from selector_faults(state, row, "codes", field.code_list)[1]
         elif row.outcome == "fill":
@@ -102,9 +141,13 @@ def pairing_rules(state: State, rows: list[PairingRule]) -> Iterator[Fault]:
             else:
                 yield from _usable(field, row, "codes", row.codes.strip())
         elif row.codes:
-            yield fault(row, "codes", f"The outcome {row.outcome} uses no codes.", "Leave them out.", severity=LOOK)
+            yield fault(
+                row, "codes", f"The outcome {row.outcome} uses no codes.", "Leave them out.", severity=LOOK
+            )
         if row.in_use_from and row.in_use_until and row.in_use_until < row.in_use_from:
-            yield fault(row, "in_use_until", "The rule would end before it begins.", "Give a later last day.", "dates")
+            yield fault(
+                row, "in_use_until", "The rule would end before it begins.", "Give a later last day.", "dates"
+            )
 
 
 def pairing_conditions(state: State, rows: list[PairingCondition]) -> Iterator[Fault]:
@@ -113,11 +156,17 @@ def pairing_conditions(state: State, rows: list[PairingCondition]) -> Iterator[F
         if index is None:
             continue
         if state.get(PairingRule, row.chart, row.rule) is None:
-            yield fault(row, "rule", f"{row.chart} has no pairing rule {row.rule}.", "Add the rule.", "reference")
+            yield fault(
+                row, "rule", f"{row.chart} has no pairing rule {row.rule}.", "Add the rule.", "reference"
+            )
         field = index.field(row.field)
         if field is None:
             yield fault(
-                row, "field", f"{row.chart} has no segment or dimension {row.field}.", "Name one of the chart.", "reference"
+                row,
+                "field",
+                f"{row.chart} has no segment or dimension {row.field}.",
+                "Name one of the chart.",
+                "reference",
             )
         else:
             yield from selector_faults(state, row, "codes", field.code_list)[1]
@@ -127,12 +176,21 @@ def parts_faults(index: ChartIndex, row: Any, column: str, account: str) -> Iter
     """Each part of an account string must be a code that exists; its dates and the rules are not asked."""
     parts = index.split(account)
     if len(parts) > len(index.segments):
-        yield fault(row, column, f"{account} has {len(parts)} parts and {index.name} has {len(index.segments)} segments.",
-                    f"Give at most {len(index.segments)} codes joined by '{index.separator}'.", "too-many-parts")  # fmt: skip
+        yield fault(
+            row,
+            column,
+            f"{account} has {len(parts)} parts and {index.name} has {len(index.segments)} segments.",
+            f"Give at most {len(index.segments)} codes joined by '{index.separator}'.",
+            "too-many-parts",
+        )
         return
     for field, code in zip(index.segments, parts, strict=True):
         padded = field.padded(code)
-        if code and (told := code_fault(field, padded, column, account)) and told.code in ("code-unknown", "code-rollup"):
+        if (
+            code
+            and (told := code_fault(field, padded, column, account))
+            and told.code in ("code-unknown", "code-rollup")
+        ):
             yield fault(row, column, told.what, told.way_out, told.code)
 
 
@@ -145,9 +203,21 @@ def account_strings(state: State, rows: list[AccountString]) -> Iterator[Fault]:
         yield from parts_faults(index, row, "account", row.account)
         first = seen.setdefault((row.chart, index.normal(row.account)), row.account)
         if first != row.account:
-            yield fault(row, "account", f"{row.account} is the same account string as {first}.", "List it once.", "string-twice")
+            yield fault(
+                row,
+                "account",
+                f"{row.account} is the same account string as {first}.",
+                "List it once.",
+                "string-twice",
+            )
         if row.in_use_from and row.in_use_until and row.in_use_until < row.in_use_from:
-            yield fault(row, "in_use_until", "The string would be closed before it is in use.", "Give a later last day.", "dates")
+            yield fault(
+                row,
+                "in_use_until",
+                "The string would be closed before it is in use.",
+                "Give a later last day.",
+                "dates",
+            )
 
 
 def quick_codes(state: State, rows: list[QuickCode]) -> Iterator[Fault]:
@@ -156,8 +226,13 @@ def quick_codes(state: State, rows: list[QuickCode]) -> Iterator[Fault]:
         if index is None:
             continue
         if index.separator and index.separator in row.quick_code:
-            yield fault(row, "quick_code", f"A quick code of {row.chart} never holds its separator '{index.separator}'.",
-                        "Choose another word.", "separator")  # fmt: skip
+            yield fault(
+                row,
+                "quick_code",
+                f"A quick code of {row.chart} never holds its separator '{index.separator}'.",
+                "Choose another word.",
+                "separator",
+            )
         yield from parts_faults(index, row, "account", row.account)
         given, bad = parse_dimensions(row.dimensions)
         if bad:
@@ -165,7 +240,13 @@ def quick_codes(state: State, rows: list[QuickCode]) -> Iterator[Fault]:
         for name, code in given.items():
             field = next((d for d in index.dimensions if d.name == name), None)
             if field is None:
-                yield fault(row, "dimensions", f"{row.chart} has no dimension {name}.", "Hang it on the chart.", "reference")
+                yield fault(
+                    row,
+                    "dimensions",
+                    f"{row.chart} has no dimension {name}.",
+                    "Hang it on the chart.",
+                    "reference",
+                )
             else:
                 yield from _usable(field, row, "dimensions", code)
 
@@ -174,7 +255,11 @@ def overlay_codes(state: State, rows: list[OverlayCode]) -> Iterator[Fault]:
     for row in rows:
         if row.code not in list_index(state, row.code_list).codes:
             yield fault(
-                row, "code", f"There is no code {row.code} in {row.code_list}.", "Add the code or correct it.", "reference"
+                row,
+                "code",
+                f"There is no code {row.code} in {row.code_list}.",
+                "Add the code or correct it.",
+                "reference",
             )
 
 

@@ -8,7 +8,11 @@ if __name__ == "__main__":
     loader = unittest.TestLoader()
     names = [word for word in sys.argv[1:] if not word.startswith("-")]
     root = Path(__file__).resolve().parent
-    suite = loader.loadTestsFromNames(names) if names else loader.discover(str(root), top_level_dir=str(root.parent.parent))
+    suite = (
+        loader.loadTestsFromNames(names)
+        if names
+        else loader.discover(str(root), top_level_dir=str(root.parent.parent))
+    )
     result = unittest.TextTestRunner(verbosity=1, stream=sys.stderr).run(suite)
     bad = len(result.failures) + len(result.errors)
     print(f"{result.testsRun - bad} passed, {bad} failed")  # noqa: T201

@@ -1,4 +1,5 @@
-"""Cases as text that an accountant can read: a title, what is given (parts begun by `@name`), what is to come of it (`=>`)."""
+"""Cases as text that an accountant can read: a title, what is given (parts begun by `@name`), what is to come
+of it (`=>`)."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""Acts at random over every table of definitions: rows put, dropped, given other values; and the changes screens make."""
+"""Acts at random over every table of definitions: rows put, dropped, given other values; and the changes
+screens make."""
 
 from __future__ import annotations
 
@@ -7,7 +8,20 @@ from datetime import date
 from decimal import Decimal
 from typing import Any
 
-from core.changes import Add, AddCode, Amend, Change, CloseCode, Delete, DeleteCode, Drop, MoveNode, Put, Several, Together
+from core.changes import (
+    Add,
+    AddCode,
+    Amend,
+    Change,
+    CloseCode,
+    Delete,
+    DeleteCode,
+    Drop,
+    MoveNode,
+    Put,
+    Several,
+    Together,
+)
 from core.parsing import write_cell
 from core.several import AmendCodes, BringCodes, MoveNodes, by_beginnings, copied
 from core.state import State
@@ -25,14 +39,90 @@ from core.tables import (
 )
 
 WORDS = {
-    "id": ("c", "d", "s", "o", "acc", "own", "site", "season", "tree", "other", "alpha", "beta", "gamma", "g", "sub", "m", "new", "company", "account",
-           "owner", "limit", "nl", "bank", "ic", "site-must", "sales", "costs", "cash", "assets"),
-    "code": ("1010", "1020", "1030", "1110", "2010", "5010", "1", "10", "11", "12", "001", "002", "SP26", "BK", "IC", "ZZ", "ab", "10001", ""),
-    "selector": ("1010", "10*", "under 1", "under 10", "1010 to 1999", "all", "4010, 5010", "1020 except 1020", "BK", "under 11 in other", "9*", "SP26", "[", ""),
-    "text": ("A name", "10-1010-", "10-1010-001", "20-5010", "BK", "[sales] - [costs]", "[gone]", "Treasury", "500", "x", ""),
+    "id": (
+        "c",
+        "d",
+        "s",
+        "o",
+        "acc",
+        "own",
+        "site",
+        "season",
+        "tree",
+        "other",
+        "alpha",
+        "beta",
+        "gamma",
+        "g",
+        "sub",
+        "m",
+        "new",
+        "company",
+        "account",
+        "owner",
+        "limit",
+        "nl",
+        "bank",
+        "ic",
+        "site-must",
+        "sales",
+        "costs",
+        "cash",
+        "assets",
+    ),
+    "code": (
+        "1010",
+        "1020",
+        "1030",
+        "1110",
+        "2010",
+        "5010",
+        "1",
+        "10",
+        "11",
+        "12",
+        "001",
+        "002",
+        "SP26",
+        "BK",
+        "IC",
+        "ZZ",
+        "ab",
+        "10001",
+        "",
+    ),
+    "selector": (
+        "1010",
+        "10*",
+        "under 1",
+        "under 10",
+        "1010 to 1999",
+        "all",
+        "4010, 5010",
+        "1020 except 1020",
+        "BK",
+        "under 11 in other",
+        "9*",
+        "SP26",
+        "[",
+        "",
+    ),
+    "text": (
+        "A name",
+        "10-1010-",
+        "10-1010-001",
+        "20-5010",
+        "BK",
+        "[sales] - [costs]",
+        "[gone]",
+        "Treasury",
+        "500",
+        "x",
+        "",
+    ),
     "dimensions": ("season=SP26", "season=ZZ26", "site=001", "season", ""),
     "currency": ("GBP", "EUR", "XXL", ""),
-}  # fmt: skip
+}
 
 
 class Acts:
@@ -67,7 +157,13 @@ class Acts:
             return self.chance.random() < 0.5
         if name == "date":
             return self.chance.choice(
-                (date(2026, 2, 1), date(2026, 2, 28), date(2025, 1, 1), date(2026, 4, 30), *([] if column.must else [None]))
+                (
+                    date(2026, 2, 1),
+                    date(2026, 2, 28),
+                    date(2025, 1, 1),
+                    date(2026, 4, 30),
+                    *([] if column.must else [None]),
+                )
             )
         if name == "integer":
             return self.chance.choice((1, 2, 3, 4, 10, 20, 2026, *([] if column.must else [None])))
@@ -83,7 +179,9 @@ class Acts:
             return Drop(row)
         chosen = self.chance.sample(free, min(len(free), self.chance.choice((1, 1, 2))))
         values = {column.name: self._value(column) for column in chosen}
-        if self.chance.random() < 0.3 and "XXL" not in values.values():  # a draft keeps only what could be read
+        if (
+            self.chance.random() < 0.3 and "XXL" not in values.values()
+        ):  # a draft keeps only what could be read
             cells = tuple((name, write_cell(value)) for name, value in values.items())
             return Amend(table.name, tuple(write_cell(part) for part in table.key(row)), cells)
         return Put(row._replace(**values))
@@ -104,17 +202,37 @@ class Acts:
         rules = sorted(state.rows(PairingRule), key=str) or [PairingRule("c", "r", 1, "site", "required")]
         line, new = (
             pick(lines),
-            Code(pick(("acc", "site", "own")), pick(WORDS["code"]), "New", account_class=pick(("", "asset", "expense"))),
+            Code(
+                pick(("acc", "site", "own")),
+                pick(WORDS["code"]),
+                "New",
+                account_class=pick(("", "asset", "expense")),
+            ),
         )
-        return pick((
-            lambda: AddCode(new, pick(("", "10", "1", "1010"))), lambda: AddCode(new._replace(rollup=True, account_class="")),
-            lambda: CloseCode("acc", pick(codes), pick((None, date(2026, 1, 31)))), lambda: DeleteCode("acc", pick(codes)),
-            lambda: MoveNode(pick(trees), pick(codes), pick((*codes, "")), pick((*codes, ""))),
-            lambda: MoveNodes(pick(trees), some, pick((*codes, ""))), lambda: MoveLine(line, pick(lines).line),
-            lambda: DeleteLine(line.statement, line.line), lambda: PlaceAccounts(line.statement, line.line, some),
-            lambda: MapAccounts("g", "gamma", ("OW",), pick(codes)), lambda: Delete(pick(rules)), lambda: Delete(self._row(state)), lambda: Add(self._row(state)),
-            lambda: AmendCodes("acc", some, ((pick(("posting", "enabled", "budgeting")), pick(("true", "false"))),)),
-            lambda: BringCodes((new,), (pick((None, "10", "1010")),), (CodeProperty(new.code_list, new.code, "limit", pick(("5", "big", ""))),)),
-            lambda: copied(state, pick(trees), Hierarchy(pick(("copy", "other")), "acc", "Copy")),
-            lambda: by_beginnings(state, Hierarchy("begun", "acc", "Begun"), 1),
-        ))()  # fmt: skip
+        return pick(
+            (
+                lambda: AddCode(new, pick(("", "10", "1", "1010"))),
+                lambda: AddCode(new._replace(rollup=True, account_class="")),
+                lambda: CloseCode("acc", pick(codes), pick((None, date(2026, 1, 31)))),
+                lambda: DeleteCode("acc", pick(codes)),
+                lambda: MoveNode(pick(trees), pick(codes), pick((*codes, "")), pick((*codes, ""))),
+                lambda: MoveNodes(pick(trees), some, pick((*codes, ""))),
+                lambda: MoveLine(line, pick(lines).line),
+                lambda: DeleteLine(line.statement, line.line),
+                lambda: PlaceAccounts(line.statement, line.line, some),
+                lambda: MapAccounts("g", "gamma", ("OW",), pick(codes)),
+                lambda: Delete(pick(rules)),
+                lambda: Delete(self._row(state)),
+                lambda: Add(self._row(state)),
+                lambda: AmendCodes(
+                    "acc", some, ((pick(("posting", "enabled", "budgeting")), pick(("true", "false"))),)
+                ),
+                lambda: BringCodes(
+                    (new,),
+                    (pick((None, "10", "1010")),),
+                    (CodeProperty(new.code_list, new.code, "limit", pick(("5", "big", ""))),),
+                ),
+                lambda: copied(state, pick(trees), Hierarchy(pick(("copy", "other")), "acc", "Copy")),
+                lambda: by_beginnings(state, Hierarchy("begun", "acc", "Begun"), 1),
+            )
+        )()

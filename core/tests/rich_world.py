@@ -47,41 +47,92 @@ from core.tests.test_figures import BALANCE
 def rich() -> list[Any]:
     """Rows of all tables of definitions: no check has anything that must be put right."""
     rows: list[Any] = [*definitions(), *BALANCE]
-    rows += [CodeName("acc", "1010", "nl", "Bank NL"), ListProperty("acc", "owner", "Owner", "choice", "Treasury, Sales", 10),
-             ListProperty("acc", "limit", "Limit", "number"), CodeProperty("acc", "1010", "owner", "Treasury"),
-             CodeProperty("acc", "1020", "limit", "500"), SetAside("acc", "11", "thin-rollup", "More to come")]  # fmt: skip
-    rows += [Hierarchy("other", "acc", "Other"), HierarchyNode("other", "1", "", None, "10*"), HierarchyNode("other", "11", "1", 5, "18*"),
-             HierarchyNode("other", "2010", "11", 7), Hierarchy("tree-then", "acc", "Tree then", False, "tree", date(2025, 1, 1)),
-             HierarchyNode("tree-then", "1"), HierarchyNode("tree-then", "1010", "1")]  # fmt: skip
-    rows += [PairingRule("c", "site-must", 10, "site", "required", "", "Costs name a site"), PairingCondition("c", "site-must", "account", "5*"),
-             PairingRule("c", "sales-site", 20, "site", "only", "001"), PairingCondition("c", "sales-site", "account", "under 11 except 1110"),
-             PairingCondition("c", "sales-site", "season", "SP26"), PairingRule("c", "fill-season", 30, "season", "fill", "AU26"),
-             PairingCondition("c", "fill-season", "account", "4010")]  # fmt: skip
-    rows += [AccountString("c", "10-1010-"), AccountString("c", "20-5010-001", True, date(2026, 1, 1), date(2026, 12, 31)),
-             QuickCode("c", "bank", account="10-1010-"), QuickCode("c", "sp", "alpha", "person", "mirela", "10-4010-001", "season=SP26")]  # fmt: skip
+    rows += [
+        CodeName("acc", "1010", "nl", "Bank NL"),
+        ListProperty("acc", "owner", "Owner", "choice", "Treasury, Sales", 10),
+        ListProperty("acc", "limit", "Limit", "number"),
+        CodeProperty("acc", "1010", "owner", "Treasury"),
+        CodeProperty("acc", "1020", "limit", "500"),
+        SetAside("acc", "11", "thin-rollup", "More to come"),
+    ]
+    rows += [
+        Hierarchy("other", "acc", "Other"),
+        HierarchyNode("other", "1", "", None, "10*"),
+        HierarchyNode("other", "11", "1", 5, "18*"),
+        HierarchyNode("other", "2010", "11", 7),
+        Hierarchy("tree-then", "acc", "Tree then", False, "tree", date(2025, 1, 1)),
+        HierarchyNode("tree-then", "1"),
+        HierarchyNode("tree-then", "1010", "1"),
+    ]
+    rows += [
+        PairingRule("c", "site-must", 10, "site", "required", "", "Costs name a site"),
+        PairingCondition("c", "site-must", "account", "5*"),
+        PairingRule("c", "sales-site", 20, "site", "only", "001"),
+        PairingCondition("c", "sales-site", "account", "under 11 except 1110"),
+        PairingCondition("c", "sales-site", "season", "SP26"),
+        PairingRule("c", "fill-season", 30, "season", "fill", "AU26"),
+        PairingCondition("c", "fill-season", "account", "4010"),
+    ]
+    rows += [
+        AccountString("c", "10-1010-"),
+        AccountString("c", "20-5010-001", True, date(2026, 1, 1), date(2026, 12, 31)),
+        QuickCode("c", "bank", account="10-1010-"),
+        QuickCode("c", "sp", "alpha", "person", "mirela", "10-4010-001", "season=SP26"),
+    ]
     rows += [
         Overlay("nl", "Dutch", "nl"),
         OverlayCode("nl", "acc", "1010", "100", "Bank"),
         ChartSegment("c", "company", True, "10"),
     ]
-    rows += [CodeList("own", "Own accounts", 2, 2, "letters"), Structure("o", "Own", "."),
-             StructureSegment("o", 1, "account", "Account", "own", "natural_account"), Chart("d", "Own chart", "o", "listed_only"),
-             AccountString("d", "BK")]  # fmt: skip
-    rows += [Code("own", code, name, account_class=kind)
-             for code, name, kind in (("BK", "Bank", "asset"), ("IC", "Owed", "asset"), ("OW", "Owing", "liability"), ("SL", "Sales", "revenue"))]  # fmt: skip
-    rows += [Company("gamma", "Gamma", "NL", "EUR", "d", "m", "nl"), IntercompanyPair("gamma", "alpha", "IC", "OW"),
-             CompanyAccount("gamma", "SL", "EUR"), CompanyAccount("beta", "1020", enabled=False)]  # fmt: skip
-    rows += [Statement("is", "Income", "c", "income_statement"), StatementLine("is", "sales", "", 10, "Sales", "accounts", "4*"),
-             StatementLine("is", "costs", "", 20, "Costs", "accounts", "5010 to 5999"),
-             StatementLine("is", "margin", "", 30, "Margin", "formula", formula="[sales] - [costs]"),
-             StatementLine("is", "note", "", 40, "A note", "text"), Statement("own-bs", "Own", "d", "balance_sheet"),
-             StatementLine("own-bs", "all", "", 10, "All", "accounts", "BK, IC", sign="debit")]  # fmt: skip
-    rows += [Group("g", "Group", "GBP", "c", "m"), Group("sub", "Subgroup", "GBP", "c"), GroupMember("g", "alpha"), GroupMember("g", "sub", "group"),
-             GroupMember("sub", "beta"), GroupMember("g", "gamma", "company", "full", Decimal("60"), date(2026, 1, 1)),
-             Mapping("g", "gamma", 10, "BK", target="1010"), Mapping("g", "gamma", 20, "IC", target="1810"),
-             Mapping("g", "gamma", 30, "all", target="4010"), Elimination("g", "ic", 10, "Between", "1810, 2810", True, "2010")]  # fmt: skip
-    rows += [Rate("EUR", "GBP", "closing", date(2026, 1, 31), Decimal("0.85")), Budget("b", "Budget", "c"),
-             CompanyCode("beta", "company", "10"), Period("m", 2025, 12, "December 2025", date(2025, 12, 1), date(2025, 12, 31))]  # fmt: skip
+    rows += [
+        CodeList("own", "Own accounts", 2, 2, "letters"),
+        Structure("o", "Own", "."),
+        StructureSegment("o", 1, "account", "Account", "own", "natural_account"),
+        Chart("d", "Own chart", "o", "listed_only"),
+        AccountString("d", "BK"),
+    ]
+    rows += [
+        Code("own", code, name, account_class=kind)
+        for code, name, kind in (
+            ("BK", "Bank", "asset"),
+            ("IC", "Owed", "asset"),
+            ("OW", "Owing", "liability"),
+            ("SL", "Sales", "revenue"),
+        )
+    ]
+    rows += [
+        Company("gamma", "Gamma", "NL", "EUR", "d", "m", "nl"),
+        IntercompanyPair("gamma", "alpha", "IC", "OW"),
+        CompanyAccount("gamma", "SL", "EUR"),
+        CompanyAccount("beta", "1020", enabled=False),
+    ]
+    rows += [
+        Statement("is", "Income", "c", "income_statement"),
+        StatementLine("is", "sales", "", 10, "Sales", "accounts", "4*"),
+        StatementLine("is", "costs", "", 20, "Costs", "accounts", "5010 to 5999"),
+        StatementLine("is", "margin", "", 30, "Margin", "formula", formula="[sales] - [costs]"),
+        StatementLine("is", "note", "", 40, "A note", "text"),
+        Statement("own-bs", "Own", "d", "balance_sheet"),
+        StatementLine("own-bs", "all", "", 10, "All", "accounts", "BK, IC", sign="debit"),
+    ]
+    rows += [
+        Group("g", "Group", "GBP", "c", "m"),
+        Group("sub", "Subgroup", "GBP", "c"),
+        GroupMember("g", "alpha"),
+        GroupMember("g", "sub", "group"),
+        GroupMember("sub", "beta"),
+        GroupMember("g", "gamma", "company", "full", Decimal("60"), date(2026, 1, 1)),
+        Mapping("g", "gamma", 10, "BK", target="1010"),
+        Mapping("g", "gamma", 20, "IC", target="1810"),
+        Mapping("g", "gamma", 30, "all", target="4010"),
+        Elimination("g", "ic", 10, "Between", "1810, 2810", True, "2010"),
+    ]
+    rows += [
+        Rate("EUR", "GBP", "closing", date(2026, 1, 31), Decimal("0.85")),
+        Budget("b", "Budget", "c"),
+        CompanyCode("beta", "company", "10"),
+        Period("m", 2025, 12, "December 2025", date(2025, 12, 1), date(2025, 12, 31)),
+    ]
     return rows
 
 

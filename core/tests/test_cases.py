@@ -1,4 +1,5 @@
-"""Pairing rules, statements and eliminations: cases that an accountant can read, in cases/*.txt. After each the invariants."""
+"""Pairing rules, statements and eliminations: cases that an accountant can read, in cases/*.txt. After each
+the invariants."""
 
 from __future__ import annotations
 
@@ -17,7 +18,16 @@ from core.money import format_amount
 from core.periods import ordinal
 from core.state import State
 from core.statements import Amounts, Figures, compute, plan
-from core.tables import Company, Elimination, Group, GroupMember, PairingCondition, PairingRule, Statement, StatementLine
+from core.tables import (
+    Company,
+    Elimination,
+    Group,
+    GroupMember,
+    PairingCondition,
+    PairingRule,
+    Statement,
+    StatementLine,
+)
 from core.tests.builders import ACCOUNTS, state, told
 from core.tests.case_files import Case, cases
 
@@ -54,7 +64,8 @@ class Pairing(TestCase):
                 # What is kept is kept as it is: worked out again it comes to the same.
                 again = resolve(seated, made.account, made.dimensions)
                 self.assertEqual(
-                    (again.account, again.dimensions, told(again.faults)), (made.account, made.dimensions, told(made.faults))
+                    (again.account, again.dimensions, told(again.faults)),
+                    (made.account, made.dimensions, told(made.faults)),
                 )
             with self.subTest(case.title):
                 self.assertEqual(found, case.expected)
@@ -67,7 +78,9 @@ class Statements(TestCase):
         for position, (line, parent, what, *more) in enumerate(case.rows("lines")):
             text, sign = [*more, "", ""][:2]
             picks, formula = (text, "") if what == "accounts" else ("", text)
-            rows.append(StatementLine("x", line, parent, position, line, what, picks, formula, sign or "natural"))  # type: ignore[arg-type]
+            rows.append(
+                StatementLine("x", line, parent, position, line, what, picks, formula, sign or "natural")
+            )  # type: ignore[arg-type]
         world = state(*rows)
         self.assertEqual(blocking(checks.of_everything(world)), [], case.title)
         ready = plan(world, "x")
@@ -82,7 +95,9 @@ class Statements(TestCase):
         self.assertEqual(fewer, made, case.title)
         if kind == "balance_sheet":
             top = sum(figure.raw[0] for figure in made.lines if figure.line.parent < 0)
-            self.assertEqual(top + made.unplaced_total()[0] if made.unplaced else top, int(column.sum()), case.title)
+            self.assertEqual(
+                top + made.unplaced_total()[0] if made.unplaced else top, int(column.sum()), case.title
+            )
         return made
 
     def test_cases(self) -> None:
@@ -102,15 +117,29 @@ class Eliminations(TestCase):
             for position, accounts, only, difference in case.rows("rules")
         ]
         world = state(
-            Company("gamma", "Gamma", "GB", "GBP", "c", "m"), Group("g", "G", "GBP", "c"), GroupMember("g", "alpha"), GroupMember("g", "beta"), *rules
-        )  # fmt: skip
+            Company("gamma", "Gamma", "GB", "GBP", "c", "m"),
+            Group("g", "G", "GBP", "c"),
+            GroupMember("g", "alpha"),
+            GroupMember("g", "beta"),
+            *rules,
+        )
         numbers = {"": 0, "alpha": 1, "beta": 2, "gamma": 3}
         members = []
         for company in ("alpha", "beta"):
             rows = [
-                (NAMES.index(account), numbers[partner], 0, 0, END, 0, max(minor(raw), 0), max(-minor(raw), 0))
-                for whose, account, partner, raw in case.rows("amounts") if whose == company
-            ]  # fmt: skip
+                (
+                    NAMES.index(account),
+                    numbers[partner],
+                    0,
+                    0,
+                    END,
+                    0,
+                    max(minor(raw), 0),
+                    max(-minor(raw), 0),
+                )
+                for whose, account, partner, raw in case.rows("amounts")
+                if whose == company
+            ]
             rows.sort()
             book = Books(company, 2026, 1, tuple(NAMES), np.array(rows, dtype=ROW))
             ready = map_plan(world, "g", company)
@@ -125,9 +154,15 @@ class Eliminations(TestCase):
             group = made.amounts.window[:, -1]
             found = [f"{code} {shown(int(group[i]))}" for i, code in enumerate(NAMES) if group[i]]
             for entry in made.cumulative.disagreements:
-                found.append(" ".join(f"{entry.elimination} {entry.company} {entry.partner} {shown(entry.amount)}".split()))
+                found.append(
+                    " ".join(
+                        f"{entry.elimination} {entry.company} {entry.partner} {shown(entry.amount)}".split()
+                    )
+                )
             with self.subTest(case.title):
                 self.assertEqual(found, case.expected)
             # Debits equal credits in every column, before and after, and the columns make up the group.
-            self.assertEqual(made.amounts.window.sum(axis=0).tolist(), [0] * made.amounts.window.shape[1], case.title)
+            self.assertEqual(
+                made.amounts.window.sum(axis=0).tolist(), [0] * made.amounts.window.shape[1], case.title
+            )
             self.assertEqual(made.amounts.window[:, :-1].sum(axis=1).tolist(), group.tolist(), case.title)

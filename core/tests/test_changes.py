@@ -41,7 +41,10 @@ from core.tests.builders import state
 from core.tests.test_figures import BALANCE, line
 
 POSTED = Facts(
-    lambda _: frozenset({"1010"}), lambda: frozenset({"c"}), lambda: frozenset({"alpha"}), lambda _: frozenset({(2026, 1)})
+    lambda _: frozenset({"1010"}),
+    lambda: frozenset({"c"}),
+    lambda: frozenset({"alpha"}),
+    lambda _: frozenset({(2026, 1)}),
 )
 
 
@@ -51,17 +54,26 @@ def rows_of(world: State) -> dict[str, dict[Any, Any]]:
 
 class Changes(TestCase):
     CASES = (
-        (AddCode(Code("acc", "1030", "Till", account_class="asset"), "10"), "Added code 1030 Till of acc under 10"),
+        (
+            AddCode(Code("acc", "1030", "Till", account_class="asset"), "10"),
+            "Added code 1030 Till of acc under 10",
+        ),
         (CloseCode("acc", "1010", date(2026, 3, 31)), "Closed code 1010 Bank of acc from 2026-03-31 on"),
         (MoveNode("tree", "1010", "11"), "Moved 1010 under 11 in tree, from 10"),
-        (Put(Code("acc", "1010", "Main bank", account_class="asset")), "Changed code 1010 Bank of acc: name from Bank to Main bank"),
+        (
+            Put(Code("acc", "1010", "Main bank", account_class="asset")),
+            "Changed code 1010 Bank of acc: name from Bank to Main bank",
+        ),
         (DeleteCode("acc", "5020"), "Deleted code 5020 Group costs of acc"),
         (PlaceAccounts("st", "cash", ("1110",)), "Placed 1110 on line cash Cash of st"),
         (MoveLine(BALANCE[2], "owing", "capital"), "Moved line cash Cash of st under owing"),
         (DeleteLine("st", "assets"), "Deleted line assets Assets of st"),
         (Drop(IntercompanyPair("alpha", "beta", "1810", "2810")), "Deleted intercompany pair beta of alpha"),
-        (Several((CloseCode("acc", "1010", date(2026, 3, 31)), CloseCode("acc", "1010", None))), "Closed code 1010 Bank of acc from 2026-03-31 on, and 1 more"),
-    )  # fmt: skip
+        (
+            Several((CloseCode("acc", "1010", date(2026, 3, 31)), CloseCode("acc", "1010", None))),
+            "Closed code 1010 Bank of acc from 2026-03-31 on, and 1 more",
+        ),
+    )
 
     def test_each_can_be_told_and_taken_back(self) -> None:
         world = state(*BALANCE)
@@ -71,7 +83,8 @@ class Changes(TestCase):
                 after = apply(world, change)
                 self.assertEqual(rows_of(apply(after, inverse(world, change))), rows_of(world))
                 self.assertEqual(
-                    rows_of(State.of(row for table in rows_of(after).values() for row in table.values())), rows_of(after)
+                    rows_of(State.of(row for table in rows_of(after).values() for row in table.values())),
+                    rows_of(after),
                 )
 
     def test_placing_takes_the_account_off_its_other_line(self) -> None:
@@ -84,12 +97,27 @@ class Changes(TestCase):
     def test_what_is_fixed_after_posting(self) -> None:
         world = state(*BALANCE)
         for change, expected in [
-            (Put(Code("acc", "1010", "Bank", account_class="liability")), "The account class can't change from asset any more because it was posted to."),
-            (Put(Company("alpha", "Alpha", "GB", "EUR", "c", "m")), "The currency can't change from gbp any more because it has postings."),
-            (Put(Period("m", 2026, 1, "M1", date(2026, 1, 1), date(2026, 1, 30))), "The ends on can't change from 2026-01-31 any more because journals fall into it."),
-            (Put(StructureSegment("s", 4, "crop", "Crop", "site")), "Account strings of Chart were posted to without Crop, so it is optional there or has a default."),
+            (
+                Put(Code("acc", "1010", "Bank", account_class="liability")),
+                "The account class can't change from asset any more because it was posted to.",
+            ),
+            (
+                Put(Company("alpha", "Alpha", "GB", "EUR", "c", "m")),
+                "The currency can't change from gbp any more because it has postings.",
+            ),
+            (
+                Put(Period("m", 2026, 1, "M1", date(2026, 1, 1), date(2026, 1, 30))),
+                "The ends on can't change from 2026-01-31 any more because journals fall into it.",
+            ),
+            (
+                Put(StructureSegment("s", 4, "crop", "Crop", "site")),
+                (
+                    "Account strings of Chart were posted to without Crop, so it is optional there or has a"
+                    " default."
+                ),
+            ),
             (DeleteCode("acc", "1010"), "1010 can't be deleted because it was posted to."),
-        ]:  # fmt: skip
+        ]:
             with self.subTest(expected):
                 self.assertIn(expected, [fault.what for fault in check(world, change, POSTED)])
                 self.assertNotIn(expected, [fault.what for fault in check(world, change, NOTHING_POSTED)])
@@ -98,17 +126,29 @@ class Changes(TestCase):
         world = state(*BALANCE)
         crop = Put(StructureSegment("s", 4, "crop", "Crop", "site"))
         for own, expected in (
-            (ChartSegment("c", "crop", False), []), (ChartSegment("c", "crop", True, "001"), []),
-            (ChartSegment("c", "crop", True), ["Account strings of Chart were posted to without Crop, so it is optional there or has a default."]),
+            (ChartSegment("c", "crop", False), []),
+            (ChartSegment("c", "crop", True, "001"), []),
+            (
+                ChartSegment("c", "crop", True),
+                [
+                    "Account strings of Chart were posted to without Crop, so it is optional there or has a"
+                    " default."
+                ],
+            ),
             (ChartSegment("c", "crop", True, "009"), ["Crop: there is no code 009."]),
-        ):  # fmt: skip
+        ):
             with self.subTest(own=own):
                 change = Several((crop, Put(own)))
                 self.assertEqual([fault.what for fault in check(world, change, POSTED)], expected)
                 self.assertEqual(tails(world, change.edits(world)), {"c": "-"})
-        between = Several((Put(StructureSegment("s", 3, "crop", "Crop", "site")), Put(ChartSegment("c", "crop", False))))
-        self.assertIn("The segment can't change from site any more because account strings of its structure were posted to.",
-                      [fault.what for fault in check(world, between, POSTED)])  # fmt: skip
+        between = Several(
+            (Put(StructureSegment("s", 3, "crop", "Crop", "site")), Put(ChartSegment("c", "crop", False)))
+        )
+        self.assertIn(
+            "The segment can't change from site any more because account strings of its structure were"
+            " posted to.",
+            [fault.what for fault in check(world, between, POSTED)],
+        )
 
     def test_what_is_used_cannot_go(self) -> None:
         world = state(*BALANCE)
@@ -122,7 +162,10 @@ class Changes(TestCase):
     @settings(max_examples=60, deadline=None)
     @given(
         st.lists(
-            st.tuples(st.sampled_from(["1", "10", "11", "1010", "1020", "1110"]), st.sampled_from(["", "1", "10", "11", "1010"])),
+            st.tuples(
+                st.sampled_from(["1", "10", "11", "1010", "1020", "1110"]),
+                st.sampled_from(["", "1", "10", "11", "1010"]),
+            ),
             max_size=12,
         )
     )
@@ -134,7 +177,8 @@ class Changes(TestCase):
                 tree(world, "tree")  # is kept, and followed by the next
                 world = apply(world, change)
                 self.assertEqual(
-                    tree(world, "tree"), tree(State.of([*world.rows(Hierarchy), *world.rows(HierarchyNode)]), "tree")
+                    tree(world, "tree"),
+                    tree(State.of([*world.rows(Hierarchy), *world.rows(HierarchyNode)]), "tree"),
                 )
         grown = tree(world, "tree")
         self.assertEqual(sorted(code for code, _ in grown.order), ["1", "10", "1010", "1020", "11", "1110"])
@@ -145,7 +189,10 @@ class Changes(TestCase):
     @settings(max_examples=80, deadline=None)
     @given(
         st.lists(
-            st.tuples(st.sampled_from("abcdef"), st.sampled_from(["", *"abcdef"]), st.booleans(), st.integers(1, 3)), max_size=14
+            st.tuples(
+                st.sampled_from("abcdef"), st.sampled_from(["", *"abcdef"]), st.booleans(), st.integers(1, 3)
+            ),
+            max_size=14,
         )
     )
     def test_a_tree_followed_through_any_edits_is_the_tree_made_from_nothing(
@@ -158,16 +205,27 @@ class Changes(TestCase):
             old = world.get(HierarchyNode, "t", code)
             new = None if gone else HierarchyNode("t", code, parent, position)
             world = world.edited([Edit("hierarchy_nodes", ("t", code), old, new)])
-            made, fresh = tree(world, "t"), tree(State.of([Hierarchy("t", "l", "T"), *world.rows(HierarchyNode)]), "t")
+            made, fresh = (
+                tree(world, "t"),
+                tree(State.of([Hierarchy("t", "l", "T"), *world.rows(HierarchyNode)]), "t"),
+            )
             self.assertEqual((made.order, made.end, made.place), (fresh.order, fresh.end, fresh.place))
             self.assertEqual((made.parent, made.children), (fresh.parent, fresh.children))
 
     def test_the_next_free_code_and_the_class_of_its_neighbours(self) -> None:
         world = state(Code("acc", "1030", "x", account_class="asset"))
-        for after, expected in [("1010", "1015"), ("1030", "1040"), ("5020", "5030"), ("11", "1120"), ("", "1015")]:
+        for after, expected in [
+            ("1010", "1015"),
+            ("1030", "1040"),
+            ("5020", "5030"),
+            ("11", "1120"),
+            ("", "1015"),
+        ]:
             with self.subTest(after):
                 self.assertEqual(next_free(world, "acc", after), expected)
-        self.assertEqual((likely_class(world, "acc", "1040"), likely_class(world, "acc", "2020")), ("asset", "liability"))
+        self.assertEqual(
+            (likely_class(world, "acc", "1040"), likely_class(world, "acc", "2020")), ("asset", "liability")
+        )
 
 
 class Definitions(TestCase):
@@ -181,55 +239,150 @@ class Definitions(TestCase):
         cases: list[tuple[Any, str, str]] = [
             (CodeList("x", "X", 5, 4), "max_length", "The maximum length 4 is below the minimum 5."),
             (CodeList("x", "X", 2, 4, zero_pad=True), "zero_pad", "Zero padding needs codes of one length."),
-            (Code("acc", "10A0", "x", account_class="asset"), "code", "Codes of Accounts are made of digits."),
-            (Code("acc", "101", "x", account_class="asset"), "code", "Codes of Accounts have at least 4 characters, this one 3."),
-            (Code("acc", "10101", "x", account_class="asset"), "code", "Codes of Accounts have at most 4 characters, this one 5."),
+            (
+                Code("acc", "10A0", "x", account_class="asset"),
+                "code",
+                "Codes of Accounts are made of digits.",
+            ),
+            (
+                Code("acc", "101", "x", account_class="asset"),
+                "code",
+                "Codes of Accounts have at least 4 characters, this one 3.",
+            ),
+            (
+                Code("acc", "10101", "x", account_class="asset"),
+                "code",
+                "Codes of Accounts have at most 4 characters, this one 5.",
+            ),
             (Code("acc", "1030", "Till"), "account_class", "1030 Till has no account class."),
-            (Code("acc", "12", "R", True, False, account_class="asset"), "account_class", "A rollup code has no account class."),
-            (Code("site", "003", "S", account_class="asset"), "account_class", "A code of site, which serves as natural account nowhere, has no account class."),
+            (
+                Code("acc", "12", "R", True, False, account_class="asset"),
+                "account_class",
+                "A rollup code has no account class.",
+            ),
+            (
+                Code("site", "003", "S", account_class="asset"),
+                "account_class",
+                "A code of site, which serves as natural account nowhere, has no account class.",
+            ),
             (Code("nolist", "003", "S"), "code_list", "There is no code list nolist."),
             (Hierarchy("t2", "acc", "T2", True), "main", "acc has a main hierarchy already: tree."),
             (HierarchyNode("tree", "9999", "10"), "code", "There is no code 9999 in acc."),
-            (HierarchyNode("tree", "2010", "1010"), "parent", "1010 Bank is a posting code and has nothing below it."),
+            (
+                HierarchyNode("tree", "2010", "1010"),
+                "parent",
+                "1010 Bank is a posting code and has nothing below it.",
+            ),
             (HierarchyNode("tree", "1", "10"), "parent", "A code stands under itself: 1 under 10 under 1."),
-            (StructureSegment("s", 4, "more", "More", "acc", "natural_account"), "role", "more has the role natural_account that account has already."),
-            (StructureSegment("s", 5, "more", "More", "site"), "position", "Segment more stands at position 5, expected 4."),
+            (
+                StructureSegment("s", 4, "more", "More", "acc", "natural_account"),
+                "role",
+                "more has the role natural_account that account has already.",
+            ),
+            (
+                StructureSegment("s", 5, "more", "More", "site"),
+                "position",
+                "Segment more stands at position 5, expected 4.",
+            ),
             (ChartSegment("c", "site", True, "009"), "default_code", "Site: there is no code 009."),
             (PairingRule("c", "r", 1, "crop", "required"), "field", "c has no segment or dimension crop."),
-            (PairingRule("c", "r", 1, "site", "only"), "codes", "The outcome only needs the codes it speaks of."),
+            (
+                PairingRule("c", "r", 1, "site", "only"),
+                "codes",
+                "The outcome only needs the codes it speaks of.",
+            ),
             (PairingRule("c", "r", 1, "site", "fill", "999"), "codes", "Site: there is no code 999."),
-            (QuickCode("c", "a-b", account="10-1010"), "quick_code", "A quick code of c never holds its separator '-'."),
-            (Period("m", 2026, 5, "M5", date(2026, 4, 30), date(2026, 5, 31)), "starts_on", "M5 overlaps M4, which ends on 2026-04-30."),
-            (Period("m", 2026, 6, "M6", date(2026, 6, 1), date(2026, 6, 30)), "starts_on", "There is a gap between M4, which ends on 2026-04-30, and M6."),
-            (IntercompanyPair("alpha", "beta", "1899", "2810"), "due_from", "Account: there is no code 1899."),
-            (line("more", "", "accounts", "1010"), "accounts", "1010 stands on two lines of Balance sheet: Cash and More."),
+            (
+                QuickCode("c", "a-b", account="10-1010"),
+                "quick_code",
+                "A quick code of c never holds its separator '-'.",
+            ),
+            (
+                Period("m", 2026, 5, "M5", date(2026, 4, 30), date(2026, 5, 31)),
+                "starts_on",
+                "M5 overlaps M4, which ends on 2026-04-30.",
+            ),
+            (
+                Period("m", 2026, 6, "M6", date(2026, 6, 1), date(2026, 6, 30)),
+                "starts_on",
+                "There is a gap between M4, which ends on 2026-04-30, and M6.",
+            ),
+            (
+                IntercompanyPair("alpha", "beta", "1899", "2810"),
+                "due_from",
+                "Account: there is no code 1899.",
+            ),
+            (
+                line("more", "", "accounts", "1010"),
+                "accounts",
+                "1010 stands on two lines of Balance sheet: Cash and More.",
+            ),
             (line("more", "", "accounts", "4010"), "accounts", "4010 stand on More and in the result line."),
             (line("more", "", "accounts", ""), "accounts", "The line more picks no accounts."),
             (line("more", "nowhere", "heading"), "parent", "There is no line nowhere in st."),
-            (line("more", "cash", "heading"), "parent", "cash is of kind accounts; only a heading has lines below it."),
+            (
+                line("more", "cash", "heading"),
+                "parent",
+                "cash is of kind accounts; only a heading has lines below it.",
+            ),
             (line("more", "", "formula", "[nowhere] + 1"), "formula", "There is no line nowhere in st."),
             (line("more", "", "formula", "[more] + 1"), "formula", "The formulas go round: more needs more."),
-            (line("assets", "assets", "heading"), "parent", "A line stands under itself: assets under assets."),
+            (
+                line("assets", "assets", "heading"),
+                "parent",
+                "A line stands under itself: assets under assets.",
+            ),
             ([group, GroupMember("g", "nobody")], "member", "There is no company nobody."),
             ([group, GroupMember("g", "g", "group")], "member", "A group is a member of itself: g in g."),
-            ([group, Group("h", "H", "GBP", "c"), GroupMember("g", "alpha"), GroupMember("g", "h", "group"), GroupMember("h", "alpha")], "member", "alpha is reached twice from group g."),
-            ([group, Mapping("g", "alpha", 1, "1010", target="11")], "target", "Account: 11 Receivables is a rollup code and takes no amounts."),
-            ([group, Elimination("g", "e", 1, "", "1810", True, "9999")], "difference_account", "Account: there is no code 9999."),
-            ([group, GroupMember("g", "alpha", ownership=Decimal(101))], "ownership", "Ownership is a percentage from 0 to 100."),
-        ]  # fmt: skip
+            (
+                [
+                    group,
+                    Group("h", "H", "GBP", "c"),
+                    GroupMember("g", "alpha"),
+                    GroupMember("g", "h", "group"),
+                    GroupMember("h", "alpha"),
+                ],
+                "member",
+                "alpha is reached twice from group g.",
+            ),
+            (
+                [group, Mapping("g", "alpha", 1, "1010", target="11")],
+                "target",
+                "Account: 11 Receivables is a rollup code and takes no amounts.",
+            ),
+            (
+                [group, Elimination("g", "e", 1, "", "1810", True, "9999")],
+                "difference_account",
+                "Account: there is no code 9999.",
+            ),
+            (
+                [group, GroupMember("g", "alpha", ownership=Decimal(101))],
+                "ownership",
+                "Ownership is a percentage from 0 to 100.",
+            ),
+        ]
         for rows, column, expected in cases:
             with self.subTest(expected):
                 more = rows if isinstance(rows, list) else [rows]
-                found = [(f.where.column, f.what) for f in checks.of_everything(state(*BALANCE, *more)) if f.severity == "must"]
+                found = [
+                    (f.where.column, f.what)
+                    for f in checks.of_everything(state(*BALANCE, *more))
+                    if f.severity == "must"
+                ]
                 self.assertIn((column, expected), found)
 
     def test_mixed_signs_must_be_stated(self) -> None:
         world = state(Statement("st", "S", "c"), line("mixed", "", "accounts", "1010, 2010"))
         self.assertEqual(
-            [f.what for f in checks.of_everything(world)], ["Mixed of S mixes accounts shown as debit and as credit."]
+            [f.what for f in checks.of_everything(world)],
+            ["Mixed of S mixes accounts shown as debit and as credit."],
         )
         self.assertEqual(
-            list(checks.of_everything(state(Statement("st", "S", "c"), line("m", "", "accounts", "1010, 2010", sign="debit")))),
+            list(
+                checks.of_everything(
+                    state(Statement("st", "S", "c"), line("m", "", "accounts", "1010, 2010", sign="debit"))
+                )
+            ),
             [],
         )
 
@@ -237,4 +390,7 @@ class Definitions(TestCase):
         world = state(Group("g", "G", "GBP", "c"), Mapping("g", "alpha", 10, "1010", target="1110"))
         after = apply(world, MapAccounts("g", "alpha", ("1020",), "1110"))
         self.assertEqual(after.get(Mapping, "g", "alpha", 10).accounts, "1010, 1020")
-        self.assertEqual(apply(world, MapAccounts("g", "alpha", ("1020",), "2010")).get(Mapping, "g", "alpha", 20).target, "2010")
+        self.assertEqual(
+            apply(world, MapAccounts("g", "alpha", ("1020",), "2010")).get(Mapping, "g", "alpha", 20).target,
+            "2010",
+        )

@@ -1,4 +1,5 @@
-"""The documents are true: every table and column of the package stands in its text, every check says what it is."""
+"""The documents are true: every table and column of the package stands in its text, every check says what it
+is."""
 
 import re
 from pathlib import Path

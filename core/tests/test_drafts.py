@@ -1,4 +1,5 @@
-"""Drafts: replayed on what is published by now, single changes taken back, two sides of a collision, what they move."""
+"""Drafts: replayed on what is published by now, single changes taken back, two sides of a collision, what
+they move."""
 
 from datetime import date
 from typing import Any
@@ -66,7 +67,10 @@ class Recording(TestCase):
         PlaceAccounts("st", "cash", ("1110",)),
         Put(Company("gamma", "Gamma", "NL", "EUR", "c", "m", foreign_currencies=True)),
         Several((MoveNode("tree", "1010", "11"), CloseCode("acc", "1020", date(2026, 1, 1))), "Tidied"),
-        Restore((Edit("codes", ("acc", "1030"), TILL, None), Edit("codes", ("acc", "1010"), None, BANK)), "Something"),
+        Restore(
+            (Edit("codes", ("acc", "1030"), TILL, None), Edit("codes", ("acc", "1010"), None, BANK)),
+            "Something",
+        ),
     )
 
     def test_every_change_comes_back_as_it_was_written(self) -> None:
@@ -82,7 +86,10 @@ class Recording(TestCase):
         self.assertEqual(made, Amend("codes", ("acc", "1010"), (("name", "Main bank"),)))
         self.assertEqual(recorded(Put(TILL), WORLD), Put(TILL))
         later = Several((Put(TILL), Put(TILL._replace(name="Tills"))))
-        self.assertEqual(recorded(later, WORLD), Several((Put(TILL), Amend("codes", ("acc", "1030"), (("name", "Tills"),)))))
+        self.assertEqual(
+            recorded(later, WORLD),
+            Several((Put(TILL), Amend("codes", ("acc", "1030"), (("name", "Tills"),)))),
+        )
         self.assertEqual(made.sentence(WORLD), "Changed code 1010 Bank of acc: name from Bank to Main bank")
 
 
@@ -92,25 +99,56 @@ class Drafts(TestCase):
         change = recorded(Put(BANK._replace(name="Main bank")), WORLD)
         moved_on = apply(WORLD, CloseCode("acc", "1010", date(2026, 6, 30)))
         made = drafted(change, base=moved_on)
-        self.assertEqual(made.state.get(Code, "acc", "1010"), BANK._replace(name="Main bank", in_use_until=date(2026, 6, 30)))
+        self.assertEqual(
+            made.state.get(Code, "acc", "1010"),
+            BANK._replace(name="Main bank", in_use_until=date(2026, 6, 30)),
+        )
 
     def test_collisions_name_both_sides(self) -> None:
         named = recorded(Put(BANK._replace(name="Main bank")), WORLD)
         other = Put(BANK._replace(name="House bank"))
         cases: list[tuple[Change, Change, list[str]]] = [
             (named, CloseCode("acc", "1010", date(2026, 6, 30)), []),
-            (named, other, ["The code 1010 House bank of acc was changed meanwhile: name House bank as published, Main bank in the draft."]),
+            (
+                named,
+                other,
+                [
+                    "The code 1010 House bank of acc was changed meanwhile: name House bank as published,"
+                    " Main bank in the draft."
+                ],
+            ),
             (named, Put(BANK._replace(name="Main bank")), []),
-            (AddCode(TILL, "10"), AddCode(TILL._replace(name="Float"), "10"),
-             ["The code 1030 Float of acc was changed meanwhile: name Float as published, Till in the draft."]),
-            (DeleteCode("acc", "1020"), Put(Code("acc", "1020", "Cash box", account_class="asset")),
-             ["The draft deletes the code 1020 Cash box of acc; a version published meanwhile changes it."]),
-            (Put(Code("acc", "1020", "Cash box", account_class="asset")), DeleteCode("acc", "1020"),
-             ["A version published meanwhile deletes the code 1020 Cash box of acc; the draft changes it."]),
+            (
+                AddCode(TILL, "10"),
+                AddCode(TILL._replace(name="Float"), "10"),
+                [
+                    "The code 1030 Float of acc was changed meanwhile: name Float as published, Till in the"
+                    " draft."
+                ],
+            ),
+            (
+                DeleteCode("acc", "1020"),
+                Put(Code("acc", "1020", "Cash box", account_class="asset")),
+                [
+                    "The draft deletes the code 1020 Cash box of acc; a version published meanwhile"
+                    " changes it."
+                ],
+            ),
+            (
+                Put(Code("acc", "1020", "Cash box", account_class="asset")),
+                DeleteCode("acc", "1020"),
+                [
+                    "A version published meanwhile deletes the code 1020 Cash box of acc; the draft"
+                    " changes it."
+                ],
+            ),
             (MoveNode("tree", "1010", "11"), MoveNode("tree", "1020", "11"), []),
-            (MoveNode("tree", "1010", "11"), MoveNode("tree", "1010", "1"),
-             ["The place 1010 of tree was changed meanwhile: parent 1 as published, 11 in the draft."]),
-        ]  # fmt: skip
+            (
+                MoveNode("tree", "1010", "11"),
+                MoveNode("tree", "1010", "1"),
+                ["The place 1010 of tree was changed meanwhile: parent 1 as published, 11 in the draft."],
+            ),
+        ]
         for mine, theirs, expected in cases:
             with self.subTest(str(mine)):
                 found = collisions(between(apply(WORLD, theirs), mine), between(WORLD, theirs))
@@ -137,44 +175,83 @@ class Drafts(TestCase):
         gone = apply(WORLD, DeleteCode("acc", "1020"))
         made = drafted(Amend("codes", ("acc", "1020"), (("name", "Cash box"),)), base=gone)
         found = [(item.severity, item.sentence) for item in items(made, [], NOTHING_POSTED)]
-        self.assertEqual(found[0], ("must", "This change does nothing any more: Left code acc 1020 as it was."))
+        self.assertEqual(
+            found[0], ("must", "This change does nothing any more: Left code acc 1020 as it was.")
+        )
 
     def test_the_list_before_publishing(self) -> None:
         world = state(*BALANCE, Company("gamma", "Gamma", "GB", "GBP", "c", "m", accounts_open="listed"))
         made = drafted(AddCode(TILL), CloseCode("acc", "1810", date(2026, 6, 30)), base=world)
-        self.assertEqual([(item.severity, item.sentence) for item in items(made, [], NOTHING_POSTED)], [
-            ("must", "1030 Till is on no line of Balance sheet."),
-            ("look", "1030 stands under no rollup code."),
-            ("look", "Gamma has not opened 1030."),
-            ("look", "1810 is closed but still named: the intercompany pair of alpha and beta, and 2 more."),
-        ])  # fmt: skip
+        self.assertEqual(
+            [(item.severity, item.sentence) for item in items(made, [], NOTHING_POSTED)],
+            [
+                ("must", "1030 Till is on no line of Balance sheet."),
+                ("look", "1030 stands under no rollup code."),
+                ("look", "Gamma has not opened 1030."),
+                (
+                    "look",
+                    "1810 is closed but still named: the intercompany pair of alpha and beta, and 2 more.",
+                ),
+            ],
+        )
         opened = drafted(AddCode(TILL, "10"), Put(CompanyAccount("gamma", "1030")), base=world)
-        self.assertEqual([(item.severity, item.sentence) for item in items(opened, [], NOTHING_POSTED)], [
-            ("ok", "Every account the draft touches keeps its line"),
-            ("ok", "Every new posting code sits under a rollup code"),
-        ])  # fmt: skip
+        self.assertEqual(
+            [(item.severity, item.sentence) for item in items(opened, [], NOTHING_POSTED)],
+            [
+                ("ok", "Every account the draft touches keeps its line"),
+                ("ok", "Every new posting code sits under a rollup code"),
+            ],
+        )
 
     def test_a_move_that_puts_an_account_on_a_second_line_is_told(self) -> None:
         found = [item.sentence for item in items(drafted(MoveNode("tree", "1110", "10")), [], NOTHING_POSTED)]
-        self.assertEqual(found[0], "1110 stands on two lines of Balance sheet: Cash and Debtors. Take it off one of them.")
+        self.assertEqual(
+            found[0], "1110 stands on two lines of Balance sheet: Cash and Debtors. Take it off one of them."
+        )
 
     def test_charts_are_known_by_any_of_their_rows(self) -> None:
-        rows = [("codes", ("acc",)), ("hierarchy_nodes", ("tree",)), ("structure_segments", ("s",)), ("statement_lines", ("st",)),
-                ("companies", ("alpha",)), ("pairing_rules", ("c",)), ("calendars", ("m",)), ("groups", ("none",))]  # fmt: skip
+        rows = [
+            ("codes", ("acc",)),
+            ("hierarchy_nodes", ("tree",)),
+            ("structure_segments", ("s",)),
+            ("statement_lines", ("st",)),
+            ("companies", ("alpha",)),
+            ("pairing_rules", ("c",)),
+            ("calendars", ("m",)),
+            ("groups", ("none",)),
+        ]
         self.assertEqual([charts_touched(WORLD, WORLD, [row]) for row in rows], [["c"]] * 6 + [[], []])
 
 
 CODES = sorted(code.code for code in WORLD.part(Code, "acc").values() if not code.rollup)
 ROLLUPS = ["", "1", "10", "11"]
 changes = st.one_of(
-    st.builds(MoveNode, st.just("tree"), st.sampled_from(CODES), st.sampled_from(ROLLUPS), st.sampled_from(["", *CODES])),
-    st.builds(CloseCode, st.just("acc"), st.sampled_from(CODES), st.sampled_from([None, date(2026, 1, 31), date(2026, 6, 30)])),
-    st.builds(lambda code, name: AddCode(Code("acc", code, name, account_class="asset"), "10"),
-              st.sampled_from(["1030", "1040", "1050"]), st.sampled_from(["Till", "Float"])),
-    st.builds(lambda code, name: Amend("codes", ("acc", code), (("name", name),)), st.sampled_from(CODES), st.sampled_from("AB")),
+    st.builds(
+        MoveNode,
+        st.just("tree"),
+        st.sampled_from(CODES),
+        st.sampled_from(ROLLUPS),
+        st.sampled_from(["", *CODES]),
+    ),
+    st.builds(
+        CloseCode,
+        st.just("acc"),
+        st.sampled_from(CODES),
+        st.sampled_from([None, date(2026, 1, 31), date(2026, 6, 30)]),
+    ),
+    st.builds(
+        lambda code, name: AddCode(Code("acc", code, name, account_class="asset"), "10"),
+        st.sampled_from(["1030", "1040", "1050"]),
+        st.sampled_from(["Till", "Float"]),
+    ),
+    st.builds(
+        lambda code, name: Amend("codes", ("acc", code), (("name", name),)),
+        st.sampled_from(CODES),
+        st.sampled_from("AB"),
+    ),
     st.builds(lambda code: PlaceAccounts("st", "cash", (code,)), st.sampled_from(CODES)),
     st.builds(lambda code: DeleteCode("acc", code), st.sampled_from(CODES)),
-)  # fmt: skip
+)
 drafts = st.lists(changes, max_size=7)
 
 
@@ -222,7 +299,9 @@ class Properties(TestCase):
             change = MoveNode("tree", code, parent)
             if not blocking(check(at, change, NOTHING_POSTED)):
                 at = apply(at, change)
-        nodes: dict[str, str | None] = {n.code: n.parent or None for n in at.part(HierarchyNode, "tree").values()}
+        nodes: dict[str, str | None] = {
+            n.code: n.parent or None for n in at.part(HierarchyNode, "tree").values()
+        }
         self.assertEqual(find_cycle(nodes), [])
         made = tree(at, "tree")
         self.assertEqual(sorted(made.place), sorted(nodes))
@@ -231,7 +310,9 @@ class Properties(TestCase):
 
     @settings(max_examples=60, deadline=None)
     @given(drafts, st.integers(0, 1000))
-    def test_what_it_moves_is_the_difference_of_both_computed_from_scratch(self, made: list[Change], seed: int) -> None:
+    def test_what_it_moves_is_the_difference_of_both_computed_from_scratch(
+        self, made: list[Change], seed: int
+    ) -> None:
         after = drafted(*made).state
         sums = amounts(WORLD, seed)
 
@@ -240,12 +321,21 @@ class Properties(TestCase):
             ready = plan(fresh, "st")
             assert ready is not None
             place = {code: i for i, code in enumerate(sums.codes)}
-            rows = [sums.window[place[c]] if c in place else np.zeros(2, dtype=np.int64) for c in ready.accounts.posting]
+            rows = [
+                sums.window[place[c]] if c in place else np.zeros(2, dtype=np.int64)
+                for c in ready.accounts.posting
+            ]
             found = compute(ready, Amounts(np.array(rows), np.array(rows)), 2)
-            return {(f.line.row.line, c): f.shown[i] for f in found.lines for i, c in enumerate(sums.companies)}
+            return {
+                (f.line.row.line, c): f.shown[i] for f in found.lines for i, c in enumerate(sums.companies)
+            }
 
         was, now = shown(WORLD), shown(after)
-        expected = {key: (was.get(key), now.get(key)) for key in {*was, *now} if (was.get(key) or 0) != (now.get(key) or 0)}
+        expected = {
+            key: (was.get(key), now.get(key))
+            for key in {*was, *now}
+            if (was.get(key) or 0) != (now.get(key) or 0)
+        }
         found = statement_moves(WORLD, after, "st", sums, 2)
         self.assertEqual({(m.line, m.company): (m.was, m.now) for m in found}, expected)
 
@@ -258,7 +348,11 @@ class Properties(TestCase):
         place = {code: i for i, code in enumerate(sums.codes)}
 
         def under(world: State, code: str, column: int) -> int:
-            return sum(int(sums.cumulative[place[below], column]) for below in tree(world, "tree").below(code) if below in place)
+            return sum(
+                int(sums.cumulative[place[below], column])
+                for below in tree(world, "tree").below(code)
+                if below in place
+            )
 
         expected = {
             (code, company): (under(WORLD, code, i), under(after, code, i))
@@ -273,7 +367,9 @@ class Properties(TestCase):
 
     @settings(max_examples=80, deadline=None)
     @given(drafts, drafts)
-    def test_without_collisions_nothing_published_meanwhile_is_undone(self, mine: list[Change], theirs: list[Change]) -> None:
+    def test_without_collisions_nothing_published_meanwhile_is_undone(
+        self, mine: list[Change], theirs: list[Change]
+    ) -> None:
         published = drafted(*theirs)
         made = drafted(*(recorded(change, WORLD) for change in mine), base=published.state)
         if collisions(made.edits(), published.edits()):
@@ -281,7 +377,11 @@ class Properties(TestCase):
         for edit in published.edits():
             row = made.state.get(TABLES[edit.table].row, *edit.key)
             for i, name in enumerate(TABLES[edit.table].row._fields):
-                if edit.new is not None and (edit.old is None or edit.new[i] != edit.old[i]) and name != PLACED.get(edit.table):
+                if (
+                    edit.new is not None
+                    and (edit.old is None or edit.new[i] != edit.old[i])
+                    and name != PLACED.get(edit.table)
+                ):
                     self.assertEqual(row[i], edit.new[i], edit)
 
 

@@ -23,7 +23,11 @@ from core.tests.builders import state, told
 
 def faults(*rows: Any) -> list[str]:
     world = state(*rows)
-    return told(blocking(checks.of_rows(world, "hierarchy_nodes", [row for row in rows if isinstance(row, HierarchyNode)])))
+    return told(
+        blocking(
+            checks.of_rows(world, "hierarchy_nodes", [row for row in rows if isinstance(row, HierarchyNode)])
+        )
+    )
 
 
 class Intakes(TestCase):
@@ -33,7 +37,10 @@ class Intakes(TestCase):
         grown = apply(
             world,
             BringCodes(
-                (Code("acc", "1820", "Due", account_class="asset"), Code("acc", "1830", "Owed", account_class="asset")),
+                (
+                    Code("acc", "1820", "Due", account_class="asset"),
+                    Code("acc", "1830", "Owed", account_class="asset"),
+                ),
                 (None, None),
             ),
         )
@@ -58,7 +65,10 @@ class Intakes(TestCase):
                 ["An intake names codes, ranges and beginnings; 'under' would turn round on itself."],
             ),
             ((eleven._replace(intake="18* 20*"),), ["A comma is missing before '20' at character 5."]),
-            ((HierarchyNode("tree", "1010", "10", None, "18*"),), ["1010 is a posting code and takes nothing in."]),
+            (
+                (HierarchyNode("tree", "1010", "10", None, "18*"),),
+                ["1010 is a posting code and takes nothing in."],
+            ),
             ((eleven._replace(intake="18*"), ten._replace(intake="20*")), []),
         ):
             with self.subTest(rows):
@@ -70,14 +80,18 @@ class Intakes(TestCase):
         grown = tree(made, "b")
         self.assertEqual(grown.children[""], ["10", "11", "18", "20", "28", "30", "40", "50"])
         self.assertEqual(grown.below("18"), ["1810"])
-        self.assertEqual(made.get(Code, "acc", "18"), Code("acc", "18", "Codes that begin with 18", True, False))
+        self.assertEqual(
+            made.get(Code, "acc", "18"), Code("acc", "18", "Codes that begin with 18", True, False)
+        )
         self.assertEqual(made.get(Code, "acc", "10"), world.get(Code, "acc", "10"))
 
 
 class Versions(TestCase):
     def setUp(self) -> None:
         world = state()
-        self.world = apply(world, copied(world, "tree", Hierarchy("old", "acc", "Tree until July", False, "tree")))
+        self.world = apply(
+            world, copied(world, "tree", Hierarchy("old", "acc", "Tree until July", False, "tree"))
+        )
         self.world = apply(self.world, Amend("hierarchies", ("tree",), (("holds_from", "2026-07-01"),)))
         self.world = apply(self.world, MoveNodes("tree", ("1010", "1020"), "11"))
 
@@ -96,9 +110,15 @@ class Versions(TestCase):
     def test_a_version_belongs_to_a_hierarchy_of_the_same_list(self) -> None:
         for row, expected in (
             (Hierarchy("v", "acc", "V", False, "none"), ["There is no hierarchy none."]),
-            (Hierarchy("v", "site", "V", False, "tree"), ["tree is not a hierarchy of site in its own right."]),
+            (
+                Hierarchy("v", "site", "V", False, "tree"),
+                ["tree is not a hierarchy of site in its own right."],
+            ),
             (Hierarchy("v", "acc", "V", False, "old"), ["old is not a hierarchy of acc in its own right."]),
-            (Hierarchy("v", "acc", "V", True, "tree"), ["A kept version of a hierarchy is never the main one."]),
+            (
+                Hierarchy("v", "acc", "V", True, "tree"),
+                ["A kept version of a hierarchy is never the main one."],
+            ),
         ):
             with self.subTest(row):
                 made = told(checks.of_rows(self.world, "hierarchies", [row]))
@@ -111,30 +131,43 @@ class Several(TestCase):
         made = apply(world, MoveNodes("tree", ("1010", "1110", "2010"), "1"))
         self.assertEqual(tree(made, "tree").children["1"], ["10", "11", "1010", "1110", "2010"])
         self.assertEqual(
-            told(check(world, MoveNodes("tree", ("1", "10"), "10"), NOTHING_POSTED)), ["A code stands under itself: 10 under 10."]
+            told(check(world, MoveNodes("tree", ("1", "10"), "10"), NOTHING_POSTED)),
+            ["A code stands under itself: 10 under 10."],
         )
 
     def test_many_get_the_same_value(self) -> None:
         world = state()
-        change = AmendCodes("acc", ("1010", "1020", "none"), (("in_use_until", "2026-06-30"), ("cash_flow", "operating")))
+        change = AmendCodes(
+            "acc", ("1010", "1020", "none"), (("in_use_until", "2026-06-30"), ("cash_flow", "operating"))
+        )
         made = apply(world, change)
         self.assertEqual(made.get(Code, "acc", "1020").in_use_until, date(2026, 6, 30))  # type: ignore[union-attr]
-        self.assertEqual(change.sentence(world), "Set in_use_until 2026-06-30, cash_flow operating for 3 codes of acc")
+        self.assertEqual(
+            change.sentence(world), "Set in_use_until 2026-06-30, cash_flow operating for 3 codes of acc"
+        )
         self.assertEqual(change.edits(made), [])
 
     def test_shifts_know_when_there_is_no_room(self) -> None:
         world = state()
         grown = main_tree(world, "acc")
         assert grown is not None
-        for code, way, expected in (("10", "up", None), ("10", "down", "1"), ("11", "deeper", "10"), ("10", "deeper", None),
-                                    ("10", "higher", ""), ("1", "higher", None), ("1020", "up", "10")):  # fmt: skip
+        for code, way, expected in (
+            ("10", "up", None),
+            ("10", "down", "1"),
+            ("11", "deeper", "10"),
+            ("10", "deeper", None),
+            ("10", "higher", ""),
+            ("1", "higher", None),
+            ("1020", "up", "10"),
+        ):
             with self.subTest((code, way)):
                 change = shifted(world, grown, code, way)
                 self.assertEqual(change.parent if change else None, expected)
 
 
 def forest(size: int, fan: int, posts: int) -> State:
-    """A list of `size` rollup codes, each below the one that its number divided by `fan` names, with posts below the last."""
+    """A list of `size` rollup codes, each below the one that its number divided by `fan` names, with posts
+    below the last."""
     rows: list[Any] = [CodeList("big", "Big", 1, 8), Hierarchy("b", "big", "Big", True)]
     for i in range(1, size + 1):
         rows += [
@@ -142,7 +175,10 @@ def forest(size: int, fan: int, posts: int) -> State:
             HierarchyNode("b", f"{i}", f"{i // fan}" if i // fan else "", i),
         ]
     for i in range(posts):
-        rows += [Code("big", f"9{i:06d}", f"Post {i}"), HierarchyNode("b", f"9{i:06d}", f"{size - i % max(1, size // 2)}")]
+        rows += [
+            Code("big", f"9{i:06d}", f"Post {i}"),
+            HierarchyNode("b", f"9{i:06d}", f"{size - i % max(1, size // 2)}"),
+        ]
     return state(*rows)
 
 
@@ -195,6 +231,9 @@ class Drawn(TestCase):
         parents = dict.fromkeys(range(1, 31), 0) | {i: p for i, p in shape if p < i}
         rows: list[Any] = [CodeList("big", "Big", 1, 8), Hierarchy("b", "big", "Big", True)]
         for i, parent in parents.items():
-            rows += [Code("big", f"{i}", "R", True, False), HierarchyNode("b", f"{i}", f"{parent}" if parent else "")]
+            rows += [
+                Code("big", f"{i}", "R", True, False),
+                HierarchyNode("b", f"{i}", f"{parent}" if parent else ""),
+            ]
         made = draw(state(*rows), "b", zoom=str(zoom) if zoom else "")
         self.assertGreaterEqual(len(made.bays), 1)

@@ -74,9 +74,19 @@ class AccountStrings(TestCase):
                 ["Account: 1010 Bank is switched off."],
             ),
             ((closed,), "10-1010", "", ["Account: 1010 Bank was in use until 2026-01-31."]),
-            ((Chart("c", "Chart", "s", "listed_only"),), "10-1010", "", ["10-1010- is not in the account strings of Chart."]),
+            (
+                (Chart("c", "Chart", "s", "listed_only"),),
+                "10-1010",
+                "",
+                ["10-1010- is not in the account strings of Chart."],
+            ),
             ((Chart("c", "Chart", "s", "listed_only"), AccountString("c", "10-1010")), "10-1010", "", []),
-            ((CompanyAccount("alpha", "1010", enabled=False),), "10-1010", "", ["1010 is not open for company alpha."]),
+            (
+                (CompanyAccount("alpha", "1010", enabled=False),),
+                "10-1010",
+                "",
+                ["1010 is not open for company alpha."],
+            ),
             (
                 (Company("alpha", "Alpha", "GB", "GBP", "c", "m", accounts_open="listed"),),
                 "10-1010",
@@ -85,17 +95,27 @@ class AccountStrings(TestCase):
             ),
         ]:
             with self.subTest(account=account, dimensions=dimensions, more=more):
-                checked = entry(state(*more), (account, "5", "", {"dimensions": dimensions}), ("10-2010", "", "5"))
-                found = [f.what for f in checked.faults if f.where.table == "journal_lines" and f.where.key[2] == 1]
+                checked = entry(
+                    state(*more), (account, "5", "", {"dimensions": dimensions}), ("10-2010", "", "5")
+                )
+                found = [
+                    f.what for f in checked.faults if f.where.table == "journal_lines" and f.where.key[2] == 1
+                ]
                 self.assertEqual(found, expected)
 
     def test_pairing_rules(self) -> None:
         def rule(outcome: str, codes: str = "", field: str = "site", **more: object) -> tuple[object, object]:
-            return PairingRule("c", "r", 1, field, outcome, codes, **more), PairingCondition("c", "r", "account", "4010")
+            return PairingRule("c", "r", 1, field, outcome, codes, **more), PairingCondition(
+                "c", "r", "account", "4010"
+            )
 
         for rows, account, expected in [
             (rule("required"), "10-4010", ["Site must be given."]),
-            (rule("required", message="Sales name a site."), "10-4010", ["Sales name a site. Site must be given."]),
+            (
+                rule("required", message="Sales name a site."),
+                "10-4010",
+                ["Sales name a site. Site must be given."],
+            ),
             (rule("required"), "10-5010", []),
             (rule("empty"), "10-4010-001", ["Site must be empty, not 001."]),
             (rule("only", "002"), "10-4010-001", ["Site: 001 is not among the codes allowed here."]),
@@ -109,34 +129,71 @@ class AccountStrings(TestCase):
                 self.assertEqual(told(checked.faults), expected)
 
     def test_a_fill_makes_a_later_rule_speak(self) -> None:
-        rows = (PairingRule("c", "a", 1, "site", "fill", "002"), PairingRule("c", "b", 2, "season", "required"),
-                PairingCondition("c", "b", "site", "002"))  # fmt: skip
+        rows = (
+            PairingRule("c", "a", 1, "site", "fill", "002"),
+            PairingRule("c", "b", 2, "season", "required"),
+            PairingCondition("c", "b", "site", "002"),
+        )
         self.assertEqual(
-            told(entry(state(*rows), ("10-1010", "5", ""), ("10-2010-001", "", "5")).faults), ["Season must be given."]
+            told(entry(state(*rows), ("10-1010", "5", ""), ("10-2010-001", "", "5")).faults),
+            ["Season must be given."],
         )
 
     def test_quick_codes_win_over_codes_and_lines_over_quick_codes(self) -> None:
         world = state(QuickCode("c", "rent", account="10-5010-001", dimensions="season=SP26"))
         checked = entry(world, ("rent", "5", "", {"dimensions": "season=AU26"}), ("rent", "", "5"))
-        self.assertEqual([(line.account, line.dimensions) for line in checked.lines],
-                         [("10-5010-001", "season=AU26"), ("10-5010-001", "season=SP26")])  # fmt: skip
+        self.assertEqual(
+            [(line.account, line.dimensions) for line in checked.lines],
+            [("10-5010-001", "season=AU26"), ("10-5010-001", "season=SP26")],
+        )
 
 
 class Journals(TestCase):
     def test_faults(self) -> None:
         ok = ("10-1010", "5", ""), ("10-2010", "", "5")
         shut = [
-            Period("m", 2026, 2, "M2", date(2026, 2, 1), date(2026, 2, 28), status=status) for status in ("closed", "restricted")
+            Period("m", 2026, 2, "M2", date(2026, 2, 1), date(2026, 2, 28), status=status)
+            for status in ("closed", "restricted")
         ]
         for more, lines, head, expected in [
             ((), ok, {}, []),
             ((), ok[:1], {}, ["The journal has 1 line."]),
-            ((), (("10-1010", "5", ""), ("10-2010", "", "4.99")), {}, ["The journal does not balance: alpha has 0.01 more debits."]),
-            ((), (("10-1010", "5", "5"), ("10-2010", "", "5")), {}, ["A line has a debit or a credit, not both."]),
-            ((), (("10-1010", "0", "0.00"), ("10-2010", "", "5"), ("10-1010", "5", "")), {}, ["The line has no amount."]),
-            ((), (("10-1010", "-5", ""), ("10-2010", "", "5"), ("10-1020", "5", "")), {}, ["A debit is not negative."]),
-            ((), (("10-1010", "5.001", ""), ("10-2010", "", "5")), {}, ["The currency has 2 minor digits and this amount has 3."]),
-            ((), (("10-1010", "1" + "0" * 15, ""), ("10-2010", "", "5")), {}, ["The amount is out of range: at most 999999999999999.99."]),
+            (
+                (),
+                (("10-1010", "5", ""), ("10-2010", "", "4.99")),
+                {},
+                ["The journal does not balance: alpha has 0.01 more debits."],
+            ),
+            (
+                (),
+                (("10-1010", "5", "5"), ("10-2010", "", "5")),
+                {},
+                ["A line has a debit or a credit, not both."],
+            ),
+            (
+                (),
+                (("10-1010", "0", "0.00"), ("10-2010", "", "5"), ("10-1010", "5", "")),
+                {},
+                ["The line has no amount."],
+            ),
+            (
+                (),
+                (("10-1010", "-5", ""), ("10-2010", "", "5"), ("10-1020", "5", "")),
+                {},
+                ["A debit is not negative."],
+            ),
+            (
+                (),
+                (("10-1010", "5.001", ""), ("10-2010", "", "5")),
+                {},
+                ["The currency has 2 minor digits and this amount has 3."],
+            ),
+            (
+                (),
+                (("10-1010", "1" + "0" * 15, ""), ("10-2010", "", "5")),
+                {},
+                ["The amount is out of range: at most 999999999999999.99."],
+            ),
             ((), (("10-1010", "5", "", {"partner": "gamma"}), ok[1]), {}, ["There is no company gamma."]),
             ((), ok, {"on": date(2027, 1, 1)}, ["2027-01-01 falls into no period of company alpha."]),
             ((shut[0],), ok, {}, ["M2 is closed for company alpha."]),
@@ -144,20 +201,37 @@ class Journals(TestCase):
             ((shut[1],), ok, {}, []),
             ((shut[0],), ok, {"posted_at": "2026-02-10T00:00:00+00:00"}, []),
             ((), ok, {"currency": "EUR"}, ["alpha keeps its books in GBP only."]),
-            ((Company("alpha", "Alpha", "GB", "GBP", "c", "m", foreign_currencies=True),), ok, {"currency": "EUR"}, ["A journal in EUR needs its rate to GBP."]),
-            ((), ok, {"currency": "GBP", "rate": Decimal(2)}, ["GBP is the company's own currency and needs no rate."]),
-        ]:  # fmt: skip
+            (
+                (Company("alpha", "Alpha", "GB", "GBP", "c", "m", foreign_currencies=True),),
+                ok,
+                {"currency": "EUR"},
+                ["A journal in EUR needs its rate to GBP."],
+            ),
+            (
+                (),
+                ok,
+                {"currency": "GBP", "rate": Decimal(2)},
+                ["GBP is the company's own currency and needs no rate."],
+            ),
+        ]:
             with self.subTest(lines=lines, head=head, more=more):
                 self.assertEqual(told(entry(state(*more), *lines, **head).faults), expected)
 
     def test_lines_of_another_company_bring_due_lines(self) -> None:
         checked = entry(state(), ("20-5010", "70", "", {"line_company": "beta"}), ("10-1010", "", "70"))
         self.assertEqual(told(checked.faults), [])
-        self.assertEqual([(line.company, line.account, line.amount, line.partner) for line in checked.lines if line.generated],
-                         [("alpha", "10-1810-", 7000, "beta"), ("beta", "20-2810-", -7000, "alpha")])  # fmt: skip
+        self.assertEqual(
+            [
+                (line.company, line.account, line.amount, line.partner)
+                for line in checked.lines
+                if line.generated
+            ],
+            [("alpha", "10-1810-", 7000, "beta"), ("beta", "20-2810-", -7000, "alpha")],
+        )
         turned = entry(state(), ("20-5010", "", "70", {"line_company": "beta"}), ("10-1010", "70", ""))
         self.assertEqual(
-            [(line.account, line.amount) for line in turned.lines if line.generated], [("10-2810-", -7000), ("20-1810-", 7000)]
+            [(line.account, line.amount) for line in turned.lines if line.generated],
+            [("10-2810-", -7000), ("20-1810-", 7000)],
         )
 
     def test_a_missing_pair_is_told_once(self) -> None:
@@ -165,7 +239,10 @@ class Journals(TestCase):
         checked = entry(world, ("20-5010", "70", "", {"line_company": "beta"}), ("10-1010", "", "70"))
         self.assertEqual(
             told(checked.faults),
-            ["beta has no intercompany pair for alpha, so no due-to or due-from line can be added for 70.00."],
+            [
+                "beta has no intercompany pair for alpha, so no due-to or due-from line can be added for"
+                " 70.00."
+            ],
         )
 
     @given(st.lists(st.integers(1, 10**12), min_size=1, max_size=6), st.decimals("0.0001", "99", places=4))
@@ -173,11 +250,18 @@ class Journals(TestCase):
         world = state(Company("alpha", "Alpha", "GB", "GBP", "c", "m", foreign_currencies=True))
         lines = [("10-1010", f"{a // 100}.{a % 100:02d}", "") for a in amounts]
         total = sum(amounts)
-        checked = entry(world, *lines, ("10-2010", "", f"{total // 100}.{total % 100:02d}"), currency="EUR", rate=rate)
+        checked = entry(
+            world, *lines, ("10-2010", "", f"{total // 100}.{total % 100:02d}"), currency="EUR", rate=rate
+        )
         self.assertEqual((told(checked.faults), sum(line.amount for line in checked.lines)), ([], 0))
 
     def test_a_closing_journal_goes_to_the_closing_period(self) -> None:
         ok = ("10-1010", "5", ""), ("10-2010", "", "5")
-        for kind, day, expected in [("closing", 30, 13), ("closing", 29, 4), ("general", 30, 4), ("opening", 30, 4)]:
+        for kind, day, expected in [
+            ("closing", 30, 13),
+            ("closing", 29, 4),
+            ("general", 30, 4),
+            ("opening", 30, 4),
+        ]:
             checked = entry(state(), *ok, on=date(2026, 4, day), kind=kind)
             self.assertEqual({line.period for line in checked.lines}, {expected})

@@ -19,7 +19,12 @@ VALUES = {"a": Fraction(10), "b": Fraction(3), "zero": Fraction(0), "none": None
 
 def cases(name: str) -> list[tuple[str, str]]:
     lines = (CASES / name).read_text().splitlines()
-    return [(left, right.strip()) for line in lines if not line.startswith("#") for left, _, right in [line.partition("=>")]]
+    return [
+        (left, right.strip())
+        for line in lines
+        if not line.startswith("#")
+        for left, _, right in [line.partition("=>")]
+    ]
 
 
 class Languages(TestCase):
@@ -39,7 +44,10 @@ class Languages(TestCase):
 
         world = state()
         self.assertEqual(len(pick(world, "acc", "10*").codes), 2)
-        self.assertIn("1030", pick(apply(world, Put(Code("acc", "1030", "Till", account_class="asset"))), "acc", "10*").codes)
+        self.assertIn(
+            "1030",
+            pick(apply(world, Put(Code("acc", "1030", "Till", account_class="asset"))), "acc", "10*").codes,
+        )
 
     @given(
         st.sampled_from(["1010 to 1199", "10*", "1010, 1020", "all except 1110", "under 1"]),
@@ -49,7 +57,10 @@ class Languages(TestCase):
         world = state()
         off = without(world, "acc", text, code)
         self.assertNotIn(code, pick(world, "acc", off).codes)
-        self.assertEqual(pick(world, "acc", with_code(world, "acc", off, code)).codes, pick(world, "acc", text).codes | {code})
+        self.assertEqual(
+            pick(world, "acc", with_code(world, "acc", off, code)).codes,
+            pick(world, "acc", text).codes | {code},
+        )
 
     def test_a_selector_reads_back_as_it_is_described(self) -> None:
         for text, expected in cases("selectors.txt"):

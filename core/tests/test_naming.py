@@ -30,13 +30,24 @@ from core.tests.test_figures import BALANCE
 from core.uses import of_code
 
 WORLD = state(
-    *BALANCE, Group("g", "G", "GBP", "c"), Mapping("g", "beta", 10, "1020 to 1110", "site", "002", "1010"), Mapping("g", "beta", 20, "1110", target="3010"),
-    Elimination("g", "e", 10, "E", "1810, 2810", True, "2010"), PairingRule("c", "r", 10, "site", "never", "001"),
-    PairingCondition("c", "r", "account", "under 1 except 1020"), ChartSegment("c", "site", False, "001"),
-    AccountString("c", "10-1010-1"), QuickCode("c", "till", account="10-1020", dimensions="season=SP26"),
-    CodeName("site", "001", "nl", "Noord"), Overlay("o", "Local"), OverlayCode("o", "acc", "1010", "512", "Banque"),
-    CompanyAccount("alpha", "1020", "EUR"), Hierarchy("alt", "acc", "Other"), HierarchyNode("alt", "1"), HierarchyNode("alt", "11", "1", intake="1110"),
-)  # fmt: skip
+    *BALANCE,
+    Group("g", "G", "GBP", "c"),
+    Mapping("g", "beta", 10, "1020 to 1110", "site", "002", "1010"),
+    Mapping("g", "beta", 20, "1110", target="3010"),
+    Elimination("g", "e", 10, "E", "1810, 2810", True, "2010"),
+    PairingRule("c", "r", 10, "site", "never", "001"),
+    PairingCondition("c", "r", "account", "under 1 except 1020"),
+    ChartSegment("c", "site", False, "001"),
+    AccountString("c", "10-1010-1"),
+    QuickCode("c", "till", account="10-1020", dimensions="season=SP26"),
+    CodeName("site", "001", "nl", "Noord"),
+    Overlay("o", "Local"),
+    OverlayCode("o", "acc", "1010", "512", "Banque"),
+    CompanyAccount("alpha", "1020", "EUR"),
+    Hierarchy("alt", "acc", "Other"),
+    HierarchyNode("alt", "1"),
+    HierarchyNode("alt", "11", "1", intake="1110"),
+)
 
 
 class Naming(TestCase):
@@ -44,20 +55,70 @@ class Naming(TestCase):
 
     def test_where_codes_are_named(self) -> None:
         cases = [
-            ("acc", "1010", ["the listed account string 10-1010-1 of c", "overlay o", "the mapping of beta into g"]),
-            ("acc", "1020", ["a condition of pairing rule r of c", "quick code till of c", "the accounts of company alpha"]),
-            ("acc", "1110", ["the intake of 11 in Other", "line Debtors of Balance sheet", "the mapping of beta into g"]),
-            ("acc", "1", ["10 stands below it in Tree", "11 stands below it in Tree", "11 stands below it in Other", "a condition of pairing rule r of c"]),
-            ("acc", "1810", ["line Debtors of Balance sheet", "the intercompany pair of alpha and beta", "the intercompany pair of beta and alpha", "elimination e of g"]),
+            (
+                "acc",
+                "1010",
+                ["the listed account string 10-1010-1 of c", "overlay o", "the mapping of beta into g"],
+            ),
+            (
+                "acc",
+                "1020",
+                [
+                    "a condition of pairing rule r of c",
+                    "quick code till of c",
+                    "the accounts of company alpha",
+                ],
+            ),
+            (
+                "acc",
+                "1110",
+                ["the intake of 11 in Other", "line Debtors of Balance sheet", "the mapping of beta into g"],
+            ),
+            (
+                "acc",
+                "1",
+                [
+                    "10 stands below it in Tree",
+                    "11 stands below it in Tree",
+                    "11 stands below it in Other",
+                    "a condition of pairing rule r of c",
+                ],
+            ),
+            (
+                "acc",
+                "1810",
+                [
+                    "line Debtors of Balance sheet",
+                    "the intercompany pair of alpha and beta",
+                    "the intercompany pair of beta and alpha",
+                    "elimination e of g",
+                ],
+            ),
             ("acc", "2010", ["elimination e of g"]),
             ("acc", "5020", []),
-            ("site", "001", ["the default of site in c", "pairing rule r of c", "the listed account string 10-1010-1 of c"]),
+            (
+                "site",
+                "001",
+                [
+                    "the default of site in c",
+                    "pairing rule r of c",
+                    "the listed account string 10-1010-1 of c",
+                ],
+            ),
             ("site", "002", ["the mapping of beta into g"]),
             ("season", "SP26", ["quick code till of c"]),
             ("season", "AU26", []),
             ("co", "20", ["the code of company beta"]),
-            ("co", "10", ["the listed account string 10-1010-1 of c", "quick code till of c", "the code of company alpha"]),
-        ]  # fmt: skip
+            (
+                "co",
+                "10",
+                [
+                    "the listed account string 10-1010-1 of c",
+                    "quick code till of c",
+                    "the code of company alpha",
+                ],
+            ),
+        ]
         for code_list, code, expected in cases:
             with self.subTest(code=code):
                 self.assertCountEqual([use.sentence for use in of_code(WORLD, code_list, code)], expected)

@@ -1,4 +1,5 @@
-"""Statements made from classes, a hierarchy, another statement, or nothing: each is sound, and shows every account once."""
+"""Statements made from classes, a hierarchy, another statement, or nothing: each is sound, and shows every
+account once."""
 
 from __future__ import annotations
 
@@ -18,11 +19,18 @@ from core.tables import Code, Hierarchy, HierarchyNode, Period, StatementLine
 from core.tests import builders
 
 SHAPES = [
-    Code("acc", "2", "Owed", True, False), Code("acc", "4", "Earned", True, False),
-    *(HierarchyNode("tree", code, parent) for code, parent in (("2", ""), ("2010", "2"), ("2810", "2"), ("4", ""), ("4010", "4"), ("4020", "4"))),
-    Hierarchy("flat", "acc", "Flat"), HierarchyNode("flat", "1"), HierarchyNode("flat", "10", "1"), HierarchyNode("flat", "1010", "10"),
+    Code("acc", "2", "Owed", True, False),
+    Code("acc", "4", "Earned", True, False),
+    *(
+        HierarchyNode("tree", code, parent)
+        for code, parent in (("2", ""), ("2010", "2"), ("2810", "2"), ("4", ""), ("4010", "4"), ("4020", "4"))
+    ),
+    Hierarchy("flat", "acc", "Flat"),
+    HierarchyNode("flat", "1"),
+    HierarchyNode("flat", "10", "1"),
+    HierarchyNode("flat", "1010", "10"),
     HierarchyNode("flat", "1110", "1"),
-]  # fmt: skip
+]
 
 
 def lines(state: State, statement: str) -> list[tuple[str, str, str, str]]:
@@ -34,7 +42,10 @@ class Proposing(TestCase):
     def made(self, state: State, *given: str) -> State:
         change = new_statement(state, *given)
         after = apply(state, change)
-        self.assertEqual([str(f) for f in blocking([*check(state, change, NOTHING_POSTED), *checks.of_everything(after)])], [])
+        self.assertEqual(
+            [str(f) for f in blocking([*check(state, change, NOTHING_POSTED), *checks.of_everything(after)])],
+            [],
+        )
         return after
 
     def test_each_source_makes_a_sound_statement(self) -> None:
@@ -42,14 +53,27 @@ class Proposing(TestCase):
         state = self.made(state, "Balance sheet", "c", "balance_sheet", "classes")
         self.assertEqual(sorted(plan(state, "bs").missed()), [])
         state = self.made(state, "From the tree", "c", "balance_sheet", "hierarchy:tree")
-        self.assertEqual(lines(state, "from-the-tree"), [
-            ("", "Assets", "heading", ""), ("l1", "Cash", "accounts", "under 10"), ("l1", "Receivables", "accounts", "under 11"),
-            ("", "Owed", "accounts", "under 2"), ("", "Result", "result", "")])  # fmt: skip
+        self.assertEqual(
+            lines(state, "from-the-tree"),
+            [
+                ("", "Assets", "heading", ""),
+                ("l1", "Cash", "accounts", "under 10"),
+                ("l1", "Receivables", "accounts", "under 11"),
+                ("", "Owed", "accounts", "under 2"),
+                ("", "Result", "result", ""),
+            ],
+        )
         state = self.made(state, "What is earned", "c", "income_statement", "hierarchy:tree")
         self.assertEqual(lines(state, "what-is-earned"), [("", "Earned", "accounts", "under 4")])
         state = self.made(state, "Flat", "c", "other", "hierarchy:flat")
-        self.assertEqual(lines(state, "flat"), [
-            ("", "Assets", "heading", ""), ("l1", "Cash", "accounts", "under 10 in flat"), ("l1", "Debtors", "accounts", "1110")])  # fmt: skip
+        self.assertEqual(
+            lines(state, "flat"),
+            [
+                ("", "Assets", "heading", ""),
+                ("l1", "Cash", "accounts", "under 10 in flat"),
+                ("l1", "Debtors", "accounts", "1110"),
+            ],
+        )
         state = self.made(state, "Balance sheet", "c", "balance_sheet", "statement:from-the-tree")
         self.assertEqual(lines(state, "bs-2"), lines(state, "from-the-tree"))
         state = self.made(state, "Notes", "c", "other", "empty")
@@ -57,7 +81,9 @@ class Proposing(TestCase):
 
     def test_what_it_cannot_be_made_from_is_told(self) -> None:
         state = builders.state()
-        way = "Classes make a balance sheet or an income statement; a hierarchy is one of the chart's accounts."
+        way = (
+            "Classes make a balance sheet or an income statement; a hierarchy is one of the chart's accounts."
+        )
         cases: list[tuple[tuple[str, str, str, str], str]] = [
             (("", "c", "other", "empty"), "statements, column name: The statement has no name. Give one."),
             (("A", "none", "other", "empty"), "statements, column chart: Choose a chart."),
@@ -81,14 +107,31 @@ class InOrder(TestCase):
         state = builders.state()
 
         def closing(*numbers: int) -> str:
-            rows: list[Any] = [state.get(Period, "m", 2026, number)._replace(status="closed") for number in numbers]
+            rows: list[Any] = [
+                state.get(Period, "m", 2026, number)._replace(status="closed") for number in numbers
+            ]
             return closed_early(state, Together(tuple(map(Put, rows)), "").edits(state))
 
         for numbers, told in [
-            ((1,), ""), ((1, 2), ""), ((2,), "M1 is not closed, and periods close in order. Say why M2 closes before."),
-            ((1, 4), "M2 and 1 more before it are not closed, and periods close in order. Say why M4 closes before."),
-            ((1, 2, 3, 4, 13), ""), ((13,), "M1 and 2 more before it are not closed, and periods close in order. Say why Closing closes before."),
-        ]:  # fmt: skip
+            ((1,), ""),
+            ((1, 2), ""),
+            ((2,), "M1 is not closed, and periods close in order. Say why M2 closes before."),
+            (
+                (1, 4),
+                (
+                    "M2 and 1 more before it are not closed, and periods close in order. Say why M4 closes"
+                    " before."
+                ),
+            ),
+            ((1, 2, 3, 4, 13), ""),
+            (
+                (13,),
+                (
+                    "M1 and 2 more before it are not closed, and periods close in order. Say why Closing"
+                    " closes before."
+                ),
+            ),
+        ]:
             with self.subTest(numbers):
                 self.assertEqual(closing(*numbers), told)
         further = Period("m", 2026, 5, "M5", date(2026, 5, 1), date(2026, 5, 31), status="open")

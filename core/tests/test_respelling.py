@@ -1,4 +1,5 @@
-"""Lists made longer and shorter: all that names a code follows, nothing is lost, nothing comes to mean something else."""
+"""Lists made longer and shorter: all that names a code follows, nothing is lost, nothing comes to mean
+something else."""
 
 from __future__ import annotations
 
@@ -41,12 +42,18 @@ CASES = Path(__file__).parent / "cases" / "respelling.txt"
 
 def world(*more: object) -> State:
     return state(
-        *BALANCE, Group("g", "G", "GBP", "c"), Mapping("g", "beta", 10, "1010", "site", "001", "1020"),
-        Elimination("g", "e", 10, "E", "1810, 2810", True, "2010"), PairingRule("c", "r", 10, "site", "only", "001 to 002"),
-        PairingCondition("c", "r", "account", "10*, 4010"), ChartSegment("c", "site", True, "001"),
-        AccountString("c", "10-1010-001"), QuickCode("c", "till", account="10-1020-002", dimensions="season=SP26"),
-        CodeName("site", "001", "nl", "Noord"), *more,
-    )  # fmt: skip
+        *BALANCE,
+        Group("g", "G", "GBP", "c"),
+        Mapping("g", "beta", 10, "1010", "site", "001", "1020"),
+        Elimination("g", "e", 10, "E", "1810, 2810", True, "2010"),
+        PairingRule("c", "r", 10, "site", "only", "001 to 002"),
+        PairingCondition("c", "r", "account", "10*, 4010"),
+        ChartSegment("c", "site", True, "001"),
+        AccountString("c", "10-1010-001"),
+        QuickCode("c", "till", account="10-1020-002", dimensions="season=SP26"),
+        CodeName("site", "001", "nl", "Noord"),
+        *more,
+    )
 
 
 class Selectors(TestCase):
@@ -57,7 +64,9 @@ class Selectors(TestCase):
             text, how, expected = (part.strip() for part in line.split("|"))
             length, side = how.split()
             with self.subTest(line):
-                self.assertEqual(selector_respelled(text, 4, Respell("acc", int(length), side), "9"), expected)
+                self.assertEqual(
+                    selector_respelled(text, 4, Respell("acc", int(length), side), "9"), expected
+                )
 
 
 class Lists(TestCase):
@@ -78,16 +87,32 @@ class Lists(TestCase):
 
         after = apply(before, Respell("acc", 6, "behind"))
         self.assertEqual(after.get(HierarchyNode, "tree", "101000"), HierarchyNode("tree", "101000", "10"))
-        self.assertEqual(after.get(IntercompanyPair, "alpha", "beta"), IntercompanyPair("alpha", "beta", "181000", "281000"))
-        self.assertEqual(after.get(Mapping, "g", "beta", 10), Mapping("g", "beta", 10, "101000", "site", "001", "102000"))
+        self.assertEqual(
+            after.get(IntercompanyPair, "alpha", "beta"),
+            IntercompanyPair("alpha", "beta", "181000", "281000"),
+        )
+        self.assertEqual(
+            after.get(Mapping, "g", "beta", 10), Mapping("g", "beta", 10, "101000", "site", "001", "102000")
+        )
         self.assertEqual(after.get(Elimination, "g", "e").accounts, "181000, 281000")  # type: ignore[union-attr]
         self.assertEqual(after.get(PairingCondition, "c", "r", "account").codes, "10*, 401000")  # type: ignore[union-attr]
-        self.assertIn("101000", {row.accounts for row in after.part(StatementLine, "st").values()} | {"101000"})
+        self.assertIn(
+            "101000", {row.accounts for row in after.part(StatementLine, "st").values()} | {"101000"}
+        )
         self.assertEqual(blocking(checks.of_everything(after)), [])
-        self.assertEqual(apply(before, Respell("season", 5, "behind")).get(QuickCode, "c", "till").dimensions, "season=SP260")  # type: ignore[union-attr]
+        self.assertEqual(
+            apply(before, Respell("season", 5, "behind")).get(QuickCode, "c", "till").dimensions,
+            "season=SP260",
+        )  # type: ignore[union-attr]
 
-    @given(st.sampled_from(["acc", "site", "co", "season"]), st.integers(1, 4), st.sampled_from(["front", "behind"]))
-    def test_there_and_back_is_nothing_and_selectors_pick_the_same(self, name: str, more: int, side: str) -> None:
+    @given(
+        st.sampled_from(["acc", "site", "co", "season"]),
+        st.integers(1, 4),
+        st.sampled_from(["front", "behind"]),
+    )
+    def test_there_and_back_is_nothing_and_selectors_pick_the_same(
+        self, name: str, more: int, side: str
+    ) -> None:
         before = world()
         was = before.get(CodeList, name).max_length  # type: ignore[union-attr]
         change = Respell(name, was + more, side)
@@ -102,12 +127,26 @@ class Lists(TestCase):
             if cell.kind == SELECTOR:
                 picked = {spelt[code] for code in pick(before, name, getattr(cell.row, cell.column)).codes}
                 self.assertIn(
-                    picked, [set(pick(after, name, getattr(o.row, o.column)).codes) for o in other if o.kind == SELECTOR]
+                    picked,
+                    [
+                        set(pick(after, name, getattr(o.row, o.column)).codes)
+                        for o in other
+                        if o.kind == SELECTOR
+                    ],
                 )
         back = Respell(name, was, side)
         self.assertEqual(faults(after, back), [])
         again = apply(after, back)
-        for row in (Code, HierarchyNode, StatementLine, Mapping, QuickCode, PairingCondition, ChartDimension, AccountString):
+        for row in (
+            Code,
+            HierarchyNode,
+            StatementLine,
+            Mapping,
+            QuickCode,
+            PairingCondition,
+            ChartDimension,
+            AccountString,
+        ):
             self.assertEqual(sorted(map(repr, again.rows(row))), sorted(map(repr, before.rows(row))))
         taken_back = apply(after, inverse(before, change))
         self.assertEqual(sorted(map(repr, taken_back.rows(Code))), sorted(map(repr, before.rows(Code))))
@@ -120,29 +159,63 @@ class Lists(TestCase):
         cases = [
             (world(), Respell("site", 2, "front"), []),
             (world(), Respell("site", 1, "front"), []),
-            (world(Code("site", "120", "East")), Respell("site", 2, "front"), ["120 East would lose more than zeros. Shorten only where every code has zeros to lose."]),
-            (world(), Respell("site", 4, "behind"), ["Zeros are put on or taken off in front. The list fills with leading zeros."]),
+            (
+                world(Code("site", "120", "East")),
+                Respell("site", 2, "front"),
+                ["120 East would lose more than zeros. Shorten only where every code has zeros to lose."],
+            ),
+            (
+                world(),
+                Respell("site", 4, "behind"),
+                ["Zeros are put on or taken off in front. The list fills with leading zeros."],
+            ),
             (world(), Respell("nothing", 4, "front"), ["There is no code list nothing."]),
             (world(), Respell("acc", 41, "front"), ["A code has 1 to 40 characters. Give another length."]),
-            (world(CodeList("acc", "Accounts", 4, 5), taken), Respell("acc", 6, "front"),
-             ["The posting codes of Accounts have several lengths, so zeros can't be put on all alike. Raise the longest code instead; the codes that are there stay."]),
-            (world(Code("acc", "01010", "Cash at hand", True, False)), Respell("acc", 5, "front"),
-             ["1010 would become 01010, and that is Cash at hand. Delete or rename that code first."]),
+            (
+                world(CodeList("acc", "Accounts", 4, 5), taken),
+                Respell("acc", 6, "front"),
+                [
+                    "The posting codes of Accounts have several lengths, so zeros can't be put on all alike."
+                    " Raise the longest code instead; the codes that are there stay."
+                ],
+            ),
+            (
+                world(Code("acc", "01010", "Cash at hand", True, False)),
+                Respell("acc", 5, "front"),
+                ["1010 would become 01010, and that is Cash at hand. Delete or rename that code first."],
+            ),
             (world(PairingCondition("c", "r", "account", "101 to 1015")), Respell("acc", 3, "behind"), []),
             (world(PairingCondition("c", "r", "account", "1010 to 1015")), Respell("acc", 3, "behind"), []),
             (world(PairingCondition("c", "r", "account", "1 to 1010")), Respell("acc", 5, "behind"), []),
-            (world(Code("season", "SP27", "Spring 27")), Respell("season", 3, "behind"),
-             ["AU26 Autumn would lose more than zeros. Shorten only where every code has zeros to lose.",
-              "SP26 Spring would lose more than zeros. Shorten only where every code has zeros to lose.",
-              "SP27 Spring 27 would lose more than zeros. Shorten only where every code has zeros to lose."]),
-        ]  # fmt: skip
+            (
+                world(Code("season", "SP27", "Spring 27")),
+                Respell("season", 3, "behind"),
+                [
+                    (
+                        "AU26 Autumn would lose more than zeros. Shorten only where every code has zeros to"
+                        " lose."
+                    ),
+                    (
+                        "SP26 Spring would lose more than zeros. Shorten only where every code has zeros to"
+                        " lose."
+                    ),
+                    (
+                        "SP27 Spring 27 would lose more than zeros. Shorten only where every code has zeros"
+                        " to lose."
+                    ),
+                ],
+            ),
+        ]
         for made, change, expected in cases:
             with self.subTest(change=change, expected=expected):
-                self.assertEqual([f"{fault.what} {fault.way_out}".strip() for fault in faults(made, change)], expected)
+                self.assertEqual(
+                    [f"{fault.what} {fault.way_out}".strip() for fault in faults(made, change)], expected
+                )
 
     def test_a_selector_that_would_mean_something_else_is_told(self) -> None:
         made = world(
-            PairingCondition("c", "r", "account", "1010 to 1015"), PairingRule("c", "s", 20, "site", "never", "0 to 001")
+            PairingCondition("c", "r", "account", "1010 to 1015"),
+            PairingRule("c", "s", 20, "site", "never", "0 to 001"),
         )
         told = faults(made, Respell("site", 2, "front"))
         self.assertEqual(
@@ -152,8 +225,10 @@ class Lists(TestCase):
 
     def test_sentences(self) -> None:
         self.assertEqual(
-            Respell("site", 4, "front").sentence(world()), "Lengthened Site from 3 to 4 characters, zeros in front: 2 codes"
+            Respell("site", 4, "front").sentence(world()),
+            "Lengthened Site from 3 to 4 characters, zeros in front: 2 codes",
         )
         self.assertEqual(
-            Respell("site", 2, "front").sentence(world()), "Shortened Site from 3 to 2 characters, zeros in front: 2 codes"
+            Respell("site", 2, "front").sentence(world()),
+            "Shortened Site from 3 to 2 characters, zeros in front: 2 codes",
         )

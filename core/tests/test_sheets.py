@@ -1,4 +1,5 @@
-"""Tables edited in place: what records of cells come to, row by row, and that a sheet goes out and comes back the same."""
+"""Tables edited in place: what records of cells come to, row by row, and that a sheet goes out and comes back
+the same."""
 
 from __future__ import annotations
 
@@ -16,10 +17,20 @@ from core.tables import Group, GroupMember, Mapping, PairingRule
 from core.tests.builders import state
 
 MAPPINGS = Sheet(
-    "mappings", "mappings", "Rows", "row", ("position", "accounts", "field", "codes", "target"), ("group", "company")
+    "mappings",
+    "mappings",
+    "Rows",
+    "row",
+    ("position", "accounts", "field", "codes", "target"),
+    ("group", "company"),
 )
 MEMBERS = Sheet(
-    "members", "group_members", "Members", "member", ("member", "member_kind", "method", "ownership", "in_from"), ("group",)
+    "members",
+    "group_members",
+    "Members",
+    "member",
+    ("member", "member_kind", "method", "ownership", "in_from"),
+    ("group",),
 )
 PERIODS = Sheet(
     "periods",
@@ -62,27 +73,77 @@ class Records(TestCase):
         cases: list[tuple[Sheet, dict[str, str], str, list[str]]] = [
             (MAPPINGS, GIVEN, "10\t1010\t\t\t1010", ["1 same 10"]),
             (MAPPINGS, GIVEN, "position\ttarget\n10\t1020", ["2 changed 10 target:1010>1020"]),
-            (MAPPINGS, GIVEN, "position\ttarget\n40\t1020", ["2 fault 40 ! accounts: The column accounts is missing."]),
-            (MAPPINGS, GIVEN, "ten\t1010\t\t\t1010", ["1 fault ! position: A whole number of at most nine digits is expected."]),
-            (MAPPINGS, GIVEN, "30\t2010\t\t\t2010\n20\t1110, 1810\t\t\t1110",
-             ["1 new 30", "2 changed 20 accounts:11*>1110, 1810"]),
+            (
+                MAPPINGS,
+                GIVEN,
+                "position\ttarget\n40\t1020",
+                ["2 fault 40 ! accounts: The column accounts is missing."],
+            ),
+            (
+                MAPPINGS,
+                GIVEN,
+                "ten\t1010\t\t\t1010",
+                ["1 fault ! position: A whole number of at most nine digits is expected."],
+            ),
+            (
+                MAPPINGS,
+                GIVEN,
+                "30\t2010\t\t\t2010\n20\t1110, 1810\t\t\t1110",
+                ["1 new 30", "2 changed 20 accounts:11*>1110, 1810"],
+            ),
             (MAPPINGS, GIVEN, "30\t2010\t\t\t9999", ["1 fault 30 ! target: Account: there is no code 9999."]),
             (MAPPINGS, GIVEN, "30\t2010\t\t\t", ["1 fault 30 ! target: The column target must be given."]),
             (MAPPINGS, GIVEN, "30\t77\t\t\t2010", ["1 fault 30 ! accounts: There is no code 77 in acc."]),
-            (MAPPINGS, GIVEN, "30\t2010\tsite\t\t2010", ["1 fault 30 ! codes: A condition needs a field and its codes."]),
-            (MAPPINGS, GIVEN, "30\t2010\t\t\t2010\n30\t2010\t\t\t2010",
-             ["1 new 30", "2 fault ! position: The key g beta 30 stands in row 1 already."]),
-            (MAPPINGS, GIVEN, "position\tcolour\n10\tred", ["! There is no column 'colour' here. Its columns are: position, accounts, field, codes, target."]),
-            (MAPPINGS, GIVEN, "1\t2\t3\t4\t5\t6", ["! A row has more cells than there are columns (5). The columns are: position, accounts, field, codes, target."]),
+            (
+                MAPPINGS,
+                GIVEN,
+                "30\t2010\tsite\t\t2010",
+                ["1 fault 30 ! codes: A condition needs a field and its codes."],
+            ),
+            (
+                MAPPINGS,
+                GIVEN,
+                "30\t2010\t\t\t2010\n30\t2010\t\t\t2010",
+                ["1 new 30", "2 fault ! position: The key g beta 30 stands in row 1 already."],
+            ),
+            (
+                MAPPINGS,
+                GIVEN,
+                "position\tcolour\n10\tred",
+                [
+                    "! There is no column 'colour' here. Its columns are: position, accounts, field, codes,"
+                    " target."
+                ],
+            ),
+            (
+                MAPPINGS,
+                GIVEN,
+                "1\t2\t3\t4\t5\t6",
+                [
+                    "! A row has more cells than there are columns (5). The columns are: position, accounts,"
+                    " field, codes, target."
+                ],
+            ),
             (MEMBERS, {"group": "g"}, "beta\tcompany\tfull\t80", ["1 new beta"]),
-            (MEMBERS, {"group": "g"}, "alpha\tcompany\thalf", ["1 fault alpha ! method: One of these is expected: full, proportionate, equity, none."]),
+            (
+                MEMBERS,
+                {"group": "g"},
+                "alpha\tcompany\thalf",
+                ["1 fault alpha ! method: One of these is expected: full, proportionate, equity, none."],
+            ),
             (PERIODS, {"calendar": "m"}, "2026\t5\tMay\t2026-05-01\t2026-05-31", ["1 new 2026 5"]),
-            (PERIODS, {"calendar": "m"}, "2026\t5\tMay\t2026-05-02\t2026-05-31",
-             ["1 fault 2026 5 ! starts_on: There is a gap between M4, which ends on 2026-04-30, and May."]),
-        ]  # fmt: skip
+            (
+                PERIODS,
+                {"calendar": "m"},
+                "2026\t5\tMay\t2026-05-02\t2026-05-31",
+                ["1 fault 2026 5 ! starts_on: There is a gap between M4, which ends on 2026-04-30, and May."],
+            ),
+        ]
         for sheet, given_, text, expected in cases:
             with self.subTest(text):
-                self.assertEqual([" ".join(line.split()) for line in self.told(sheet, given_, text)], expected)
+                self.assertEqual(
+                    [" ".join(line.split()) for line in self.told(sheet, given_, text)], expected
+                )
 
     def test_what_goes_out_comes_back_the_same(self) -> None:
         made = world()
@@ -99,19 +160,31 @@ class Records(TestCase):
         made = world()
         row = find(made, MAPPINGS, GIVEN, "10")
         found = take(
-            made, MAPPINGS, GIVEN, ("position", "accounts", "target"), [(1, ("15", "1010", "1020"))], NOTHING_POSTED, row
+            made,
+            MAPPINGS,
+            GIVEN,
+            ("position", "accounts", "target"),
+            [(1, ("15", "1010", "1020"))],
+            NOTHING_POSTED,
+            row,
         )
         assert found.change is not None
         after = apply(made, found.change)
-        self.assertEqual([(r.position, r.target) for r in rows_of(after, MAPPINGS, GIVEN)], [(15, "1020"), (20, "1110")])
+        self.assertEqual(
+            [(r.position, r.target) for r in rows_of(after, MAPPINGS, GIVEN)], [(15, "1020"), (20, "1110")]
+        )
 
     def test_what_was_posted_to_stays(self) -> None:
         posted = Facts(lambda _: frozenset(), frozenset, frozenset, lambda _: frozenset({(2026, 1)}))
         row = find(world(), PERIODS, {"calendar": "m"}, "2026 1")
         cells = {**cells_of(world(), PERIODS, {"calendar": "m"}, row), "starts_on": "2025-12-31"}
-        found = take(world(), PERIODS, {"calendar": "m"}, list(cells), [(1, list(cells.values()))], posted, row)
-        self.assertEqual([f.what for f in found.faults],
-                         ["The starts on can't change from 2026-01-01 any more because journals fall into it."])  # fmt: skip
+        found = take(
+            world(), PERIODS, {"calendar": "m"}, list(cells), [(1, list(cells.values()))], posted, row
+        )
+        self.assertEqual(
+            [f.what for f in found.faults],
+            ["The starts on can't change from 2026-01-01 any more because journals fall into it."],
+        )
 
     def test_places(self) -> None:
         rows = [Mapping("g", "beta", n, "1010", target="1010") for n in (10, 20, 21)]
@@ -137,11 +210,19 @@ class Records(TestCase):
 class Kept(TestCase):
     def test_drafts_keep_of_rows_together_only_what_changes(self) -> None:
         made = world()
-        found = bring(made, MAPPINGS, GIVEN, [["10", "1010", "", "", "1020"], ["20", "11*", "", "", "1020"]], NOTHING_POSTED)
+        found = bring(
+            made,
+            MAPPINGS,
+            GIVEN,
+            [["10", "1010", "", "", "1020"], ["20", "11*", "", "", "1020"]],
+            NOTHING_POSTED,
+        )
         assert found.change is not None
         kept = recorded(found.change, made)
         row = made.get(Mapping, "g", "beta", 10)
         assert row is not None
         theirs = apply(made, Put(row._replace(accounts="1020")))
-        self.assertEqual([row.accounts for row in rows_of(apply(theirs, kept), MAPPINGS, GIVEN)], ["1020", "11*"])
+        self.assertEqual(
+            [row.accounts for row in rows_of(apply(theirs, kept), MAPPINGS, GIVEN)], ["1020", "11*"]
+        )
         self.assertEqual({row.target for row in rows_of(apply(theirs, kept), MAPPINGS, GIVEN)}, {"1020"})

@@ -17,7 +17,8 @@ AXE = next(Path(axe_playwright_python.__file__).parent.rglob("axe.min.js"))
 CHROMIUM = os.environ.get("PINE_CHROMIUM", "/usr/bin/chromium")
 CLOSED_NETWORK = "--host-resolver-rules=MAP * ~NOTFOUND, EXCLUDE localhost, EXCLUDE 127.0.0.1"
 PATIENCE = 30_000
-"""Milliseconds; a busy machine is slow, and a test that waits for what comes does not wait longer than it must."""
+"""Milliseconds; a busy machine is slow, and a test that waits for what comes does not wait longer than it
+must."""
 QUIET = ("the server responded with a status of 422", "htmx:sendAbort", "htmx:afterRequest")
 
 
@@ -35,7 +36,9 @@ class BrowserTest(CommittingTest):
         cls.server = Served(2)
         cls.playwright = sync_playwright().start()
         expect.set_options(timeout=PATIENCE)
-        cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=["--no-sandbox", CLOSED_NETWORK])
+        cls.browser = cls.playwright.chromium.launch(
+            executable_path=CHROMIUM, args=["--no-sandbox", CLOSED_NETWORK]
+        )
 
     @classmethod
     def tearDownClass(cls) -> None:
@@ -60,7 +63,9 @@ class BrowserTest(CommittingTest):
 
     def fresh(self) -> Page:
         """A page of nobody; whatever the browser complains of is kept as trouble."""
-        page = self.browser.new_context(viewport={"width": 1280, "height": 800}, locale="en-GB", accept_downloads=True).new_page()
+        page = self.browser.new_context(
+            viewport={"width": 1280, "height": 800}, locale="en-GB", accept_downloads=True
+        ).new_page()
         page.set_default_timeout(PATIENCE)
         page.on("pageerror", lambda error: self.trouble.append(str(error)))
         page.on("console", self._console)

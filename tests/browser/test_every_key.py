@@ -1,4 +1,5 @@
-"""Every key of every screen, pressed: docs/keys.md names just the keys that are there, and none of them does nothing."""
+"""Every key of every screen, pressed: docs/keys.md names just the keys that are there, and none of them does
+nothing."""
 
 from __future__ import annotations
 
@@ -73,18 +74,26 @@ SPARE = {
     "charts": "chart,name,structure\nspare,Spare,fern4\n",
     "companies": "company,name,country,currency,chart,calendar\nspare,Spare,GB,GBP,shared,months\n",
     "codes": "code_list,code,name,account_class\naccounts,11298,Spare,asset\n",
-    "hierarchies": "hierarchy,code_list,name,version_of,holds_from\nold,accounts,Of then,accounts-tree,2026-01-01\n",
+    "hierarchies": (
+        "hierarchy,code_list,name,version_of,holds_from\nold,accounts,Of then,accounts-tree,2026-01-01\n"
+    ),
 }
 """A chart without a company, a company without pairs, a hierarchy of then, a code that nothing uses."""
-STATE = """() => JSON.stringify([location.href, document.activeElement?.id || document.activeElement?.name || document.activeElement?.dataset?.row
-    || document.activeElement?.textContent?.slice(0, 40), document.getElementById('work')?.innerHTML, document.getElementById('proof')?.innerHTML,
-    [...document.querySelectorAll('details')].map(d => d.open), [...document.querySelectorAll('[hidden]')].length,
-    document.querySelector('dialog[open]')?.id, document.getElementById('told')?.textContent])"""
-SHOWN = """() => [...document.querySelectorAll('[data-key]')].filter(el => el.offsetParent !== null && !el.disabled).map(el => el.dataset.key)"""
+STATE = """() => {
+  const el = document.activeElement;
+  return JSON.stringify([
+    location.href, el?.id || el?.name || el?.dataset?.row || el?.textContent?.slice(0, 40),
+    document.getElementById('work')?.innerHTML, document.getElementById('proof')?.innerHTML,
+    [...document.querySelectorAll('details')].map(d => d.open), document.querySelectorAll('[hidden]').length,
+    document.querySelector('dialog[open]')?.id, document.getElementById('told')?.textContent]);
+}"""
+SHOWN = """() => [...document.querySelectorAll('[data-key]')]
+    .filter(el => el.offsetParent !== null && !el.disabled).map(el => el.dataset.key)"""
 
 
 def documented() -> dict[str, set[str]]:
-    """Keys by screen as docs/keys.md has them, in the words of the page; those of everywhere under an empty name."""
+    """Keys by screen as docs/keys.md has them, in the words of the page; those of everywhere under an empty
+    name."""
     found: dict[str, set[str]] = {}
     for line in KEYS.read_text().splitlines():
         cells = [cell.strip() for cell in line.split("|")]
@@ -120,7 +129,8 @@ class EveryKey(BrowserTest):
             self.astray.append(f"{reply.status} {reply.url}")
 
     def _keep_from_writing(self, route: Route) -> None:
-        """What would write is only noted: a key is proven by what it sends, and the next one finds all as it was."""
+        """What would write is only noted: a key is proven by what it sends, and the next one finds all as it
+        was."""
         if route.request.method == "GET":
             route.continue_()
         else:

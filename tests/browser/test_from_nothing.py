@@ -1,4 +1,5 @@
-"""From an empty database to a first posted journal, by keyboard, counted: what a person does and what they wait for."""
+"""From an empty database to a first posted journal, by keyboard, counted: what a person does and what they
+wait for."""
 
 from __future__ import annotations
 
@@ -37,7 +38,9 @@ class FromNothing(BrowserTest):
         self.acts, loads = 0, []
         page = self.page
         page.goto(f"{self.server.url}/link/{actions.link_for(None)}/")
-        page.on("framenavigated", lambda frame: None if loads[-1:] == [frame.url] else loads.append(frame.url))
+        page.on(
+            "framenavigated", lambda frame: None if loads[-1:] == [frame.url] else loads.append(frame.url)
+        )
         self.focused("username")
         self.fill("ada", "Ada Holm", PASSWORD)
         page.keyboard.type(PASSWORD)
@@ -55,7 +58,10 @@ class FromNothing(BrowserTest):
         page.keyboard.type("2")
         self.act("Alt+n")
         self.fill("Account", "natural account", "")
-        self.fill("1000 Cash at bank asset\n3000 Share capital equity\n4000 Fruit sold revenue\n5000 Wages expense\n")
+        self.fill(
+            "1000 Cash at bank asset\n3000 Share capital equity\n4000 Fruit sold revenue\n5000 Wages"
+            " expense\n"
+        )
         self.act("Control+Enter")
         page.wait_for_url("**/structures/orchard-books/")
         expect(page.locator("h1")).to_have_text("Orchard books")

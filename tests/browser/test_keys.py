@@ -9,12 +9,15 @@ from tests.browser.base import BrowserTest
 
 class Keys(BrowserTest):
     def chosen(self) -> list[str]:
-        return self.page.eval_on_selector_all("tr[aria-selected=true][data-row]", "rows => rows.map(row => row.dataset.row)")
+        return self.page.eval_on_selector_all(
+            "tr[aria-selected=true][data-row]", "rows => rows.map(row => row.dataset.row)"
+        )
 
     def focused(self) -> str:
         return str(
             self.page.evaluate(
-                "(document.activeElement.dataset?.row || document.activeElement.name || document.activeElement.id || '')"
+                "(document.activeElement.dataset?.row || document.activeElement.name ||"
+                " document.activeElement.id || '')"
             )
         )
 
@@ -39,7 +42,9 @@ class Keys(BrowserTest):
         self.go("/codes/accounts/?at=11220")
         expect(self.page.locator("#proof h2").first).to_contain_text("11220")
         self.press("Shift+O")
-        expect(self.page.locator("#proof")).to_contain_text("It is switched off: nothing is posted to it, whatever the date.")
+        expect(self.page.locator("#proof")).to_contain_text(
+            "It is switched off: nothing is posted to it, whatever the date."
+        )
         self.press("Shift+O")
         expect(self.page.locator("#proof")).to_contain_text("Switch off")
 
@@ -82,7 +87,10 @@ class Keys(BrowserTest):
         self.go("/new/structure/")
         self.type("Moving")
         self.press("Tab", "Tab")
-        for name, role, codes in (("Account", "natural account", "1 Cash asset"), ("Site", "other", "001 North")):
+        for name, role, codes in (
+            ("Account", "natural account", "1 Cash asset"),
+            ("Site", "other", "001 North"),
+        ):
             self.type(name)
             self.press("Tab")
             self.type(role)
@@ -119,7 +127,9 @@ class Keys(BrowserTest):
             self.type(text)
             self.press("Enter")
         self.press("Escape")
-        expect(page.locator("#entry tbody tr").nth(1).locator("[data-source-of]")).to_have_text("invoice INV-77 Harrow Mill")
+        expect(page.locator("#entry tbody tr").nth(1).locator("[data-source-of]")).to_have_text(
+            "invoice INV-77 Harrow Mill"
+        )
         self.assertEqual(self.focused(), "description")
         page.locator("#entry-head [name=date]").focus()
         self.press("ArrowDown", "ArrowLeft", "PageUp", "Enter")

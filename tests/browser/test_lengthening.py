@@ -1,4 +1,5 @@
-"""A list made longer in the browser, with the figures looked at before and after; a draft that moves the group, looked through."""
+"""A list made longer in the browser, with the figures looked at before and after; a draft that moves the
+group, looked through."""
 
 import re
 

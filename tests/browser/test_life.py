@@ -1,4 +1,5 @@
-"""The whole life of a code as a user lives it, by keyboard: added and placed in a draft, published, used, renamed,
+"""The whole life of a code as a user lives it, by keyboard: added and placed in a draft, published, used,
+renamed,
 regrouped, closed, with the figures looked at on the way."""
 
 from playwright.sync_api import expect
@@ -97,7 +98,8 @@ class Life(BrowserTest):
         # Renamed at once, its class said to be fixed beforehand.
         self.go("/codes/accounts/?at=11225")
         expect(page.locator("#proof")).to_contain_text(
-            "Posted to since 2026-09-22, last on 2026-09-22: 1 line in 1 account string. Its class and kind are fixed."
+            "Posted to since 2026-09-22, last on 2026-09-22: 1 line in 1 account string. Its class and kind"
+            " are fixed."
         )
         page.locator("#row-11225").focus()
         self.press("Enter")
@@ -145,8 +147,9 @@ class Life(BrowserTest):
         expect(page.locator("#row-11230")).to_contain_text("closed")
         page.locator("#row-11210").focus()
         page.evaluate(
-            "() => { const data = new DataTransfer(); data.setData('text/plain', '11226\\tHail nets\\tasset\\n');"
-            " document.dispatchEvent(new ClipboardEvent('paste', { clipboardData: data, bubbles: true })); }"
+            "() => { const data = new DataTransfer(); data.setData('text/plain', '11226\\tHail"
+            " nets\\tasset\\n'); document.dispatchEvent(new ClipboardEvent('paste', { clipboardData: data,"
+            " bubbles: true })); }"
         )
         expect(page.locator(".tally")).to_contain_text("1 new")
         page.click("button:has-text('Take them')")
@@ -154,9 +157,19 @@ class Life(BrowserTest):
 
     def test_axe_finds_nothing(self) -> None:
         number = self.draft_with_a_move()
-        for address in ["/drafts/", f"/drafts/{number}/", f"/drafts/{number}/moves/", "/versions/compare/", "/hierarchies/accounts-tree/",
-                        "/hierarchies/accounts-tree/elevation/", "/hierarchies/accounts-tree/compare/", "/hierarchies/dimensions/shared/",
-                        "/codes/accounts/doubts/", "/codes/accounts/settings/", "/codes/accounts/bring/"]:  # fmt: skip
+        for address in [
+            "/drafts/",
+            f"/drafts/{number}/",
+            f"/drafts/{number}/moves/",
+            "/versions/compare/",
+            "/hierarchies/accounts-tree/",
+            "/hierarchies/accounts-tree/elevation/",
+            "/hierarchies/accounts-tree/compare/",
+            "/hierarchies/dimensions/shared/",
+            "/codes/accounts/doubts/",
+            "/codes/accounts/settings/",
+            "/codes/accounts/bring/",
+        ]:
             self.go(address)
             with self.subTest(address):
                 self.assertEqual(self.violations(), [])

@@ -25,7 +25,9 @@ class Story(BrowserTest):
         self.press("Tab")
         self.type("Frost insurance claims")
         self.press("Enter")
-        expect(page.locator("#editing .cell-fault")).to_contain_text("11245 Frost insurance claims has no account class.")
+        expect(page.locator("#editing .cell-fault")).to_contain_text(
+            "11245 Frost insurance claims has no account class."
+        )
         expect(page.locator("#editing [name=account_class]")).to_be_focused()
         self.type("asset")
         self.press("Enter")
@@ -111,7 +113,9 @@ class Story(BrowserTest):
         page.drag_and_drop(".card:has-text('11455')", "#line-prepaid")
         expect(page.locator("#line-prepaid.moved")).to_be_visible()
         expect(page.locator("#line-prepaid")).to_contain_text("+18,400.00")
-        self.assertEqual(cents(page.locator("#line-prepaid td.num").nth(1).inner_text()) - cents(before), 1_840_000)
+        self.assertEqual(
+            cents(page.locator("#line-prepaid td.num").nth(1).inner_text()) - cents(before), 1_840_000
+        )
         with page.expect_response("**at=stocks**"):
             page.drag_and_drop("#line-stocks", "#line-fixed")
         page.wait_for_load_state("networkidle")
@@ -189,9 +193,23 @@ class Story(BrowserTest):
             page.wait_for_url(f"**{part}**")
 
     def test_axe_finds_nothing(self) -> None:
-        for address in ["/codes/accounts/", "/structures/shared/", "/companies/", "/companies/nurseries/", "/journals/nurseries/", "/journals/nurseries/new/",
-                        "/journals/nurseries/journal/NU-00010/", "/journals/nurseries/account/11010/", "/statements/bs/?company=nurseries", "/group/fernhollow/",
-                        "/group/fernhollow/mapping/hexley/", "/log/", "/exchange/", "/codes/new-list/", "/exchange/journals/nurseries/"]:  # fmt: skip
+        for address in [
+            "/codes/accounts/",
+            "/structures/shared/",
+            "/companies/",
+            "/companies/nurseries/",
+            "/journals/nurseries/",
+            "/journals/nurseries/new/",
+            "/journals/nurseries/journal/NU-00010/",
+            "/journals/nurseries/account/11010/",
+            "/statements/bs/?company=nurseries",
+            "/group/fernhollow/",
+            "/group/fernhollow/mapping/hexley/",
+            "/log/",
+            "/exchange/",
+            "/codes/new-list/",
+            "/exchange/journals/nurseries/",
+        ]:
             self.go(address)
             rows = self.page.locator("table[data-rows] tbody tr[tabindex]")
             if rows.count():

@@ -1,4 +1,5 @@
-"""Tables edited in place, walked as a user does: by keyboard and by mouse, a fault on its cell, rows pasted, undone in a draft."""
+"""Tables edited in place, walked as a user does: by keyboard and by mouse, a fault on its cell, rows pasted,
+undone in a draft."""
 
 from playwright.sync_api import expect
 
@@ -13,7 +14,10 @@ class InPlace(BrowserTest):
         self.page.locator(f"[data-sheet={sheet}] tr[data-row='{key}']").focus()
 
     def rows(self, sheet: str) -> list[str]:
-        return [row.get_attribute("data-row") or "" for row in self.page.locator(f"[data-sheet={sheet}] tr[data-row]").all()]
+        return [
+            row.get_attribute("data-row") or ""
+            for row in self.page.locator(f"[data-sheet={sheet}] tr[data-row]").all()
+        ]
 
     def test_a_rule_by_keyboard(self) -> None:
         page = self.page
@@ -53,10 +57,14 @@ class InPlace(BrowserTest):
         expect(page.locator("tr[data-row=trade-site]")).to_contain_text("Advances name their site.")
         expect(page.locator("tr[data-row=trade-site]")).to_be_focused()
         self.press("Alt+ArrowUp")
-        expect(page.locator("[data-sheet=rules] tr[data-row]").first).to_have_attribute("data-row", "trade-site")
+        expect(page.locator("[data-sheet=rules] tr[data-row]").first).to_have_attribute(
+            "data-row", "trade-site"
+        )
         expect(page.locator("tr[data-row=trade-site]")).to_be_focused()
         self.press("Delete")
-        expect(page.locator(".question")).to_contain_text("Pairing rule trade-site of shared goes for good, with 1 condition.")
+        expect(page.locator(".question")).to_contain_text(
+            "Pairing rule trade-site of shared goes for good, with 1 condition."
+        )
         expect(page.locator(".question button").first).to_be_focused()
         self.press("Escape")
         expect(page.locator("tr[data-row=trade-site]")).to_be_focused()
@@ -64,7 +72,9 @@ class InPlace(BrowserTest):
         expect(page.locator(".question button").first).to_be_focused()
         self.press("Enter")
         expect(page.locator("tr[data-row=trade-site]")).to_have_count(0)
-        self.assertEqual({r.rule for r in current().state.part(PairingRule, "shared").values() if r.position == 10}, set())
+        self.assertEqual(
+            {r.rule for r in current().state.part(PairingRule, "shared").values() if r.position == 10}, set()
+        )
         self.assertEqual(self.rows("rules")[0], "sales-crop")
 
     def test_a_segment_says_what_is_fixed_and_is_changed_by_mouse(self) -> None:
@@ -77,15 +87,23 @@ class InPlace(BrowserTest):
         page.click("tr.acts [data-save]")
         expect(page.locator("[data-sheet=segments] tr[data-row='4']")).to_contain_text("Crop")
         expect(page.locator(".beam")).not_to_contain_text("Crop line")
-        self.assertEqual(next(s.name for s in current().state.rows(StructureSegment) if s.segment == "crop"), "Crop")
+        self.assertEqual(
+            next(s.name for s in current().state.rows(StructureSegment) if s.segment == "crop"), "Crop"
+        )
 
     def test_periods_pasted_and_several_set_at_once(self) -> None:
         page = self.page
         self.go("/companies/nurseries/")
         self.focus("periods", "2026 12")
-        rows = "fiscal_year\tperiod\tname\tstarts_on\tends_on\n2027\t1\tJanuary 2027\t2027-01-01\t2027-01-31\n2027\t2\tFebruary 2027\t2027-02-02\t2027-02-28"
-        paste = "text => { const data = new DataTransfer(); data.setData('text/plain', text);" \
-                " document.activeElement.dispatchEvent(new ClipboardEvent('paste', { clipboardData: data, bubbles: true, cancelable: true })); }"  # fmt: skip
+        rows = (
+            "fiscal_year\tperiod\tname\tstarts_on\tends_on\n2027\t1\tJanuary"
+            " 2027\t2027-01-01\t2027-01-31\n2027\t2\tFebruary 2027\t2027-02-02\t2027-02-28"
+        )
+        paste = (
+            "text => { const data = new DataTransfer(); data.setData('text/plain', text);"
+            " document.activeElement.dispatchEvent(new ClipboardEvent('paste', { clipboardData: data,"
+            " bubbles: true, cancelable: true })); }"
+        )
         page.evaluate(paste, rows)
         expect(page.locator("[data-sheet=periods] .tally")).to_have_text("1 new 0 changed 0 same 1 fault")
         expect(page.locator("[data-sheet=periods]")).to_contain_text("There is a gap between January 2027")
@@ -102,7 +120,9 @@ class InPlace(BrowserTest):
         bar.locator("[name=column]").select_option("status")
         bar.locator("[name=value]").fill("closed")
         bar.locator("button:has-text('Set')").click()
-        expect(page.locator(".question")).to_contain_text("and periods close in order. Say why January 2027 closes before.")
+        expect(page.locator(".question")).to_contain_text(
+            "and periods close in order. Say why January 2027 closes before."
+        )
         expect(page.locator(".question [name=why]")).to_be_focused()
         self.type("Nobody posts there")
         self.press("Enter")
@@ -127,9 +147,14 @@ class InPlace(BrowserTest):
         expect(page.locator("tr[data-row=corran]")).to_contain_text("60")
 
     def test_axe_finds_nothing_while_a_row_is_edited(self) -> None:
-        for address, sheet in [("/structures/shared/", "rules"), ("/structures/shared/strings/", "quick-codes"), ("/companies/", "companies"),
-                               ("/companies/nurseries/", "pairs"), ("/group/fernhollow/members/", "eliminations"),
-                               ("/group/fernhollow/mapping/hexley/", "mappings")]:  # fmt: skip
+        for address, sheet in [
+            ("/structures/shared/", "rules"),
+            ("/structures/shared/strings/", "quick-codes"),
+            ("/companies/", "companies"),
+            ("/companies/nurseries/", "pairs"),
+            ("/group/fernhollow/members/", "eliminations"),
+            ("/group/fernhollow/mapping/hexley/", "mappings"),
+        ]:
             self.go(address)
             self.page.locator(f"[data-sheet={sheet}] [data-add]").click()
             expect(self.page.locator("tr.editing").first).to_be_visible()

@@ -1,4 +1,5 @@
-"""Before a code is closed: what still uses it at that date, and where to go for each. And what looks wrong in a list."""
+"""Before a code is closed: what still uses it at that date, and where to go for each. And what looks wrong in
+a list."""
 
 from __future__ import annotations
 
@@ -35,14 +36,19 @@ class Still(NamedTuple):
 
 
 def _natural_companies(state: State, code_list: str, companies: list[Company]) -> list[Company]:
-    charts = {c for c in charts_of_list(state, code_list) if (index := chart_index(state, c)) and index.natural_list == code_list}
+    charts = {
+        c
+        for c in charts_of_list(state, code_list)
+        if (index := chart_index(state, c)) and index.natural_list == code_list
+    }
     return [row for row in companies if row.chart in charts]
 
 
 def balances_at(
     state: State, code_list: str, codes: frozenset[str], companies: list[Company], on: date | None
 ) -> list[tuple[str, Company, int]]:
-    """(code, company, raw amount) that is not zero at the end of the period that holds a day (None: everything so far)."""
+    """(code, company, raw amount) that is not zero at the end of the period that holds a day (None:
+    everything so far)."""
     rows = _natural_companies(state, code_list, companies)
     books = books_for(row.company for row in rows)
     place = {code: i for i, code in enumerate(sorted(codes))}
@@ -102,8 +108,10 @@ def _unfinished(code: str, companies: list[Company]) -> Iterator[Still]:
     names = {row.company: row.name for row in companies}
     for row in Unfinished.objects.filter(company__in=names).select_related("by"):
         if code in str(row.content):
-            yield Still(f"{row.by.shown_name()} is keying a journal of {names[row.company_id]} with it",
-                        reverse("company-journals", args=[row.company_id]))  # fmt: skip
+            yield Still(
+                f"{row.by.shown_name()} is keying a journal of {names[row.company_id]} with it",
+                reverse("company-journals", args=[row.company_id]),
+            )
 
 
 def address(use: uses.Use) -> str:
@@ -116,19 +124,27 @@ def address(use: uses.Use) -> str:
     if use.table in ROWS:
         page, sheet, own = ROWS[use.table]
         row = " ".join(write_cell(part) for part in use.key[own : own + 1])
-        return reverse(page, args=[str(part) for part in use.key[:own]]) + f"?{urlencode({'row': f'{sheet}:{row}'})}"
+        return (
+            reverse(page, args=[str(part) for part in use.key[:own]])
+            + f"?{urlencode({'row': f'{sheet}:{row}'})}"
+        )
     if use.table == "chart_segments":
         return reverse("structure", args=[first])
     return reverse("company", args=[first]) if use.table == "company_codes" else ""
 
 
 ROWS = {
-    "pairing_rules": ("structure", "rules", 1), "pairing_conditions": ("structure", "rules", 1),
-    "account_strings": ("strings", "strings", 1), "quick_codes": ("strings", "quick-codes", 1),
-    "company_accounts": ("company", "own-accounts", 1), "intercompany_pairs": ("company", "pairs", 1),
-    "mappings": ("mapping", "mappings", 2), "eliminations": ("members", "eliminations", 1),
-}  # fmt: skip
-"""Rows edited in place that name codes: their page, their table on it, how many parts of the key the page gives."""
+    "pairing_rules": ("structure", "rules", 1),
+    "pairing_conditions": ("structure", "rules", 1),
+    "account_strings": ("strings", "strings", 1),
+    "quick_codes": ("strings", "quick-codes", 1),
+    "company_accounts": ("company", "own-accounts", 1),
+    "intercompany_pairs": ("company", "pairs", 1),
+    "mappings": ("mapping", "mappings", 2),
+    "eliminations": ("members", "eliminations", 1),
+}
+"""Rows edited in place that name codes: their page, their table on it, how many parts of the key the page
+gives."""
 
 
 def posted_codes(state: State, code_list: str, person: Any) -> frozenset[str]:
@@ -141,7 +157,11 @@ def posted_codes(state: State, code_list: str, person: Any) -> frozenset[str]:
         index = chart_index(state, company.chart) if company.chart in charts else None
         if index is None:
             continue
-        rows = [text for book in books_for([company.company])[company.company] for text in interned_texts(book.rows)]
+        rows = [
+            text
+            for book in books_for([company.company])[company.company]
+            for text in interned_texts(book.rows)
+        ]
         places = [i for i, segment in enumerate(index.segments) if segment.name in charts[company.chart]]
         tags = {field.name for field in index.dimensions if field.name in charts[company.chart]}
         for account, dimensions in set(rows):
@@ -161,5 +181,7 @@ def doubts_known(state: State, code_list: str, person: Any) -> Known:
     closed = frozenset(code for code in posted if code in index and index[code].in_use_until)
     standing: dict[str, list[str]] = {}
     for code, row, raw in balances_at(state, code_list, closed, companies, None) if closed else ():
-        standing.setdefault(code, []).append(f"{show_amount(raw, digits_of(row.currency))} {row.currency} of {row.name}")
+        standing.setdefault(code, []).append(
+            f"{show_amount(raw, digits_of(row.currency))} {row.currency} of {row.name}"
+        )
     return Known(posted, {code: ", ".join(parts[:3]) for code, parts in standing.items()})

@@ -1,4 +1,5 @@
-"""What more there is to a code and to a list: further properties, names in languages, doubts, closing, settings."""
+"""What more there is to a code and to a list: further properties, names in languages, doubts, closing,
+settings."""
 
 from __future__ import annotations
 
@@ -57,7 +58,9 @@ def before_closing(request: HttpRequest, state: State, code_list: str, code: str
         return HttpResponse("")
     found = closing.still_used(state, code_list, code, request.user, until)
     return render(
-        request, "codes/closing.html", {"row": row, "until": until, "found": found[:60], "more": max(0, len(found) - 60)}
+        request,
+        "codes/closing.html",
+        {"row": row, "until": until, "found": found[:60], "more": max(0, len(found) - 60)},
     )
 
 
@@ -69,13 +72,31 @@ def more(request: HttpRequest, state: State, code_list: str, code: str) -> HttpR
         raise Http404
     rules = properties(state, code_list)
     if request.method != "POST":
-        names = sorted((n for n in state.part(CodeName, code_list).values() if n.code == code), key=lambda n: n.language)
-        own = {name: state.get(CodeProperty, code_list, code, name) for name in (rule.property for rule in rules)}
-        return render(request, "codes/more.html", {
-            "row": row, "natural": code_list in natural_lists(state) and not row.rollup, "flows": CASH_FLOWS, "names": names,
-            "rules": [(rule, kept.value if (kept := own[rule.property]) else "", [c.strip() for c in rule.choices.split(",")]) for rule in rules],
-            "list": state.get(CodeList, code_list),
-        })  # fmt: skip
+        names = sorted(
+            (n for n in state.part(CodeName, code_list).values() if n.code == code), key=lambda n: n.language
+        )
+        own = {
+            name: state.get(CodeProperty, code_list, code, name) for name in (rule.property for rule in rules)
+        }
+        return render(
+            request,
+            "codes/more.html",
+            {
+                "row": row,
+                "natural": code_list in natural_lists(state) and not row.rollup,
+                "flows": CASH_FLOWS,
+                "names": names,
+                "rules": [
+                    (
+                        rule,
+                        kept.value if (kept := own[rule.property]) else "",
+                        [c.strip() for c in rule.choices.split(",")],
+                    )
+                    for rule in rules
+                ],
+                "list": state.get(CodeList, code_list),
+            },
+        )
     columns = ["notes", *([] if row.rollup else ["budgeting"])]
     if code_list in natural_lists(state) and not row.rollup:
         columns += ["currency", "revalue", "cash_flow"]
@@ -86,7 +107,9 @@ def more(request: HttpRequest, state: State, code_list: str, code: str) -> HttpR
     return go(code_address(code_list, code))
 
 
-def _properties(request: HttpRequest, state: State, rules: list[ListProperty], code_list: str, code: str) -> list[Change]:
+def _properties(
+    request: HttpRequest, state: State, rules: list[ListProperty], code_list: str, code: str
+) -> list[Change]:
     found = list[Change]()
     for rule in rules:
         value = words_of(request, f"own-{rule.property}")
@@ -102,7 +125,11 @@ def _names(request: HttpRequest, state: State, code_list: str, code: str) -> lis
     """Names in languages: those of the form by their language, and a new one."""
     found = list[Change]()
     for kept in [n for n in state.part(CodeName, code_list).values() if n.code == code]:
-        text = words_of(request, f"name-{kept.language}") if f"name-{kept.language}" in request.POST else kept.name
+        text = (
+            words_of(request, f"name-{kept.language}")
+            if f"name-{kept.language}" in request.POST
+            else kept.name
+        )
         found.append(Put(kept._replace(name=text)) if text else Drop(kept))
     language, text = words_of(request, "language", 20), words_of(request, "new_name")
     if text or language:
@@ -119,21 +146,43 @@ def doubts_page(request: HttpRequest, state: State, code_list: str) -> HttpRespo
     wanted = request.GET.get("kind", "")
     shown = [doubt for doubt in standing if not wanted or doubt.kind == wanted]
     if request.GET.get("file") in ("csv", "xlsx"):
-        return attached(f"{code_list}-doubts", request.GET["file"], ("doubt", "code", "what", "way_out"),
-                        ((KINDS[d.kind], d.code, d.sentence, d.way_out) for d in shown))  # fmt: skip
+        return attached(
+            f"{code_list}-doubts",
+            request.GET["file"],
+            ("doubt", "code", "what", "way_out"),
+            ((KINDS[d.kind], d.code, d.sentence, d.way_out) for d in shown),
+        )
     page = Paginator(shown, 100).get_page(request.GET.get("page"))
-    return render(request, "codes/doubts.html", {
-        "head": state.get(CodeList, code_list), "page": page, "kinds": [(k, t, counts[k]) for k, t in KINDS.items()], "wanted": wanted,
-        "titles": KINDS, "aside": aside[:200], "total": len(standing), "matter": (matter := sum(doubt.kind in MATTER for doubt in standing)),
-        "slight": len(standing) - matter, "matter_kinds": MATTER,
-        "whole": sorted((row for row in state.part(SetAside, code_list).values() if not row.code), key=lambda row: row.doubt),
-        "names": {doubt.code: (row.name if (row := state.get(Code, code_list, doubt.code)) else "") for doubt in page},
-    })  # fmt: skip
+    return render(
+        request,
+        "codes/doubts.html",
+        {
+            "head": state.get(CodeList, code_list),
+            "page": page,
+            "kinds": [(k, t, counts[k]) for k, t in KINDS.items()],
+            "wanted": wanted,
+            "titles": KINDS,
+            "aside": aside[:200],
+            "total": len(standing),
+            "matter": (matter := sum(doubt.kind in MATTER for doubt in standing)),
+            "slight": len(standing) - matter,
+            "matter_kinds": MATTER,
+            "whole": sorted(
+                (row for row in state.part(SetAside, code_list).values() if not row.code),
+                key=lambda row: row.doubt,
+            ),
+            "names": {
+                doubt.code: row.name if (row := state.get(Code, code_list, doubt.code)) else ""
+                for doubt in page
+            },
+        },
+    )
 
 
 @acts(CHANGE)
 def set_aside(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
-    """Sets a doubt of a code, or without one that kind for the whole list, aside with a reason; or takes it up again."""
+    """Sets a doubt of a code, or without one that kind for the whole list, aside with a reason; or takes it
+    up again."""
     code, kind = request.POST.get("code", ""), request.POST.get("doubt", "")
     if kind not in KINDS or (code and state.get(Code, code_list, code) is None):
         raise Http404
@@ -152,23 +201,40 @@ def settings(request: HttpRequest, state: State, code_list: str) -> HttpResponse
     head = state.get(CodeList, code_list)
     if head is None:
         raise Http404
-    structures = [(state.get(Structure, s.structure), s) for s in state.rows(StructureSegment) if s.code_list == code_list]
+    structures = [
+        (state.get(Structure, s.structure), s)
+        for s in state.rows(StructureSegment)
+        if s.code_list == code_list
+    ]
     charts = charts_of_list(state, code_list)
-    return render(request, "codes/settings.html", {
-        "head": head, "full": fullness(state, code_list), "beginnings": fullness_by_beginning(state, code_list), "structures": structures,
-        "dimensions": [row for row in state.rows(Dimension) if row.code_list == code_list], "charts": sorted(charts),
-        "companies": [row for row in companies_seen(request.user, state) if row.chart in charts], "rules": properties(state, code_list),
-        "kinds": PROPERTY_KINDS,
-    })  # fmt: skip
+    return render(
+        request,
+        "codes/settings.html",
+        {
+            "head": head,
+            "full": fullness(state, code_list),
+            "beginnings": fullness_by_beginning(state, code_list),
+            "structures": structures,
+            "dimensions": [row for row in state.rows(Dimension) if row.code_list == code_list],
+            "charts": sorted(charts),
+            "companies": [row for row in companies_seen(request.user, state) if row.chart in charts],
+            "rules": properties(state, code_list),
+            "kinds": PROPERTY_KINDS,
+        },
+    )
 
 
 @acts(CHANGE)
 def change_list(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
-    """Another rule for the list: lengths, padding, name, language. The checks tell every code that it would shut out."""
+    """Another rule for the list: lengths, padding, name, language. The checks tell every code that it would
+    shut out."""
     head = state.get(CodeList, code_list)
     if head is None:
         raise Http404
-    make(request, Put(filled(request, head, "name", "min_length", "max_length", "characters", "zero_pad", "language")))
+    make(
+        request,
+        Put(filled(request, head, "name", "min_length", "max_length", "characters", "zero_pad", "language")),
+    )
     return go(reverse("codes-settings", args=[code_list]))
 
 
@@ -182,7 +248,9 @@ def own_property(request: HttpRequest, state: State, code_list: str) -> HttpResp
             raise Http404
         make(request, Drop(kept))
     else:
-        base = kept or ListProperty(code_list, PLAIN.sub("-", request.POST.get("name", "").strip().lower()).strip("-")[:40], "")
+        base = kept or ListProperty(
+            code_list, PLAIN.sub("-", request.POST.get("name", "").strip().lower()).strip("-")[:40], ""
+        )
         row = filled(request, base, "name", "kind", "choices")
         make(request, Put(row) if kept else Add(row))
     return go(reverse("codes-settings", args=[code_list]))
@@ -190,14 +258,22 @@ def own_property(request: HttpRequest, state: State, code_list: str) -> HttpResp
 
 @needs(CHANGE)
 def deciding(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
-    """An aid before something is added: an account, a code of another segment, a dimension's code, or a place in a tree."""
+    """An aid before something is added: an account, a code of another segment, a dimension's code, or a place
+    in a tree."""
     charts = charts_of_list(state, code_list)
     sizes = [(chart, _segments(state, chart)) for chart in sorted(charts)]
-    return render(request, "codes/deciding.html", {
-        "head": state.get(CodeList, code_list), "charts": sizes, "natural": code_list in natural_lists(state),
-        "dimensions": sorted(state.rows(Dimension), key=lambda row: row.name), "strings": _strings(state, charts),
-        "trees": _trees(state, code_list),
-    })  # fmt: skip
+    return render(
+        request,
+        "codes/deciding.html",
+        {
+            "head": state.get(CodeList, code_list),
+            "charts": sizes,
+            "natural": code_list in natural_lists(state),
+            "dimensions": sorted(state.rows(Dimension), key=lambda row: row.name),
+            "strings": _strings(state, charts),
+            "trees": _trees(state, code_list),
+        },
+    )
 
 
 def _segments(state: State, chart: str) -> list[tuple[Any, int]]:

@@ -1,4 +1,5 @@
-"""A list made longer or shorter with the codes that are in it: what it would do first, then done as one change."""
+"""A list made longer or shorter with the codes that are in it: what it would do first, then done as one
+change."""
 
 from __future__ import annotations
 
@@ -31,11 +32,24 @@ def length(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     change = Respell(code_list, characters, given.get("side", "front"))
     if request.method != "POST" and request.GET.get("file"):
         return attached(
-            f"{code_list}-{change.length}", request.GET["file"], ("what", "before", "after"), everything(state, change)
+            f"{code_list}-{change.length}",
+            request.GET["file"],
+            ("what", "before", "after"),
+            everything(state, change),
         )
     if request.method != "POST":
-        return render(request, "codes/length.html", {"head": head, "change": change, "told": preview(state, change)})
+        return render(
+            request, "codes/length.html", {"head": head, "change": change, "told": preview(state, change)}
+        )
     if request.seen.as_of is not None:  # type: ignore[attr-defined]
-        raise Refused([Fault("as-of", "You look at a version that is past.", way_out="Come back to now to change things.")])
+        raise Refused(
+            [
+                Fault(
+                    "as-of",
+                    "You look at a version that is past.",
+                    way_out="Come back to now to change things.",
+                )
+            ]
+        )
     respell(change, request.user, seen_version(request))
     return go(reverse("codes-settings", args=[code_list]))

@@ -1,4 +1,5 @@
-"""Many codes at once: acts on several rows, the columns of the table, files out and back in with a preview."""
+"""Many codes at once: acts on several rows, the columns of the table, files out and back in with a
+preview."""
 
 from __future__ import annotations
 
@@ -23,7 +24,17 @@ from web.people.rights import CHANGE, SIGNED_IN, acts, needs
 from web.shell.acts import date_of, go, make
 from web.shell.tabular import attached
 
-SETTABLE = ("posting", "budgeting", "contra", "account_class", "currency", "revalue", "cash_flow", "enabled", "in_use_from")
+SETTABLE = (
+    "posting",
+    "budgeting",
+    "contra",
+    "account_class",
+    "currency",
+    "revalue",
+    "cash_flow",
+    "enabled",
+    "in_use_from",
+)
 
 
 def _back(request: HttpRequest, state: State, code_list: str, at: str = "") -> HttpResponse:
@@ -38,14 +49,31 @@ def several(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     """One act for all chosen codes: close, reopen, move, or set a property."""
     codes = table.chosen_codes(request, state, code_list)
     if not codes:
-        raise Refused([Fault("nothing-chosen", "No code is chosen.", way_out="Choose rows with Shift or Ctrl, or all that fit.")])
+        raise Refused(
+            [
+                Fault(
+                    "nothing-chosen",
+                    "No code is chosen.",
+                    way_out="Choose rows with Shift or Ctrl, or all that fit.",
+                )
+            ]
+        )
     act = request.POST.get("act", "")
     change: Any
     if act == "move":
         main = main_hierarchies(state).get(code_list)
         onto = request.POST.get("onto", "").split(" ")[0].strip()
         if main is None or (onto and state.get(Code, code_list, onto) is None):
-            raise Refused([Fault("reference", f"There is no rollup code {onto}.", Place(column="onto"), "Choose a rollup code.")])
+            raise Refused(
+                [
+                    Fault(
+                        "reference",
+                        f"There is no rollup code {onto}.",
+                        Place(column="onto"),
+                        "Choose a rollup code.",
+                    )
+                ]
+            )
         change = MoveNodes(main, tuple(codes), onto)
     elif act == "close":
         until = date_of(request, "until")
@@ -81,7 +109,10 @@ def choose_columns(request: HttpRequest, state: State, code_list: str) -> HttpRe
     """Keeps the columns a person wants to see for this list."""
     known = columns(state, code_list)
     person: Any = request.user
-    person.columns = {**person.columns, code_list: [name for name in known if name in request.POST.getlist("column")]}
+    person.columns = {
+        **person.columns,
+        code_list: [name for name in known if name in request.POST.getlist("column")],
+    }
     person.save(update_fields=["columns"])
     return _back(request, state, code_list)
 
@@ -100,18 +131,26 @@ def bring(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     address = reverse("codes-bring", kwargs={"code_list": code_list})
     head = state.get(CodeList, code_list)
     context: dict[str, Any] = {
-        "title": head.name if head else code_list, "address": address, "back": reverse("code-list", kwargs={"code_list": code_list}),
+        "title": head.name if head else code_list,
+        "address": address,
+        "back": reverse("code-list", kwargs={"code_list": code_list}),
         "columns": ["code", "name", *(name for name in columns(state, code_list) if name != "use")],
         "hint": "Without a header: code, name, then the columns that the table shows.",
-    }  # fmt: skip
+    }
     if request.method != "POST":
         return render(request, "definitions/bring.html", context)
     given = records.read(request)
-    found = bringing.read(state, code_list, given, table.chosen_columns(request, state, code_list), posted_facts(state))
+    found = bringing.read(
+        state, code_list, given, table.chosen_columns(request, state, code_list), posted_facts(state)
+    )
     if request.POST.get("take"):
         if found.change is None:
             raise Refused(found.faults)
         make(request, found.change)
         return go(reverse("code-list", kwargs={"code_list": code_list}) + f"?at={found.rows[0].code}")
     shown = "definitions/brought.html" if request.headers.get("HX-Request") else "definitions/bring.html"
-    return render(request, shown, {**context, **records.preview(found.rows, found.faults, found.change is not None, given)})
+    return render(
+        request,
+        shown,
+        {**context, **records.preview(found.rows, found.faults, found.change is not None, given)},
+    )

@@ -102,7 +102,9 @@ class Hierarchy(Definition):
 
     class Meta:
         constraints = [
-            models.UniqueConstraint(fields=["code_list"], condition=models.Q(main=True), name="codes_hierarchy_one_main")
+            models.UniqueConstraint(
+                fields=["code_list"], condition=models.Q(main=True), name="codes_hierarchy_one_main"
+            )
         ]
 
 
@@ -117,7 +119,9 @@ class HierarchyNode(Definition):
     class Meta:
         constraints = [
             *key("hierarchy", "code"),
-            models.CheckConstraint(condition=~models.Q(parent=models.F("code")), name="codes_node_not_under_itself"),
+            models.CheckConstraint(
+                condition=~models.Q(parent=models.F("code")), name="codes_node_not_under_itself"
+            ),
         ]
 
 

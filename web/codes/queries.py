@@ -57,7 +57,11 @@ def rows_of(state: State, code_list: str, codes: list[str]) -> list[Row]:
     counts = counted(state, main.hierarchy)
     places = [(code, main.place.get(code)) for code in codes]
     return [
-        Row(index[code], 0, 0) if place is None else Row(index[code], main.order[place][1], counts.below(place))
+        (
+            Row(index[code], 0, 0)
+            if place is None
+            else Row(index[code], main.order[place][1], counts.below(place))
+        )
         for code, place in places
     ]
 
@@ -96,11 +100,18 @@ class Window:
 
 
 def window(state: State, code_list: str, codes: list[str] | None, start: int, at: str = "") -> Window:
-    """A stretch of the codes given (None: all, in the order of the main hierarchy), around one of them if asked."""
+    """A stretch of the codes given (None: all, in the order of the main hierarchy), around one of them if
+    asked."""
     narrowed = codes is not None
     shown = ordered(state, code_list) if codes is None else codes
     if at:
-        place = shown.index(at) if narrowed and at in shown else None if narrowed else places(state, code_list).get(at)
+        place = (
+            shown.index(at)
+            if narrowed and at in shown
+            else None
+            if narrowed
+            else places(state, code_list).get(at)
+        )
         if place is not None:
             start = max(0, place - 30) if place > CHUNK - 30 else 0
     start = max(0, min(start, len(shown)))
@@ -133,7 +144,11 @@ def amounts(state: State, code_list: str, code: str, companies: list[Company]) -
                 mask = book.rows["natural"] == book.naturals.index(code)
                 booked = booked or bool(mask.any())
                 total += (
-                    int(np.sum(book.rows["debit"][mask].astype(object) - book.rows["credit"][mask].astype(object)))
+                    int(
+                        np.sum(
+                            book.rows["debit"][mask].astype(object) - book.rows["credit"][mask].astype(object)
+                        )
+                    )
                     if mask.any()
                     else 0
                 )
@@ -143,7 +158,8 @@ def amounts(state: State, code_list: str, code: str, companies: list[Company]) -
 
 
 class Posted(NamedTuple):
-    """How much was posted with a code: account strings that hold it, lines, the first and the last day of one."""
+    """How much was posted with a code: account strings that hold it, lines, the first and the last day of
+    one."""
 
     strings: int
     lines: int
@@ -166,8 +182,14 @@ def posted(state: State, code_list: str, code: str, companies: list[Company]) ->
     with connection.cursor() as cursor:
         for chart, fields in charts_of_list(state, code_list).items():
             index = chart_index(state, chart)
-            segments = [i for i, segment in enumerate(index.segments) if segment.name in fields] if index else []
-            tagged |= {dimension.name for dimension in index.dimensions if dimension.name in fields} if index else set()
+            segments = (
+                [i for i, segment in enumerate(index.segments) if segment.name in fields] if index else []
+            )
+            tagged |= (
+                {dimension.name for dimension in index.dimensions if dimension.name in fields}
+                if index
+                else set()
+            )
             for at in segments:
                 of = (
                     'a."natural" = %(code)s'
@@ -175,8 +197,15 @@ def posted(state: State, code_list: str, code: str, companies: list[Company]) ->
                     else "split_part(a.account, %(mark)s, %(at)s) = %(code)s"
                 )
                 cursor.execute(
-                    f"{POSTED} l.account_id IN (SELECT a.id FROM journals_account a WHERE a.chart = %(chart)s AND {of})",
-                    {"code": code, "mark": index.separator if index else "", "at": at + 1, "chart": chart, "companies": names},
+                    f"{POSTED} l.account_id IN (SELECT a.id FROM journals_account a WHERE a.chart = %(chart)s"
+                    f" AND {of})",
+                    {
+                        "code": code,
+                        "mark": index.separator if index else "",
+                        "at": at + 1,
+                        "chart": chart,
+                        "companies": names,
+                    },
                 )
                 found.append(Posted(*cursor.fetchone()))
         for name in sorted(tagged):
@@ -186,7 +215,12 @@ def posted(state: State, code_list: str, code: str, companies: list[Company]) ->
             )
             found.append(Posted(*cursor.fetchone()))
     days = [day for row in found for day in (row.first, row.last) if day]
-    return Posted(sum(r.strings for r in found), sum(r.lines for r in found), min(days, default=None), max(days, default=None))
+    return Posted(
+        sum(r.strings for r in found),
+        sum(r.lines for r in found),
+        min(days, default=None),
+        max(days, default=None),
+    )
 
 
 def beside(state: State, code_list: str, code: str, codes: list[str]) -> tuple[str, str]:

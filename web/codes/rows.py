@@ -1,4 +1,5 @@
-"""Rows of the table of codes as HTML, built by one function: a template tag in every cell costs ten times as much."""
+"""Rows of the table of codes as HTML, built by one function: a template tag in every cell costs ten times as
+much."""
 
 from __future__ import annotations
 
@@ -21,23 +22,33 @@ def shown(state: State, row: Row, column: str) -> str:
     if column == "use":
         return f"{row.under:,} under it" if code.rollup else use(code)
     if column == "account_class":
-        return f"{code.account_class.capitalize()}{', contra' if code.contra else ''}" if code.account_class else ""
+        return (
+            f"{code.account_class.capitalize()}{', contra' if code.contra else ''}"
+            if code.account_class
+            else ""
+        )
     text = cell(state, code, column)
     return {"true": "yes", "false": "no", "none": ""}.get(text, text)
 
 
-def table_row(state: State, row: Row, columns: Sequence[str], at: str = "", drafted: frozenset[str] = frozenset()) -> SafeString:
+def table_row(
+    state: State, row: Row, columns: Sequence[str], at: str = "", drafted: frozenset[str] = frozenset()
+) -> SafeString:
     code = row.code
     depth = min(row.depth, 8)
     kind = "heading" if code.rollup else "closed" if code.in_use_until or not code.enabled else ""
     if code.code in drafted:
         kind += " drafted"
     cells = format_html_join(
-        "", '<td{}>{}</td>', ((SafeString(' class="code"') if c in MONO else "", shown(state, row, c)) for c in columns)
-    )  # fmt: skip
+        "",
+        "<td{}>{}</td>",
+        ((SafeString(' class="code"') if c in MONO else "", shown(state, row, c)) for c in columns),
+    )
     return format_html(
-        '<tr id="row-{code}" class="{kind}" tabindex="0" data-row="{code}"{onto} draggable="true" hx-get="{proof}" hx-trigger="focus delay:120ms"'
-        ' hx-target="#proof" hx-sync="#proof:replace"{focus}><td class="code d{depth}">{code}</td><td class="d{depth}">{name}</td>{cells}</tr>',
+        '<tr id="row-{code}" class="{kind}" tabindex="0" data-row="{code}"{onto} draggable="true"'
+        ' hx-get="{proof}" hx-trigger="focus delay:120ms" hx-target="#proof"'
+        ' hx-sync="#proof:replace"{focus}><td class="code d{depth}">{code}</td><td'
+        ' class="d{depth}">{name}</td>{cells}</tr>',
         code=code.code,
         kind=kind,
         depth=depth,
@@ -46,7 +57,7 @@ def table_row(state: State, row: Row, columns: Sequence[str], at: str = "", draf
         focus=format_html(' data-focus="{}"', 1) if code.code == at else "",
         name=code.name,
         cells=cells,
-    )  # fmt: skip
+    )
 
 
 def table_rows(

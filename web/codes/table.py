@@ -1,4 +1,5 @@
-"""What a person asks of the table of a list: filters of the address, columns they chose, the rows that fit."""
+"""What a person asks of the table of a list: filters of the address, columns they chose, the rows that
+fit."""
 
 from __future__ import annotations
 
@@ -31,22 +32,38 @@ def asked(request: HttpRequest, state: State, code_list: str) -> Asked:
         on = date.fromisoformat(_text(request, "on"))
     except ValueError:
         on = None
-    has = tuple((name, value) for name in known if name not in ("use", "account_class", "in_use_from", "in_use_until")
-                and (value := _text(request, f"has-{name}")))  # fmt: skip
+    has = tuple(
+        (name, value)
+        for name in known
+        if name not in ("use", "account_class", "in_use_from", "in_use_until")
+        and (value := _text(request, f"has-{name}"))
+    )
     sort, chosen, stands = _text(request, "sort"), _text(request, "class"), _text(request, "stands")
     return Asked(
-        _text(request, "find"), _text(request, "prefix"), chosen if chosen in CLASSES else "", _text(request, "kind"), on,
-        stands if stands in STANDS else "", has, sort.lstrip("-") if sort.lstrip("-") in {"code", "name", *known} else "",
+        _text(request, "find"),
+        _text(request, "prefix"),
+        chosen if chosen in CLASSES else "",
+        _text(request, "kind"),
+        on,
+        stands if stands in STANDS else "",
+        has,
+        sort.lstrip("-") if sort.lstrip("-") in {"code", "name", *known} else "",
         sort.startswith("-"),
-    )  # fmt: skip
+    )
 
 
 def query(asked: Asked) -> str:
     """The question as an address writes it."""
     parts: dict[str, Any] = {
-        "find": asked.words, "prefix": asked.prefix, "class": asked.account_class, "kind": asked.kind, "on": asked.on or "",
-        "stands": asked.stands, "sort": ("-" if asked.down else "") + asked.sort, **{f"has-{k}": v for k, v in asked.has},
-    }  # fmt: skip
+        "find": asked.words,
+        "prefix": asked.prefix,
+        "class": asked.account_class,
+        "kind": asked.kind,
+        "on": asked.on or "",
+        "stands": asked.stands,
+        "sort": ("-" if asked.down else "") + asked.sort,
+        **{f"has-{k}": v for k, v in asked.has},
+    }
     return urlencode({name: value for name, value in parts.items() if value})
 
 
@@ -63,7 +80,8 @@ def chosen_columns(request: HttpRequest, state: State, code_list: str) -> list[s
 
 
 def fitting(request: HttpRequest, state: State, code_list: str) -> list[str]:
-    """All codes that fit the question, in its order; in the order of the main hierarchy where nothing is asked."""
+    """All codes that fit the question, in its order; in the order of the main hierarchy where nothing is
+    asked."""
     question = asked(request, state, code_list)
     if not question.narrows:
         return queries.ordered(state, code_list)

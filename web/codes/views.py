@@ -71,13 +71,33 @@ def code_list_page(request: HttpRequest, state: State, code_list: str) -> HttpRe
     used = uses.charts_of_list(state, code_list)
     companies = [row for row in companies_seen(request.user, state) if row.chart in used]
     known = columns(state, code_list)
-    return render(request, "codes/list.html", {
-        **_rows(request, state, code_list, 0, at), "head": head, "at": at, "chart": chart, "known": known, "stands": STANDS,
-        "beam": beam(state, chart, code_list), "lists": lists_seen(request.user, state), "charts": len(used), "classes": CLASSES,
-        "companies": companies, "loose": standing_under_none(state, code_list), "full": fullness(state, code_list),
-        "main": main_hierarchies(state).get(code_list), "natural": code_list in natural_lists(state), "settable": SETTABLE,
-        "narrowing": [(name, known[name]) for name in known if name not in ("use", "account_class", "in_use_from", "in_use_until", "notes")],
-    })  # fmt: skip
+    return render(
+        request,
+        "codes/list.html",
+        {
+            **_rows(request, state, code_list, 0, at),
+            "head": head,
+            "at": at,
+            "chart": chart,
+            "known": known,
+            "stands": STANDS,
+            "beam": beam(state, chart, code_list),
+            "lists": lists_seen(request.user, state),
+            "charts": len(used),
+            "classes": CLASSES,
+            "companies": companies,
+            "loose": standing_under_none(state, code_list),
+            "full": fullness(state, code_list),
+            "main": main_hierarchies(state).get(code_list),
+            "natural": code_list in natural_lists(state),
+            "settable": SETTABLE,
+            "narrowing": [
+                (name, known[name])
+                for name in known
+                if name not in ("use", "account_class", "in_use_from", "in_use_until", "notes")
+            ],
+        },
+    )
 
 
 def _rows(request: HttpRequest, state: State, code_list: str, start: int, at: str = "") -> dict[str, Any]:
@@ -89,9 +109,13 @@ def _rows(request: HttpRequest, state: State, code_list: str, start: int, at: st
     known = columns(state, code_list)
     drafted = queries.drafted(request.seen.working, code_list)  # type: ignore[attr-defined]
     return {
-        "rows": table_rows(state, found.rows, chosen, at, drafted), "found": found, "asked": asked, "query": table.query(asked),
-        "chosen": [(name, known[name]) for name in chosen], "span": len(chosen) + 2,
-    }  # fmt: skip
+        "rows": table_rows(state, found.rows, chosen, at, drafted),
+        "found": found,
+        "asked": asked,
+        "query": table.query(asked),
+        "chosen": [(name, known[name]) for name in chosen],
+        "span": len(chosen) + 2,
+    }
 
 
 @needs(SIGNED_IN)
@@ -107,16 +131,34 @@ def code(request: HttpRequest, state: State, code_list: str, code: str) -> HttpR
     row = _known(state, code_list, code)
     main = main_tree(state, code_list)
     natural = code_list in natural_lists(state)
-    found = queries.amounts(state, code_list, code, companies_seen(request.user, state)) if natural and not row.rollup else []
-    return render(request, "codes/code.html", {
-        "row": row, "list": state.get(CodeList, code_list), "path": main.path(code)[:-1] if main and code in main.place else [],
-        "placed": main is not None and code in main.place, "main": main, "amounts": found,
-        "uses": closing.uses_seen(state, code_list, code, request.user)[:30], "fixed": fixed_columns(state, posted_facts(state), row) if request.user.is_group_accountant else {},
-        "history": of_row("codes", f"{code_list} {code}") if request.user.is_group_accountant else [], "natural": natural,
-        "aside": queries.beside(state, code_list, code, table.fitting(request, state, code_list)), "own": own_values(state, code_list, code),
-        "names": sorted(n for n in state.part(CodeName, code_list).values() if n.code == code), "query": table.query(table.asked(request, state, code_list)),
-        "rollups": rollups(state, code_list) if main else [],
-    })  # fmt: skip
+    found = (
+        queries.amounts(state, code_list, code, companies_seen(request.user, state))
+        if natural and not row.rollup
+        else []
+    )
+    return render(
+        request,
+        "codes/code.html",
+        {
+            "row": row,
+            "list": state.get(CodeList, code_list),
+            "path": main.path(code)[:-1] if main and code in main.place else [],
+            "placed": main is not None and code in main.place,
+            "main": main,
+            "amounts": found,
+            "uses": closing.uses_seen(state, code_list, code, request.user)[:30],
+            "fixed": (
+                fixed_columns(state, posted_facts(state), row) if request.user.is_group_accountant else {}
+            ),
+            "history": of_row("codes", f"{code_list} {code}") if request.user.is_group_accountant else [],
+            "natural": natural,
+            "aside": queries.beside(state, code_list, code, table.fitting(request, state, code_list)),
+            "own": own_values(state, code_list, code),
+            "names": sorted(n for n in state.part(CodeName, code_list).values() if n.code == code),
+            "query": table.query(table.asked(request, state, code_list)),
+            "rollups": rollups(state, code_list) if main else [],
+        },
+    )
 
 
 @needs(SIGNED_IN)
@@ -124,13 +166,17 @@ def posted(request: HttpRequest, state: State, code_list: str, code: str) -> Htt
     """How much was posted with a code; counted apart, so that the detail doesn't wait for it."""
     _known(state, code_list, code)
     found = queries.posted(state, code_list, code, companies_seen(request.user, state))
-    return render(request, "codes/posted.html", {"posted": found, "natural": code_list in natural_lists(state)})
+    return render(
+        request, "codes/posted.html", {"posted": found, "natural": code_list in natural_lists(state)}
+    )
 
 
 def own_values(state: State, code_list: str, code: str) -> list[tuple[str, str]]:
     """The list's own properties that a code has, with their titles."""
     kept = values(state, code_list).get(code, {})
-    return [(rule.name, kept[rule.property]) for rule in properties(state, code_list) if rule.property in kept]
+    return [
+        (rule.name, kept[rule.property]) for rule in properties(state, code_list) if rule.property in kept
+    ]
 
 
 def rollups(state: State, code_list: str) -> list[Code]:
@@ -141,15 +187,26 @@ def rollups(state: State, code_list: str) -> list[Code]:
 
 def _row_form(request: HttpRequest, state: State, row: Code, new: bool, **more: Any) -> HttpResponse:
     fixed = {} if new else fixed_columns(state, posted_facts(state), row)
-    return render(request, "codes/edit_row.html", {
-        "near": "", "parent": "",
-        "row": row, "new": new, "natural": row.code_list in natural_lists(state), "classes": CLASSES, "fixed": fixed, **more,
-    })  # fmt: skip
+    return render(
+        request,
+        "codes/edit_row.html",
+        {
+            "near": "",
+            "parent": "",
+            "row": row,
+            "new": new,
+            "natural": row.code_list in natural_lists(state),
+            "classes": CLASSES,
+            "fixed": fixed,
+            **more,
+        },
+    )
 
 
 @needs(CHANGE)
 def new(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
-    """The row for a new code, with the next free code after the selected one and what its neighbours suggest."""
+    """The row for a new code, with the next free code after the selected one and what its neighbours
+    suggest."""
     near = request.GET.get("near", "")
     like = state.get(Code, code_list, near)
     proposed = next_free(state, code_list, near)
@@ -162,7 +219,9 @@ def new(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
         # Everything but what makes it itself: the same class, posting, budgeting, currency, cash flow.
         row = like._replace(code=proposed, name="", notes="", in_use_until=None)
         return _row_form(request, state, row, True, parent=parent, near=near, like=like)
-    row = Code(code_list, proposed, "", account_class=likely_class(state, code_list, proposed), in_use_from=start)
+    row = Code(
+        code_list, proposed, "", account_class=likely_class(state, code_list, proposed), in_use_from=start
+    )
     return _row_form(request, state, row, True, parent=parent, near=near)
 
 
@@ -176,10 +235,16 @@ def probe(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     taken = state.get(Code, code_list, pad(head, text))
     wrong = text_fault(head, pad(head, text), request.GET.get("rollup") == "on") if text else "Give a code."
     natural = code_list in natural_lists(state)
-    return render(request, "codes/probe.html", {
-        "taken": taken, "wrong": wrong, "likely": likely_class(state, code_list, text) if natural and not wrong else "",
-        "next": next_free(state, code_list, text) if taken else "",
-    })  # fmt: skip
+    return render(
+        request,
+        "codes/probe.html",
+        {
+            "taken": taken,
+            "wrong": wrong,
+            "likely": likely_class(state, code_list, text) if natural and not wrong else "",
+            "next": next_free(state, code_list, text) if taken else "",
+        },
+    )
 
 
 @acts(CHANGE)
@@ -187,7 +252,9 @@ def add(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     head = state.get(CodeList, code_list)
     text = pad(head, request.POST.get("code", "").strip()) if head else ""
     like = state.get(Code, code_list, request.POST.get("like", ""))
-    base = like._replace(code=text, name="", notes="", in_use_until=None) if like else Code(code_list, text, "")
+    base = (
+        like._replace(code=text, name="", notes="", in_use_until=None) if like else Code(code_list, text, "")
+    )
     row = filled(request, base, "name", "rollup", "posting", "account_class", "contra", "in_use_from")
     if not text:
         raise Refused([Fault("cell-empty", "The code must be given.", Place("codes", (), "code"))])
@@ -231,7 +298,11 @@ def delete(request: HttpRequest, state: State, code_list: str, code: str) -> Htt
     row = _known(state, code_list, code)
     if not decided(request):
         refuse_first(state, DeleteCode(code_list, code))
-        return ask(request, f"{code} {row.name} goes for good{_with_it(state, row)}.", Choice("delete", f"Delete {code}"))
+        return ask(
+            request,
+            f"{code} {row.name} goes for good{_with_it(state, row)}.",
+            Choice("delete", f"Delete {code}"),
+        )
     make(request, DeleteCode(code_list, code))
     return go(address(code_list, order[place - 1] if place else ""))
 
@@ -256,7 +327,15 @@ def move(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     onto = request.POST.get("onto", "").split(" ")[0].strip()
     main = main_hierarchies(state).get(code_list)
     if main is None:
-        raise Refused([Fault("no-hierarchy", "This list has no main hierarchy yet.", way_out="Start one from the proof leaf.")])
+        raise Refused(
+            [
+                Fault(
+                    "no-hierarchy",
+                    "This list has no main hierarchy yet.",
+                    way_out="Start one from the proof leaf.",
+                )
+            ]
+        )
     if not what:
         raise Refused([Fault("nothing-chosen", "No code is chosen.")])
     before = request.POST.get("before", "").split(" ")[0].strip()
@@ -269,7 +348,15 @@ def shift(request: HttpRequest, state: State, code_list: str, code: str, way: st
     """Moves a code among its neighbours or between levels: up, down, deeper, higher."""
     main = main_tree(state, code_list)
     if main is None or code not in main.place:
-        raise Refused([Fault("not-placed", f"{code} stands under no rollup code yet.", way_out="Move it below one first (M).")])
+        raise Refused(
+            [
+                Fault(
+                    "not-placed",
+                    f"{code} stands under no rollup code yet.",
+                    way_out="Move it below one first (M).",
+                )
+            ]
+        )
     change = shifted(state, main, code, way)
     if change is None:
         raise Refused([Fault("no-room", f"{code} cannot go {way} from here.")])
@@ -283,7 +370,16 @@ def new_list(request: HttpRequest, state: State) -> HttpResponse:
     if request.method != "POST":
         return render(request, "codes/new_list.html", {})
     name = request.POST.get("code_list", "").strip()
-    row = filled(request, CodeList("", "", 1, 1), "code_list", "name", "min_length", "max_length", "characters", "zero_pad")
+    row = filled(
+        request,
+        CodeList("", "", 1, 1),
+        "code_list",
+        "name",
+        "min_length",
+        "max_length",
+        "characters",
+        "zero_pad",
+    )
     changes: tuple[Any, ...] = (Add(row),)
     if request.POST.get("hierarchy"):
         changes += (Add(Hierarchy(f"{name}-tree"[:40], name, f"{row.name} by rollup", True)),)

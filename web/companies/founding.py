@@ -1,4 +1,5 @@
-"""A new company on one page, and the acts that complete one: its pairs in both directions, the periods of the next year."""
+"""A new company on one page, and the acts that complete one: its pairs in both directions, the periods of the
+next year."""
 
 from __future__ import annotations
 
@@ -21,25 +22,50 @@ WRITTEN = ("name", "country", "currency", "chart")
 def new(request: HttpRequest, state: State) -> HttpResponse:
     """GET: the form. POST: makes the company with what it needs in one change and opens its page."""
     if request.method != "POST":
-        return render(request, "companies/new.html", {
-            "charts": sorted(state.rows(Chart), key=lambda row: row.name), "calendars": sorted(state.rows(Calendar), key=lambda row: row.name),
-        })  # fmt: skip
+        return render(
+            request,
+            "companies/new.html",
+            {
+                "charts": sorted(state.rows(Chart), key=lambda row: row.name),
+                "calendars": sorted(state.rows(Calendar), key=lambda row: row.name),
+            },
+        )
     row = filled(request, Company("", "", "", "", "", ""), *WRITTEN)
     taken = {other.company for other in state.rows(Company)} | {group.group for group in state.rows(Group)}
-    own = filled(request, row, "company").company if text(request.POST, "company") else free_id(row.name, taken, "company")
+    own = (
+        filled(request, row, "company").company
+        if text(request.POST, "company")
+        else free_id(row.name, taken, "company")
+    )
     row = row._replace(company=own, calendar=text(request.POST, "calendar", 40))
     begins = required_day(request.POST, "begins")
     if row.calendar and begins:
-        raise Refused([Fault("dates", "A calendar is chosen, and a year of a new one begun.", Place("companies", (), "begins", str(begins)),
-                             "Give one of both.")])  # fmt: skip
-    make(request, new_company(state, row, text(request.POST, "own_code", 40), begins, request.POST.get("closing") == "on"))
+        raise Refused(
+            [
+                Fault(
+                    "dates",
+                    "A calendar is chosen, and a year of a new one begun.",
+                    Place("companies", (), "begins", str(begins)),
+                    "Give one of both.",
+                )
+            ]
+        )
+    make(
+        request,
+        new_company(
+            state, row, text(request.POST, "own_code", 40), begins, request.POST.get("closing") == "on"
+        ),
+    )
     return go(reverse("company", kwargs={"company": row.company}))
 
 
 @acts(CHANGE)
 def pairs(request: HttpRequest, state: State, company: str) -> HttpResponse:
     """Every missing pair with companies of the same chart, in both directions, on two accounts."""
-    make(request, pair_with_all(state, company, text(request.POST, "due_from", 40), text(request.POST, "due_to", 40)))
+    make(
+        request,
+        pair_with_all(state, company, text(request.POST, "due_from", 40), text(request.POST, "due_to", 40)),
+    )
     return go(reverse("company", kwargs={"company": company}))
 
 

@@ -1,4 +1,5 @@
-"""The tables of storey 3 that are edited in place: companies, intercompany pairs, periods, a company's own accounts."""
+"""The tables of storey 3 that are edited in place: companies, intercompany pairs, periods, a company's own
+accounts."""
 
 from __future__ import annotations
 
@@ -29,7 +30,9 @@ def _put_codes(state: State, given: Given, row: Any, cells: Cells) -> list[Chang
     known = list(state.part(CompanyCode, row.company).values())
     segment = _company_segment(state, row)
     if wanted and not segment:
-        raise ValueError(f"The chart {row.chart} has no company segment, so its companies have no codes of their own.")
+        raise ValueError(
+            f"The chart {row.chart} has no company segment, so its companies have no codes of their own."
+        )
     gone = [Drop(kept) for kept in known if kept.code not in wanted]
     return [*gone, *(Put(CompanyCode(row.company, segment, code)) for code in dict.fromkeys(wanted))]
 
@@ -45,9 +48,11 @@ def _without_pair(state: State, given: Given) -> list[Any]:
 
 
 def _next_period(state: State, given: Given, near: Any) -> dict[str, Any]:
-    """The month after the selected period, or after the last one; the year turns over where the number of periods does."""
+    """The month after the selected period, or after the last one; the year turns over where the number of
+    periods does."""
     rows = sorted(
-        (row for row in state.part(Period, given["calendar"]).values() if row.kind == "regular"), key=lambda row: row.starts_on
+        (row for row in state.part(Period, given["calendar"]).values() if row.kind == "regular"),
+        key=lambda row: row.starts_on,
     )
     last = near if near is not None and near.kind == "regular" else rows[-1] if rows else None
     if last is None:
@@ -64,38 +69,106 @@ def _next_period(state: State, given: Given, near: Any) -> dict[str, Any]:
     longest = max((row.period for row in rows), default=12)
     turned = last.period >= longest and len({row.fiscal_year for row in rows}) > 0 and longest >= 12
     year, number = (last.fiscal_year + 1, 1) if turned else (last.fiscal_year, last.period + 1)
-    return {"fiscal_year": year, "period": number, "name": f"{start:%B %Y}", "starts_on": start, "ends_on": end}
+    return {
+        "fiscal_year": year,
+        "period": number,
+        "name": f"{start:%B %Y}",
+        "starts_on": start,
+        "ends_on": end,
+    }
 
 
-CALENDARS = register(Sheet(
-    "calendars", "calendars", "Calendars", "calendar", ("calendar", "name"), (), titles={"calendar": "Id"},
-    order=lambda row: row.name, empty="No calendars yet: a company's periods are those of its calendar.", register=True,
-))  # fmt: skip
-OVERLAYS = register(Sheet(
-    "overlays", "overlays", "Overlays", "overlay", ("overlay", "name", "language"), (), titles={"overlay": "Id"},
-    order=lambda row: row.name, empty="No overlays yet: an overlay gives codes a local code and name.", register=True,
-))  # fmt: skip
-COMPANIES = register(Sheet(
-    "companies", "companies", "Companies", "company",
-    ("company", "name", "country", "currency", "chart", "calendar", "codes"), (),
-    Beside((text_column("codes", "code"),), _codes, _put_codes), {"codes": "Own codes"},
-    order=lambda row: row.name, empty="No companies yet: a company needs a chart and a calendar.",
-), lambda row: reverse("company", kwargs={"company": row.company}))  # fmt: skip
-SETTINGS = register(Sheet(
-    "company-settings", "companies", "Settings", "company", ("company", "overlay", "foreign_currencies", "accounts_open"), (),
-    titles={"foreign_currencies": "Keys foreign currencies", "accounts_open": "Accounts open"}, adds=False,
-))  # fmt: skip
-PAIRS = register(Sheet(
-    "pairs", "intercompany_pairs", "Intercompany pairs", "pair", ("partner", "due_from", "due_to"), ("company",),
-    titles={"due_from": "Owes us: due from", "due_to": "We owe: due to"}, missing=_without_pair, empty="There is no other company.",
-))  # fmt: skip
-PERIODS = register(Sheet(
-    "periods", "periods", "Periods", "period",
-    ("fiscal_year", "period", "name", "starts_on", "ends_on", "kind", "status"), ("calendar", "company"),
-    titles={"fiscal_year": "Year", "period": "No.", "starts_on": "From", "ends_on": "To"}, proposed=_next_period,
-    order=lambda row: (-row.fiscal_year, row.period), empty="The calendar has no periods yet.",
-))  # fmt: skip
-ACCOUNTS = register(Sheet(
-    "own-accounts", "company_accounts", "Accounts of its own setting", "account", ("code", "currency", "revalue", "enabled"),
-    ("company",), titles={"code": "Account", "enabled": "Open"}, empty="Every account of the chart is as the chart has it.",
-))  # fmt: skip
+CALENDARS = register(
+    Sheet(
+        "calendars",
+        "calendars",
+        "Calendars",
+        "calendar",
+        ("calendar", "name"),
+        (),
+        titles={"calendar": "Id"},
+        order=lambda row: row.name,
+        empty="No calendars yet: a company's periods are those of its calendar.",
+        register=True,
+    )
+)
+OVERLAYS = register(
+    Sheet(
+        "overlays",
+        "overlays",
+        "Overlays",
+        "overlay",
+        ("overlay", "name", "language"),
+        (),
+        titles={"overlay": "Id"},
+        order=lambda row: row.name,
+        empty="No overlays yet: an overlay gives codes a local code and name.",
+        register=True,
+    )
+)
+COMPANIES = register(
+    Sheet(
+        "companies",
+        "companies",
+        "Companies",
+        "company",
+        ("company", "name", "country", "currency", "chart", "calendar", "codes"),
+        (),
+        Beside((text_column("codes", "code"),), _codes, _put_codes),
+        {"codes": "Own codes"},
+        order=lambda row: row.name,
+        empty="No companies yet: a company needs a chart and a calendar.",
+    ),
+    lambda row: reverse("company", kwargs={"company": row.company}),
+)
+SETTINGS = register(
+    Sheet(
+        "company-settings",
+        "companies",
+        "Settings",
+        "company",
+        ("company", "overlay", "foreign_currencies", "accounts_open"),
+        (),
+        titles={"foreign_currencies": "Keys foreign currencies", "accounts_open": "Accounts open"},
+        adds=False,
+    )
+)
+PAIRS = register(
+    Sheet(
+        "pairs",
+        "intercompany_pairs",
+        "Intercompany pairs",
+        "pair",
+        ("partner", "due_from", "due_to"),
+        ("company",),
+        titles={"due_from": "Owes us: due from", "due_to": "We owe: due to"},
+        missing=_without_pair,
+        empty="There is no other company.",
+    )
+)
+PERIODS = register(
+    Sheet(
+        "periods",
+        "periods",
+        "Periods",
+        "period",
+        ("fiscal_year", "period", "name", "starts_on", "ends_on", "kind", "status"),
+        ("calendar", "company"),
+        titles={"fiscal_year": "Year", "period": "No.", "starts_on": "From", "ends_on": "To"},
+        proposed=_next_period,
+        order=lambda row: (-row.fiscal_year, row.period),
+        empty="The calendar has no periods yet.",
+    )
+)
+ACCOUNTS = register(
+    Sheet(
+        "own-accounts",
+        "company_accounts",
+        "Accounts of its own setting",
+        "account",
+        ("code", "currency", "revalue", "enabled"),
+        ("company",),
+        titles={"code": "Account", "enabled": "Open"},
+        empty="Every account of the chart is as the chart has it.",
+    )
+)

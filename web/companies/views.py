@@ -42,9 +42,15 @@ def companies(request: HttpRequest, state: State) -> HttpResponse:
     }
     if not hides_groups(request.user):
         extra["Group"] = {row.company: MEMBER if row.company in grouped else IN_NONE for row in rows}
-    return render(request, "companies/companies.html", {
-        "companies": stretch(request, state, COMPANIES, {}, among=rows, extra=extra), "shared": shared, "count": len(rows),
-    })  # fmt: skip
+    return render(
+        request,
+        "companies/companies.html",
+        {
+            "companies": stretch(request, state, COMPANIES, {}, among=rows, extra=extra),
+            "shared": shared,
+            "count": len(rows),
+        },
+    )
 
 
 @needs(SIGNED_IN)
@@ -54,12 +60,21 @@ def company(request: HttpRequest, state: State, company: str) -> HttpResponse:
         raise Http404
     own = {"company": company}
     calendar = {**own, "calendar": row.calendar}
-    return render(request, "companies/company.html", {
-        "company": row, "chart": state.get(Chart, row.chart), "codes": list(state.part(CompanyCode, company).values()),
-        "pairs": stretch(request, state, PAIRS, own), "periods": stretch(request, state, PERIODS, calendar),
-        "accounts": stretch(request, state, ACCOUNTS, own), "settings": stretch(request, state, SETTINGS, {}, among=[row]), **_still(request, state, row),
-        "companies": companies_seen(request.user, state),
-    })  # fmt: skip
+    return render(
+        request,
+        "companies/company.html",
+        {
+            "company": row,
+            "chart": state.get(Chart, row.chart),
+            "codes": list(state.part(CompanyCode, company).values()),
+            "pairs": stretch(request, state, PAIRS, own),
+            "periods": stretch(request, state, PERIODS, calendar),
+            "accounts": stretch(request, state, ACCOUNTS, own),
+            "settings": stretch(request, state, SETTINGS, {}, among=[row]),
+            **_still(request, state, row),
+            "companies": companies_seen(request.user, state),
+        },
+    )
 
 
 def _still(request: HttpRequest, state: State, row: Company) -> dict[str, object]:
@@ -89,10 +104,17 @@ def missing(state: State, row: Company) -> list[Step]:
     if index and index.company >= 0 and not state.part(CompanyCode, row.company):
         address = f"{reverse('companies')}?row=companies:{row.company}"
         found.append(
-            Step("It has no code in the company segment, so nothing can be posted to it yet.", "Give it a code", address, "c")
+            Step(
+                "It has no code in the company segment, so nothing can be posted to it yet.",
+                "Give it a code",
+                address,
+                "c",
+            )
         )
     if not company_calendar(state, row.company).regular:
-        found.append(Step("Its calendar has no periods, so nothing can be posted to it yet: add the first one below."))
+        found.append(
+            Step("Its calendar has no periods, so nothing can be posted to it yet: add the first one below.")
+        )
     member = {m.member for m in state.rows(GroupMember) if m.member_kind == "company"}
     group = next(iter(sorted(state.rows(Group))), None)
     if row.company not in member and group is not None:
@@ -102,8 +124,17 @@ def missing(state: State, row: Company) -> list[Step]:
 
 
 def lacking_pairs(state: State, company: str) -> str:
-    """A sentence that names partners with which a pair is missing, in one direction or the other; empty if none is."""
+    """A sentence that names partners with which a pair is missing, in one direction or the other; empty if
+    none is."""
     names = {other.company: other.name for other in state.rows(Company)}
-    partners = list(dict.fromkeys(names[other] for pair in pairs_wanted(state, company) for other in pair if other != company))
+    partners = list(
+        dict.fromkeys(
+            names[other] for pair in pairs_wanted(state, company) for other in pair if other != company
+        )
+    )
     more = f" and {len(partners) - 6} more" if len(partners) > 6 else ""
-    return f"It has no intercompany pair with {', '.join(partners[:6])}{more}, in one direction or both." if partners else ""
+    return (
+        f"It has no intercompany pair with {', '.join(partners[:6])}{more}, in one direction or both."
+        if partners
+        else ""
+    )

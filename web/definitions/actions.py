@@ -1,4 +1,5 @@
-"""The one action through which definitions change: lock, read, decide in the core, write, log, one transaction."""
+"""The one action through which definitions change: lock, read, decide in the core, write, log, one
+transaction."""
 
 from __future__ import annotations
 
@@ -35,7 +36,8 @@ def share_definitions() -> None:
 
 @retried
 def make(change: Change, by: Any, seen: int | None = None, reason: str = "") -> snapshot.Snapshot:
-    """Makes a change for a person, with a reason for the log if one is given. `seen` is the version they looked at: a row changed since is told, not overwritten.
+    """Makes a change for a person, with a reason for the log if one is given. `seen` is the version they
+    looked at: a row changed since is told, not overwritten.
 
     Raises Refused with all faults; then nothing was written.
     """
@@ -48,7 +50,9 @@ def make(change: Change, by: Any, seen: int | None = None, reason: str = "") -> 
             raise Refused(blocking([*faults, *found.faults]))
         if not found.edits:
             return before
-        after = write_version(before, found.edits, change.sentence(before.state), by, after=found.after, reason=reason)
+        after = write_version(
+            before, found.edits, change.sentence(before.state), by, after=found.after, reason=reason
+        )
         transaction.on_commit(lambda: snapshot.keep(after))
     return after
 
@@ -64,7 +68,8 @@ def write_version(
 ) -> snapshot.Snapshot:
     """Writes rows and log inside the caller's transaction; the caller holds the lock and has checked.
 
-    `after` is the state that the edits lead to, where the caller knows it. `more` are further columns of the version:
+    `after` is the state that the edits lead to, where the caller knows it. `more` are further columns of the
+    version:
     reason, charts touched (worked out where not given), moved.
     """
     store.write(edits)
@@ -88,7 +93,9 @@ def write_version(
         cursor.copy('COPY definitions_edited (version_id, "table", key, old, new) FROM STDIN') as copy,
     ):
         for edit in edits:
-            copy.write_row((made.version, edit.table, store.key_text(edit.key), _json(edit.old), _json(edit.new)))
+            copy.write_row(
+                (made.version, edit.table, store.key_text(edit.key), _json(edit.old), _json(edit.new))
+            )
     return snapshot.Snapshot(made.version, made.token, after)
 
 
@@ -99,15 +106,24 @@ def _json(row: Any) -> str | None:
 def changed_since(edits: list[Edit], seen: int) -> list[Fault]:
     """Rows that someone else changed after the version a person looked at, each with its newest change."""
     keys = {(edit.table, store.key_text(edit.key)) for edit in edits}
-    rows = Edited.objects.filter(
-        version_id__gt=seen, table__in={table for table, _ in keys}, key__in={key for _, key in keys}
-    ).select_related("version__by").order_by("version_id", "pk")  # fmt: skip
+    rows = (
+        Edited.objects.filter(
+            version_id__gt=seen, table__in={table for table, _ in keys}, key__in={key for _, key in keys}
+        )
+        .select_related("version__by")
+        .order_by("version_id", "pk")
+    )
     newest = {(row.table, row.key): row.version for row in rows.iterator() if (row.table, row.key) in keys}
     return [
-        Fault("changed-since", f"{version.by.shown_name() if version.by else 'An import'} changed this meanwhile: "
-              f"{version.sentence}.", Place(table, (key,)), "Look at it as it is now, then decide again.")
+        Fault(
+            "changed-since",
+            f"{version.by.shown_name() if version.by else 'An import'} changed this meanwhile: "
+            f"{version.sentence}.",
+            Place(table, (key,)),
+            "Look at it as it is now, then decide again.",
+        )
         for (table, key), version in newest.items()
-    ]  # fmt: skip
+    ]
 
 
 def taking_back(version: int) -> Restore:
@@ -116,15 +132,23 @@ def taking_back(version: int) -> Restore:
     if made is None:
         raise Refused([Fault("version-unknown", f"There is no change {version}.")])
     if made.respells:
-        raise Refused([Fault("respelled", "It spelled posted account strings anew, so it is not taken back row by row.",
-                             way_out="Give the list its former length again, on the page of the list itself.")])  # fmt: skip
+        raise Refused(
+            [
+                Fault(
+                    "respelled",
+                    "It spelled posted account strings anew, so it is not taken back row by row.",
+                    way_out="Give the list its former length again, on the page of the list itself.",
+                )
+            ]
+        )
     edits = [snapshot.as_edit(row) for row in made.edits.order_by("pk")]
     return Restore(tuple(edit.turned() for edit in reversed(edits)), made.sentence)
 
 
 @retried
 def take_back(version: int, by: Any) -> snapshot.Snapshot:
-    """Makes the inverse of a logged change. Raises Refused where a row was changed again since, or is needed."""
+    """Makes the inverse of a logged change. Raises Refused where a row was changed again since, or is
+    needed."""
     with transaction.atomic():
         lock_definitions()
         change = taking_back(version)

@@ -24,13 +24,22 @@ def text(**options: Any) -> models.TextField:
 
 def to(model: str, field: str) -> models.ForeignKey:
     """A reference by the id that users know, kept in a column of its name."""
-    return models.ForeignKey(model, to_field=field, db_column=field, on_delete=models.PROTECT, related_name="+")
+    return models.ForeignKey(
+        model, to_field=field, db_column=field, on_delete=models.PROTECT, related_name="+"
+    )
 
 
 def named(model: str, field: str) -> models.ForeignKey:
-    """Like `to`, for rows that come by the hundred thousand and were checked: the database does not look again."""
+    """Like `to`, for rows that come by the hundred thousand and were checked: the database does not look
+    again."""
     return models.ForeignKey(
-        model, to_field=field, db_column=field, on_delete=models.PROTECT, related_name="+", db_constraint=False, db_index=False
+        model,
+        to_field=field,
+        db_column=field,
+        on_delete=models.PROTECT,
+        related_name="+",
+        db_constraint=False,
+        db_index=False,
     )
 
 

@@ -1,4 +1,5 @@
-"""Drafts: recording changes, undo and redo, taking single ones back, what collides, publishing now or on a date."""
+"""Drafts: recording changes, undo and redo, taking single ones back, what collides, publishing now or on a
+date."""
 
 from __future__ import annotations
 
@@ -64,7 +65,9 @@ class Working:
 
     @property
     def needs_approval(self) -> bool:
-        rows = [state.get(Chart, chart) for chart in self.charts for state in (self.published.state, self.state)]
+        rows = [
+            state.get(Chart, chart) for chart in self.charts for state in (self.published.state, self.state)
+        ]
         return any(row.approval for row in rows if row is not None)
 
 
@@ -77,7 +80,8 @@ def _published_since(draft: Draft, mine: Sequence[tuple[str, tuple[Any, ...]]]) 
     return joined(
         snapshot.as_edit(row)
         for row in rows
-        if (row.table, row.key) in keys and row.version_id > draft.settled.get(f"{row.table} {row.key}", draft.base)
+        if (row.table, row.key) in keys
+        and row.version_id > draft.settled.get(f"{row.table} {row.key}", draft.base)
     )
 
 
@@ -111,11 +115,17 @@ def start(name: str, by: Any, changes: Sequence[Change] = (), reason: str = "") 
         raise Refused([Fault("cell-empty", "A draft needs a name.", Place(column="name"))])
     try:
         with transaction.atomic():
-            draft = Draft.objects.create(name=name, reason=reason[:1000], author=by, base=snapshot.latest()[0])
+            draft = Draft.objects.create(
+                name=name, reason=reason[:1000], author=by, base=snapshot.latest()[0]
+            )
             DraftStep.objects.create(draft=draft, number=0)
     except IntegrityError:
         raise Refused(
-            [Fault("taken", f"There is a draft {name} already.", Place(column="name"), "Choose another name.")]
+            [
+                Fault(
+                    "taken", f"There is a draft {name} already.", Place(column="name"), "Choose another name."
+                )
+            ]
         ) from None
     for change in changes:
         record(draft.pk, change, by, checked=False)
@@ -129,8 +139,15 @@ def locked(number: int, *allowed: str) -> Draft:
     if draft is None:
         raise Refused([Fault("draft-unknown", "There is no such draft.")])
     if draft.status not in allowed:
-        raise Refused([Fault("draft-status", f"The draft {draft.name} is {draft.get_status_display()}.",
-                             way_out="Reopen it first, or start another one.")])  # fmt: skip
+        raise Refused(
+            [
+                Fault(
+                    "draft-status",
+                    f"The draft {draft.name} is {draft.get_status_display()}.",
+                    way_out="Reopen it first, or start another one.",
+                )
+            ]
+        )
     return draft
 
 
@@ -143,7 +160,9 @@ def record(number: int, change: Change, by: Any, seen: int | None = None, *, che
         found = examine(made.state, change, posted_facts(made.published.state)) if checked else None
         edits = found.edits if found else change.edits(made.state)
         faults = [] if seen is None else actions.changed_since(edits, seen)
-        faults += [*found.own, *(fault for fault in found.following if fault.code not in MAY_WAIT)] if found else []
+        faults += (
+            [*found.own, *(fault for fault in found.following if fault.code not in MAY_WAIT)] if found else []
+        )
         if blocking(faults):
             raise Refused(blocking(faults))
         if not edits:
@@ -167,7 +186,14 @@ def undo(number: int, steps: int) -> Draft:
     with transaction.atomic():
         draft = locked(number, Draft.OPEN)
         if not draft.steps.filter(number=draft.at + steps).exists():
-            raise Refused([Fault("no-step", "There is nothing to undo." if steps < 0 else "There is nothing to do again.")])
+            raise Refused(
+                [
+                    Fault(
+                        "no-step",
+                        "There is nothing to undo." if steps < 0 else "There is nothing to do again.",
+                    )
+                ]
+            )
         draft.at += steps
         draft.save(update_fields=["at"])
     return draft
@@ -188,7 +214,8 @@ def take_back(number: int, change: int) -> list[int]:
 
 @retried
 def settle(number: int, table: str, key: str, keep: str) -> None:
-    """Decides a collision: for the draft's side, or for what was published (its changes of that row are taken back)."""
+    """Decides a collision: for the draft's side, or for what was published (its changes of that row are taken
+    back)."""
     with transaction.atomic():
         draft = locked(number, Draft.OPEN)
         made = working(draft)
@@ -213,9 +240,17 @@ def _must(made: Working) -> None:
 
 @retried
 def publish(
-    number: int, by: Any, *, reason: str = "", on: date | None = None, today: date, moved: int | None = None, due: bool = False
+    number: int,
+    by: Any,
+    *,
+    reason: str = "",
+    on: date | None = None,
+    today: date,
+    moved: int | None = None,
+    due: bool = False,
 ) -> Draft:
-    """Makes a draft the next version in one transaction, or lets it wait for a date. Raises Refused with what is missing.
+    """Makes a draft the next version in one transaction, or lets it wait for a date. Raises Refused with what
+    is missing.
 
     `due`: only if it still waits for a date and that has come.
     """
@@ -227,7 +262,14 @@ def publish(
         draft.reason = (reason or draft.reason).strip()[:1000]
         if not draft.reason:
             raise Refused(
-                [Fault("cell-empty", "Say why this is published.", Place(column="reason"), "The log keeps the reason.")]
+                [
+                    Fault(
+                        "cell-empty",
+                        "Say why this is published.",
+                        Place(column="reason"),
+                        "The log keeps the reason.",
+                    )
+                ]
             )
         made = working(draft)
         _must(made)
@@ -244,9 +286,14 @@ def _write(made: Working, draft: Draft, by: Any, moved: int | None) -> None:
     sentences = [step.sentence for step in made.replayed.steps]
     more = f", and {len(sentences) - 3} more" if len(sentences) > 3 else ""
     after = actions.write_version(
-        made.published, edits, f"Published {draft.name}: {'; '.join(sentences[:3])}{more}", by, reason=draft.reason,
-        charts=made.charts, moved=moved,
-    )  # fmt: skip
+        made.published,
+        edits,
+        f"Published {draft.name}: {'; '.join(sentences[:3])}{more}",
+        by,
+        reason=draft.reason,
+        charts=made.charts,
+        moved=moved,
+    )
     draft.status, draft.published_as_id = Draft.PUBLISHED, after.version
     draft.save()
     transaction.on_commit(lambda: snapshot.keep(after))
@@ -265,13 +312,19 @@ def say(number: int, by: Any, verdict: str, text: str) -> Draft:
     with transaction.atomic():
         draft = locked(number, *OPEN_ENDED)
         if verdict == DraftRemark.APPROVE and draft.author_id == by.pk:
-            raise Refused([Fault("own-draft", "The author can't approve their own draft.", way_out="Ask a colleague.")])
+            raise Refused(
+                [Fault("own-draft", "The author can't approve their own draft.", way_out="Ask a colleague.")]
+            )
         if verdict == DraftRemark.APPROVE and draft.status != Draft.REVIEW:
             raise Refused([Fault("not-asked", "Nobody has asked for a review of this draft yet.")])
         if verdict == DraftRemark.SEND_BACK and not text.strip():
             raise Refused([Fault("cell-empty", "Say what should be changed.", Place(column="text"))])
         DraftRemark.objects.create(draft=draft, by=by, verdict=verdict, text=text.strip()[:2000])
-        after = {DraftRemark.ASK: Draft.REVIEW, DraftRemark.APPROVE: Draft.APPROVED, DraftRemark.SEND_BACK: Draft.OPEN}
+        after = {
+            DraftRemark.ASK: Draft.REVIEW,
+            DraftRemark.APPROVE: Draft.APPROVED,
+            DraftRemark.SEND_BACK: Draft.OPEN,
+        }
         if verdict in after:
             draft.status = after[verdict]
             draft.approved_by = by if verdict == DraftRemark.APPROVE else None
@@ -282,17 +335,25 @@ def say(number: int, by: Any, verdict: str, text: str) -> Draft:
 
 def bring_back(version: int, by: Any, name: str) -> Draft:
     """A draft that turns back every version after the one named, newest first, one change a version."""
-    rows = Edited.objects.filter(version_id__gt=version).select_related("version").order_by("-version_id", "-pk")
+    rows = (
+        Edited.objects.filter(version_id__gt=version).select_related("version").order_by("-version_id", "-pk")
+    )
     changes: dict[int, tuple[str, list[Edit]]] = {}
     for row in rows:
-        changes.setdefault(row.version_id, (row.version.sentence, []))[1].append(snapshot.as_edit(row).turned())
+        changes.setdefault(row.version_id, (row.version.sentence, []))[1].append(
+            snapshot.as_edit(row).turned()
+        )
     return start(
-        name, by, [Restore(tuple(edits), sentence) for sentence, edits in changes.values()], f"Brings back version {version}"
+        name,
+        by,
+        [Restore(tuple(edits), sentence) for sentence, edits in changes.values()],
+        f"Brings back version {version}",
     )
 
 
 def publish_due(today: date) -> None:
-    """Publishes drafts whose date has come: the worker asks every minute (web/definitions/tasks.py). One that can't be
+    """Publishes drafts whose date has come: the worker asks every minute (web/definitions/tasks.py). One that
+    can't be
     published goes back to being worked on, with the reason in its remarks."""
     due = Draft.objects.filter(status=Draft.SCHEDULED, takes_effect__lte=today).order_by("takes_effect", "pk")
     for draft in due.select_related("author", "approved_by"):
@@ -303,4 +364,9 @@ def publish_due(today: date) -> None:
             if any(fault.code in NOT_DUE for fault in refused.faults):
                 continue  # somebody else published, dropped or reopened it meanwhile
             text = "; ".join(fault.what for fault in refused.faults[:10])
-            say(draft.pk, who, DraftRemark.SEND_BACK, f"It could not take effect on {draft.takes_effect}: {text}")
+            say(
+                draft.pk,
+                who,
+                DraftRemark.SEND_BACK,
+                f"It could not take effect on {draft.takes_effect}: {text}",
+            )

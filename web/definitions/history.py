@@ -1,4 +1,5 @@
-"""The definitions as of an earlier version (the current ones with the edits since turned back), and the history of a row."""
+"""The definitions as of an earlier version (the current ones with the edits since turned back), and the
+history of a row."""
 
 from __future__ import annotations
 
@@ -21,7 +22,8 @@ _kept: ProcessCache[tuple[uuid.UUID | None, int], State] = ProcessCache(8)
 def state_at(version: int) -> State | None:
     """The state of a version, proven by its digest.
 
-    None where it lies too many edits back (or ahead), before codes were spelled anew, or where the log doesn't lead there.
+    None where it lies too many edits back (or ahead), before codes were spelled anew, or where the log
+    doesn't lead there.
     """
     now = current()
     if version == now.version:
@@ -39,10 +41,17 @@ def state_at(version: int) -> State | None:
     try:
         state = now.state.replayed(edits)
     except OutOfStep as told:
-        log.error("The log does not lead back from version %s to %s: %s was another row.", now.version, version, told)
+        log.error(
+            "The log does not lead back from version %s to %s: %s was another row.",
+            now.version,
+            version,
+            told,
+        )
         return None
     if state.digest != (known if version else BEGINNING.digest):
-        log.error("Going back from version %s to %s led to other definitions than it left.", now.version, version)
+        log.error(
+            "Going back from version %s to %s led to other definitions than it left.", now.version, version
+        )
         return None
     _kept.put(key, state)
     return state

@@ -15,17 +15,24 @@ def never_altered() -> list[pgtrigger.Trigger]:
             level=pgtrigger.Statement,
             when=pgtrigger.Before,
             operation=pgtrigger.Update | pgtrigger.Delete | pgtrigger.Truncate,
-            func="RAISE EXCEPTION 'pine: rows of % are never altered', TG_TABLE_NAME USING ERRCODE = 'check_violation';",
+            func=(
+                "RAISE EXCEPTION 'pine: rows of % are never altered', TG_TABLE_NAME USING ERRCODE ="
+                " 'check_violation';"
+            ),
         )
     ]
 
 
 class Version(models.Model):
-    """One act of change and the version of the definitions that it made. `token` tells versions of two databases apart.
+    """One act of change and the version of the definitions that it made. `token` tells versions of two
+    databases apart.
 
-    `charts` are the charts it touched, each with the version it made of it; `moved` counts statement lines whose figures it moved (None: not worked out).
-    `digest` stands for all rows of definitions as it left them (core/digest.py): a process proves by it what it keeps.
-    `respells`: a list whose codes were spelled anew, posted strings with them, and each new text's former one; what was
+    `charts` are the charts it touched, each with the version it made of it; `moved` counts statement lines
+    whose figures it moved (None: not worked out).
+    `digest` stands for all rows of definitions as it left them (core/digest.py): a process proves by it what
+    it keeps.
+    `respells`: a list whose codes were spelled anew, posted strings with them, and each new text's former
+    one; what was
     before can't be looked at with the books of now.
     """
 
@@ -40,7 +47,9 @@ class Version(models.Model):
     moved = models.IntegerField(null=True)
     digest = models.CharField(max_length=32)
     respells = models.JSONField(null=True)
-    takes_back = models.OneToOneField("self", null=True, on_delete=models.PROTECT, related_name="taken_back_by")
+    takes_back = models.OneToOneField(
+        "self", null=True, on_delete=models.PROTECT, related_name="taken_back_by"
+    )
 
     class Meta:
         # No default ordering: a query ordered by a reference to a version would take it over, newest first.
@@ -64,7 +73,14 @@ class Edited(models.Model):
 class Draft(models.Model):
     """A named set of changes until it is published. `at` is the step it stands at: undo and redo move it."""
 
-    OPEN, REVIEW, APPROVED, SCHEDULED, PUBLISHED, DROPPED = "open", "review", "approved", "scheduled", "published", "dropped"
+    OPEN, REVIEW, APPROVED, SCHEDULED, PUBLISHED, DROPPED = (
+        "open",
+        "review",
+        "approved",
+        "scheduled",
+        "published",
+        "dropped",
+    )
     STATUSES = [
         (OPEN, "being worked on"),
         (REVIEW, "out for review"),
@@ -81,7 +97,9 @@ class Draft(models.Model):
     base = models.BigIntegerField()
     at = models.IntegerField(default=0)
     status = models.CharField(max_length=9, choices=STATUSES, default=OPEN)
-    approved_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
+    approved_by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+"
+    )
     takes_effect = models.DateField(null=True)
     settled = models.JSONField(default=dict)
     """rows whose collision was decided for the draft, each with the version up to which"""
@@ -90,7 +108,9 @@ class Draft(models.Model):
     class Meta:
         constraints = [
             models.UniqueConstraint(
-                fields=["name"], condition=~models.Q(status__in=["published", "dropped"]), name="definitions_draft_one_name"
+                fields=["name"],
+                condition=~models.Q(status__in=["published", "dropped"]),
+                name="definitions_draft_one_name",
             )
         ]
 
@@ -119,7 +139,12 @@ class DraftRemark(models.Model):
     """What reviewers and authors say of a draft."""
 
     COMMENT, ASK, APPROVE, SEND_BACK = "comment", "ask", "approve", "send back"
-    VERDICTS = [(COMMENT, "says"), (ASK, "asks for review"), (APPROVE, "approves"), (SEND_BACK, "sends it back")]
+    VERDICTS = [
+        (COMMENT, "says"),
+        (ASK, "asks for review"),
+        (APPROVE, "approves"),
+        (SEND_BACK, "sends it back"),
+    ]
 
     draft = models.ForeignKey(Draft, on_delete=models.CASCADE, related_name="remarks")
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")

@@ -1,4 +1,5 @@
-"""What a column of a definition may name: other definitions, codes of a list, segments; and what a named one is called."""
+"""What a column of a definition may name: other definitions, codes of a list, segments; and what a named one
+is called."""
 
 from __future__ import annotations
 
@@ -40,7 +41,10 @@ def options(state: State, table: str, column: str, row: Any) -> list[tuple[str, 
     if column in ("field", "segment") and (index := chart_index(state, _chart(state, row))):
         return [(field.name, field.title) for field in (*index.segments, *index.dimensions)]
     if column == "member":
-        return sorted([(r.company, r.name) for r in state.rows(Company)] + [(g.group, g.name) for g in state.rows(Group)])
+        return sorted(
+            [(r.company, r.name) for r in state.rows(Company)]
+            + [(g.group, g.name) for g in state.rows(Group)]
+        )
     if code_list := _code_list(state, column, row):
         codes = list_index(state, code_list)
         return [(code, codes.codes[code].name) for code in codes.posting[:MOST]]
@@ -48,7 +52,8 @@ def options(state: State, table: str, column: str, row: Any) -> list[tuple[str, 
 
 
 def told(state: State, table: str, column: str, row: Any, value: str) -> tuple[str, bool]:
-    """The name of what a cell names (or an empty string), and whether it is a code, which people read by itself."""
+    """The name of what a cell names (or an empty string), and whether it is a code, which people read by
+    itself."""
     if code_list := _code_list(state, column, row):
         return str(getattr(list_index(state, code_list).codes.get(value), "name", "")), True
     return (_name(state, table, column, row, value) if value else ""), False

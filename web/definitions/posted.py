@@ -1,4 +1,5 @@
-"""What changes of definitions ask of the books, and what they do to them. The books stand above and say here who answers."""
+"""What changes of definitions ask of the books, and what they do to them. The books stand above and say here
+who answers."""
 
 from __future__ import annotations
 

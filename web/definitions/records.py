@@ -1,4 +1,5 @@
-"""Rows that a person pastes or brings in a file: as cells of text, and what the preview of compared rows shows."""
+"""Rows that a person pastes or brings in a file: as cells of text, and what the preview of compared rows
+shows."""
 
 from __future__ import annotations
 
@@ -23,13 +24,16 @@ def refused(code: str, what: str, way_out: str) -> Refused:
 
 
 def read(request: HttpRequest) -> Records:
-    """Rows from the clipboard (tabs), a CSV or a workbook's first sheet. Raises Refused where there are none to be read."""
+    """Rows from the clipboard (tabs), a CSV or a workbook's first sheet. Raises Refused where there are none
+    to be read."""
     if kept := request.POST.get("records"):
         found = _again(kept)
     else:
         file: Any = request.FILES.get("file")
         if file is not None and file.size > MOST_TEXT:
-            raise refused("too-big", f"The file is larger than {MOST_TEXT // 1024**2} MiB.", "Bring it in as a package.")
+            raise refused(
+                "too-big", f"The file is larger than {MOST_TEXT // 1024**2} MiB.", "Bring it in as a package."
+            )
         if file is not None and file.name.lower().endswith(".xlsx"):
             found = _workbook(file)
         else:
@@ -70,14 +74,21 @@ def _workbook(file: Any) -> Records:
         with uploaded(file) as path:
             return list(sheet_rows(path, 0))
     except UnreadableWorkbook as told:
-        raise refused("unreadable", f"The workbook cannot be read: {told}.", "Save it as XLSX again.") from None
+        raise refused(
+            "unreadable", f"The workbook cannot be read: {told}.", "Save it as XLSX again."
+        ) from None
 
 
 def preview(rows: list[Proposal], faults: list[Fault], takeable: bool, given: Records) -> dict[str, Any]:
-    """What `definitions/brought.html` shows: faults first, counts by kind, the rows to be sent again when they are taken."""
+    """What `definitions/brought.html` shows: faults first, counts by kind, the rows to be sent again when
+    they are taken."""
     ordered = sorted(rows, key=lambda row: row.kind != FAULT)
     counts = [(kind, sum(row.kind == kind for row in rows)) for kind in (NEW, CHANGED, SAME, FAULT)]
     return {
-        "rows": ordered[:MOST_SHOWN], "more": max(0, len(rows) - MOST_SHOWN), "counts": counts, "faults": faults,
-        "records": json.dumps(given), "useful": takeable and any(count for _, count in counts[:2]),
-    }  # fmt: skip
+        "rows": ordered[:MOST_SHOWN],
+        "more": max(0, len(rows) - MOST_SHOWN),
+        "counts": counts,
+        "faults": faults,
+        "records": json.dumps(given),
+        "useful": takeable and any(count for _, count in counts[:2]),
+    }

@@ -1,4 +1,5 @@
-"""A sheet's acts: a row edited in place, several at once, files and the clipboard out and in, what is known of a row."""
+"""A sheet's acts: a row edited in place, several at once, files and the clipboard out and in, what is known
+of a row."""
 
 from __future__ import annotations
 
@@ -45,7 +46,9 @@ def rows(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
     """A further stretch of a long sheet."""
     kind, given = asked(request, state, sheet)
     start = whole(request.GET, "from")
-    return render(request, "definitions/sheet_rows.html", {"sheet": stretch(request, state, kind, given, start=start)})
+    return render(
+        request, "definitions/sheet_rows.html", {"sheet": stretch(request, state, kind, given, start=start)}
+    )
 
 
 @needs(CHANGE, posts=True)
@@ -61,11 +64,25 @@ def row(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
         cells = sheets.cells_of(state, kind, given, made)
         fields = [_field(state, kind, made, column, cells[column.name], fixed) for column in kind.shown]
         first = next(
-            (f["name"] for f in fields if not f["fixed"] and (known is not None or not f["value"] or f["kind"] == "choice")), ""
+            (
+                f["name"]
+                for f in fields
+                if not f["fixed"] and (known is not None or not f["value"] or f["kind"] == "choice")
+            ),
+            "",
         )
-        return render(request, "definitions/sheet_edit.html", {
-            "sheet": kind, "fields": fields, "new": known is None, "key": key, "query": urlencode(given), "first": first,
-        })  # fmt: skip
+        return render(
+            request,
+            "definitions/sheet_edit.html",
+            {
+                "sheet": kind,
+                "fields": fields,
+                "new": known is None,
+                "key": key,
+                "query": urlencode(given),
+                "first": first,
+            },
+        )
     cells = {column.name: request.POST.get(column.name, "").strip() for column in kind.shown}
     for column in kind.shown:
         if column.kind.name == "flag":
@@ -74,9 +91,16 @@ def row(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
 
 
 def _kept(
-    request: HttpRequest, state: State, sheet: sheets.Sheet, given: sheets.Given, cells: dict[str, str], known: Any
+    request: HttpRequest,
+    state: State,
+    sheet: sheets.Sheet,
+    given: sheets.Given,
+    cells: dict[str, str],
+    known: Any,
 ) -> HttpResponse:
-    found = sheets.take(state, sheet, given, list(cells), [(1, list(cells.values()))], posted_facts(state), known, keyed=True)
+    found = sheets.take(
+        state, sheet, given, list(cells), [(1, list(cells.values()))], posted_facts(state), known, keyed=True
+    )
     if found.change is None:
         raise Refused([fault.at(row=None) for fault in found.faults])
     if told := _early(request, state, found.change):
@@ -86,7 +110,8 @@ def _kept(
 
 
 def _early(request: HttpRequest, state: State, change: Change) -> HttpResponse | None:
-    """The question whether a period closes before an earlier one, and why; None where there is nothing to ask."""
+    """The question whether a period closes before an earlier one, and why; None where there is nothing to
+    ask."""
     sentence = closed_early(state, change.edits(state))
     if not sentence or (decided(request) and words_of(request, "why")):
         return None
@@ -94,12 +119,20 @@ def _early(request: HttpRequest, state: State, change: Change) -> HttpResponse |
     return ask(request, sentence, Choice("close", "Close it"), why=True)
 
 
-def _field(state: State, sheet: sheets.Sheet, row: Any, column: Column, value: str, fixed: dict[str, str]) -> dict[str, Any]:
+def _field(
+    state: State, sheet: sheets.Sheet, row: Any, column: Column, value: str, fixed: dict[str, str]
+) -> dict[str, Any]:
     return {
-        "name": column.name, "title": sheet.title_of(column.name), "kind": column.kind.name, "value": value,
-        "choices": column.kind.choices, "must": column.must, "fixed": fixed.get(column.name, ""), "numeric": numeric(column),
+        "name": column.name,
+        "title": sheet.title_of(column.name),
+        "kind": column.kind.name,
+        "value": value,
+        "choices": column.kind.choices,
+        "must": column.must,
+        "fixed": fixed.get(column.name, ""),
+        "numeric": numeric(column),
         "options": options(state, sheet.table, column.name, row) if column.name in sheet.kept.by_name else [],
-    }  # fmt: skip
+    }
 
 
 @acts(CHANGE)
@@ -115,11 +148,18 @@ def several(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
     change: Change | None
     if act == "delete":
         changes = tuple(kind.drop(row) for row in found)
-        change = changes[0] if len(changes) == 1 else Together(changes, f"Deleted {len(found):,} rows of {kind.table}")
+        change = (
+            changes[0]
+            if len(changes) == 1
+            else Together(changes, f"Deleted {len(found):,} rows of {kind.table}")
+        )
         going = with_belongings(state, found)
         if (going or len(found) > 1) and not decided(request):
             what = named(found[0]) if len(found) == 1 else f"{len(found):,} {many(kind.noun)}"
-            sentence = f"{what[:1].upper()}{what[1:]} {'goes' if len(found) == 1 else 'go'} for good{f', with {going}' if going else ''}."
+            sentence = (
+                f"{what[:1].upper()}{what[1:]} {'goes' if len(found) == 1 else 'go'} for"
+                f" good{f', with {going}' if going else ''}."
+            )
             refuse_first(state, change)
             return ask(request, sentence, Choice("delete", "Delete"))
     elif act in ("up", "down"):
@@ -142,11 +182,17 @@ def _standing(state: State, sheet: sheets.Sheet, given: sheets.Given, row: Any, 
     """The key of a moved row where it stands now: a position may be part of its key."""
     if not any(column.name == "position" for column in sheet.key):
         return sheet.key_text(row)
-    puts = [edit.new for edit in change.edits(state) if edit.new is not None and edit.new._replace(position=row.position) == row]
+    puts = [
+        edit.new
+        for edit in change.edits(state)
+        if edit.new is not None and edit.new._replace(position=row.position) == row
+    ]
     return sheet.key_text(puts[0]) if puts else sheet.key_text(row)
 
 
-def _put(state: State, sheet: sheets.Sheet, given: sheets.Given, found: list[Any], request: HttpRequest) -> Change:
+def _put(
+    state: State, sheet: sheets.Sheet, given: sheets.Given, found: list[Any], request: HttpRequest
+) -> Change:
     """The same value in one column of many rows."""
     name, value = request.POST.get("column", ""), request.POST.get("value", "").strip()
     if name not in sheet.columns or name in {column.name for column in sheet.key}:
@@ -154,7 +200,9 @@ def _put(state: State, sheet: sheets.Sheet, given: sheets.Given, found: list[Any
     changes: list[Change] = []
     for row in found:
         cells = {**sheets.cells_of(state, sheet, given, row), name: value}
-        made = sheets.take(state, sheet, given, list(cells), [(1, list(cells.values()))], posted_facts(state), row)
+        made = sheets.take(
+            state, sheet, given, list(cells), [(1, list(cells.values()))], posted_facts(state), row
+        )
         if made.change is None:
             raise Refused([fault.at(row=None) for fault in made.faults])
         changes.append(made.change)
@@ -183,9 +231,12 @@ def bring(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
     back = back_to(request, urlsplit(request.headers.get("HX-Current-URL", "/")).path or "/")
     query = urlencode({**given, "back": back})
     context: dict[str, Any] = {
-        "title": kind.title.lower(), "address": f"{request.path}?{query}", "back": back, "columns": kind.columns,
+        "title": kind.title.lower(),
+        "address": f"{request.path}?{query}",
+        "back": back,
+        "columns": kind.columns,
         "hint": f"Without a header: {', '.join(kind.columns)}.",
-    }  # fmt: skip
+    }
     if request.method != "POST":
         return render(request, "definitions/bring.html", context)
     given_rows = records.read(request)
@@ -196,7 +247,11 @@ def bring(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
         make(request, found.change)
         return go(f"{context['back']}?{urlencode({'row': f'{kind.name}:{found.keys[0]}'})}")
     shown = "definitions/brought.html" if request.headers.get("HX-Request") else "definitions/bring.html"
-    return render(request, shown, {**context, **records.preview(found.rows, found.faults, found.change is not None, given_rows)})
+    return render(
+        request,
+        shown,
+        {**context, **records.preview(found.rows, found.faults, found.change is not None, given_rows)},
+    )
 
 
 @needs(CHANGE)
@@ -212,11 +267,16 @@ def about(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
     fixed: dict[str, list[str]] = {}
     for column, because in sorted(fixed_columns(state, posted_facts(state), found).items()):
         fixed.setdefault(because, []).append(kind.title_of(column))
-    return render(request, "definitions/about.html", {
-        "what": named(found), "fixed": [(", ".join(columns), because) for because, columns in fixed.items()],
-        "used": [(count, noun if count == 1 else many(noun)) for noun, count in sorted(used.items())],
-        "history": of_row(kind.table, key_text(kind.kept.key(found)))[:8],
-    })  # fmt: skip
+    return render(
+        request,
+        "definitions/about.html",
+        {
+            "what": named(found),
+            "fixed": [(", ".join(columns), because) for because, columns in fixed.items()],
+            "used": [(count, noun if count == 1 else many(noun)) for noun, count in sorted(used.items())],
+            "history": of_row(kind.table, key_text(kind.kept.key(found)))[:8],
+        },
+    )
 
 
 def _table_order(sheet: sheets.Sheet) -> int:
@@ -225,7 +285,16 @@ def _table_order(sheet: sheets.Sheet) -> int:
 
 @needs(CHANGE)
 def registers(request: HttpRequest, state: State) -> HttpResponse:
-    """Every table of heads in one place: structures, charts, dimensions, calendars, overlays, statements, groups, budgets."""
-    return render(request, "definitions/registers.html", {
-        "registers": [stretch(request, state, sheet, {}) for sheet in sorted(SHEETS.values(), key=_table_order) if sheet.register],
-    })  # fmt: skip
+    """Every table of heads in one place: structures, charts, dimensions, calendars, overlays, statements,
+    groups, budgets."""
+    return render(
+        request,
+        "definitions/registers.html",
+        {
+            "registers": [
+                stretch(request, state, sheet, {})
+                for sheet in sorted(SHEETS.values(), key=_table_order)
+                if sheet.register
+            ],
+        },
+    )

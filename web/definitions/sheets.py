@@ -1,4 +1,5 @@
-"""Tables of definitions on pages: which there are, and a stretch of one as HTML with the addresses that act on it.
+"""Tables of definitions on pages: which there are, and a stretch of one as HTML with the addresses that act
+on it.
 
 A storey registers its sheets; core/sheets.py reads and checks their cells.
 """
@@ -38,13 +39,16 @@ def register(sheet: Sheet, link: Any = None) -> Sheet:
 
 
 def asked(request: HttpRequest, state: State, name: str) -> tuple[Sheet, dict[str, str]]:
-    """The sheet of an address and what its page gives. 404 where it names something the person may not see."""
+    """The sheet of an address and what its page gives. 404 where it names something the person may not
+    see."""
     sheet = SHEETS.get(name)
     if sheet is None:
         raise Http404
     given = {part: request.GET.get(part, "") for part in sheet.given}
     person: Any = request.user
-    if not all(sees(person, state, part, name) for part, name in given.items()) or (not given and not person.is_group_accountant):
+    if not all(sees(person, state, part, name) for part, name in given.items()) or (
+        not given and not person.is_group_accountant
+    ):
         raise Http404
     return sheet, given
 
@@ -68,16 +72,23 @@ class Shown:
 
     @property
     def heads(self) -> list[tuple[str, str, bool]]:
-        return [(column.name, self.sheet.title_of(column.name), numeric(column)) for column in self.sheet.shown]
+        return [
+            (column.name, self.sheet.title_of(column.name), numeric(column)) for column in self.sheet.shown
+        ]
 
     @property
     def sorts(self) -> list[tuple[str, str, bool, str, str]]:
         """(column, title, numeric, what the address asks for by its head, which way it is sorted now)."""
         return [
-            (name, title, number, f"{self.sheet.name}:{'-' if self.sort == name else ''}{name}",
-             {name: "ascending", f"-{name}": "descending"}.get(self.sort, ""))
+            (
+                name,
+                title,
+                number,
+                f"{self.sheet.name}:{'-' if self.sort == name else ''}{name}",
+                {name: "ascending", f"-{name}": "descending"}.get(self.sort, ""),
+            )
             for name, title, number in self.heads
-        ]  # fmt: skip
+        ]
 
     @property
     def span(self) -> int:
@@ -102,7 +113,7 @@ def stretch(
     among: Iterable[Any] | None = None,
     extra: Mapping[str, Mapping[str, Any]] | None = None,
 ) -> Shown:
-    """A stretch of a sheet. `extra` are further columns that only show: title → (row key → HTML or text)."""
+    """A stretch of a sheet. `extra` are further columns that only show: title → row key → HTML or text."""
     person: Any = request.user
     may_change = person.is_group_accountant and request.seen.as_of is None  # type: ignore[attr-defined]
     rows = rows_of(state, sheet, given, among)
@@ -113,15 +124,34 @@ def stretch(
         sort = ""
     wanted = sheet.missing(state, given) if may_change else []
     working = request.seen.working  # type: ignore[attr-defined]
-    drafted = {key for (table, key), edit in working.edits.items() if table == sheet.table and tells(edit)} if working else set()
+    drafted = (
+        {key for (table, key), edit in working.edits.items() if table == sheet.table and tells(edit)}
+        if working
+        else set()
+    )
     part = rows[start : start + CHUNK]
-    html = [_row(state, sheet, given, row, may_change, sheet.kept.key(row) in drafted, extra or {}) for row in part]
+    html = [
+        _row(state, sheet, given, row, may_change, sheet.kept.key(row) in drafted, extra or {})
+        for row in part
+    ]
     stop = start + len(part)
     if stop >= len(rows):
-        html += [_row(state, sheet, given, row, may_change, False, extra or {}, missing=True) for row in wanted]
-    numbered = tuple((title, all(isinstance(value, int) for value in values.values())) for title, values in (extra or {}).items())
+        html += [
+            _row(state, sheet, given, row, may_change, False, extra or {}, missing=True) for row in wanted
+        ]
+    numbered = tuple(
+        (title, all(isinstance(value, int) for value in values.values()))
+        for title, values in (extra or {}).items()
+    )
     return Shown(
-        sheet, given, SafeString("".join(html)), len(rows), stop if stop < len(rows) else None, may_change, numbered, sort
+        sheet,
+        given,
+        SafeString("".join(html)),
+        len(rows),
+        stop if stop < len(rows) else None,
+        may_change,
+        numbered,
+        sort,
     )
 
 
@@ -143,39 +173,60 @@ def _cell(state: State, sheet: Sheet, row: Any, column: Column, written: str) ->
     css = (
         "num"
         if numeric(column)
-        else "code wrap"
-        if kind == "selector"
-        else "code"
-        if kind in MONO
-        else "wrap"
-        if column.name in WORDS
-        else ""
+        else (
+            "code wrap"
+            if kind == "selector"
+            else "code"
+            if kind in MONO
+            else "wrap"
+            if column.name in WORDS
+            else ""
+        )
     )
     return format_html('<td class="{}">{}</td>', css, written)
 
 
 def _extra(value: Any) -> SafeString:
-    return format_html('<td class="num">{}</td>', f"{value:,}") if isinstance(value, int) else format_html("<td>{}</td>", value)
+    return (
+        format_html('<td class="num">{}</td>', f"{value:,}")
+        if isinstance(value, int)
+        else format_html("<td>{}</td>", value)
+    )
 
 
 def _row(
-    state: State, sheet: Sheet, given: Given, row: Any, may_change: bool, drafted: bool, extra: Mapping[str, Mapping[str, Any]], *,
+    state: State,
+    sheet: Sheet,
+    given: Given,
+    row: Any,
+    may_change: bool,
+    drafted: bool,
+    extra: Mapping[str, Mapping[str, Any]],
+    *,
     missing: bool = False,
-) -> SafeString:  # fmt: skip
+) -> SafeString:
     key = sheet.key_text(row)
     cells = cells_of(state, sheet, given, row)
     made = [_cell(state, sheet, row, column, cells[column.name]) for column in sheet.shown]
     link = LINKS.get(sheet.name)
     if link and not missing:
         first = sheet.shown[0]
-        made[0] = format_html('<td class="code"><a data-open href="{}">{}</a></td>', link(row), cells[first.name])
+        made[0] = format_html(
+            '<td class="code"><a data-open href="{}">{}</a></td>', link(row), cells[first.name]
+        )
     made += [_extra(values.get(key, "")) for values in extra.values()]
-    shut = getattr(row, "status", "") == "closed" or getattr(row, "enabled", True) is False or getattr(row, "in_use_until", None)
+    shut = (
+        getattr(row, "status", "") == "closed"
+        or getattr(row, "enabled", True) is False
+        or getattr(row, "in_use_until", None)
+    )
     css = " ".join(name for name, on in (("drafted", drafted), ("closed", shut), ("wanted", missing)) if on)
     about = ""
     if may_change and not missing:
         address = f"{reverse('sheet-about', kwargs={'sheet': sheet.name})}?{urlencode({**given, 'key': key})}"
-        about = format_html(' hx-get="{}" hx-trigger="focus delay:150ms" hx-target="#about" hx-sync="#about:replace"', address)
+        about = format_html(
+            ' hx-get="{}" hx-trigger="focus delay:150ms" hx-target="#about" hx-sync="#about:replace"', address
+        )
     return format_html(
         '<tr tabindex="0" data-row="{}" class="{}"{}>{}</tr>',
         key,

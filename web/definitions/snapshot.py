@@ -1,7 +1,9 @@
 """The current definitions, kept in the process by the version that made them.
 
-A process proves that what it keeps is true: each edit it replays must find the row as the log says it was, and the state
-it comes to must have the digest that the version carries. Where not, it says so in the log and loads everything anew.
+A process proves that what it keeps is true: each edit it replays must find the row as the log says it was,
+and the state
+it comes to must have the digest that the version carries. Where not, it says so in the log and loads
+everything anew.
 """
 
 from __future__ import annotations
@@ -55,13 +57,17 @@ def latest() -> Latest:
 def chart_versions() -> dict[str, int]:
     """How many versions each chart has had."""
     with connection.cursor() as cursor:
-        cursor.execute("SELECT c.key, max(c.value::int) FROM definitions_version v, jsonb_each_text(v.charts) c GROUP BY c.key")
+        cursor.execute(
+            "SELECT c.key, max(c.value::int) FROM definitions_version v, jsonb_each_text(v.charts) c GROUP BY"
+            " c.key"
+        )
         return dict(cursor.fetchall())
 
 
 @contextmanager
 def one_reading() -> Iterator[None]:
-    """Whatever is read inside is of one moment. Inside a transaction its own lock or isolation has to see to that."""
+    """Whatever is read inside is of one moment. Inside a transaction its own lock or isolation has to see to
+    that."""
     if connection.in_atomic_block:
         yield
         return
@@ -72,7 +78,8 @@ def one_reading() -> Iterator[None]:
 
 
 def current() -> Snapshot:
-    """The newest definitions. One small query when nothing has changed; else the changes since are replayed."""
+    """The newest definitions. One small query when nothing has changed; else the changes since are
+    replayed."""
     known = latest()
     kept = _kept.get("current")
     if kept is not None and kept.token == known.token:
@@ -90,13 +97,17 @@ def current() -> Snapshot:
 
 
 def current_uncached() -> Snapshot:
-    """All definitions read from their tables. Whether they are what the newest version left is told in the log."""
+    """All definitions read from their tables. Whether they are what the newest version left is told in the
+    log."""
     for _ in range(3):
         known = latest()
         state = store.load()
         if state.digest == known.digest:
             return Snapshot(known.version, known.token, state)
-    log.error("The definitions in the database are not those that version %s left. `./pine check` says more.", known.version)
+    log.error(
+        "The definitions in the database are not those that version %s left. `./pine check` says more.",
+        known.version,
+    )
     return Snapshot(known.version, known.token, state)
 
 
@@ -109,7 +120,9 @@ def _replayed(kept: Snapshot, known: Latest) -> Snapshot | None:
     """The kept state brought up to a newer version by the log, or None where loading is the better way."""
     if known.token is None or known.version <= kept.version or kept.token is None or not _is_known(kept):
         return None
-    rows = Edited.objects.filter(version_id__gt=kept.version, version_id__lte=known.version).order_by("version_id", "pk")
+    rows = Edited.objects.filter(version_id__gt=kept.version, version_id__lte=known.version).order_by(
+        "version_id", "pk"
+    )
     edits = [as_edit(row) for row in rows[: MOST_REPLAYED + 1]]
     if len(edits) > MOST_REPLAYED:
         return None
@@ -117,11 +130,18 @@ def _replayed(kept: Snapshot, known: Latest) -> Snapshot | None:
         state = kept.state.replayed(edits)
     except OutOfStep as told:
         log.error(
-            "Version %s does not lead from version %s: %s was another row. Loading anew.", known.version, kept.version, told
+            "Version %s does not lead from version %s: %s was another row. Loading anew.",
+            known.version,
+            kept.version,
+            told,
         )
         return None
     if state.digest != known.digest:
-        log.error("Replaying from version %s to %s led to other definitions. Loading anew.", kept.version, known.version)
+        log.error(
+            "Replaying from version %s to %s led to other definitions. Loading anew.",
+            kept.version,
+            known.version,
+        )
         return None
     return Snapshot(known.version, known.token, state)
 

@@ -1,4 +1,5 @@
-"""Rows of definitions between the database and the core. One generic way for all tables: columns are named alike."""
+"""Rows of definitions between the database and the core. One generic way for all tables: columns are named
+alike."""
 
 from __future__ import annotations
 
@@ -87,7 +88,9 @@ def _update(cursor: Any, name: str, edits: list[Edit]) -> None:
 
 def _delete(cursor: Any, name: str, edits: list[Edit]) -> None:
     if edits:
-        cursor.executemany(f"DELETE FROM {database_table(name)} WHERE {_where(name)}", [edit.key for edit in edits])
+        cursor.executemany(
+            f"DELETE FROM {database_table(name)} WHERE {_where(name)}", [edit.key for edit in edits]
+        )
 
 
 def key_text(key: tuple[Any, ...]) -> str:

@@ -49,11 +49,22 @@ def log(request: HttpRequest, state: State) -> HttpResponse:
     """Who changed what, when and why, newest first; each can be opened and taken back."""
     rows, given = narrowed(request)
     page = Paginator(rows, 60).get_page(request.GET.get("page"))
-    taken = set(Version.objects.filter(takes_back__in=[row.version for row in page]).values_list("takes_back", flat=True))
-    return render(request, "definitions/log.html", {
-        "page": page, "taken": taken, "asked": given, "people": get_user_model().objects.order_by("first_name"),
-        "charts": sorted(state.rows(Chart), key=lambda row: row.name),
-    })  # fmt: skip
+    taken = set(
+        Version.objects.filter(takes_back__in=[row.version for row in page]).values_list(
+            "takes_back", flat=True
+        )
+    )
+    return render(
+        request,
+        "definitions/log.html",
+        {
+            "page": page,
+            "taken": taken,
+            "asked": given,
+            "people": get_user_model().objects.order_by("first_name"),
+            "charts": sorted(state.rows(Chart), key=lambda row: row.name),
+        },
+    )
 
 
 @needs(CHANGE)
@@ -63,11 +74,25 @@ def log_out(request: HttpRequest, state: State, kind: str) -> HttpResponse:
     chosen = {row.version: row for row in versions[:MOST_OUT]}
     rows = Edited.objects.filter(version__in=list(chosen)).order_by("-version_id", "pk")[:MOST_OUT]
     header = ("version", "at", "by", "sentence", "reason", "table", "key", "change")
-    return attached("changes", kind, header, (
-        (str(v.version), v.at.isoformat(timespec="seconds"), v.by.shown_name() if v.by else "", v.sentence, v.reason,
-         row.table, row.key, edit_sentence(snapshot.as_edit(row)))
-        for row in rows for v in (chosen[row.version_id],)
-    ))  # fmt: skip
+    return attached(
+        "changes",
+        kind,
+        header,
+        (
+            (
+                str(v.version),
+                v.at.isoformat(timespec="seconds"),
+                v.by.shown_name() if v.by else "",
+                v.sentence,
+                v.reason,
+                row.table,
+                row.key,
+                edit_sentence(snapshot.as_edit(row)),
+            )
+            for row in rows
+            for v in (chosen[row.version_id],)
+        ),
+    )
 
 
 @needs(CHANGE)

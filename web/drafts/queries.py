@@ -75,14 +75,18 @@ def sums_of(after: State, companies: Iterable[Company], at: At) -> Sums:
     codes = sorted({code for row, _ in rows for book in books[row.company] for code in book.naturals})
     place = {code: i for i, code in enumerate(codes)}
     meant = ("window", "cumulative")
-    found = [by_account(list(books[row.company]), place, len(codes), asked.start, asked.end, meant) for row, asked in rows]
+    found = [
+        by_account(list(books[row.company]), place, len(codes), asked.start, asked.end, meant)
+        for row, asked in rows
+    ]
     empty = np.zeros((len(codes), 0), dtype=np.int64)
     stacked = {name: np.stack([sums[name] for sums in found], axis=1) if found else empty for name in meant}
     return Sums(tuple(row.company for row, _ in rows), tuple(codes), stacked["window"], stacked["cumulative"])
 
 
 def moved(before: State, after: State, at: At, only: frozenset[str] | None = None) -> list[Tree]:
-    """Every statement and hierarchy that two states make different figures of; companies that share a chart together.
+    """Every statement and hierarchy that two states make different figures of; companies that share a chart
+    together.
 
     `only` narrows to some companies. Nothing is computed for trees that did not change.
     """
@@ -101,18 +105,33 @@ def moved(before: State, after: State, at: At, only: frozenset[str] | None = Non
         for digits, companies in by_digits.items():
             sums = sums_of(after, companies, at)
             for s in own:
-                made = found.setdefault(("statement", s.statement), Tree("statement", s.statement, s.name, []))
+                made = found.setdefault(
+                    ("statement", s.statement), Tree("statement", s.statement, s.name, [])
+                )
                 made.rows.extend(statement_moves(before, after, s.statement, sums, digits))
             for h in hung:
-                made = found.setdefault(("hierarchy", h.hierarchy), Tree("hierarchy", h.hierarchy, h.name, []))
+                made = found.setdefault(
+                    ("hierarchy", h.hierarchy), Tree("hierarchy", h.hierarchy, h.name, [])
+                )
                 made.rows.extend(hierarchy_moves(before, after, h.hierarchy, sums))
     made = [tree for tree in found.values() if tree.rows]
     return made if only is not None else [*made, *_groups(before, after, at)]
 
 
 CONSOLIDATED = (
-    Group, GroupMember, Mapping, Elimination, Company, Calendar, Period, Code, Hierarchy, HierarchyNode, Statement, StatementLine,
-)  # fmt: skip
+    Group,
+    GroupMember,
+    Mapping,
+    Elimination,
+    Company,
+    Calendar,
+    Period,
+    Code,
+    Hierarchy,
+    HierarchyNode,
+    Statement,
+    StatementLine,
+)
 
 
 def _groups(before: State, after: State, at: At) -> list[Tree]:
@@ -122,9 +141,17 @@ def _groups(before: State, after: State, at: At) -> list[Tree]:
     found = []
     for head in sorted(after.rows(Group), key=lambda row: row.name):
         for row in sorted(after.rows(Statement), key=lambda row: row.name):
-            if row.chart == head.chart and before.get(Group, head.group) and before.get(Statement, row.statement):
+            if (
+                row.chart == head.chart
+                and before.get(Group, head.group)
+                and before.get(Statement, row.statement)
+            ):
                 figures = _consolidated(before, after, at, head.group, row.statement)
-                moves = group_moves(*(made.statement.figures for made in figures), head.group, row.statement) if figures else []
+                moves = (
+                    group_moves(*(made.statement.figures for made in figures), head.group, row.statement)
+                    if figures
+                    else []
+                )
                 found.append(Tree("group", row.statement, f"{row.name}, {head.name} consolidated", moves))
     return [tree for tree in found if tree.rows]
 
@@ -132,7 +159,10 @@ def _groups(before: State, after: State, at: At) -> list[Tree]:
 def _consolidated(before: State, after: State, at: At, group: str, statement: str) -> list[GroupFigures]:
     """The consolidated statement of both states; nothing where the group has no such period."""
     try:
-        return [group_statement(state, statement, group, at.year, at.period, at.first) for state in (before, after)]
+        return [
+            group_statement(state, statement, group, at.year, at.period, at.first)
+            for state in (before, after)
+        ]
     except WrongCall:
         return []
 
@@ -148,7 +178,9 @@ def group_causes_of(before: State, after: State, at: At, of: str, line: str, gro
     return group_causes(was, now, line)
 
 
-def causes_of(before: State, after: State, at: At, kind: str, of: str, line: str, company: str) -> list[Cause]:
+def causes_of(
+    before: State, after: State, at: At, kind: str, of: str, line: str, company: str
+) -> list[Cause]:
     """The accounts that make a line of a company differ."""
     row = after.get(Company, company)
     if row is None:

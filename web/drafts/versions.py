@@ -78,10 +78,24 @@ def compare(request: HttpRequest, state: State) -> HttpResponse:
     trees = queries.moved(before, after, at)
     if kind := request.GET.get("file"):
         return moves_out(kind, f"versions-{one}-{other}", after, trees)
-    return render(request, "drafts/compare.html", {
-        "one": one, "other": other, "newest": newest, "at": at, "trees": shown(after, trees), "edits": len(edits),
-        "sentences": [edit_sentence(edit) for edit in edits[:MOST_SENTENCES]], "periods": periods_of(after),
-        "versions": list(Version.objects.order_by("-version")[:200]), "total": sum(len(t.rows) for t in trees),
-        "period": next((p for year in periods_of(after) for p in year if (p.fiscal_year, p.period) == at[:2]), None),
-        "names": (f"Version {one}", f"Version {other}"), "causes": f"{request.path}?from={one}&to={other}",
-    })  # fmt: skip
+    return render(
+        request,
+        "drafts/compare.html",
+        {
+            "one": one,
+            "other": other,
+            "newest": newest,
+            "at": at,
+            "trees": shown(after, trees),
+            "edits": len(edits),
+            "sentences": [edit_sentence(edit) for edit in edits[:MOST_SENTENCES]],
+            "periods": periods_of(after),
+            "versions": list(Version.objects.order_by("-version")[:200]),
+            "total": sum(len(t.rows) for t in trees),
+            "period": next(
+                (p for year in periods_of(after) for p in year if (p.fiscal_year, p.period) == at[:2]), None
+            ),
+            "names": (f"Version {one}", f"Version {other}"),
+            "causes": f"{request.path}?from={one}&to={other}",
+        },
+    )

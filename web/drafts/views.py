@@ -102,8 +102,11 @@ def asked(request: HttpRequest, state: State) -> queries.At:
     return queries.At(*asked_period(request, state, companies[0].calendar if companies else ""))
 
 
-def shown(state: State, trees: list[queries.Tree]) -> list[tuple[queries.Tree, list[tuple[Any, int, Any]], int]]:
-    """Trees with their first rows, each with its currency's digits and whose it is, and how many more there are."""
+def shown(
+    state: State, trees: list[queries.Tree]
+) -> list[tuple[queries.Tree, list[tuple[Any, int, Any]], int]]:
+    """Trees with their first rows, each with its currency's digits and whose it is, and how many more there
+    are."""
     left, found = MOST_ROWS, []
     for tree in trees:
         whose: Any = Group if tree.kind == "group" else Company
@@ -143,18 +146,33 @@ def draft(request: HttpRequest, state: State, number: int) -> HttpResponse:
     by = {
         row.pk: row
         for row in DraftChange.objects.filter(pk__in=drafting.changes_of(head)).select_related("by")
-    }  # fmt: skip
+    }
     collided: dict[int, list[Any]] = {}
     for collision in made.collisions if made else []:
         for step in drafting.touching(made.replayed, collision.table, collision.key):
             collided.setdefault(step, []).append((collision, store.key_text(collision.key)))
-    return render(request, "drafts/draft.html", {
-        "draft": head, "made": made, "items": items, "blocked": any(item.severity == MUST for item in items),
-        "steps": [(step, by[step.number], collided.get(step.number, [])) for step in made.replayed.steps] if made else [],
-        "sentences": [row.content for row in by.values()] if not made else [], "remarks": head.remarks.select_related("by").order_by("at", "pk"),
-        "later": head.steps.filter(number__gt=head.at).exists(), "own": head.author_id == request.user.pk,
-        "looks": sum(item.severity == LOOK for item in items), "today": timezone.localdate(), "at": asked(request, state),
-    })  # fmt: skip
+    return render(
+        request,
+        "drafts/draft.html",
+        {
+            "draft": head,
+            "made": made,
+            "items": items,
+            "blocked": any(item.severity == MUST for item in items),
+            "steps": (
+                [(step, by[step.number], collided.get(step.number, [])) for step in made.replayed.steps]
+                if made
+                else []
+            ),
+            "sentences": [row.content for row in by.values()] if not made else [],
+            "remarks": head.remarks.select_related("by").order_by("at", "pk"),
+            "later": head.steps.filter(number__gt=head.at).exists(),
+            "own": head.author_id == request.user.pk,
+            "looks": sum(item.severity == LOOK for item in items),
+            "today": timezone.localdate(),
+            "at": asked(request, state),
+        },
+    )
 
 
 @needs(CHANGE)
@@ -169,12 +187,26 @@ def moves(request: HttpRequest, state: State, number: int) -> HttpResponse:
     if kind := request.GET.get("file"):
         return moves_out(kind, f"moves-{number}", made.state, trees)
     whole = request.GET.get("part") is None
-    return render(request, "drafts/moves.html" if whole else "drafts/moves_part.html", {
-        "draft": head, "trees": shown(made.state, trees), "at": at, "company": company, "total": sum(len(t.rows) for t in trees),
-        "companies": sorted(made.state.rows(Company), key=lambda row: row.name), "periods": periods_of(made.state),
-        "period": next((p for year in periods_of(made.state) for p in year if (p.fiscal_year, p.period) == at[:2]), None),
-        "names": ("Published", "Draft"), "causes": reverse("draft-causes", args=[number]), "step": MOST_ROWS,
-    })  # fmt: skip
+    return render(
+        request,
+        "drafts/moves.html" if whole else "drafts/moves_part.html",
+        {
+            "draft": head,
+            "trees": shown(made.state, trees),
+            "at": at,
+            "company": company,
+            "total": sum(len(t.rows) for t in trees),
+            "companies": sorted(made.state.rows(Company), key=lambda row: row.name),
+            "periods": periods_of(made.state),
+            "period": next(
+                (p for year in periods_of(made.state) for p in year if (p.fiscal_year, p.period) == at[:2]),
+                None,
+            ),
+            "names": ("Published", "Draft"),
+            "causes": reverse("draft-causes", args=[number]),
+            "step": MOST_ROWS,
+        },
+    )
 
 
 @needs(CHANGE)
@@ -193,9 +225,19 @@ def causes_page(request: HttpRequest, before: State, after: State, at: queries.A
         found = queries.group_causes_of(before, after, at, of, line, whose)
     else:
         found = queries.causes_of(before, after, at, kind, of, line, whose)
-    return render(request, "drafts/causes.html", {
-        "found": found, "whose": row, "digits": digits_of(row.currency), "kind": kind, "of": of, "line": line, "at": at,
-    })  # fmt: skip
+    return render(
+        request,
+        "drafts/causes.html",
+        {
+            "found": found,
+            "whose": row,
+            "digits": digits_of(row.currency),
+            "kind": kind,
+            "of": of,
+            "line": line,
+            "at": at,
+        },
+    )
 
 
 @acts(CHANGE)
@@ -220,9 +262,13 @@ def publish(request: HttpRequest, state: State, number: int) -> HttpResponse:
     made = drafting.working(_draft(number))
     trees = queries.moved(made.published.state, made.state, asked(request, made.state))
     head = drafting.publish(
-        number, request.user, reason=words_of(request, "reason"), on=date_of(request, "on"), today=timezone.localdate(),
+        number,
+        request.user,
+        reason=words_of(request, "reason"),
+        on=date_of(request, "on"),
+        today=timezone.localdate(),
         moved=sum(len(tree.rows) for tree in trees),
-    )  # fmt: skip
+    )
     if head.status == Draft.PUBLISHED and request.session.get("draft") == number:
         _enter(request, None)
     return go(reverse("log") if head.status == Draft.PUBLISHED else reverse("draft", args=[number]))

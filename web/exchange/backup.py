@@ -1,6 +1,8 @@
-"""A backup is everything in the database, as PostgreSQL's own tools write it, with what it must come to when it is back.
+"""A backup is everything in the database, as PostgreSQL's own tools write it, with what it must come to when
+it is back.
 
-`python -m web.exchange.backup backup|restore FILE`, as the owner; the launcher gives the address and where the tools are.
+`python -m web.exchange.backup backup|restore FILE`, as the owner; the launcher gives the address and where
+the tools are.
 """
 
 from __future__ import annotations
@@ -22,8 +24,16 @@ from psycopg import sql
 from web.shell import prepare
 
 DUMP, MANIFEST, FORM = "database.dump", "manifest.json", "pine-backup-1"
-PASSING = ("django_session", "procrastinate_workers", "procrastinate_jobs", "procrastinate_events", "procrastinate_periodic_defers",
-           "axes_accessattempt", "axes_accesslog", "axes_accessfailurelog")  # fmt: skip
+PASSING = (
+    "django_session",
+    "procrastinate_workers",
+    "procrastinate_jobs",
+    "procrastinate_events",
+    "procrastinate_periodic_defers",
+    "axes_accessattempt",
+    "axes_accesslog",
+    "axes_accessfailurelog",
+)
 """Tables of what passes: they are in the backup, and their counts say nothing."""
 
 
@@ -46,24 +56,32 @@ def tool(name: str, *words: str, database: str) -> None:
         database,
         *words,
     ]
-    done = subprocess.run(line, env={**os.environ, "PGPASSWORD": kept["password"]}, capture_output=True, text=True)
+    done = subprocess.run(
+        line, env={**os.environ, "PGPASSWORD": kept["password"]}, capture_output=True, text=True
+    )
     if done.returncode:
         raise CannotBackUp(f"{name} did not succeed: {done.stderr.strip()[-1000:]}")
 
 
 BALANCES = """
     SELECT company, "natural", sum(amount) FROM (
-        SELECT b.company, a."natural", l.amount FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id
+        SELECT b.company, a."natural", l.amount FROM journals_journalline l JOIN journals_book b ON b.id =
+        l.book_id
         JOIN journals_account a ON a.id = l.account_id
-        UNION ALL SELECT l.company, a."natural", l.amount FROM journals_balance l JOIN journals_account a ON a.id = l.account_id
+        UNION ALL SELECT l.company, a."natural", l.amount FROM journals_balance l JOIN journals_account a ON
+        a.id = l.account_id
     ) amounts GROUP BY 1, 2 ORDER BY 1, 2
 """
 
 
 def account(there: psycopg.Connection[Any]) -> dict[str, Any]:
-    """What a database comes to: rows of each table, what stands on each account, where each chain ends, the definitions' digest."""
+    """What a database comes to: rows of each table, what stands on each account, where each chain ends, the
+    definitions' digest."""
     tables = [
-        row[0] for row in there.execute("SELECT tablename FROM pg_tables WHERE schemaname = 'public' ORDER BY 1").fetchall()
+        row[0]
+        for row in there.execute(
+            "SELECT tablename FROM pg_tables WHERE schemaname = 'public' ORDER BY 1"
+        ).fetchall()
     ]
     counts = {}
     for table in tables:
@@ -79,34 +97,53 @@ def account(there: psycopg.Connection[Any]) -> dict[str, Any]:
     digest = there.execute("SELECT digest FROM definitions_version ORDER BY version DESC LIMIT 1").fetchone()
     return {
         "counts": counts,
-        "balances": {company: hashlib.sha256("\n".join(rows).encode()).hexdigest() for company, rows in balances.items()},
+        "balances": {
+            company: hashlib.sha256("\n".join(rows).encode()).hexdigest()
+            for company, rows in balances.items()
+        },
         "ends": {company: [number, text] for company, number, text in ends},
         "definitions": digest[0] if digest else "",
     }
 
 
 def backup(path: Path) -> str:
-    """Writes a backup of one moment; returns what is in it, in words. What is there is replaced only when all is written."""
+    """Writes a backup of one moment; returns what is in it, in words. What is there is replaced only when all
+    is written."""
     name = prepare.settings()["dbname"]
     partial = path.with_name(path.name + ".partial")
-    with tempfile.TemporaryDirectory(dir=path.absolute().parent) as folder, psycopg.connect(**prepare.settings()) as there:
+    with (
+        tempfile.TemporaryDirectory(dir=path.absolute().parent) as folder,
+        psycopg.connect(**prepare.settings()) as there,
+    ):
         there.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
         moment = there.execute("SELECT pg_export_snapshot()").fetchone()
         files = there.execute("SELECT stamp, files FROM pine_stamp").fetchone()
         if moment is None or files is None:
             raise CannotBackUp(f"The database {name} was not made by this program.")
         dump = Path(folder) / DUMP
-        tool("pg_dump", "--format=custom", "--no-owner", "--no-acl", f"--snapshot={moment[0]}", f"--file={dump}", database=name)
+        tool(
+            "pg_dump",
+            "--format=custom",
+            "--no-owner",
+            "--no-acl",
+            f"--snapshot={moment[0]}",
+            f"--file={dump}",
+            database=name,
+        )
         manifest = {"form": FORM, "migrations": files[1], **account(there)}
         with zipfile.ZipFile(partial, "w", zipfile.ZIP_STORED) as archive:
             archive.writestr(MANIFEST, json.dumps(manifest, indent=1))
             archive.write(dump, DUMP)
     partial.replace(path)
-    return f"{manifest['counts']['journals_journal']:,} journals, {manifest['counts']['definitions_version']:,} versions, {manifest['counts']['people_person']:,} people"
+    return (
+        f"{manifest['counts']['journals_journal']:,} journals, {manifest['counts']['definitions_version']:,}"
+        f" versions, {manifest['counts']['people_person']:,} people"
+    )
 
 
 def opened(path: Path, folder: str) -> dict[str, Any]:
-    """The manifest, with the dump beside it in the folder. Raises CannotBackUp where the file is none of ours."""
+    """The manifest, with the dump beside it in the folder. Raises CannotBackUp where the file is none of
+    ours."""
     try:
         with zipfile.ZipFile(path) as archive:
             manifest = json.loads(archive.read(MANIFEST))
@@ -118,25 +155,36 @@ def opened(path: Path, folder: str) -> dict[str, Any]:
     now = prepare.digests()
     if any(now.get(file) != digest for file, digest in manifest["migrations"].items()):
         raise CannotBackUp(
-            f"{path} was made by another state of the program, whose tables are not those of this one. Restore it with that one."
+            f"{path} was made by another state of the program, whose tables are not those of this one."
+            " Restore it with that one."
         )
     return manifest
 
 
 def restore(path: Path) -> str:
-    """Makes the chosen database from a backup: beside it first, judged, then in its place. Raises CannotBackUp."""
+    """Makes the chosen database from a backup: beside it first, judged, then in its place. Raises
+    CannotBackUp."""
     name = prepare.settings()["dbname"]
     beside = f"{name}_restoring"
     with tempfile.TemporaryDirectory() as folder, prepare.connect("postgres") as admin:
         manifest = opened(path, folder)
         if prepare.exists(admin, name) and not _is_empty(name):
             raise CannotBackUp(
-                f"The database {name} holds something. Keep it first under another name: ./pine set-aside {name} --yes"
+                f"The database {name} holds something. Keep it first under another name: ./pine set-aside"
+                f" {name} --yes"
             )
         admin.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(beside)))
         admin.execute(sql.SQL("CREATE DATABASE {}").format(sql.Identifier(beside)))
         try:
-            tool("pg_restore", "--exit-on-error", "--no-owner", "--no-acl", "--jobs=2", str(Path(folder) / DUMP), database=beside)
+            tool(
+                "pg_restore",
+                "--exit-on-error",
+                "--no-owner",
+                "--no-acl",
+                "--jobs=2",
+                str(Path(folder) / DUMP),
+                database=beside,
+            )
             with prepare.connect(beside) as there:
                 if told := differences(manifest, account(there)):
                     raise CannotBackUp(f"What came back is not what was backed up: {'; '.join(told[:5])}.")
@@ -147,21 +195,31 @@ def restore(path: Path) -> str:
             admin.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(beside)))
             raise
         admin.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(name)))
-        admin.execute(sql.SQL("ALTER DATABASE {} RENAME TO {}").format(sql.Identifier(beside), sql.Identifier(name)))
-    return f"{sum(manifest['counts'].values()):,} rows of {len(manifest['counts'])} tables, {len(manifest['balances'])} trial balances, {len(manifest['ends'])} chains"
+        admin.execute(
+            sql.SQL("ALTER DATABASE {} RENAME TO {}").format(sql.Identifier(beside), sql.Identifier(name))
+        )
+    return (
+        f"{sum(manifest['counts'].values()):,} rows of {len(manifest['counts'])} tables,"
+        f" {len(manifest['balances'])} trial balances, {len(manifest['ends'])} chains"
+    )
 
 
 def differences(wanted: dict[str, Any], found: dict[str, Any]) -> list[str]:
     """Where a database does not come to what a manifest says, in sentences."""
-    told = [f"{table} has {found['counts'].get(table, 0):,} rows and had {count:,}"
-            for table, count in wanted["counts"].items() if found["counts"].get(table, 0) != count]  # fmt: skip
+    told = [
+        f"{table} has {found['counts'].get(table, 0):,} rows and had {count:,}"
+        for table, count in wanted["counts"].items()
+        if found["counts"].get(table, 0) != count
+    ]
     told += [
         f"the balances of {company} are others"
         for company, text in wanted["balances"].items()
         if found["balances"].get(company) != text
     ]
     told += [
-        f"the chain of {company} ends elsewhere" for company, end in wanted["ends"].items() if found["ends"].get(company) != end
+        f"the chain of {company} ends elsewhere"
+        for company, end in wanted["ends"].items()
+        if found["ends"].get(company) != end
     ]
     return told + (["the definitions are others"] if wanted["definitions"] != found["definitions"] else [])
 
@@ -169,7 +227,9 @@ def differences(wanted: dict[str, Any], found: dict[str, Any]) -> list[str]:
 def _is_empty(name: str) -> bool:
     """Whether a database was made and nothing was put in yet."""
     with prepare.connect(name) as there:
-        made = there.execute("SELECT to_regclass('definitions_version'), to_regclass('people_person')").fetchone()
+        made = there.execute(
+            "SELECT to_regclass('definitions_version'), to_regclass('people_person')"
+        ).fetchone()
         if made is None or None in made:
             return False
         filled = there.execute(
@@ -179,7 +239,8 @@ def _is_empty(name: str) -> bool:
 
 
 def _verified(name: str) -> None:
-    """Every hash, every kept balance and the definitions, in a process of its own on the database that came back."""
+    """Every hash, every kept balance and the definitions, in a process of its own on the database that came
+    back."""
     kept = prepare.settings()
     url = f"postgres://{kept['user']}:{kept['password']}@{kept['host']}:{kept['port']}/{name}"
     line = [sys.executable, "-m", "web.exchange.command", "verify", "--output", os.devnull]
@@ -195,7 +256,9 @@ def main(words: list[str]) -> int:
     act, path = words[0], Path(words[1])
     if (act == "restore" and not path.is_file()) or (act == "backup" and not path.absolute().parent.is_dir()):
         sys.stderr.write(
-            f"There is nothing at {path}.\n" if act == "restore" else f"There is no folder {path.absolute().parent}.\n"
+            f"There is nothing at {path}.\n"
+            if act == "restore"
+            else f"There is no folder {path.absolute().parent}.\n"
         )
         return 2
     try:

@@ -50,8 +50,12 @@ class BalanceImport:
         if read := self._read("budget_lines"):
             self._check_budgets(read)
 
-    def _tell(self, read: Read, key: Any, column: str, code: str, what: str, way_out: str, value: str = "") -> None:
-        self.faults.append(Fault(code, what, Place(read.table.name, key, column, value, read.numbers[key]), way_out))
+    def _tell(
+        self, read: Read, key: Any, column: str, code: str, what: str, way_out: str, value: str = ""
+    ) -> None:
+        self.faults.append(
+            Fault(code, what, Place(read.table.name, key, column, value, read.numbers[key]), way_out)
+        )
 
     def _amount(self, read: Read, key: Any, row: Any, company: Company) -> int | None:
         value = parse_amount(row.amount, digits_of(company.currency)) if row.amount else 0
@@ -61,18 +65,41 @@ class BalanceImport:
         return value
 
     def _place(self, read: Read, key: Any, row: Any, brought: bool) -> tuple[str, str, str, str] | None:
-        """(chart, account, natural, dimensions) in the kept form, after telling what is wrong with the row."""
+        """(chart, account, natural, dimensions) in the kept form, after telling what is wrong with the
+        row."""
         company, seated = self.state.get(Company, row.company), seat(self.state, row.company)
         if company is None or seated is None:
-            self._tell(read, key, "company", "reference", f"There is no company {row.company}.", "Add the company.", row.company)
+            self._tell(
+                read,
+                key,
+                "company",
+                "reference",
+                f"There is no company {row.company}.",
+                "Add the company.",
+                row.company,
+            )
             return None
         calendar = company_calendar(self.state, row.company)
         if row.fiscal_year not in calendar.years():
-            self._tell(read, key, "fiscal_year", "reference", f"The calendar of {row.company} has no fiscal year {row.fiscal_year}.",
-                       "Add the year's periods.", str(row.fiscal_year))  # fmt: skip
+            self._tell(
+                read,
+                key,
+                "fiscal_year",
+                "reference",
+                f"The calendar of {row.company} has no fiscal year {row.fiscal_year}.",
+                "Add the year's periods.",
+                str(row.fiscal_year),
+            )
         elif (row.fiscal_year, row.period) not in calendar.periods and not (brought and row.period == 0):
-            self._tell(read, key, "period", "reference", f"The calendar of {row.company} has no period {row.period} in {row.fiscal_year}.",
-                       "Add the period.", str(row.period))  # fmt: skip
+            self._tell(
+                read,
+                key,
+                "period",
+                "reference",
+                f"The calendar of {row.company} has no period {row.period} in {row.fiscal_year}.",
+                "Add the period.",
+                str(row.period),
+            )
         found = restored(seated, row.account, row.dimensions, defaults=True)
         for fault in found.faults:
             value = row.account if fault.where.column == "account" else row.dimensions
@@ -89,14 +116,27 @@ class BalanceImport:
             place = self._place(read, key, row, brought=True)
             if row.partner and self.state.get(Company, row.partner) is None:
                 self._tell(
-                    read, key, "partner", "reference", f"There is no company {row.partner}.", "Choose a company.", row.partner
+                    read,
+                    key,
+                    "partner",
+                    "reference",
+                    f"There is no company {row.partner}.",
+                    "Choose a company.",
+                    row.partner,
                 )
             year = (row.company, row.fiscal_year)
             if year in with_journals and year not in told_years:
                 told_years.add(year)
-                self._tell(read, key, "fiscal_year", "journals-and-balances",
-                           f"{row.company} has journals in {row.fiscal_year}; a fiscal year has journals or balances, not both.",
-                           "Leave one of them out.", str(row.fiscal_year))  # fmt: skip
+                self._tell(
+                    read,
+                    key,
+                    "fiscal_year",
+                    "journals-and-balances",
+                    f"{row.company} has journals in {row.fiscal_year}; a fiscal year has journals or"
+                    " balances, not both.",
+                    "Leave one of them out.",
+                    str(row.fiscal_year),
+                )
             company = self.state.get(Company, row.company)
             amount = self._amount(read, key, row, company) if company else None
             if place is None or amount is None:
@@ -105,7 +145,13 @@ class BalanceImport:
             kept: Key = (row.company, row.fiscal_year, row.period, account, dimensions, row.partner)
             if kept in self.new:
                 self._tell(
-                    read, key, "account", "key-twice", f"The balance of {account} stands twice.", "Add them up.", row.account
+                    read,
+                    key,
+                    "account",
+                    "key-twice",
+                    f"The balance of {account} stands twice.",
+                    "Add them up.",
+                    row.account,
                 )
             rows.setdefault(kept[:3], key)
             merged[kept] = amount
@@ -120,13 +166,21 @@ class BalanceImport:
     def _first_years(self, read: Read, amounts: dict[Key, int], journal_years: set[tuple[str, int]]) -> None:
         first: dict[str, int] = {}
         companies = {key[0] for key in amounts}
-        for company, year in {(k[0], k[1]) for k in amounts} | journal_years | self._years_with_journals(companies):
+        for company, year in (
+            {(k[0], k[1]) for k in amounts} | journal_years | self._years_with_journals(companies)
+        ):
             first[company] = min(year, first.get(company, year))
         for key, row in read.rows.items():
             if row.period == 0 and row.fiscal_year != first.get(row.company, row.fiscal_year):
-                self._tell(read, key, "period", "brought-forward-late",
-                           f"Period 0 is only in the company's first year, which is {first[row.company]}.",
-                           "Leave the row out: later years carry on from the year before.", "0")  # fmt: skip
+                self._tell(
+                    read,
+                    key,
+                    "period",
+                    "brought-forward-late",
+                    f"Period 0 is only in the company's first year, which is {first[row.company]}.",
+                    "Leave the row out: later years carry on from the year before.",
+                    "0",
+                )
 
     def _balance(self, read: Read, amounts: dict[Key, int], rows: dict[tuple[str, int, int], Any]) -> None:
         sums: dict[tuple[str, int, int], int] = {}
@@ -137,24 +191,37 @@ class BalanceImport:
             company = self.state.get(Company, key[0])
             if total and company and not any(f.where.table == "balances" for f in self.faults):
                 text = format_amount(abs(total), digits_of(company.currency))
-                self._tell(read, row, "amount", "unbalanced", f"The balances of {key[0]} in {key[1]} period {key[2]} do not balance: "
-                           f"{text} more {'debits' if total > 0 else 'credits'}.", "Debits equal credits in every period.")  # fmt: skip
+                self._tell(
+                    read,
+                    row,
+                    "amount",
+                    "unbalanced",
+                    f"The balances of {key[0]} in {key[1]} period {key[2]} do not balance: "
+                    f"{text} more {'debits' if total > 0 else 'credits'}.",
+                    "Debits equal credits in every period.",
+                )
 
     def _journals_beside_balances(self, years: dict[tuple[str, int], int]) -> None:
         with connection.cursor() as cursor:
             cursor.execute("SELECT DISTINCT company, fiscal_year FROM journals_balance")
             for company, year in sorted(set(cursor.fetchall()) & set(years)):
-                self.faults.append(Fault("journals-and-balances", f"{company} has balances kept elsewhere in {year}; a fiscal year has "
-                                         "journals or balances, not both.", Place("journals", (), "journal", company, years[(company, year)]),
-                                         "Post to another year."))  # fmt: skip
+                self.faults.append(
+                    Fault(
+                        "journals-and-balances",
+                        f"{company} has balances kept elsewhere in {year}; a fiscal year has "
+                        "journals or balances, not both.",
+                        Place("journals", (), "journal", company, years[(company, year)]),
+                        "Post to another year.",
+                    )
+                )
 
     def _stored(self, companies: set[str]) -> dict[Key, int]:
         with connection.cursor() as cursor:
             cursor.execute(
-                "SELECT l.company, l.fiscal_year, l.period, a.account, coalesce(d.codes, ''), coalesce(c.company, ''), l.amount"
-                " FROM journals_balance l JOIN journals_account a ON a.id = l.account_id"
-                " LEFT JOIN journals_tagging d ON d.id = l.dimensions_id"
-                " LEFT JOIN companies_company c ON c.id = l.partner_id WHERE l.company = ANY(%s)",
+                "SELECT l.company, l.fiscal_year, l.period, a.account, coalesce(d.codes, ''),"
+                " coalesce(c.company, ''), l.amount FROM journals_balance l JOIN journals_account a ON a.id ="
+                " l.account_id LEFT JOIN journals_tagging d ON d.id = l.dimensions_id LEFT JOIN"
+                " companies_company c ON c.id = l.partner_id WHERE l.company = ANY(%s)",
                 [sorted(companies)],
             )
             return {tuple(row[:6]): row[6] for row in cursor.fetchall()}  # type: ignore[misc]
@@ -171,18 +238,40 @@ class BalanceImport:
     def _check_budgets(self, read: Read) -> None:
         for key, row in read.rows.items():
             if self.state.get(Budget, row.budget) is None:
-                self._tell(read, key, "budget", "reference", f"There is no budget {row.budget}.", "Add the budget.", row.budget)
+                self._tell(
+                    read,
+                    key,
+                    "budget",
+                    "reference",
+                    f"There is no budget {row.budget}.",
+                    "Add the budget.",
+                    row.budget,
+                )
             place = self._place(read, key, row, brought=False)
             company = self.state.get(Company, row.company)
             amount = self._amount(read, key, row, company) if company else None
             budget = self.state.get(Budget, row.budget)
             if company and budget and budget.chart != company.chart:
-                self._tell(read, key, "company", "reference", f"{row.company} is not on the chart of budget {row.budget}.",
-                           "Use a budget of its chart.", row.company)  # fmt: skip
+                self._tell(
+                    read,
+                    key,
+                    "company",
+                    "reference",
+                    f"{row.company} is not on the chart of budget {row.budget}.",
+                    "Use a budget of its chart.",
+                    row.company,
+                )
             code = self.state.get(Code, natural_list(self.state, place[0]), place[2]) if place else None
             if code is not None and not code.budgeting:
-                self._tell(read, key, "account", "not-budgeted", f"{code.code} {code.name} is not open for budgets.",
-                           "Choose another account, or open it for budgets.", row.account)  # fmt: skip
+                self._tell(
+                    read,
+                    key,
+                    "account",
+                    "not-budgeted",
+                    f"{code.code} {code.name} is not open for budgets.",
+                    "Choose another account, or open it for budgets.",
+                    row.account,
+                )
             if place and amount is not None:
                 kept = (row.budget, row.company, row.fiscal_year, row.period, place[1], place[3])
                 self.budgets[kept] = (row, amount)
@@ -204,7 +293,15 @@ class BalanceImport:
         dimensions = intern_dimensions(sorted({key[4] for key in self.new}))
         companies = posting.company_numbers()
         rows = [
-            (key[0], key[1], key[2], accounts[place[:2]], dimensions[key[4]], companies.get(key[5], 0), amount)
+            (
+                key[0],
+                key[1],
+                key[2],
+                accounts[place[:2]],
+                dimensions[key[4]],
+                companies.get(key[5], 0),
+                amount,
+            )
             for key, (_, amount, place) in self.new.items()
         ]
         with connection.cursor() as cursor:
@@ -220,8 +317,8 @@ class BalanceImport:
                 " DO UPDATE SET amount = excluded.amount"
             )
             cursor.execute(
-                "SELECT company, fiscal_year, sum(greatest(amount, 0)) FROM journals_balance"
-                " WHERE (company, fiscal_year) IN (SELECT DISTINCT company, fiscal_year FROM balances_in) GROUP BY 1, 2"
+                "SELECT company, fiscal_year, sum(greatest(amount, 0)) FROM journals_balance WHERE (company,"
+                " fiscal_year) IN (SELECT DISTINCT company, fiscal_year FROM balances_in) GROUP BY 1, 2"
             )
             posting.keep_within({(company, year): int(total) for company, year, total in cursor.fetchall()})
         for (company, year), (book, sequence) in locked.items():
@@ -230,7 +327,10 @@ class BalanceImport:
     def _write_budgets(self, outcome: Any) -> None:
         columns = "budget, company, fiscal_year, period, account, dimensions, amount"
         with connection.cursor() as cursor:
-            cursor.execute("SELECT budget, company, fiscal_year, period, account, dimensions, amount FROM journals_budgetline")
+            cursor.execute(
+                "SELECT budget, company, fiscal_year, period, account, dimensions, amount FROM"
+                " journals_budgetline"
+            )
             stored = {row[:6]: row[6] for row in cursor.fetchall()}
             fresh = []
             for key, (_, amount) in self.budgets.items():
@@ -240,7 +340,8 @@ class BalanceImport:
                     (outcome.changed if key in stored else outcome.new)["budget_lines"] += 1
                     fresh.append((*key, amount))
             cursor.executemany(
-                f"INSERT INTO journals_budgetline ({columns}) VALUES (%s, %s, %s, %s, %s, %s, %s)"
-                " ON CONFLICT (budget, company, fiscal_year, period, account, dimensions) DO UPDATE SET amount = excluded.amount",
+                f"INSERT INTO journals_budgetline ({columns}) VALUES (%s, %s, %s, %s, %s, %s, %s) ON CONFLICT"
+                " (budget, company, fiscal_year, period, account, dimensions) DO UPDATE SET amount ="
+                " excluded.amount",
                 fresh,
             )

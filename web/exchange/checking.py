@@ -45,8 +45,14 @@ def everything(state: State) -> Iterator[Fault]:
             main = state.get(Hierarchy, main_hierarchies(state)[code_list.code_list])
             row = list_index(state, code_list.code_list).codes[code]
             if main:
-                yield fault(row, "code", f"{code} {row.name} stands under no rollup code of {main.name}.", "Place it there.",
-                            "under-none", LOOK)  # fmt: skip
+                yield fault(
+                    row,
+                    "code",
+                    f"{code} {row.name} stands under no rollup code of {main.name}.",
+                    "Place it there.",
+                    "under-none",
+                    LOOK,
+                )
     for statement in state.rows(Statement):
         if made := plan(state, statement.statement):
             yield from _coverage(state, made, sums)
@@ -57,8 +63,12 @@ def everything(state: State) -> Iterator[Fault]:
 def _beside_the_log(state: State) -> Iterator[Fault]:
     known = snapshot.latest()
     if state.digest != known.digest:
-        yield Fault("digest", f"The definitions in the database are not those that version {known.version} left: "
-                    "somebody changed rows beside the log.", way_out="Restore a backup, or bring the rows back as the log has them.")  # fmt: skip
+        yield Fault(
+            "digest",
+            f"The definitions in the database are not those that version {known.version} left: "
+            "somebody changed rows beside the log.",
+            way_out="Restore a backup, or bring the rows back as the log has them.",
+        )
 
 
 def _coverage(state: State, made: Plan, sums: dict[str, dict[str, int]]) -> Iterator[Fault]:
@@ -69,15 +79,22 @@ def _coverage(state: State, made: Plan, sums: dict[str, dict[str, int]]) -> Iter
         if not made.belongs(code.account_class):
             continue
         amounts = [
-            f"{row.company} {show_amount(sums[row.company][code.code], digits_of(row.currency))} {row.currency}"
+            f"{row.company} {show_amount(sums[row.company][code.code], digits_of(row.currency))}"
+            f" {row.currency}"
             for row in companies
             if sums.get(row.company, {}).get(code.code)
         ]
         what = f"{code.code} {code.name} stands on no line of {made.statement.name}"
         likely = likely_line(made, code.code)
         way_out = f"A likely line is {likely}." if likely else "Choose a line for it."
-        yield fault(made.statement, "statement", f"{what}: {', '.join(amounts)}." if amounts else f"{what}.", way_out,
-                    "unplaced", "must" if amounts else LOOK)  # fmt: skip
+        yield fault(
+            made.statement,
+            "statement",
+            f"{what}: {', '.join(amounts)}." if amounts else f"{what}.",
+            way_out,
+            "unplaced",
+            "must" if amounts else LOOK,
+        )
 
 
 def _mappings(state: State, group: Group, sums: dict[str, dict[str, int]]) -> Iterator[Fault]:
@@ -92,5 +109,11 @@ def _mappings(state: State, group: Group, sums: dict[str, dict[str, int]]) -> It
                 amount = sums.get(reached.company, {}).get(code, 0)
                 row = list_index(state, seated.chart.natural_list).codes[code]
                 what = f"{code} {row.name} of {reached.company} is mapped to no account of {group.name}"
-                yield fault(group, "group", f"{what}." if not amount else f"{what}, though it has an amount.",
-                            "Map it on storey 6, Group.", "unmapped", "must" if amount else LOOK)  # fmt: skip
+                yield fault(
+                    group,
+                    "group",
+                    f"{what}." if not amount else f"{what}, though it has an amount.",
+                    "Map it on storey 6, Group.",
+                    "unmapped",
+                    "must" if amount else LOOK,
+                )

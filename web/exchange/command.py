@@ -1,6 +1,7 @@
 """The command line: import, export, check, verify, trial-balance, statement, disagreements.
 
-Results on standard output, messages on standard error. Exit status 0 done, 1 the data has faults, 2 the call is wrong.
+Results on standard output, messages on standard error. Exit status 0 done, 1 the data has faults, 2 the call
+is wrong.
 """
 
 from __future__ import annotations
@@ -36,10 +37,18 @@ def parser() -> argparse.ArgumentParser:
     add("import", "import a package: a folder, a zip or a workbook").add_argument("path", type=Path)
     add("export", "export everything as a folder, a .zip or an .xlsx").add_argument("path", type=Path)
     add("check", "every check of every chart, statement and mapping")
-    proof = add("verify", "every posted journal's hash and every kept balance; prints where each company's chain ends")
-    proof.add_argument("--heads", type=Path, help="what an earlier run printed, kept elsewhere: each must still be in its chain")
+    proof = add(
+        "verify", "every posted journal's hash and every kept balance; prints where each company's chain ends"
+    )
+    proof.add_argument(
+        "--heads",
+        type=Path,
+        help="what an earlier run printed, kept elsewhere: each must still be in its chain",
+    )
     proof.add_argument("--output", type=Path)
-    proof.add_argument("--mend", action="store_true", help="add up anew the balances that are not the sums of their lines")
+    proof.add_argument(
+        "--mend", action="store_true", help="add up anew the balances that are not the sums of their lines"
+    )
     trial = add("trial-balance", "the trial balance of a company or group")
     lines = add("statement", "a statement of a company or group")
     lines.add_argument("statement")
@@ -106,7 +115,11 @@ def known_ends(path: Path) -> dict[str, End]:
     """What an earlier run printed. Raises ValueError where it is none of that."""
     with path.open(newline="") as file:
         rows = list(csv.reader(file))
-    if not rows or tuple(rows[0]) != HEADS or any(len(row) != 3 or not row[1].isdecimal() for row in rows[1:]):
+    if (
+        not rows
+        or tuple(rows[0]) != HEADS
+        or any(len(row) != 3 or not row[1].isdecimal() for row in rows[1:])
+    ):
         raise ValueError(f"{path} is not what ./pine verify prints: {','.join(HEADS)}.")
     return {company: End(int(number), text) for company, number, text in rows[1:]}
 
@@ -123,7 +136,10 @@ def run_verify(given: argparse.Namespace) -> int:
     found = verifying.verify(known)
     for fault in found.faults:
         say(f"Does not hold: {fault}")
-    say(f"{found.journals:,} journals with {found.lines:,} lines read; {len(found.faults)} things do not hold.")
+    say(
+        f"{found.journals:,} journals with {found.lines:,} lines read; {len(found.faults)} things do not"
+        " hold."
+    )
     if given.mend and (mended := verifying.mend(found)):
         say(f"Balances of {mended} books were added up anew.")
     rows = [(company, str(end.number), end.hash) for company, end in sorted(found.ends.items())]
@@ -154,7 +170,9 @@ def run_report(given: argparse.Namespace) -> int:
     if given.command == "trial-balance":
         report = reports.trial_balance(state, given.company, given.group, *when, given.from_period)
     elif given.command == "statement":
-        report = reports.statement(state, given.statement, given.company, given.group, *when, given.from_period)
+        report = reports.statement(
+            state, given.statement, given.company, given.group, *when, given.from_period
+        )
     else:
         report = reports.disagreements(state, given.group, *when)
     for message in report.messages:

@@ -19,8 +19,15 @@ from core.tables import BOOKS, DEFINING_TABLES, TABLES, Company, Kind, Table
 from web.definitions import snapshot
 from web.exchange.workbook import write_workbook
 
-TYPES = {"flag": "boolean", "date": "date", "integer": "integer", "number": "number", "rate": "number", "amount": "number",
-         "moment": "datetime"}  # fmt: skip
+TYPES = {
+    "flag": "boolean",
+    "date": "date",
+    "integer": "integer",
+    "number": "number",
+    "rate": "number",
+    "amount": "number",
+    "moment": "datetime",
+}
 Rows = Iterator[list[str]]
 
 
@@ -65,23 +72,32 @@ def definition_rows(state: State, table: Table) -> Rows:
 
 
 JOURNALS = """
-    SELECT j.company, j.journal, j.date, j.kind, j.description, j.currency, j.rate, j.posted_at, j.poster, coalesce(r.journal, '')
+    SELECT j.company, j.journal, j.date, j.kind, j.description, j.currency, j.rate, j.posted_at, j.poster,
+    coalesce(r.journal, '')
     FROM journals_journal j LEFT JOIN journals_journal r ON r.id = j.reverses_id ORDER BY j.company, j.chain
 """
 LINES = """
-    SELECT j.company, j.journal, l.line, b.company, a.account, coalesce(d.codes, ''), l.keyed, coalesce(c.company, ''),
-           l.description, l.source_type, l.source_number, l.source_party, l.source_item, l.generated, j.currency
-    FROM journals_journalline l JOIN journals_journal j ON j.id = l.journal_id JOIN journals_book b ON b.id = l.book_id
+    SELECT j.company, j.journal, l.line, b.company, a.account, coalesce(d.codes, ''), l.keyed,
+    coalesce(c.company, ''),
+           l.description, l.source_type, l.source_number, l.source_party, l.source_item, l.generated,
+           j.currency
+    FROM journals_journalline l JOIN journals_journal j ON j.id = l.journal_id
+    JOIN journals_book b ON b.id = l.book_id
     JOIN journals_account a ON a.id = l.account_id LEFT JOIN journals_tagging d ON d.id = l.dimensions_id
     LEFT JOIN companies_company c ON c.id = l.partner_id ORDER BY j.company, j.chain, l.line
 """
 BALANCES = """
-    SELECT l.company, l.fiscal_year, l.period, a.account, coalesce(d.codes, ''), coalesce(c.company, ''), l.amount
+    SELECT l.company, l.fiscal_year, l.period, a.account, coalesce(d.codes, ''), coalesce(c.company, ''),
+    l.amount
     FROM journals_balance l JOIN journals_account a ON a.id = l.account_id
-    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id = l.partner_id
+    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id
+    LEFT JOIN companies_company c ON c.id = l.partner_id
     ORDER BY 1, 2, 3, 4, 5, 6
 """
-BUDGETS = "SELECT budget, company, fiscal_year, period, account, dimensions, amount FROM journals_budgetline ORDER BY 1,2,3,4,5,6"
+BUDGETS = (
+    "SELECT budget, company, fiscal_year, period, account, dimensions, amount FROM journals_budgetline ORDER"
+    " BY 1,2,3,4,5,6"
+)
 
 
 def _streamed(sql: str, row: Callable[[Any], list[str]]) -> Rows:
@@ -104,16 +120,29 @@ def book_rows(state: State, table: Table) -> Rows:
         places = digits_of(row[14])
         sides = (format_amount(amount, places), "") if amount >= 0 else ("", format_amount(-amount, places))
         own = "" if number == company[0] else number
-        return [company[0], company[1], str(company[2]), own, row[4], row[5], *sides, row[7], *texts, write_cell(row[13])]
+        return [
+            company[0],
+            company[1],
+            str(company[2]),
+            own,
+            row[4],
+            row[5],
+            *sides,
+            row[7],
+            *texts,
+            write_cell(row[13]),
+        ]
 
     def amounts(row: Any) -> list[str]:
         company = row[0] if table.name == "balances" else row[1]
         return [*map(write_cell, row[:-1]), format_amount(row[-1], digits[company])]
 
     queries: dict[str, tuple[str, Callable[[Any], list[str]]]] = {
-        "journals": (JOURNALS, journal), "journal_lines": (LINES, line), "balances": (BALANCES, amounts),
+        "journals": (JOURNALS, journal),
+        "journal_lines": (LINES, line),
+        "balances": (BALANCES, amounts),
         "budget_lines": (BUDGETS, amounts),
-    }  # fmt: skip
+    }
     yield from _streamed(*queries[table.name])
 
 
@@ -134,7 +163,8 @@ def _write(out: Any, table: Table, rows: Rows) -> None:
 
 
 def export_package(path: Path) -> None:
-    """Writes a zip or workbook where the path ends so, else a folder. What is there is replaced only when all is written."""
+    """Writes a zip or workbook where the path ends so, else a folder. What is there is replaced only when all
+    is written."""
     if connection.in_atomic_block:
         _export(path)
         return

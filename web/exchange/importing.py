@@ -1,4 +1,5 @@
-"""Import of a package: every table checked before anything is written, all faults told in one go, then one transaction."""
+"""Import of a package: every table checked before anything is written, all faults told in one go, then one
+transaction."""
 
 from __future__ import annotations
 
@@ -43,7 +44,9 @@ class Outcome:
 
     def sentence(self) -> str:
         parts = [
-            f"{self.new[name]:,} new" + (f" and {self.changed[name]:,} changed" if self.changed[name] else "") + f" in {name}"
+            f"{self.new[name]:,} new"
+            + (f" and {self.changed[name]:,} changed" if self.changed[name] else "")
+            + f" in {name}"
             for name in TABLES
             if self.new[name] or self.changed[name]
         ]
@@ -55,7 +58,8 @@ def import_package(path: Path, by: Any = None, progress: Progress = silent) -> O
     package = open_package(path)
     if package.faults:
         raise Refused(package.faults)
-    # Millions of small objects live until the end, none of them in cycles: looking for cycles among them only costs.
+    # Millions of small objects live until the end, none of them in cycles: looking for cycles among them only
+    # costs.
     collecting = gc.isenabled()
     gc.disable()
     try:
@@ -80,10 +84,8 @@ class _Import:
         after = self.before.state.edited(edits)
         self._check(after, edits)
         books = [
-            (table, self.package.sources[table.name])
-            for table in BOOKS
-            if table.name in self.package.sources
-        ]  # fmt: skip
+            (table, self.package.sources[table.name]) for table in BOOKS if table.name in self.package.sources
+        ]
         sources = {table.name: source for table, source in books}
         # The rest is checked even where definitions have faults, so that all are told in one go.
         journals = journals_in.JournalImport(after, sources, self.faults, self.progress)
@@ -92,7 +94,9 @@ class _Import:
         balances.check(journals.years())
         self._tell()
         if edits:
-            made = actions.write_version(self.before, edits, f"Imported a package: {self.outcome.sentence()}", self.by)
+            made = actions.write_version(
+                self.before, edits, f"Imported a package: {self.outcome.sentence()}", self.by
+            )
             transaction.on_commit(lambda: snapshot.keep(made))
         journals.write(self.by, self.outcome)
         balances.write(self.outcome)
@@ -131,23 +135,34 @@ class _Import:
         header = next(records, None)
         if header is None:
             if not any(f.where.table == table.name for f in self.faults):
-                self.faults.append(Fault("no-header", f"The table {table.name} is empty.", way_out="Give a header row."))
+                self.faults.append(
+                    Fault("no-header", f"The table {table.name} is empty.", way_out="Give a header row.")
+                )
             return Read(table)
         state = self.before.state
         return read_table(table, header[1], records, lambda key: state.get(table.row, *key))
 
     def _check(self, after: State, edits: list[Edit]) -> None:
-        """Checks everything as it would be; a fault that was there before, outside the package's rows, is not its doing."""
+        """Checks everything as it would be; a fault that was there before, outside the package's rows, is not
+        its doing."""
         self.progress("checks", 0)
-        self.faults += self._placed(transition_faults(self.before.state, after, edits, posted_facts(self.before.state)))
+        self.faults += self._placed(
+            transition_faults(self.before.state, after, edits, posted_facts(self.before.state))
+        )
         found = list(dict.fromkeys(self._placed(checks.of_everything(after) if edits else [])))
         foreign = [fault for fault in found if fault.where.row is None]
-        if foreign and any(fault.severity == MUST for fault in self.faults + found if fault.where.row is not None):
+        if foreign and any(
+            fault.severity == MUST for fault in self.faults + found if fault.where.row is not None
+        ):
             # What follows elsewhere from a fault in the package's own rows would only hide it.
             found = [fault for fault in found if fault.where.row is not None]
         elif foreign:
             old = {(f.where, f.what) for f in checks.of_everything(self.before.state)}
-            found = [fault for fault in found if fault.where.row is not None or (fault.where, fault.what) not in old]
+            found = [
+                fault
+                for fault in found
+                if fault.where.row is not None or (fault.where, fault.what) not in old
+            ]
         self.faults += found
         if edits and not blocking(self.faults):
             self.faults += self._placed(turned_signs(self.before.state, after))

@@ -1,6 +1,7 @@
 """One import beside the server, in the worker's process, so that no page waits for it.
 
-It tells how far it is on a connection of its own, and stops (nothing written) as soon as somebody asked for it.
+It tells how far it is on a connection of its own, and stops (nothing written) as soon as somebody asked for
+it.
 """
 
 from __future__ import annotations
@@ -41,7 +42,8 @@ class Teller:
             return
         self.last = now
         row = self.connection.execute(
-            "UPDATE exchange_job SET what = %s, done = %s, seen_at = now() WHERE id = %s RETURNING stop", [what, done, self.job]
+            "UPDATE exchange_job SET what = %s, done = %s, seen_at = now() WHERE id = %s RETURNING stop",
+            [what, done, self.job],
         ).fetchone()
         if row and row[0]:
             raise Stopped
@@ -57,8 +59,14 @@ def run(number: int, path: Path) -> None:
 
     job = Job.objects.select_related("by").get(pk=number)
     settings = connection.settings_dict
-    own = psycopg.connect(host=settings["HOST"], port=settings["PORT"] or 5432, user=settings["USER"], password=settings["PASSWORD"],
-                          dbname=settings["NAME"], autocommit=True)  # fmt: skip
+    own = psycopg.connect(
+        host=settings["HOST"],
+        port=settings["PORT"] or 5432,
+        user=settings["USER"],
+        password=settings["PASSWORD"],
+        dbname=settings["NAME"],
+        autocommit=True,
+    )
     ended = {"outcome": "It broke off; nothing was written.", "faults": []}
     try:
         with own:
@@ -67,7 +75,10 @@ def run(number: int, path: Path) -> None:
     except Stopped:
         ended["outcome"] = "Stopped; nothing was written."
     except Refused as refused:
-        places = [(f.where.table, f.where.row, f.where.column, f.where.value[:80], f.what, f.way_out) for f in refused.faults]
+        places = [
+            (f.where.table, f.where.row, f.where.column, f.where.value[:80], f.what, f.way_out)
+            for f in refused.faults
+        ]
         ended = {"outcome": f"{len(places)} faults; nothing was written.", "faults": places[:500]}
     finally:
         Job.objects.filter(pk=number).update(ended_at=timezone.now(), **ended)

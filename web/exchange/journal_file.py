@@ -1,4 +1,5 @@
-"""Journals from one flat file, as they come out of a spreadsheet: a row a line, the journal's own columns repeated."""
+"""Journals from one flat file, as they come out of a spreadsheet: a row a line, the journal's own columns
+repeated."""
 
 from __future__ import annotations
 
@@ -13,8 +14,20 @@ from web.exchange.reading import FileSource, SheetSource, Source, open_package
 from web.shell.workbooks import UnreadableWorkbook, sheet_names
 
 HEAD = ("journal", "date", "kind", "journal_description", "currency", "rate")
-LINE = ("line", "line_company", "account", "dimensions", "debit", "credit", "partner", "description", "source_type",
-        "source_number", "source_party", "source_item")  # fmt: skip
+LINE = (
+    "line",
+    "line_company",
+    "account",
+    "dimensions",
+    "debit",
+    "credit",
+    "partner",
+    "description",
+    "source_type",
+    "source_number",
+    "source_party",
+    "source_item",
+)
 MUST = ("journal", "date", "account")
 MOST_ROWS = 50_000
 
@@ -38,7 +51,9 @@ def _source(path: Path) -> Source:
     try:
         return SheetSource(sheet_names(path)[0], path)
     except (UnreadableWorkbook, IndexError) as told:
-        raise Refused([Fault("unreadable", f"The workbook cannot be read: {told}.", way_out="Save it as XLSX again.")]) from None
+        raise Refused(
+            [Fault("unreadable", f"The workbook cannot be read: {told}.", way_out="Save it as XLSX again.")]
+        ) from None
 
 
 def read_journals(path: Path, company: str) -> Found:
@@ -51,17 +66,33 @@ def read_journals(path: Path, company: str) -> Found:
             known = ", ".join([*HEAD, *LINE])
             faults.append(
                 Fault(
-                    "column-unknown", f"There is no column '{name}' here.", Place("file", (), name, row=1), f"Known are: {known}."
+                    "column-unknown",
+                    f"There is no column '{name}' here.",
+                    Place("file", (), name, row=1),
+                    f"Known are: {known}.",
                 )
             )
     for name in MUST:
         if name not in header:
-            faults.append(Fault("column-missing", f"The column {name} is missing.", Place("file", (), name, row=1), "Add it."))
+            faults.append(
+                Fault(
+                    "column-missing",
+                    f"The column {name} is missing.",
+                    Place("file", (), name, row=1),
+                    "Add it.",
+                )
+            )
     rows = []
     for number, cells in records:
         if len(rows) >= MOST_ROWS:
-            faults.append(Fault("too-many-rows", f"A file has at most {MOST_ROWS:,} rows here.", Place("file", row=number),
-                                "Bring it in as a package."))  # fmt: skip
+            faults.append(
+                Fault(
+                    "too-many-rows",
+                    f"A file has at most {MOST_ROWS:,} rows here.",
+                    Place("file", row=number),
+                    "Bring it in as a package.",
+                )
+            )
             break
         if any(cell.strip() for cell in cells):
             rows.append((number, dict(zip(header, cells + [""] * len(header), strict=False))))
@@ -81,7 +112,8 @@ def _grouped(rows: list[tuple[int, dict[str, str]]], company: str) -> Found:
         heads.setdefault(name, (number, [company, name, *(row.get(c, "").strip() for c in HEAD[1:])]))
         line = row.get("line", "").strip() or str(counts[name])
         cells = [
-            row.get(c, "").strip().replace(",", "") if c in ("debit", "credit") else row.get(c, "").strip() for c in LINE[1:]
+            row.get(c, "").strip().replace(",", "") if c in ("debit", "credit") else row.get(c, "").strip()
+            for c in LINE[1:]
         ]
         lines.append((number, [company, name, line, *cells]))
     columns = ["company", "journal", "date", "kind", "description", "currency", "rate"]

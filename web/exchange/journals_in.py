@@ -1,4 +1,5 @@
-"""Journals of a package: checked in arrays where they are plain, one by one where not; then written in one go."""
+"""Journals of a package: checked in arrays where they are plain, one by one where not; then written in one
+go."""
 
 from __future__ import annotations
 
@@ -37,7 +38,9 @@ class JournalImport:
         self.heads: list[Head] = []
         self.rows: list[int] = []
         self.known: dict[tuple[str, str], int] = {}
-        self.companies = {name: i + 1 for i, name in enumerate(sorted(row.company for row in state.rows(Company)))}
+        self.companies = {
+            name: i + 1 for i, name in enumerate(sorted(row.company for row in state.rows(Company)))
+        }
         self.checked: dict[int, tuple[BookedLine, ...]] = {}
         self.accepted: Accepted | None = None
         self.batch: Batch | None = None
@@ -56,21 +59,39 @@ class JournalImport:
             return
         accepted = self.accepted = batch.finish(RULES)
         for row in batch.unknown_rows[: limits.MOST_FAULTS]:
-            self.faults.append(Fault("journal-unknown", "The line belongs to a journal that is not in the table journals.",
-                                     Place("journal_lines", (), "journal", "", row), "Add the journal or correct its id."))  # fmt: skip
+            self.faults.append(
+                Fault(
+                    "journal-unknown",
+                    "The line belongs to a journal that is not in the table journals.",
+                    Place("journal_lines", (), "journal", "", row),
+                    "Add the journal or correct its id.",
+                )
+            )
         for journal, line, row in accepted.twice[: limits.MOST_FAULTS]:
             head = self.heads[journal].journal
             key = (head.company, head.journal, line)
-            self.faults.append(Fault("key-twice", f"The line {line} of journal {head.journal} stands twice.",
-                                     Place("journal_lines", key, "line", str(line), row), "Number the lines anew."))  # fmt: skip
-        known = np.array([(h.journal.company, h.journal.journal) in self.known for h in self.heads] or [False], dtype=bool)
+            self.faults.append(
+                Fault(
+                    "key-twice",
+                    f"The line {line} of journal {head.journal} stands twice.",
+                    Place("journal_lines", key, "line", str(line), row),
+                    "Number the lines anew.",
+                )
+            )
+        known = np.array(
+            [(h.journal.company, h.journal.journal) in self.known for h in self.heads] or [False], dtype=bool
+        )
         if known.any():
             self._compare(accepted, known)
         self._check_unusual(accepted, accepted.unusual & ~known if len(self.heads) else accepted.unusual)
 
     def _read_heads(self) -> None:
         table = TABLES["journals"]
-        records = self.head_source.records(self.faults) if self.head_source else iter([(1, list(table.row._fields))])
+        records = (
+            self.head_source.records(self.faults)
+            if self.head_source
+            else iter([(1, list(table.row._fields))])
+        )
         header = next(records, None)
         if header is None:
             return
@@ -80,9 +101,14 @@ class JournalImport:
         for key, journal in read.rows.items():
             row = self.state.get(Company, journal.company)
             if row is None:
-                self.faults.append(Fault("reference", f"There is no company {journal.company}.",
-                                         Place("journals", key, "company", journal.company, read.numbers[key]),
-                                         "Add the company or correct the name."))  # fmt: skip
+                self.faults.append(
+                    Fault(
+                        "reference",
+                        f"There is no company {journal.company}.",
+                        Place("journals", key, "company", journal.company, read.numbers[key]),
+                        "Add the company or correct the name.",
+                    )
+                )
             self.heads.append(head_of(self.state, journal, self.companies))
             self.rows.append(read.numbers[key])
 
@@ -90,7 +116,9 @@ class JournalImport:
         """Journals that are there already, and companies whose history is closed because they have some."""
         companies = sorted({head.journal.company for head in self.heads})
         with connection.cursor() as cursor:
-            cursor.execute("SELECT company, journal, id FROM journals_journal WHERE company = ANY(%s)", [companies])
+            cursor.execute(
+                "SELECT company, journal, id FROM journals_journal WHERE company = ANY(%s)", [companies]
+            )
             there = {(company, journal): number for company, journal, number in cursor.fetchall()}
         started = {company for company, _ in there}
         for head, row in zip(self.heads, self.rows, strict=True):
@@ -98,9 +126,14 @@ class JournalImport:
             if key in there:
                 self.known[key] = there[key]
             elif head.history and key[0] in started:
-                self.faults.append(Fault("history-late", f"{key[0]} has journals already, so history is not taken.",
-                                         Place("journals", key, "posted_at", head.journal.posted_at, row),
-                                         "Leave posted_at empty to post it as a new journal."))  # fmt: skip
+                self.faults.append(
+                    Fault(
+                        "history-late",
+                        f"{key[0]} has journals already, so history is not taken.",
+                        Place("journals", key, "posted_at", head.journal.posted_at, row),
+                        "Leave posted_at empty to post it as a new journal.",
+                    )
+                )
 
     def _history_faults(self) -> None:
         """Who posted a journal and what it reverses belong to history, and must be of the same history."""
@@ -115,20 +148,40 @@ class JournalImport:
             if not head.history:
                 for column in ("posted_by", "reverses"):
                     if value := getattr(journal, column):
-                        self._head_fault(key, column, value, row, "It belongs to a journal that was posted before, with posted_at.",
-                                         "Leave it empty: the product knows who posts, and reverses on its own page.")  # fmt: skip
+                        self._head_fault(
+                            key,
+                            column,
+                            value,
+                            row,
+                            "It belongs to a journal that was posted before, with posted_at.",
+                            "Leave it empty: the product knows who posts, and reverses on its own page.",
+                        )
                 continue
             if not journal.reverses:
                 continue
             other = (journal.company, journal.reverses)
             if other not in names or other == key:
-                self._head_fault(key, "reverses", journal.reverses, row, f"There is no journal {journal.reverses} of {journal.company} to be reversed.",
-                                 "Bring it in the same package.")  # fmt: skip
+                self._head_fault(
+                    key,
+                    "reverses",
+                    journal.reverses,
+                    row,
+                    f"There is no journal {journal.reverses} of {journal.company} to be reversed.",
+                    "Bring it in the same package.",
+                )
             elif (first := reversed_by.setdefault(other, journal.journal)) != journal.journal:
-                self._head_fault(key, "reverses", journal.reverses, row, f"{journal.reverses} is reversed by {first} already.",
-                                 "A journal is reversed once.")  # fmt: skip
+                self._head_fault(
+                    key,
+                    "reverses",
+                    journal.reverses,
+                    row,
+                    f"{journal.reverses} is reversed by {first} already.",
+                    "A journal is reversed once.",
+                )
 
-    def _head_fault(self, key: tuple[str, str], column: str, value: str, row: int, what: str, way_out: str) -> None:
+    def _head_fault(
+        self, key: tuple[str, str], column: str, value: str, row: int, what: str, way_out: str
+    ) -> None:
         self.faults.append(Fault("history", what, Place("journals", key, column, value, row), way_out))
 
     def _feed(self, batch: Batch) -> bool:
@@ -163,8 +216,14 @@ class JournalImport:
         for chunk in chunks(records):
             for number, cells in chunk:
                 if len(cells) != width and cells:
-                    self.faults.append(Fault("cells", f"The row has {len(cells)} cells and the header {width}.",
-                                             Place("journal_lines", row=number), "Quote cells that hold commas."))  # fmt: skip
+                    self.faults.append(
+                        Fault(
+                            "cells",
+                            f"The row has {len(cells)} cells and the header {width}.",
+                            Place("journal_lines", row=number),
+                            "Quote cells that hold commas.",
+                        )
+                    )
             sound = [(number, cells) for number, cells in chunk if len(cells) == width]
             if sound:
                 table = from_records(header[1], [cells for _, cells in sound])
@@ -182,7 +241,11 @@ class JournalImport:
         self.numbers = read.numbers
         bad = {fault.where.row for fault in read.faults}
         at = [header[1].index(name) if name in header[1] else -1 for name in ("company", "journal")]
-        self.unread = {tuple(cells[i] if 0 <= i < len(cells) else "" for i in at) for number, cells in chosen if number in bad}
+        self.unread = {
+            tuple(cells[i] if 0 <= i < len(cells) else "" for i in at)
+            for number, cells in chosen
+            if number in bad
+        }
         found: dict[tuple[str, str], list[JournalLine]] = {}
         for line in read.rows.values():
             found.setdefault((line.company, line.journal), []).append(line)
@@ -212,7 +275,8 @@ class JournalImport:
             self.checked[i] = checked.lines
 
     def _compare(self, accepted: Accepted, known: Any) -> None:
-        """A journal that is there already must be the same: posted journals never change. Added lines don't count."""
+        """A journal that is there already must be the same: posted journals never change. Added lines don't
+        count."""
         numbers = np.flatnonzero(known).tolist()
         ids = {self.known[(self.heads[i].journal.company, self.heads[i].journal.journal)]: i for i in numbers}
         self._compare_heads(ids)
@@ -226,10 +290,17 @@ class JournalImport:
         for at in rows.tolist():
             made = self.batch.combinations[accepted.combination[at]]
             account, dimensions = (made.found.account, made.found.dimensions) if made.found else ("", "")
-            mine[int(accepted.journal[at])].add((
-                int(accepted.line[at]), made.company, account, dimensions, int(accepted.amount[at]),
-                names.get(int(accepted.partner[at]), ""), *texts[at],
-            ))  # fmt: skip
+            mine[int(accepted.journal[at])].add(
+                (
+                    int(accepted.line[at]),
+                    made.company,
+                    account,
+                    dimensions,
+                    int(accepted.amount[at]),
+                    names.get(int(accepted.partner[at]), ""),
+                    *texts[at],
+                )
+            )
         theirs: dict[int, set[tuple[Any, ...]]] = {i: set() for i in numbers}
         for journal, *line in stored_lines(list(ids)):
             theirs[ids[journal]].add(tuple(line))
@@ -240,16 +311,31 @@ class JournalImport:
     def _compare_heads(self, ids: dict[int, int]) -> None:
         with connection.cursor() as cursor:
             cursor.execute(
-                "SELECT j.id, j.date, j.kind, j.description, j.currency, j.rate, j.posted_at, j.poster, coalesce(r.journal, '')"
-                " FROM journals_journal j LEFT JOIN journals_journal r ON r.id = j.reverses_id WHERE j.id = ANY(%s)",
+                "SELECT j.id, j.date, j.kind, j.description, j.currency, j.rate, j.posted_at, j.poster,"
+                " coalesce(r.journal, '') FROM journals_journal j LEFT JOIN journals_journal r ON r.id ="
+                " j.reverses_id WHERE j.id = ANY(%s)",
                 [list(ids)],
             )
-            for number, day, kind, description, currency, rate, posted_at, poster, reverses in cursor.fetchall():
+            for (
+                number,
+                day,
+                kind,
+                description,
+                currency,
+                rate,
+                posted_at,
+                poster,
+                reverses,
+            ) in cursor.fetchall():
                 head = self.heads[ids[number]].journal
                 company = self.state.get(Company, head.company)
                 own = head.currency or (company.currency if company else "")
                 there = (day, kind, description, currency, rate)
-                said = (head.posted_at, posted_at.isoformat()), (head.posted_by, poster), (head.reverses, reverses)
+                said = (
+                    (head.posted_at, posted_at.isoformat()),
+                    (head.posted_by, poster),
+                    (head.reverses, reverses),
+                )
                 if there != (head.date, head.kind, head.description, own, head.rate) or any(
                     new and new != old for new, old in said
                 ):
@@ -259,11 +345,18 @@ class JournalImport:
         head = self.heads[i].journal
         place = Place("journals", (head.company, head.journal), "journal", head.journal, self.rows[i])
         if not any(fault.code == "posted-altered" and fault.where == place for fault in self.faults):
-            self.faults.append(Fault("posted-altered", f"The journal {head.journal} is posted already, with other content.", place,
-                                     "A posted journal never changes: reverse it and post a new one."))  # fmt: skip
+            self.faults.append(
+                Fault(
+                    "posted-altered",
+                    f"The journal {head.journal} is posted already, with other content.",
+                    place,
+                    "A posted journal never changes: reverse it and post a new one.",
+                )
+            )
 
     def years(self) -> dict[tuple[str, int], int]:
-        """(company, fiscal year) pairs that new journals of the package post to, with the row of the first such journal."""
+        """(company, fiscal year) pairs that new journals of the package post to, with the row of the first
+        such journal."""
         found: dict[tuple[str, int], int] = {}
         if self.batch is None:
             return found
@@ -283,14 +376,18 @@ class JournalImport:
     def write(self, by: Any, outcome: Any) -> None:
         if self.accepted is None or self.batch is None:
             return
-        new = [i for i, h in enumerate(self.heads) if (h.journal.company, h.journal.journal) not in self.known]
+        new = [
+            i for i, h in enumerate(self.heads) if (h.journal.company, h.journal.journal) not in self.known
+        ]
         outcome.same["journals"] += len(self.heads) - len(new)
         if not new:
             return
         self.progress("posting", 0)
         heads = [self.heads[i].journal for i in new]
         plain = self._plain_lines(new)
-        single = posting.lines_of(self.state, [(self.heads[i].journal, self.checked[i]) for i in new if i in self.checked])
+        single = posting.lines_of(
+            self.state, [(self.heads[i].journal, self.checked[i]) for i in new if i in self.checked]
+        )
         renumber = np.array([n for n, i in enumerate(new) if i in self.checked] or [0], dtype=np.int64)
         single.journal = renumber[single.journal] if len(single.journal) else single.journal
         lines = merged(plain, single)
@@ -330,10 +427,21 @@ class JournalImport:
         names = [name for name, _ in sorted(self.companies.items(), key=lambda item: item[1])]
         combination = accepted.combination[keep]
         return Lines(
-            place[accepted.journal[keep]], accepted.line[keep], seat_of[accepted.journal[keep]], account_of[combination],
-            dimension_of[combination], accepted.partner[keep] - 1, accepted.amount[keep], accepted.amount[keep],
-            accepted.generated[keep], self._texts_of(accepted.at[keep]), seats.values(), accounts.values(), dimensions.values(), names,
-        )  # fmt: skip
+            place[accepted.journal[keep]],
+            accepted.line[keep],
+            seat_of[accepted.journal[keep]],
+            account_of[combination],
+            dimension_of[combination],
+            accepted.partner[keep] - 1,
+            accepted.amount[keep],
+            accepted.amount[keep],
+            accepted.generated[keep],
+            self._texts_of(accepted.at[keep]),
+            seats.values(),
+            accounts.values(),
+            dimensions.values(),
+            names,
+        )
 
 
 def merged(first: Lines, second: Lines) -> Lines:
@@ -348,20 +456,31 @@ def merged(first: Lines, second: Lines) -> Lines:
         return np.concatenate([mine, np.where(other >= 0, other + base, other)])
 
     return Lines(
-        join("journal"), join("line"), join("seat", len(first.seats)), join("account", len(first.accounts)),
-        join("dimensions", len(first.dimension_texts)), join("partner", len(first.partners)),
-        np.concatenate([first.amount, second.amount]), np.concatenate([first.keyed, second.keyed]),
-        np.concatenate([first.generated, second.generated]), pa.concat_tables([first.texts, second.texts]),
-        [*first.seats, *second.seats], [*first.accounts, *second.accounts],
-        [*first.dimension_texts, *second.dimension_texts], [*first.partners, *second.partners],
-    )  # fmt: skip
+        join("journal"),
+        join("line"),
+        join("seat", len(first.seats)),
+        join("account", len(first.accounts)),
+        join("dimensions", len(first.dimension_texts)),
+        join("partner", len(first.partners)),
+        np.concatenate([first.amount, second.amount]),
+        np.concatenate([first.keyed, second.keyed]),
+        np.concatenate([first.generated, second.generated]),
+        pa.concat_tables([first.texts, second.texts]),
+        [*first.seats, *second.seats],
+        [*first.accounts, *second.accounts],
+        [*first.dimension_texts, *second.dimension_texts],
+        [*first.partners, *second.partners],
+    )
 
 
 STORED = """
-    SELECT l.journal_id, l.line, b.company, a.account, coalesce(d.codes, ''), l.keyed, coalesce(c.company, ''),
+    SELECT l.journal_id, l.line, b.company, a.account, coalesce(d.codes, ''), l.keyed, coalesce(c.company,
+    ''),
            l.description, l.source_type, l.source_number, l.source_party, l.source_item
-    FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id JOIN journals_account a ON a.id = l.account_id
-    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id = l.partner_id
+    FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id JOIN journals_account a ON a.id =
+    l.account_id
+    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id =
+    l.partner_id
     WHERE l.journal_id = ANY(%s) AND NOT l.generated
 """
 

@@ -7,5 +7,6 @@ RATIO_FROM = 20 * 1024**2
 MOST_ROWS = 5_000_000
 LONGEST_CELL = 100_000
 AT_ONCE = 1024**2
-"""Files up to this many bytes come in while the page waits; larger ones in a job of their own with progress."""
+"""Files up to this many bytes come in while the page waits; larger ones in a job of their own with
+progress."""
 MOST_UPLOAD = 256 * 1024**2

@@ -1,7 +1,9 @@
 """Journal lines of a file as columns (Arrow), for core/journal_batch.py.
 
-A file that is plainly sound is read whole by Arrow's reader. Anything out of the ordinary (a stray quote, an empty row, a
-wrong count of cells, bytes that are not UTF-8) goes record by record, because there each fault gets its row and words.
+A file that is plainly sound is read whole by Arrow's reader. Anything out of the ordinary (a stray quote, an
+empty row, a
+wrong count of cells, bytes that are not UTF-8) goes record by record, because there each fault gets its row
+and words.
 """
 
 from __future__ import annotations
@@ -48,7 +50,9 @@ def read_whole(source: Any) -> pa.Table | None:
             io.BytesIO(data),
             arrow_csv.ReadOptions(block_size=8 * 1024**2),
             arrow_csv.ParseOptions(newlines_in_values=b'"' in data),
-            arrow_csv.ConvertOptions(column_types=dict.fromkeys(header, pa.string()), strings_can_be_null=False),
+            arrow_csv.ConvertOptions(
+                column_types=dict.fromkeys(header, pa.string()), strings_can_be_null=False
+            ),
         )
     except pa.ArrowInvalid:
         return None
@@ -57,7 +61,8 @@ def read_whole(source: Any) -> pa.Table | None:
 
 
 def _plain(data: bytes) -> bool:
-    """Whether both readers would see the same records: rows numbered alike, quotes only around whole cells."""
+    """Whether both readers would see the same records: rows numbered alike, quotes only around whole
+    cells."""
     if b"\0" in data or data.startswith((b"\n", b"\r")) or b"\n\n" in data or b"\n\r" in data:
         return False
     if data.count(b"\r") != data.count(b"\r\n"):
@@ -90,10 +95,19 @@ def line_columns(table: pa.Table, rows: Any) -> tuple[LineColumns, pa.Table]:
     for name in TEXTS:
         odd |= _odd(texts[name])
     made = LineColumns(
-        coded["company"], coded["journal"], coded["line"], coded["line_company"], coded["account"], coded["dimensions"],
-        coded["partner"], coded["generated"], _digits(column("debit")), _digits(column("credit")), odd,
+        coded["company"],
+        coded["journal"],
+        coded["line"],
+        coded["line_company"],
+        coded["account"],
+        coded["dimensions"],
+        coded["partner"],
+        coded["generated"],
+        _digits(column("debit")),
+        _digits(column("credit")),
+        odd,
         np.asarray(rows, dtype=np.int64),
-    )  # fmt: skip
+    )
     return made, texts
 
 
@@ -103,8 +117,11 @@ def _coded(column: pa.Array) -> Coded:
 
 
 def _odd(column: pa.ChunkedArray) -> Any:
-    """Texts that are too long or hold a control character (core/parsing.py says the same of a single cell)."""
-    found = pc.or_(pc.greater(pc.utf8_length(column), LONGEST_TEXT), pc.match_substring_regex(column, CONTROL.pattern))
+    """Texts that are too long or hold a control character (core/parsing.py says the same of a single
+    cell)."""
+    found = pc.or_(
+        pc.greater(pc.utf8_length(column), LONGEST_TEXT), pc.match_substring_regex(column, CONTROL.pattern)
+    )
     return found.to_numpy()
 
 

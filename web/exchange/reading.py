@@ -1,4 +1,5 @@
-"""Opens a package: a folder, a zip of one, or a workbook with a sheet a table. Whatever is wrong becomes a fault."""
+"""Opens a package: a folder, a zip of one, or a workbook with a sheet a table. Whatever is wrong becomes a
+fault."""
 
 from __future__ import annotations
 
@@ -30,14 +31,24 @@ class Source:
         raise NotImplementedError
 
     def records(self, faults: list[Fault]) -> Iterator[Record]:
-        """Header first, each record with its number. Ends at the first thing that can't be read, with a fault."""
+        """Header first, each record with its number. Ends at the first thing that can't be read, with a
+        fault."""
         number = 0
         try:
-            with self.open() as raw, io.TextIOWrapper(raw, encoding="utf-8-sig", newline="", errors="strict") as text:
+            with (
+                self.open() as raw,
+                io.TextIOWrapper(raw, encoding="utf-8-sig", newline="", errors="strict") as text,
+            ):
                 for number, cells in enumerate(csv.reader(text, strict=True), 1):
                     if number > limits.MOST_ROWS:
-                        faults.append(self._fault("too-many-rows", f"The table has more than {limits.MOST_ROWS:,} rows.", number,
-                                                  "Split it into several packages."))  # fmt: skip
+                        faults.append(
+                            self._fault(
+                                "too-many-rows",
+                                f"The table has more than {limits.MOST_ROWS:,} rows.",
+                                number,
+                                "Split it into several packages.",
+                            )
+                        )
                         return
                     yield number, cells
         except UnicodeDecodeError as error:
@@ -52,7 +63,11 @@ class Source:
                 what = f"The row is not CSV: {error}."
             faults.append(self._fault("not-csv", what, number + 1, "Correct the row."))
         except (zipfile.BadZipFile, OSError, EOFError, RuntimeError, NotImplementedError) as error:
-            faults.append(self._fault("unreadable", f"The file cannot be read: {error}.", number + 1, "Make the package again."))
+            faults.append(
+                self._fault(
+                    "unreadable", f"The file cannot be read: {error}.", number + 1, "Make the package again."
+                )
+            )
 
     def _bad_row(self) -> int:
         """The row that holds the first byte that is not UTF-8."""
@@ -97,7 +112,11 @@ class SheetSource(Source):
                 if any(texts):
                     yield number, texts
         except UnreadableWorkbook as told:
-            faults.append(self._fault("unreadable", f"The sheet can't be read: {told}.", 1, "Save the workbook as XLSX again."))
+            faults.append(
+                self._fault(
+                    "unreadable", f"The sheet can't be read: {told}.", 1, "Save the workbook as XLSX again."
+                )
+            )
 
 
 @dataclass
@@ -109,11 +128,22 @@ class Package:
         if source.name not in TABLES:
             known = ", ".join(TABLES)
             self.faults.append(
-                Fault("table-unknown", f"There is no table {source.name}.", Place(source.name), f"Tables are: {known}.")
+                Fault(
+                    "table-unknown",
+                    f"There is no table {source.name}.",
+                    Place(source.name),
+                    f"Tables are: {known}.",
+                )
             )
         elif source.name in self.sources:
-            self.faults.append(Fault("table-twice", f"The table {source.name} stands in the package twice.", Place(source.name),
-                                     "Keep one of them."))  # fmt: skip
+            self.faults.append(
+                Fault(
+                    "table-twice",
+                    f"The table {source.name} stands in the package twice.",
+                    Place(source.name),
+                    "Keep one of them.",
+                )
+            )
         else:
             self.sources[source.name] = source
 
@@ -132,11 +162,20 @@ def open_package(path: Path) -> Package:
     elif path.suffix.lower() == ".csv":
         package.add(FileSource(path.stem, path))
     else:
-        package.faults.append(Fault("not-a-package", f"{path.name} is neither a folder, a zip, a workbook nor a CSV file.",
-                                    way_out="See docs/exchange-format.md."))  # fmt: skip
+        package.faults.append(
+            Fault(
+                "not-a-package",
+                f"{path.name} is neither a folder, a zip, a workbook nor a CSV file.",
+                way_out="See docs/exchange-format.md.",
+            )
+        )
     if not package.sources and not package.faults:
         package.faults.append(
-            Fault("empty-package", "The package holds no tables.", way_out="A table is a CSV file named after it.")
+            Fault(
+                "empty-package",
+                "The package holds no tables.",
+                way_out="A table is a CSV file named after it.",
+            )
         )
     return package
 
@@ -146,7 +185,9 @@ def _open_zip(path: Path, package: Package) -> None:
         archive = zipfile.ZipFile(path)
         infos = archive.infolist()
     except (zipfile.BadZipFile, OSError, ValueError) as error:
-        package.faults.append(Fault("unreadable", f"The zip cannot be read: {error}.", way_out="Make the package again."))
+        package.faults.append(
+            Fault("unreadable", f"The zip cannot be read: {error}.", way_out="Make the package again.")
+        )
         return
     if any(info.filename == "xl/workbook.xml" for info in infos):
         _open_workbook(path, package)
@@ -157,13 +198,23 @@ def _open_zip(path: Path, package: Package) -> None:
     folders = set()
     for info in infos:
         name = Path(info.filename)
-        if info.is_dir() or name.suffix.lower() != ".csv" or name.name.startswith(".") or name.parts[0] == "__MACOSX":
+        if (
+            info.is_dir()
+            or name.suffix.lower() != ".csv"
+            or name.name.startswith(".")
+            or name.parts[0] == "__MACOSX"
+        ):
             continue
         folders.add(str(name.parent))
         package.add(ZipSource(name.stem, archive, info))
     if len(folders) > 1 or any(len(Path(folder).parts) > 1 for folder in folders):
-        package.faults.append(Fault("zip-folders", f"The tables lie in several folders: {', '.join(sorted(folders))}.",
-                                    way_out="Keep them at the root of the zip or in one folder."))  # fmt: skip
+        package.faults.append(
+            Fault(
+                "zip-folders",
+                f"The tables lie in several folders: {', '.join(sorted(folders))}.",
+                way_out="Keep them at the root of the zip or in one folder.",
+            )
+        )
 
 
 def _zip_faults(infos: list[zipfile.ZipInfo]) -> list[Fault]:
@@ -172,17 +223,37 @@ def _zip_faults(infos: list[zipfile.ZipInfo]) -> list[Fault]:
         parts = info.filename.replace("\\", "/").split("/")
         if ".." in parts or info.filename.startswith(("/", "\\")) or ":" in parts[0]:
             found.append(
-                Fault("zip-path", f"The zip holds a path that leads out of it: {info.filename}.", way_out="Make the zip again.")
+                Fault(
+                    "zip-path",
+                    f"The zip holds a path that leads out of it: {info.filename}.",
+                    way_out="Make the zip again.",
+                )
             )
         if stat.S_ISLNK(info.external_attr >> 16):
-            found.append(Fault("zip-link", f"The zip holds a link: {info.filename}.", way_out="Put the file itself in."))
+            found.append(
+                Fault(
+                    "zip-link", f"The zip holds a link: {info.filename}.", way_out="Put the file itself in."
+                )
+            )
         if info.flag_bits & 1:
-            found.append(Fault("zip-locked", f"{info.filename} is encrypted.", way_out="Make the zip without a password."))
+            found.append(
+                Fault(
+                    "zip-locked", f"{info.filename} is encrypted.", way_out="Make the zip without a password."
+                )
+            )
     total = sum(info.file_size for info in infos)
     packed = sum(info.compress_size for info in infos) or 1
     if total > limits.MOST_BYTES or (total > limits.RATIO_FROM and total / packed > limits.MOST_RATIO):
-        found.append(Fault("zip-size", f"The zip would unpack to {total / 1024**2:,.0f} MiB from {packed / 1024**2:,.1f} MiB.",
-                           way_out=f"At most {limits.MOST_BYTES // 1024**2:,} MiB and {limits.MOST_RATIO} times are unpacked."))  # fmt: skip
+        found.append(
+            Fault(
+                "zip-size",
+                f"The zip would unpack to {total / 1024**2:,.0f} MiB from {packed / 1024**2:,.1f} MiB.",
+                way_out=(
+                    f"At most {limits.MOST_BYTES // 1024**2:,} MiB and {limits.MOST_RATIO} times are"
+                    " unpacked."
+                ),
+            )
+        )
     return found
 
 
@@ -195,4 +266,6 @@ def _open_workbook(path: Path, package: Package) -> None:
         for name in sheet_names(path):
             package.add(SheetSource(name, path))
     except UnreadableWorkbook as told:
-        package.faults.append(Fault("unreadable", f"The workbook cannot be read: {told}.", way_out="Save it as XLSX again."))
+        package.faults.append(
+            Fault("unreadable", f"The workbook cannot be read: {told}.", way_out="Save it as XLSX again.")
+        )

@@ -28,7 +28,9 @@ def waiting(who: LineUp) -> list[str]:
     return [f"{company} is not in these figures: it {why}." for company, why in who.waiting]
 
 
-def trial_balance(state: State, company: str | None, group: str | None, year: int, period: int, first: int | None) -> Report:
+def trial_balance(
+    state: State, company: str | None, group: str | None, year: int, period: int, first: int | None
+) -> Report:
     columns = ("account", "name", "opening", "debit", "credit", "closing")
     messages: list[str] = []
     if group:
@@ -40,7 +42,12 @@ def trial_balance(state: State, company: str | None, group: str | None, year: in
         currency = group_queries.currency_of(state, company or "", False)
     digits = digits_of(currency)
     rows: list[list[Cell]] = [
-        [row.account, row.name, *(Money(v, digits) for v in (row.opening, row.debit, row.credit, row.closing))] for row in found
+        [
+            row.account,
+            row.name,
+            *(Money(v, digits) for v in (row.opening, row.debit, row.credit, row.closing)),
+        ]
+        for row in found
     ]
     return Report(columns, rows, messages)
 
@@ -48,14 +55,20 @@ def trial_balance(state: State, company: str | None, group: str | None, year: in
 def statement_rows(found: StatementFigures, column: int) -> tuple[list[list[Cell]], list[str]]:
     """Rows of one column, and sentences that name unplaced accounts."""
     rows: list[list[Cell]] = [
-        [figure.line.row.line, figure.line.row.label, figure.line.depth, Money(figure.shown[column], found.digits)]
+        [
+            figure.line.row.line,
+            figure.line.row.label,
+            figure.line.depth,
+            Money(figure.shown[column], found.digits),
+        ]
         for figure in found.figures.lines
     ]
     strays = [(u, u.raw[column]) for u in found.figures.unplaced if u.raw[column]]
     if strays:
         rows.append(["unplaced", "", 0, Money(sum(amount for _, amount in strays), found.digits)])
     messages = [
-        f"Unplaced: {f'{u.company} ' if u.company else ''}{u.account} {u.name}, {format_amount(amount, found.digits)} {found.currency}."
+        f"Unplaced: {f'{u.company} ' if u.company else ''}{u.account} {u.name},"
+        f" {format_amount(amount, found.digits)} {found.currency}."
         for u, amount in strays
     ]
     return rows, messages
@@ -69,7 +82,9 @@ def statement(
         made = group_queries.group_statement(state, name, group, year, period, first)
         rows, messages = statement_rows(made.statement, len(made.statement.columns) - 1)
         return Report(columns, rows, [*waiting(made.who), *messages])
-    rows, messages = statement_rows(queries.company_statement(state, name, company or "", year, period, first), 0)
+    rows, messages = statement_rows(
+        queries.company_statement(state, name, company or "", year, period, first), 0
+    )
     return Report(columns, rows, messages)
 
 

@@ -38,15 +38,29 @@ def uploaded(request: HttpRequest, folder: str) -> Path:
     """The file that was sent, in a folder. Raises Refused for none, too big, or of another kind."""
     sent = request.FILES.get("file")
     if sent is None:
-        raise Refused([Fault("no-file", "No file was chosen.", way_out="Choose a zip, a workbook or a CSV file.")])
+        raise Refused(
+            [Fault("no-file", "No file was chosen.", way_out="Choose a zip, a workbook or a CSV file.")]
+        )
     suffix = Path(sent.name or "").suffix.lower()
     if suffix not in SUFFIXES:
         raise Refused(
-            [Fault("not-a-package", f"{sent.name} is neither a zip, a workbook nor a CSV file.", way_out="Choose another file.")]
+            [
+                Fault(
+                    "not-a-package",
+                    f"{sent.name} is neither a zip, a workbook nor a CSV file.",
+                    way_out="Choose another file.",
+                )
+            ]
         )
     if (sent.size or 0) > limits.MOST_UPLOAD:
         raise Refused(
-            [Fault("too-big", f"The file is larger than {limits.MOST_UPLOAD // 1024**2} MiB.", way_out="Use ./pine import.")]
+            [
+                Fault(
+                    "too-big",
+                    f"The file is larger than {limits.MOST_UPLOAD // 1024**2} MiB.",
+                    way_out="Use ./pine import.",
+                )
+            ]
         )
     stem = Path(sent.name or "").stem
     path = Path(folder) / f"{stem if stem in TABLES else 'package'}{suffix}"
@@ -69,7 +83,10 @@ def bring_in(request: HttpRequest, state: State) -> HttpResponse:
             outcome = import_package(uploaded(request, folder), request.user)
         except Refused as refused:
             return render(
-                request, "exchange/exchange.html", {"faults": refused.faults, "tables": list(TABLES.values())}, status=422
+                request,
+                "exchange/exchange.html",
+                {"faults": refused.faults, "tables": list(TABLES.values())},
+                status=422,
             )
     messages.success(request, f"Imported: {outcome.sentence()}.")
     return HttpResponseRedirect(reverse("exchange"))
@@ -82,8 +99,15 @@ def _in_a_job(request: HttpRequest) -> HttpResponse:
         path = uploaded(request, folder)
     except Refused as refused:
         shutil.rmtree(folder, ignore_errors=True)
-        return render(request, "exchange/exchange.html", {"faults": refused.faults, "tables": list(TABLES.values())}, status=422)
-    made = Job.objects.create(by=request.user, file=getattr(request.FILES.get("file"), "name", "") or "package")
+        return render(
+            request,
+            "exchange/exchange.html",
+            {"faults": refused.faults, "tables": list(TABLES.values())},
+            status=422,
+        )
+    made = Job.objects.create(
+        by=request.user, file=getattr(request.FILES.get("file"), "name", "") or "package"
+    )
     job.start(made.pk, path)
     return HttpResponseRedirect(reverse("import-job", kwargs={"number": made.pk}))
 
@@ -133,7 +157,9 @@ def report(request: HttpRequest, state: State, kind: str) -> HttpResponse:
         if name
         else reports.trial_balance(state, company, group, year, period, numbers[2])
     )
-    return tabular.attached(f"{name or 'trial-balance'}-{group or company}-{year}-{period}", kind, made.header, made.rows)
+    return tabular.attached(
+        f"{name or 'trial-balance'}-{group or company}-{year}-{period}", kind, made.header, made.rows
+    )
 
 
 @needs(POST, posts=True)
@@ -150,5 +176,9 @@ def journals_file(request: HttpRequest, state: State, company: str) -> HttpRespo
                 messages.success(request, f"Posted {len(found.journals)} journals.")
                 return HttpResponseRedirect(reverse("company-journals", kwargs={"company": company}))
             except Refused as refused:
-                context["faults"] = [f.at(row=f.where.row or numbers.get(f.where.key)) for f in refused.faults]
-    return render(request, "exchange/journals_file.html", context, status=422 if context.get("faults") else 200)
+                context["faults"] = [
+                    f.at(row=f.where.row or numbers.get(f.where.key)) for f in refused.faults
+                ]
+    return render(
+        request, "exchange/journals_file.html", context, status=422 if context.get("faults") else 200
+    )

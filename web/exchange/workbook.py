@@ -10,7 +10,12 @@ import xlsxwriter
 
 def write_workbook(path: Path, tables: Iterable[tuple[str, Sequence[str], Iterable[Sequence[str]]]]) -> None:
     """Every cell is text, so that codes keep their zeros and nothing runs."""
-    options = {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False}
+    options = {
+        "constant_memory": True,
+        "strings_to_formulas": False,
+        "strings_to_urls": False,
+        "strings_to_numbers": False,
+    }
     book = xlsxwriter.Workbook(str(path), options)
     plain = book.add_format({"num_format": "@"})
     bold = book.add_format({"bold": True, "bottom": 1, "num_format": "@"})

@@ -31,7 +31,8 @@ class Drawing(NamedTuple):
 
 
 def fitted(title: str, width: int) -> list[str]:
-    """A name in the two lines that a box has room for; names that begin alike are told apart by the second."""
+    """A name in the two lines that a box has room for; names that begin alike are told apart by the
+    second."""
     room = int((width - 17) / 7.1)
     lines = textwrap.wrap(title, room) or [""]
     rest = " ".join(lines[1:])
@@ -48,9 +49,18 @@ def draw(state: State, group: str) -> Drawing:
         below = []
         for at, (name, kind, _, _) in enumerate(rows[-1]):
             if kind == "group":
-                members = sorted(state.part(GroupMember, name).values(), key=lambda m: (m.member_kind, m.member))
-                below += [(m.member, m.member_kind, f"{m.ownership or 100:.0f}%" + (f" {m.method}" if m.method != "full" else ""), at)
-                          for m in members]  # fmt: skip
+                members = sorted(
+                    state.part(GroupMember, name).values(), key=lambda m: (m.member_kind, m.member)
+                )
+                below += [
+                    (
+                        m.member,
+                        m.member_kind,
+                        f"{m.ownership or 100:.0f}%" + (f" {m.method}" if m.method != "full" else ""),
+                        at,
+                    )
+                    for m in members
+                ]
         if not below:
             break
         rows.append(below)
@@ -67,7 +77,9 @@ def draw(state: State, group: str) -> Drawing:
             nested = state.get(Group, name)
             title = company.name if company else nested.name if nested else name
             own = "shared" if company and company.chart == head.chart else "own"
-            told = f"{company.currency} · {own}" if company else f"{nested.currency if nested else ''} · group"
+            told = (
+                f"{company.currency} · {own}" if company else f"{nested.currency if nested else ''} · group"
+            )
             mark = "pine" if not company or company.chart == head.chart else "resin"
             address = f"/companies/{name}/" if company else f"/group/{name}/"
             boxes.append(Box(x, y, box, title, fitted(title, box), told, mark, share, address))

@@ -1,4 +1,5 @@
-"""Figures of a group. The mapped and sorted amounts are kept in the process until a definition or a book moves."""
+"""Figures of a group. The mapped and sorted amounts are kept in the process until a definition or a book
+moves."""
 
 from __future__ import annotations
 
@@ -7,7 +8,16 @@ from typing import Any, NamedTuple
 
 from core.balances import TrialRow
 from core.codes import list_index
-from core.consolidation import Consolidated, Disagreement, Member, Slab, build, consolidate, eliminate, list_index_of
+from core.consolidation import (
+    Consolidated,
+    Disagreement,
+    Member,
+    Slab,
+    build,
+    consolidate,
+    eliminate,
+    list_index_of,
+)
 from core.consolidation import trial_balance as group_trial_balance
 from core.groups import LineUp, group_calendar, line_up
 from core.mapping import MapPlan, map_plan
@@ -38,7 +48,9 @@ class Kept(NamedTuple):
                 one.shared == other.shared
                 and one.rows == other.rows
                 and one.chart.index == other.chart.index
-                and (not self.slab.strays or list_index_of(one) is list_index_of(other))  # strays carry names and classes
+                and (
+                    not self.slab.strays or list_index_of(one) is list_index_of(other)
+                )  # strays carry names and classes
                 for one, other in zip(self.plans, plans, strict=True)
             )
         )
@@ -72,7 +84,11 @@ def slab_of(state: State, group: str, who: LineUp) -> Slab:
     """Collected and mapped amounts of the companies, as of now."""
     names = [reached.company for reached in who.companies]
     books = books_for(names)
-    key = (group, tuple(names), tuple((b.company, b.fiscal_year, b.sequence) for name in names for b in books[name]))
+    key = (
+        group,
+        tuple(names),
+        tuple((b.company, b.fiscal_year, b.sequence) for name in names for b in books[name]),
+    )
     kept = _kept.get(key)
     if kept is not None and kept.slab.state is state:
         return kept.slab
@@ -82,10 +98,16 @@ def slab_of(state: State, group: str, who: LineUp) -> Slab:
     else:
         numbers = company_numbers()
         _, calendar = known_group(state, group)
-        made = build(state, group, [
-            Member(name, numbers[name], books[name], plan, _ordinals(state, name, calendar), interned_texts)
-            for name, plan in plans.items()
-        ])  # fmt: skip
+        made = build(
+            state,
+            group,
+            [
+                Member(
+                    name, numbers[name], books[name], plan, _ordinals(state, name, calendar), interned_texts
+                )
+                for name, plan in plans.items()
+            ],
+        )
     _kept.put(key, Kept(made, tuple(plans.values())))
     return made
 
@@ -111,7 +133,9 @@ class GroupFigures:
     who: LineUp
 
 
-def group_statement(state: State, statement: str, group: str, year: int, period: int, first: int | None = None) -> GroupFigures:
+def group_statement(
+    state: State, statement: str, group: str, year: int, period: int, first: int | None = None
+) -> GroupFigures:
     head, _ = known_group(state, group)
     made = known_plan(state, statement, head.chart)
     at = group_window(state, group, year, period, first)
@@ -124,7 +148,9 @@ def group_statement(state: State, statement: str, group: str, year: int, period:
     return GroupFigures(StatementFigures(made, figures, columns, head.currency, digits, at), found, slab, who)
 
 
-def group_trial(state: State, group: str, year: int, period: int, first: int | None = None) -> tuple[list[TrialRow], LineUp]:
+def group_trial(
+    state: State, group: str, year: int, period: int, first: int | None = None
+) -> tuple[list[TrialRow], LineUp]:
     at = group_window(state, group, year, period, first)
     who = members_at(state, group, year, period)
     return group_trial_balance(slab_of(state, group, who), at.start, at.end), who

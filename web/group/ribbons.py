@@ -1,4 +1,5 @@
-"""A mapping drawn: own accounts on the left, group accounts on the right, ribbons as wide as what they carry."""
+"""A mapping drawn: own accounts on the left, group accounts on the right, ribbons as wide as what they
+carry."""
 
 from __future__ import annotations
 
@@ -31,7 +32,8 @@ class Ribbons(NamedTuple):
 
 
 def ribbons(made: MapPlan, own: Any, theirs: Any, sums: dict[str, int]) -> Ribbons:
-    """Own accounts with the same way to the group stand together; the widest share first where there are too many."""
+    """Own accounts with the same way to the group stand together; the widest share first where there are too
+    many."""
     ways: dict[tuple[str, ...], list[str]] = {}
     for code in own.posting:
         rows = made.rows.get(code, [])
@@ -53,5 +55,11 @@ def ribbons(made: MapPlan, own: Any, theirs: Any, sums: dict[str, int]) -> Ribbo
         for target in way:
             y, to = i * ROW + 14, place[target] + 14
             middle = (LEFT + RIGHT) // 2
-            drawn.append(Ribbon(f"M{LEFT} {y}C{middle} {y} {middle} {to} {RIGHT} {to}", round(width / len(way), 1), len(way) > 1))
+            drawn.append(
+                Ribbon(
+                    f"M{LEFT} {y}C{middle} {y} {middle} {to} {RIGHT} {to}",
+                    round(width / len(way), 1),
+                    len(way) > 1,
+                )
+            )
     return Ribbons(left, right, drawn, max(len(left), len(right)) * ROW + 4, hidden)

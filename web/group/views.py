@@ -41,19 +41,30 @@ def first(request: HttpRequest, state: State) -> HttpResponse:
 
 
 def _statements(state: State, group: Group) -> list[Statement]:
-    return sorted((row for row in state.rows(Statement) if row.chart == group.chart), key=lambda row: row.name)
+    return sorted(
+        (row for row in state.rows(Statement) if row.chart == group.chart), key=lambda row: row.name
+    )
 
 
-def _asked(request: HttpRequest, state: State, group: str) -> tuple[Group, Statement | None, int, int, int | None]:
+def _asked(
+    request: HttpRequest, state: State, group: str
+) -> tuple[Group, Statement | None, int, int, int | None]:
     head, calendar = queries.known_group(state, group)
     statements = _statements(state, head)
     wanted = request.GET.get("statement", "")
-    chosen = next((row for row in statements if row.statement == wanted), statements[0] if statements else None)
+    chosen = next(
+        (row for row in statements if row.statement == wanted), statements[0] if statements else None
+    )
     return (head, chosen, *asked_period(request, state, calendar.calendar))
 
 
 def _query(statement: Statement | None, year: int, period: int, start: int | None) -> str:
-    values = {"statement": statement.statement if statement else "", "year": year, "period": period, "first": start}
+    values = {
+        "statement": statement.statement if statement else "",
+        "year": year,
+        "period": period,
+        "first": start,
+    }
     return urlencode({k: v for k, v in values.items() if v not in (None, "")})
 
 
@@ -71,18 +82,33 @@ def group(request: HttpRequest, state: State, group: str) -> HttpResponse:
                 continue
             ratio = figure.line.row.kind == "formula" and formulas.parse(figure.line.row.formula).is_ratio
             show = show_amount if ratio else show_whole  # a ratio says nothing in whole units
-            cells = [(c, show(figure.seen(i), found.statement.digits)) for i, c in enumerate(found.statement.columns)]
+            cells = [
+                (c, show(figure.seen(i), found.statement.digits))
+                for i, c in enumerate(found.statement.columns)
+            ]
             rows.append((figure.line, min(figure.line.depth, 8), cells))
-    return render(request, "group/group.html", {
-        "group": head, "statement": statement, "statements": _statements(state, head), "found": found, "rows": rows,
-        "names": {row.company: row.name for row in state.rows(Company)},
-        "balance_sheet": bool(statement and statement.kind == "balance_sheet"),
-        "companies": found.statement.columns[:-2] if found else (), "drawing": chartdrawing.draw(state, group),
-        "digits": found.statement.digits if found else digits_of(head.currency), "query": _query(statement, year, period, start),
-        "period": state.get(Period, calendar.calendar, year, period), "window": found.statement.window if found else None,
-        "periods": [calendar.of_year(y) for y in reversed(calendar.years())], "groups": list(state.rows(Group)),
-        **_proof(state, group, head, found),
-    })  # fmt: skip
+    return render(
+        request,
+        "group/group.html",
+        {
+            "group": head,
+            "statement": statement,
+            "statements": _statements(state, head),
+            "found": found,
+            "rows": rows,
+            "names": {row.company: row.name for row in state.rows(Company)},
+            "balance_sheet": bool(statement and statement.kind == "balance_sheet"),
+            "companies": found.statement.columns[:-2] if found else (),
+            "drawing": chartdrawing.draw(state, group),
+            "digits": found.statement.digits if found else digits_of(head.currency),
+            "query": _query(statement, year, period, start),
+            "period": state.get(Period, calendar.calendar, year, period),
+            "window": found.statement.window if found else None,
+            "periods": [calendar.of_year(y) for y in reversed(calendar.years())],
+            "groups": list(state.rows(Group)),
+            **_proof(state, group, head, found),
+        },
+    )
 
 
 def _proof(state: State, group: str, head: Group, found: queries.GroupFigures | None) -> dict[str, Any]:
@@ -94,20 +120,44 @@ def _proof(state: State, group: str, head: Group, found: queries.GroupFigures | 
     for entry in found.consolidated.cumulative.disagreements:
         first = sum(share[3] for share in entry.shares if share[0] == entry.company)
         second = sum(share[3] for share in entry.shares if share[0] == entry.partner)
-        apart.append((entry, show_amount(first, digits), show_amount(second, digits), show_amount(entry.amount, digits)))
+        apart.append(
+            (
+                entry,
+                show_amount(first, digits),
+                show_amount(second, digits),
+                show_amount(entry.amount, digits),
+            )
+        )
     cumulative = found.consolidated.cumulative
-    balance = int(cumulative.cells.sum()) + sum(amount for _, amount in cumulative.posted) if len(cumulative.cells) else 0
+    balance = (
+        int(cumulative.cells.sum()) + sum(amount for _, amount in cumulative.posted)
+        if len(cumulative.cells)
+        else 0
+    )
     mapped = []
     for reached in membership(state, group).companies:
         made = map_plan(state, group, reached.company)
         if made and not made.shared:
             strays = [s for s in found.slab.strays if s.company == reached.company]
             own = list_index(state, made.chart.natural_list).posting
-            mapped.append((state.get(Company, reached.company), len(strays), sum(1 for c in own if made.plain(c) == "")))
+            mapped.append(
+                (state.get(Company, reached.company), len(strays), sum(1 for c in own if made.plain(c) == ""))
+            )
     strays = [(u, u.raw[-1]) for u in found.statement.figures.unplaced if u.raw[-1]]
-    return {"apart": apart, "balance": balance, "mapped": mapped, "strays": strays, "waiting": found.who.waiting,
-            "shared": sum(1 for r in found.who.companies if (row := state.get(Company, r.company)) and row.chart == head.chart),
-            "members": len(state.part(GroupMember, group)), "eliminations": len(state.part(Elimination, group))}  # fmt: skip
+    return {
+        "apart": apart,
+        "balance": balance,
+        "mapped": mapped,
+        "strays": strays,
+        "waiting": found.who.waiting,
+        "shared": sum(
+            1
+            for r in found.who.companies
+            if (row := state.get(Company, r.company)) and row.chart == head.chart
+        ),
+        "members": len(state.part(GroupMember, group)),
+        "eliminations": len(state.part(Elimination, group)),
+    }
 
 
 @needs(SIGNED_IN)
@@ -117,10 +167,18 @@ def members(request: HttpRequest, state: State, group: str) -> HttpResponse:
     if head is None:
         raise Http404
     given = {"group": group}
-    return render(request, "group/members.html", {
-        "group": head, "members": stretch(request, state, MEMBERS, given), "eliminations": stretch(request, state, ELIMINATIONS, given),
-        "rates": stretch(request, state, RATES, {}), "drawing": chartdrawing.draw(state, group), "groups": list(state.rows(Group)),
-    })  # fmt: skip
+    return render(
+        request,
+        "group/members.html",
+        {
+            "group": head,
+            "members": stretch(request, state, MEMBERS, given),
+            "eliminations": stretch(request, state, ELIMINATIONS, given),
+            "rates": stretch(request, state, RATES, {}),
+            "drawing": chartdrawing.draw(state, group),
+            "groups": list(state.rows(Group)),
+        },
+    )
 
 
 @needs(SIGNED_IN)
@@ -137,9 +195,14 @@ def cell(request: HttpRequest, state: State, group: str, line: str, column: str)
     names = {row.company: row for row in state.rows(Company)}
     figure = found.statement.figures.lines[made.index[line]]
     context = {
-        "group": head, "statement": statement, "line": figure.line, "column": names[column].name if column in names else column,
-        "shown": figure.shown[at], "digits": found.statement.digits, "query": _query(statement, year, period, start),
-    }  # fmt: skip
+        "group": head,
+        "statement": statement,
+        "line": figure.line,
+        "column": names[column].name if column in names else column,
+        "shown": figure.shown[at],
+        "digits": found.statement.digits,
+        "query": _query(statement, year, period, start),
+    }
     rows = group_rows(found, made, made.index[line])
     if column == "eliminations":
         context["shares"] = eliminated(found, rows, names)
@@ -160,12 +223,19 @@ def group_rows(found: queries.GroupFigures, made: Any, start: int) -> set[int]:
     targets = {i for i in range(len(made.line_of)) if start <= made.line_of[i] < end}
     if any(entry.row.kind == "result" for entry in made.lines[start:end]):
         codes = made.accounts.codes
-        targets |= {i for i, c in enumerate(made.accounts.posting) if codes[c].account_class in ("revenue", "expense")}
+        targets |= {
+            i for i, c in enumerate(made.accounts.posting) if codes[c].account_class in ("revenue", "expense")
+        }
     return targets
 
 
 def company_parts(
-    state: State, found: queries.GroupFigures, group: str, company: str, targets: set[int], statement: Statement
+    state: State,
+    found: queries.GroupFigures,
+    group: str,
+    company: str,
+    targets: set[int],
+    statement: Statement,
 ) -> list[Any]:
     """(group account, its name, raw amount, own accounts, address of the lines) of one company's column."""
     slab, columns = found.slab, found.consolidated.columns
@@ -200,8 +270,14 @@ def eliminated(found: queries.GroupFigures, targets: set[int], names: dict[str, 
         target = int(slab.target[i])
         if target in targets:
             partner = slab.companies[slab.partner[i]] if slab.partner[i] >= 0 else ""
-            shares.append((slab.accounts[target], names[slab.companies[slab.company[i]]].name,
-                           names[partner].name if partner in names else "", -int(changed[i])))  # fmt: skip
+            shares.append(
+                (
+                    slab.accounts[target],
+                    names[slab.companies[slab.company[i]]].name,
+                    names[partner].name if partner in names else "",
+                    -int(changed[i]),
+                )
+            )
     for target, amount in window.posted:
         if target in targets:
             shares.append((slab.accounts[target], "Difference", "", amount))
@@ -220,18 +296,36 @@ def mapping(request: HttpRequest, state: State, group: str, company: str) -> Htt
     theirs = list_index(state, natural_list(state, head.chart)).codes
     sums = own_sums(company, year, period, state)
     strays = [
-        (index.codes[c], sums.get(c, 0), likely_target(state, group, company, c)) for c in index.posting if made.plain(c) == ""
+        (index.codes[c], sums.get(c, 0), likely_target(state, group, company, c))
+        for c in index.posting
+        if made.plain(c) == ""
     ]
     placed = len(index.posting) - len(strays)
-    return render(request, "group/mapping.html", {
-        "group": head, "company": own, "rows": stretch(request, state, MAPPINGS, {"group": group, "company": company}), "strays": [(s, a, t, theirs.get(t)) for s, a, t in strays], "shared": made.shared,
-        "placed": placed, "total": len(index.posting), "digits": digits_of(own.currency), "targets": sorted(theirs),
-        "drawing": ribbons(made, index, theirs, sums), "unplaced": sum(a for _, a, _ in strays), "theirs": theirs,
-        "companies": [(r.company, state.get(Company, r.company)) for r in membership(state, group).companies
-                      if (m := map_plan(state, group, r.company)) and not m.shared],
-        "balance": sum(sums.values()),
-        "period": state.get(Period, own.calendar, year, period),
-    })  # fmt: skip
+    return render(
+        request,
+        "group/mapping.html",
+        {
+            "group": head,
+            "company": own,
+            "rows": stretch(request, state, MAPPINGS, {"group": group, "company": company}),
+            "strays": [(s, a, t, theirs.get(t)) for s, a, t in strays],
+            "shared": made.shared,
+            "placed": placed,
+            "total": len(index.posting),
+            "digits": digits_of(own.currency),
+            "targets": sorted(theirs),
+            "drawing": ribbons(made, index, theirs, sums),
+            "unplaced": sum(a for _, a, _ in strays),
+            "theirs": theirs,
+            "companies": [
+                (r.company, state.get(Company, r.company))
+                for r in membership(state, group).companies
+                if (m := map_plan(state, group, r.company)) and not m.shared
+            ],
+            "balance": sum(sums.values()),
+            "period": state.get(Period, own.calendar, year, period),
+        },
+    )
 
 
 def own_sums(company: str, year: int, period: int, state: State) -> dict[str, int]:
@@ -254,8 +348,21 @@ def map_accounts(request: HttpRequest, state: State, group: str, company: str) -
         likely = [(c, likely_target(state, group, company, c)) for c in index.posting if made.plain(c) == ""]
         changes = tuple(MapAccounts(group, company, (code,), target) for code, target in likely if target)
         if not changes:
-            raise Refused([Fault("nothing-likely", "No account has a likely target.", way_out="Choose targets one by one.")])
-        make(request, Several(changes, f"Mapped {len(changes)} accounts of {company} to their likely targets in {group}"))
+            raise Refused(
+                [
+                    Fault(
+                        "nothing-likely",
+                        "No account has a likely target.",
+                        way_out="Choose targets one by one.",
+                    )
+                ]
+            )
+        make(
+            request,
+            Several(
+                changes, f"Mapped {len(changes)} accounts of {company} to their likely targets in {group}"
+            ),
+        )
     else:
         codes = tuple(c for c in request.POST.get("code", "").replace(" ", "").split(",") if c)
         target = request.POST.get("target", "").split(" ")[0]
@@ -274,6 +381,10 @@ def workbook(request: HttpRequest, state: State, group: str) -> HttpResponse:
     names = {row.company: row.name for row in state.rows(Company)}
     titles = [names.get(c, c.capitalize()) for c in found.columns]
     data = statement_workbook(found, titles, f"{statement.name}, {head.name}, consolidated")
-    reply = HttpResponse(data, content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
-    reply["Content-Disposition"] = f'attachment; filename="{statement.statement}-{group}-{year}-{period}.xlsx"'
+    reply = HttpResponse(
+        data, content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+    )
+    reply["Content-Disposition"] = (
+        f'attachment; filename="{statement.statement}-{group}-{year}-{period}.xlsx"'
+    )
     return reply

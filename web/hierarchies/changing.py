@@ -27,7 +27,11 @@ def back(request: HttpRequest, hierarchy: str, at: str = "") -> HttpResponse:
     name = "elevation" if "/elevation/" in came else "hierarchy"
     query = came.split("?", 1)[1] if "?" in came else ""
     kept = "&".join(part for part in query.split("&") if part and not part.startswith("at="))
-    return go(reverse(name, args=[hierarchy]) + "?" + "&".join(part for part in (kept, f"at={at}" if at else "") if part))
+    return go(
+        reverse(name, args=[hierarchy])
+        + "?"
+        + "&".join(part for part in (kept, f"at={at}" if at else "") if part)
+    )
 
 
 def _free(state: State, base: str) -> str:
@@ -46,7 +50,9 @@ def new(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     if not title:
         raise Refused([Fault("cell-empty", "The hierarchy needs a name.", Place(column="name"))])
     name = _free(state, title.lower())
-    row = filled(request, Hierarchy(name, code_list, ""), "name")._replace(main=code_list not in main_hierarchies(state))
+    row = filled(request, Hierarchy(name, code_list, ""), "name")._replace(
+        main=code_list not in main_hierarchies(state)
+    )
     source, length = request.POST.get("like", ""), request.POST.get("beginnings", "")
     change: Change = Add(row)
     if source:
@@ -57,7 +63,15 @@ def new(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     elif length:
         count = whole(request.POST, "beginnings")
         if not 0 < count < 20:
-            raise Refused([Fault("cell-unreadable", "Give a small number of leading characters.", Place(column="beginnings"))])
+            raise Refused(
+                [
+                    Fault(
+                        "cell-unreadable",
+                        "Give a small number of leading characters.",
+                        Place(column="beginnings"),
+                    )
+                ]
+            )
         change = by_beginnings(state, row, count)
     make(request, change)
     return go(reverse("hierarchy", args=[name]))
@@ -70,7 +84,10 @@ def move(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
     onto = request.POST.get("onto", "").split(" ")[0].strip()
     if not what:
         raise Refused([Fault("nothing-chosen", "No code is chosen.")])
-    make(request, MoveNode(hierarchy, what[0], onto) if len(what) == 1 else MoveNodes(hierarchy, tuple(what), onto))
+    make(
+        request,
+        MoveNode(hierarchy, what[0], onto) if len(what) == 1 else MoveNodes(hierarchy, tuple(what), onto),
+    )
     return back(request, hierarchy, what[0])
 
 
@@ -88,7 +105,8 @@ def shift(request: HttpRequest, state: State, hierarchy: str, code: str, way: st
 
 @acts(CHANGE)
 def leave(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
-    """Takes codes out of the hierarchy; the codes themselves stay. What stands below them is asked about first."""
+    """Takes codes out of the hierarchy; the codes themselves stay. What stands below them is asked about
+    first."""
     what = tuple(code for code in request.POST.get("what", "").split(",") if code)
     if not what:
         raise Refused([Fault("nothing-chosen", "No code is chosen that was placed here by hand.")])
@@ -97,7 +115,12 @@ def leave(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
     if below and not decided(request):
         stand = f"{below:,} {'code stands' if below == 1 else 'codes stand'} below"
         one = what[0] if len(what) == 1 else f"the {len(what):,} codes"
-        return ask(request, f"{stand} {one}. Where do they go?", Choice("up", "They move up"), Choice("along", "They leave too"))
+        return ask(
+            request,
+            f"{stand} {one}. Where do they go?",
+            Choice("up", "They move up"),
+            Choice("along", "They leave too"),
+        )
     made = tree(state, hierarchy)
     make(request, change)
     return back(request, hierarchy, made.parent.get(what[0], ""))
@@ -110,7 +133,10 @@ def intake(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
     row = state.get(HierarchyNode, hierarchy, code)
     if row is None:
         raise Http404
-    make(request, Amend("hierarchy_nodes", (hierarchy, code), (("intake", filled(request, row, "intake").intake),)))
+    make(
+        request,
+        Amend("hierarchy_nodes", (hierarchy, code), (("intake", filled(request, row, "intake").intake),)),
+    )
     return back(request, hierarchy, code)
 
 
@@ -122,6 +148,8 @@ def keep(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
     if head is None:
         raise Http404
     if on is None:
-        raise Refused([Fault("cell-empty", "Give the day from which the hierarchy holds anew.", Place(column="on"))])
+        raise Refused(
+            [Fault("cell-empty", "Give the day from which the hierarchy holds anew.", Place(column="on"))]
+        )
     make(request, KeepVersion(hierarchy, _free(state, f"{hierarchy[:22]}-until-{on}"), on))
     return back(request, hierarchy)

@@ -28,13 +28,22 @@ class Check(NamedTuple):
 @derived(Hierarchy, HierarchyNode, Code, StructureSegment)
 def of(state: State, hierarchy: str) -> tuple[Check, ...]:
     made, head = tree(state, hierarchy), state.get(Hierarchy, hierarchy)
-    found = [Check(OK, "No code stands under two rollup codes"), Check(OK, "No rollup code stands under itself")]
-    loose = standing_under_none(state, made.code_list) if head and head.main else [
-        code for code in list_index(state, made.code_list).posting if code not in made.place
-    ]  # fmt: skip
+    found = [
+        Check(OK, "No code stands under two rollup codes"),
+        Check(OK, "No rollup code stands under itself"),
+    ]
+    loose = (
+        standing_under_none(state, made.code_list)
+        if head and head.main
+        else [code for code in list_index(state, made.code_list).posting if code not in made.place]
+    )
     if loose:
         found.append(
-            Check(MUST if head and head.main else LOOK, f"{len(loose):,} posting codes stand under none", tuple(loose[:40]))
+            Check(
+                MUST if head and head.main else LOOK,
+                f"{len(loose):,} posting codes stand under none",
+                tuple(loose[:40]),
+            )
         )
     counts = counted(state, hierarchy)
     if counts.empty[-1]:
@@ -45,5 +54,7 @@ def of(state: State, hierarchy: str) -> tuple[Check, ...]:
             named = " and ".join(name.capitalize() for name in classes)
             found.append(Check(LOOK, f"{code} holds classes {named}", (code,)))
     if counts.levels > MOST_LEVELS:
-        found.append(Check(LOOK, f"It is {counts.levels} levels deep; more than {MOST_LEVELS} are hard to read"))
+        found.append(
+            Check(LOOK, f"It is {counts.levels} levels deep; more than {MOST_LEVELS} are hard to read")
+        )
     return tuple(found)

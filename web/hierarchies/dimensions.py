@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from urllib.parse import urlencode
 
 from django.db import connection
 from django.http import Http404, HttpRequest, HttpResponse
@@ -33,7 +34,9 @@ def _tagged(dimension: str) -> frozenset[int]:
     """Numbers of the taggings that carry a code of a dimension."""
     with connection.cursor() as cursor:
         cursor.execute("SELECT id, codes FROM journals_tagging WHERE codes LIKE %s", [f"%{dimension}=%"])
-        return frozenset(number for number, codes in cursor.fetchall() if dimension in parse_dimensions(codes)[0])
+        return frozenset(
+            number for number, codes in cursor.fetchall() if dimension in parse_dimensions(codes)[0]
+        )
 
 
 @needs(SIGNED_IN)
@@ -44,7 +47,9 @@ def page(request: HttpRequest, state: State, chart: str) -> HttpResponse:
         raise Http404
     hung = sorted(state.part(ChartDimension, chart).values(), key=lambda row: row.dimension)
     rows = [
-        (row, dim, len(list_index(state, dim.code_list).posting)) for row in hung if (dim := state.get(Dimension, row.dimension))
+        (row, dim, len(list_index(state, dim.code_list).posting))
+        for row in hung
+        if (dim := state.get(Dimension, row.dimension))
     ]
     others = [dim for dim in state.rows(Dimension) if dim.dimension not in {row.dimension for row in hung}]
     companies = [row for row in companies_seen(request.user, state) if row.chart == chart]
@@ -64,13 +69,34 @@ def page(request: HttpRequest, state: State, chart: str) -> HttpResponse:
     digits = digits_of(company.currency) if company else 2
     told = [(share, codes[share.code].name if share.code in codes else "") for share in shares]
     if request.GET.get("file") in ("csv", "xlsx"):
-        return attached(f"{chart}-{name}-untagged", request.GET["file"], ("account", "name", "turnover", "untagged", "percent"),
-                        ((s.code, n, Money(s.all, digits), Money(s.untagged, digits), s.percent) for s, n in told))  # fmt: skip
-    return render(request, "hierarchies/dimensions.html", {
-        "chart": head, "rows": rows, "others": others, "lists": sorted(state.rows(CodeList), key=lambda row: row.name), "name": name,
-        "company": company, "companies": companies, "shares": told, "digits": digits, "year": year, "period": period, "first": begin,
-        "whole": sum(s.all for s in shares), "bare": sum(s.untagged for s in shares),
-    })  # fmt: skip
+        return attached(
+            f"{chart}-{name}-untagged",
+            request.GET["file"],
+            ("account", "name", "turnover", "untagged", "percent"),
+            ((s.code, n, Money(s.all, digits), Money(s.untagged, digits), s.percent) for s, n in told),
+        )
+    return render(
+        request,
+        "hierarchies/dimensions.html",
+        {
+            "chart": head,
+            "rows": rows,
+            "others": others,
+            "lists": sorted(state.rows(CodeList), key=lambda row: row.name),
+            "name": name,
+            "company": company,
+            "companies": companies,
+            "shares": told,
+            "digits": digits,
+            "year": year,
+            "period": period,
+            "drill": urlencode(
+                {"year": year, "period": period, "from_year": year, "from_period": begin, "untagged": name}
+            ),
+            "whole": sum(s.all for s in shares),
+            "bare": sum(s.untagged for s in shares),
+        },
+    )
 
 
 @acts(CHANGE)
@@ -88,9 +114,19 @@ def hang(request: HttpRequest, state: State, chart: str) -> HttpResponse:
             title = request.POST.get("name", "").strip()
             name = PLAIN.sub("-", title.lower()).strip("-")[:40]
             if not name:
-                raise Refused([Fault("cell-empty", "Choose a dimension, or name a new one.", Place(column="name"))])
+                raise Refused(
+                    [Fault("cell-empty", "Choose a dimension, or name a new one.", Place(column="name"))]
+                )
             if state.get(Dimension, name):
-                raise Refused([Fault("taken", f"There is a dimension {name} already.", way_out="Choose it from the list.")])
+                raise Refused(
+                    [
+                        Fault(
+                            "taken",
+                            f"There is a dimension {name} already.",
+                            way_out="Choose it from the list.",
+                        )
+                    ]
+                )
             changes.append(Put(filled(request, Dimension(name, "", ""), "name", "code_list")))
         changes.append(Put(ChartDimension(chart, name)))
     else:

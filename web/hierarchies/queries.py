@@ -22,9 +22,11 @@ from web.statements.queries import WrongCall, company_sums, window
 
 
 class Figures(NamedTuple):
-    """Raw amounts in minor units under the codes of a tree, as sums up to each place; none for lists that carry no amounts.
+    """Raw amounts in minor units under the codes of a tree, as sums up to each place; none for lists that
+    carry no amounts.
 
-    `touched` counts, up to each place, the accounts that had any amount at all: nothing posted is not the same as zero.
+    `touched` counts, up to each place, the accounts that had any amount at all: nothing posted is not the
+    same as zero.
     """
 
     company: Company | None
@@ -80,7 +82,8 @@ def figures(state: State, made: Tree, company: Company | None, year: int, period
 
 
 def places(state: State, hierarchy: str, *, level: int, zoom: str, words: str) -> Sequence[int]:
-    """Places in the order of the tree: down to a level, below one code, or those that fit with their ancestors."""
+    """Places in the order of the tree: down to a level, below one code, or those that fit with their
+    ancestors."""
     made = tree(state, hierarchy)
     start, end = 0, len(made.order)
     if zoom in made.place:
@@ -117,7 +120,16 @@ def rows_at(state: State, hierarchy: str, wanted: Sequence[int], found: Figures)
         if row := codes.get(code):
             under = counts.below(i) if row.rollup else 0
             rows.append(
-                Row(code, row.name, depth, row.rollup, under, found.of(code), intakes.get(code, ""), bool(row.in_use_until))
+                Row(
+                    code,
+                    row.name,
+                    depth,
+                    row.rollup,
+                    under,
+                    found.of(code),
+                    intakes.get(code, ""),
+                    bool(row.in_use_until),
+                )
             )
     return rows
 
@@ -130,8 +142,9 @@ def lines_posted(state: State, company: Company, year: int) -> dict[str, float]:
     """How many lines a company posted to each natural account in a fiscal year."""
     with connection.cursor() as cursor:
         cursor.execute(
-            'SELECT a."natural", count(*) FROM journals_journalline l JOIN journals_account a ON a.id = l.account_id'
-            " JOIN journals_book b ON b.id = l.book_id WHERE b.company = %s AND b.fiscal_year = %s GROUP BY 1",
+            'SELECT a."natural", count(*) FROM journals_journalline l JOIN journals_account a ON a.id ='
+            " l.account_id JOIN journals_book b ON b.id = l.book_id WHERE b.company = %s AND b.fiscal_year ="
+            " %s GROUP BY 1",
             [company.company, year],
         )
         return {code: float(count) for code, count in cursor.fetchall()}
@@ -148,7 +161,8 @@ class Placed(NamedTuple):
 
 
 def compared(state: State, one: str, other: str, found: Figures) -> list[Placed]:
-    """What stands elsewhere: from where in one hierarchy to where in another; empty where it is not in one of them."""
+    """What stands elsewhere: from where in one hierarchy to where in another; empty where it is not in one of
+    them."""
     was, now = tree(state, one), tree(state, other)
     codes = list_index(state, now.code_list).codes
     return [

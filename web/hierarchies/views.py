@@ -45,7 +45,9 @@ def hierarchies_of(state: State, code_list: str) -> list[Hierarchy]:
 
 
 def _company(request: HttpRequest, state: State, made: Tree) -> Company | None:
-    rows = [row for row in companies_seen(request.user, state) if natural_list(state, row.chart) == made.code_list]
+    rows = [
+        row for row in companies_seen(request.user, state) if natural_list(state, row.chart) == made.code_list
+    ]
     wanted = request.GET.get("company") or request.session.get("company")
     found = next((row for row in rows if row.company == wanted), rows[0] if rows else None)
     if found and request.session.get("company") != found.company:
@@ -65,16 +67,38 @@ def _context(request: HttpRequest, state: State, hierarchy: str, *, figured: boo
     zoom = request.GET.get("zoom", "") if request.GET.get("zoom", "") in made.place else ""
     level = request.GET.get("level", "")
     return {
-        "head": head, "tree": made, "figures": found, "company": company, "year": year, "period": period, "zoom": zoom,
-        "path": made.path(zoom)[:-1] if zoom else [], "level": int(level) if level in "123456789" and level else 0,
-        "words": request.GET.get("find", "").strip()[:100], "hierarchies": hierarchies_of(state, head.code_list),
+        "head": head,
+        "tree": made,
+        "figures": found,
+        "company": company,
+        "year": year,
+        "period": period,
+        "zoom": zoom,
+        "path": made.path(zoom)[:-1] if zoom else [],
+        "level": int(level) if level in "123456789" and level else 0,
+        "words": request.GET.get("find", "").strip()[:100],
+        "hierarchies": hierarchies_of(state, head.code_list),
         "versions": versions_of(state, hierarchy),
-        "companies": [row for row in companies_seen(request.user, state) if natural_list(state, row.chart) == made.code_list],
-        "deepest": counts.levels, "at": request.GET.get("at", ""),
+        "companies": [
+            row
+            for row in companies_seen(request.user, state)
+            if natural_list(state, row.chart) == made.code_list
+        ],
+        "deepest": counts.levels,
+        "at": request.GET.get("at", ""),
         "posting": counts.total,
-        "checks": checks.of(state, hierarchy), "loose": [list_index(state, head.code_list).codes[c] for c in standing_under_none(state, head.code_list)[:40]] if head.main else [],
-        "drafted": moved_places(request, hierarchy), "list": state.get(CodeList, head.code_list),
-    }  # fmt: skip
+        "checks": checks.of(state, hierarchy),
+        "loose": (
+            [
+                list_index(state, head.code_list).codes[c]
+                for c in standing_under_none(state, head.code_list)[:40]
+            ]
+            if head.main
+            else []
+        ),
+        "drafted": moved_places(request, hierarchy),
+        "list": state.get(CodeList, head.code_list),
+    }
 
 
 def moved_places(request: HttpRequest, hierarchy: str) -> dict[str, tuple[str, str]]:
@@ -90,27 +114,41 @@ def moved_places(request: HttpRequest, hierarchy: str) -> dict[str, tuple[str, s
 
 
 def _row(row: queries.Row, head: Hierarchy, figures: queries.Figures, drafted: Any, at: str) -> SafeString:
-    kind = ("heading" if row.rollup else "closed" if row.closed else "") + (" drafted" if row.code in drafted else "")
+    kind = ("heading" if row.rollup else "closed" if row.closed else "") + (
+        " drafted" if row.code in drafted else ""
+    )
     return format_html(
-        '<tr id="row-{code}" class="{kind}" tabindex="0" data-row="{code}"{onto} draggable="true" hx-get="{proof}"'
-        ' hx-trigger="focus delay:120ms" hx-target="#proof" hx-sync="#proof:replace"{focus}><td class="code d{depth}">{code}</td>'
-        '<td class="d{depth}">{name}</td><td class="code sub">{intake}</td><td class="num">{under}</td><td class="num">{raw}</td></tr>',
-        code=row.code, kind=kind, onto=format_html(' data-onto="{}"', row.code) if row.rollup else "",
-        proof=reverse("hierarchy-node", args=[head.hierarchy, row.code]), depth=min(row.depth, 8), name=row.name, intake=row.intake,
+        '<tr id="row-{code}" class="{kind}" tabindex="0" data-row="{code}"{onto} draggable="true"'
+        ' hx-get="{proof}" hx-trigger="focus delay:120ms" hx-target="#proof"'
+        ' hx-sync="#proof:replace"{focus}><td class="code d{depth}">{code}</td><td'
+        ' class="d{depth}">{name}</td><td class="code sub">{intake}</td><td class="num">{under}</td><td'
+        ' class="num">{raw}</td></tr>',
+        code=row.code,
+        kind=kind,
+        onto=format_html(' data-onto="{}"', row.code) if row.rollup else "",
+        proof=reverse("hierarchy-node", args=[head.hierarchy, row.code]),
+        depth=min(row.depth, 8),
+        name=row.name,
+        intake=row.intake,
         focus=format_html(' data-focus="{}"', 1) if row.code == at else "",
-        under=f"{row.under:,}" if row.rollup else "", raw=show_amount(row.raw, figures.digits) if figures.company else "",
-    )  # fmt: skip
+        under=f"{row.under:,}" if row.rollup else "",
+        raw=show_amount(row.raw, figures.digits) if figures.company else "",
+    )
 
 
 def _rows(state: State, context: dict[str, Any], start: int) -> dict[str, Any]:
     head, at = context["head"], context["at"]
-    places = queries.places(state, head.hierarchy, level=context["level"], zoom=context["zoom"], words=context["words"])
+    places = queries.places(
+        state, head.hierarchy, level=context["level"], zoom=context["zoom"], words=context["words"]
+    )
     wanted = context["tree"].place.get(at)
     if wanted is not None and not start and wanted in places:
         place = places.index(wanted)
         start = max(0, place - 30) if place > CHUNK - 30 else 0
     part = queries.rows_at(state, head.hierarchy, places[start : start + CHUNK], context["figures"])
-    rows = format_html_join("", "{}", ((_row(row, head, context["figures"], context["drafted"], at),) for row in part))
+    rows = format_html_join(
+        "", "{}", ((_row(row, head, context["figures"], context["drafted"], at),) for row in part)
+    )
     end = start + len(part)
     more = {"next": end if end < len(places) else None, "before": max(0, start - CHUNK) if start else None}
     return {**context, "rows": rows, "total": len(places), **more}
@@ -124,7 +162,11 @@ def listed(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
 
 @needs(SIGNED_IN)
 def rows(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
-    return render(request, "hierarchies/rows.html", _rows(state, _context(request, state, hierarchy), whole(request.GET, "from")))
+    return render(
+        request,
+        "hierarchies/rows.html",
+        _rows(state, _context(request, state, hierarchy), whole(request.GET, "from")),
+    )
 
 
 def _drawn(request: HttpRequest, state: State, context: dict[str, Any]) -> tuple[Any, str]:
@@ -137,7 +179,12 @@ def _drawn(request: HttpRequest, state: State, context: dict[str, Any]) -> tuple
         weights = queries.lines_posted(state, context["company"], context["year"])
     else:
         by = "codes"
-    return draw(state, context["head"].hierarchy, zoom=context["zoom"], weights=weights, moved=context["drafted"]), by
+    return (
+        draw(
+            state, context["head"].hierarchy, zoom=context["zoom"], weights=weights, moved=context["drafted"]
+        ),
+        by,
+    )
 
 
 @needs(SIGNED_IN)
@@ -145,9 +192,16 @@ def elevation(request: HttpRequest, state: State, hierarchy: str) -> HttpRespons
     """The elevation: roof, storeys, posts on the ground."""
     context = _context(request, state, hierarchy, figured=request.GET.get("by") == "balance")
     made, by = _drawn(request, state, context)
-    return render(request, "hierarchies/elevation.html", {
-        **context, "drawing": made, "by": by, "svg": as_svg(made, hierarchy, context["at"] or context["zoom"]),
-    })  # fmt: skip
+    return render(
+        request,
+        "hierarchies/elevation.html",
+        {
+            **context,
+            "drawing": made,
+            "by": by,
+            "svg": as_svg(made, hierarchy, context["at"] or context["zoom"]),
+        },
+    )
 
 
 @needs(SIGNED_IN)
@@ -174,25 +228,52 @@ def node(request: HttpRequest, state: State, hierarchy: str, code: str) -> HttpR
     codes = list_index(state, made.code_list).codes
     below = [c for c in made.below(code) if c in codes and not codes[c].rollup]
     placed = state.get(HierarchyNode, hierarchy, code)
-    return render(request, "hierarchies/node.html", {
-        "row": row, "head": state.get(Hierarchy, hierarchy), "path": [codes[c] for c in made.path(code)[:-1] if c in codes], "placed": placed,
-        "below": len(below), "levels": made.order[place][1] + 1 if place is not None else 0, "figures": found, "raw": found.of(code),
-        "year": year, "period": period, "taken": place is not None and placed is None,
-    })  # fmt: skip
+    return render(
+        request,
+        "hierarchies/node.html",
+        {
+            "row": row,
+            "head": state.get(Hierarchy, hierarchy),
+            "path": [codes[c] for c in made.path(code)[:-1] if c in codes],
+            "placed": placed,
+            "below": len(below),
+            "levels": made.order[place][1] + 1 if place is not None else 0,
+            "figures": found,
+            "raw": found.of(code),
+            "year": year,
+            "period": period,
+            "taken": place is not None and placed is None,
+        },
+    )
 
 
 @needs(SIGNED_IN)
 def out(request: HttpRequest, state: State, hierarchy: str, kind: str) -> HttpResponse:
     """The list view as a file."""
     context = _context(request, state, hierarchy)
-    places = queries.places(state, hierarchy, level=context["level"], zoom=context["zoom"], words=context["words"])
+    places = queries.places(
+        state, hierarchy, level=context["level"], zoom=context["zoom"], words=context["words"]
+    )
     found = queries.rows_at(state, hierarchy, places, context["figures"])
     made, digits = context["tree"], context["figures"].digits
     header = ("code", "name", "parent", "depth", "intake", "codes", "balance")
-    return attached(hierarchy, kind, header, (
-        (row.code, row.name, made.parent.get(row.code, ""), row.depth, row.intake, row.under if row.rollup else "", Money(row.raw, digits))
-        for row in found
-    ))  # fmt: skip
+    return attached(
+        hierarchy,
+        kind,
+        header,
+        (
+            (
+                row.code,
+                row.name,
+                made.parent.get(row.code, ""),
+                row.depth,
+                row.intake,
+                row.under if row.rollup else "",
+                Money(row.raw, digits),
+            )
+            for row in found
+        ),
+    )
 
 
 @needs(SIGNED_IN)

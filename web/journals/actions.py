@@ -47,8 +47,14 @@ def check_entry(
         if (company, year) not in asked:
             asked[(company, year)] = Balance.objects.filter(company_id=company, fiscal_year=year).exists()
         if asked[(company, year)]:
-            faults.append(Fault("journals-and-balances", f"{company} has balances kept elsewhere in {year}.",
-                                Place("journals", (head.company, head.journal), "date", str(head.date)), "Post to another year."))  # fmt: skip
+            faults.append(
+                Fault(
+                    "journals-and-balances",
+                    f"{company} has balances kept elsewhere in {year}.",
+                    Place("journals", (head.company, head.journal), "date", str(head.date)),
+                    "Post to another year.",
+                )
+            )
     return Checked(checked.lines, tuple(faults))
 
 
@@ -58,15 +64,22 @@ def _not_theirs(lines: Sequence[JournalLine], person: Any) -> list[Fault]:
         return []
     own = own_companies(person)
     return [
-        Fault("not-yours", f"{line.line_company} is not a company of yours.",
-              Place("journal_lines", (line.company, line.journal, line.line), "line_company", line.line_company),
-              "Ask its accountant, or a group accountant.")
-        for line in lines if line.line_company and line.line_company not in own
-    ]  # fmt: skip
+        Fault(
+            "not-yours",
+            f"{line.line_company} is not a company of yours.",
+            Place(
+                "journal_lines", (line.company, line.journal, line.line), "line_company", line.line_company
+            ),
+            "Ask its accountant, or a group accountant.",
+        )
+        for line in lines
+        if line.line_company and line.line_company not in own
+    ]
 
 
 def post_keyed(head: JournalRow, lines: Sequence[JournalLine], person: Any, proposed: str) -> str:
-    """Posts a keyed journal and returns its number. One that was only proposed and is taken by now makes way for the next."""
+    """Posts a keyed journal and returns its number. One that was only proposed and is taken by now makes way
+    for the next."""
     if head.journal and head.journal != proposed:
         post_all([(head, lines)], person)
         return head.journal
@@ -108,16 +121,26 @@ def post_all(entries: Sequence[tuple[JournalRow, Sequence[JournalLine]]], person
             return ids
     except (IntegrityError, psycopg.errors.IntegrityError) as error:  # COPY raises the driver's own
         if "journals_journal_key" in str(error):
-            raise Refused([Fault("journal-taken", "A journal of this number was posted meanwhile.", Place("journals", (), "journal"),
-                                 "Give it the next number.")]) from None  # fmt: skip
+            raise Refused(
+                [
+                    Fault(
+                        "journal-taken",
+                        "A journal of this number was posted meanwhile.",
+                        Place("journals", (), "journal"),
+                        "Give it the next number.",
+                    )
+                ]
+            ) from None
         raise
 
 
 @retried
 def reverse(company: str, name: str, on: date, number: str, person: Any) -> str:
-    """Posts the opposite of a journal, line by line, on a date; returns its number. A journal is reversed once.
+    """Posts the opposite of a journal, line by line, on a date; returns its number. A journal is reversed
+    once.
 
-    Codes closed since may still be booked back: the lines are the ones that were posted. `number` empty: the next one.
+    Codes closed since may still be booked back: the lines are the ones that were posted. `number` empty: the
+    next one.
     """
     with transaction.atomic():
         actions.share_definitions()
@@ -130,20 +153,33 @@ def reverse(company: str, name: str, on: date, number: str, person: Any) -> str:
             raise Refused([Fault("reversed", f"{name} was reversed already.")])
         number = number or next_number(state, company)
         if Journal.objects.filter(company_id=company, journal=number).exists():
-            raise Refused([Fault("journal-taken", f"There is a journal {number} already.", way_out="Give it the next number.")])
+            raise Refused(
+                [
+                    Fault(
+                        "journal-taken",
+                        f"There is a journal {number} already.",
+                        way_out="Give it the next number.",
+                    )
+                ]
+            )
         lines, faults = _opposite(state, found, on, person)
         if faults:
             raise Refused(faults)
-        head = JournalRow(company, number, on, found.kind, f"Reversal of {name}", found.currency, found.rate, reverses=name)
+        head = JournalRow(
+            company, number, on, found.kind, f"Reversal of {name}", found.currency, found.rate, reverses=name
+        )
         posting.post(state, [head], posting.lines_of(state, [(head, lines)]), person)
         return number
 
 
 STORED = """
-    SELECT l.line, b.company, a.account, a."natural", coalesce(d.codes, ''), l.amount, l.keyed, coalesce(c.company, ''), l.generated,
+    SELECT l.line, b.company, a.account, a."natural", coalesce(d.codes, ''), l.amount, l.keyed,
+    coalesce(c.company, ''), l.generated,
            l.description, l.source_type, l.source_number, l.source_party, l.source_item
-    FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id JOIN journals_account a ON a.id = l.account_id
-    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id = l.partner_id
+    FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id JOIN journals_account a ON a.id =
+    l.account_id
+    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id =
+    l.partner_id
     WHERE l.journal_id = %s ORDER BY l.line
 """
 
@@ -159,15 +195,31 @@ def _opposite(state: State, journal: Journal, on: date, person: Any) -> tuple[li
         if what or period is None:
             faults[row[1]] = Fault("period-not-open", what, Place("journals", (), "date", str(on)), way_out)
             continue
-        lines.append(BookedLine(row[0], row[1], row[2], row[3], row[4], -row[5], -row[6], row[7], row[8],
-                                period.fiscal_year, period.period, tuple(row[9:14])))  # fmt: skip
+        lines.append(
+            BookedLine(
+                row[0],
+                row[1],
+                row[2],
+                row[3],
+                row[4],
+                -row[5],
+                -row[6],
+                row[7],
+                row[8],
+                period.fiscal_year,
+                period.period,
+                tuple(row[9:14]),
+            )
+        )
     return lines, list(faults.values())
 
 
 SERIES = """
     WITH newest AS (
-        SELECT journal, id FROM journals_journal WHERE company = %s AND journal ~ '[0-9]+$' ORDER BY id DESC LIMIT 500
-    ), split AS (SELECT regexp_replace(journal, '[0-9]+$', '') AS head, substring(journal FROM '[0-9]+$') AS digits, id FROM newest)
+        SELECT journal, id FROM journals_journal WHERE company = %s AND journal ~ '[0-9]+$'
+        ORDER BY id DESC LIMIT 500
+    ), split AS (SELECT regexp_replace(journal, '[0-9]+$', '') AS head, substring(journal
+    FROM '[0-9]+$') AS digits, id FROM newest)
     SELECT head, count(*), (array_agg(digits ORDER BY length(digits) DESC, digits DESC))[1] FROM split
     GROUP BY head ORDER BY count(*) DESC, max(id) DESC LIMIT 1
 """
@@ -175,7 +227,8 @@ FEW = 2
 
 
 def next_number(state: State, company: str) -> str:
-    """The next free number of the company's own series: the one that most of its newest journals are numbered in.
+    """The next free number of the company's own series: the one that most of its newest journals are numbered
+    in.
 
     A journal or two brought in under other numbers don't make a series; then the company's own begins.
     """

@@ -1,4 +1,5 @@
-"""Balances of companies as packed arrays: kept in the process by the book's sequence, read from the pack, or added up
+"""Balances of companies as packed arrays: kept in the process by the book's sequence, read from the pack, or
+added up
 from the lines. Only books that moved are read again."""
 
 from __future__ import annotations
@@ -25,15 +26,19 @@ def books_for(companies: Iterable[str]) -> dict[str, tuple[Books, ...]]:
     names = sorted(set(companies))
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT b.id, b.company, b.fiscal_year, b.sequence, p.sequence FROM journals_book b"
-            " LEFT JOIN journals_bookpack p ON p.book_id = b.id WHERE b.company = ANY(%s) ORDER BY b.company, b.fiscal_year",
+            "SELECT b.id, b.company, b.fiscal_year, b.sequence, p.sequence FROM journals_book b LEFT JOIN"
+            " journals_bookpack p ON p.book_id = b.id WHERE b.company = ANY(%s) ORDER BY b.company,"
+            " b.fiscal_year",
             [names],
         )
         heads = cursor.fetchall()
     kept = {head[0]: books for head in heads if (books := _kept.get(head[0])) is not None}
     stale = [head for head in heads if head[3] and not _is_fresh(kept.get(head[0]), head)]
     packed = [h for h in stale if h[4] is not None and not _can_follow(kept.get(h[0]), h)]
-    bases = {**{h[0]: kept[h[0]] for h in stale if h not in packed and h[4] is not None}, **_unpacked([h[0] for h in packed])}
+    bases = {
+        **{h[0]: kept[h[0]] for h in stale if h not in packed and h[4] is not None},
+        **_unpacked([h[0] for h in packed]),
+    }
     for head in stale:
         made = _up_to_date(head, bases.get(head[0]))
         kept[head[0]] = made
@@ -46,7 +51,11 @@ def books_for(companies: Iterable[str]) -> dict[str, tuple[Books, ...]]:
 
 
 def _is_fresh(kept: Books | None, head: Any) -> bool:
-    return kept is not None and kept.sequence == head[3] and (kept.company, kept.fiscal_year) == (head[1], head[2])
+    return (
+        kept is not None
+        and kept.sequence == head[3]
+        and (kept.company, kept.fiscal_year) == (head[1], head[2])
+    )
 
 
 def _can_follow(kept: Books | None, head: Any) -> bool:
@@ -57,8 +66,12 @@ def _unpacked(books: list[int]) -> dict[int, Books]:
     if not books:
         return {}
     connection.ensure_connection()
-    with psycopg.Cursor(connection.connection) as cursor:  # binary: bytes come as they are, not as hexadecimal text
-        cursor.execute("SELECT book_id, data FROM journals_bookpack WHERE book_id = ANY(%s)", [books], binary=True)
+    with psycopg.Cursor(
+        connection.connection
+    ) as cursor:  # binary: bytes come as they are, not as hexadecimal text
+        cursor.execute(
+            "SELECT book_id, data FROM journals_bookpack WHERE book_id = ANY(%s)", [books], binary=True
+        )
         return {number: unpack(data) for number, data in cursor.fetchall()}
 
 
@@ -78,13 +91,15 @@ def _up_to_date(head: Any, base: Books | None) -> Books:
 
 
 TAIL = """
-    SELECT a."natural", coalesce(l.partner_id, 0), l.account_id, coalesce(l.dimensions_id, 0), l.period, l.closing, l.amount,
+    SELECT a."natural", coalesce(l.partner_id, 0), l.account_id, coalesce(l.dimensions_id, 0), l.period,
+    l.closing, l.amount,
            l.sequence
     FROM journals_journalline l JOIN journals_account a ON a.id = l.account_id
     WHERE l.book_id = %s AND l.sequence > %s LIMIT %s
 """
 SUMS = """
-    SELECT a."natural", coalesce(l.partner_id, 0), l.account_id, coalesce(l.dimensions_id, 0), l.period, l.closing::int,
+    SELECT a."natural", coalesce(l.partner_id, 0), l.account_id, coalesce(l.dimensions_id, 0), l.period,
+    l.closing::int,
            sum(greatest(l.amount, 0))::bigint, sum(greatest(-l.amount, 0))::bigint
     FROM journals_journalline l JOIN journals_account a ON a.id = l.account_id
     WHERE l.book_id = %s AND l.sequence <= %s GROUP BY 1, 2, 3, 4, 5, 6
@@ -131,11 +146,14 @@ def same(one: Books, other: Books) -> bool:
         rows = books.rows[(books.rows["debit"] != 0) | (books.rows["credit"] != 0)]
         return sorted((books.naturals[row[0]], *row[1:]) for row in rows.tolist())
 
-    return (one.company, one.fiscal_year) == (other.company, other.fiscal_year) and amounts(one) == amounts(other)
+    return (one.company, one.fiscal_year) == (other.company, other.fiscal_year) and amounts(one) == amounts(
+        other
+    )
 
 
 def as_of(book: int, company: str, year: int, sequence: int) -> Books:
-    """A book's balances up to a sequence, read afresh and kept nowhere: for use inside a posting's transaction."""
+    """A book's balances up to a sequence, read afresh and kept nowhere: for use inside a posting's
+    transaction."""
     base = _unpacked([book]).get(book)
     if base is not None and base.sequence == sequence:
         return base
@@ -146,23 +164,37 @@ def save_packs(made: Iterable[tuple[int, Books]]) -> None:
     """Keeps packs beside the lines. One that is older than what is there already is passed over."""
     with connection.cursor() as cursor:
         cursor.executemany(
-            "INSERT INTO journals_bookpack (book_id, sequence, data) VALUES (%s, %s, %s) ON CONFLICT (book_id)"
-            " DO UPDATE SET sequence = excluded.sequence, data = excluded.data"
-            " WHERE journals_bookpack.sequence < excluded.sequence",
+            "INSERT INTO journals_bookpack (book_id, sequence, data) VALUES (%s, %s, %s) ON CONFLICT"
+            " (book_id) DO UPDATE SET sequence = excluded.sequence, data = excluded.data WHERE"
+            " journals_bookpack.sequence < excluded.sequence",
             [(book, books.sequence, books.packed()) for book, books in made],
         )
 
 
 def replace_naturals(companies: Iterable[str], spelt: dict[str, str]) -> None:
-    """Spells natural accounts in packs anew. Raises every book's sequence, so that no process goes on with what it keeps."""
+    """Spells natural accounts in packs anew. Raises every book's sequence, so that no process goes on with
+    what it keeps."""
     with connection.cursor() as cursor:
-        cursor.execute("SELECT id, sequence FROM journals_book WHERE company = ANY(%s) ORDER BY id FOR UPDATE", [list(companies)])
+        cursor.execute(
+            "SELECT id, sequence FROM journals_book WHERE company = ANY(%s) ORDER BY id FOR UPDATE",
+            [list(companies)],
+        )
         books = dict(cursor.fetchall())
         packs = _unpacked(list(books))
-        cursor.execute("UPDATE journals_book SET sequence = sequence + 1 WHERE id = ANY(%s) AND sequence > 0", [list(books)])
+        cursor.execute(
+            "UPDATE journals_book SET sequence = sequence + 1 WHERE id = ANY(%s) AND sequence > 0",
+            [list(books)],
+        )
         cursor.execute("DELETE FROM journals_bookpack WHERE book_id = ANY(%s)", [list(books)])
     spelled = [
-        (number, replace(pack, sequence=books[number] + 1, naturals=tuple(spelt.get(code, code) for code in pack.naturals)))
+        (
+            number,
+            replace(
+                pack,
+                sequence=books[number] + 1,
+                naturals=tuple(spelt.get(code, code) for code in pack.naturals),
+            ),
+        )
         for number, pack in packs.items()
         if pack.sequence == books[number]
     ]

@@ -1,4 +1,5 @@
-"""Seals journals as they are posted: canonical texts of their lines in columns, and each company's chain carried on."""
+"""Seals journals as they are posted: canonical texts of their lines in columns, and each company's chain
+carried on."""
 
 from __future__ import annotations
 
@@ -27,7 +28,8 @@ class Link(NamedTuple):
 
 
 def lock_numbers(companies: Iterable[str]) -> None:
-    """Whoever posts journals of a company does so one after the other until commit: their numbers and chain follow on."""
+    """Whoever posts journals of a company does so one after the other until commit: their numbers and chain
+    follow on."""
     with connection.cursor() as cursor:
         for company in sorted(set(companies)):
             cursor.execute("SELECT pg_advisory_xact_lock(%s, hashtext(%s))", [NUMBERS, company])
@@ -43,10 +45,13 @@ def ends(companies: Iterable[str]) -> dict[str, End]:
         return {company: End(number, text) for company, number, text in cursor.fetchall()}
 
 
-def sealed(heads: Sequence[Sealed], lines: Lines, accounts: Sequence[str], dimensions: Sequence[str]) -> list[Link]:
+def sealed(
+    heads: Sequence[Sealed], lines: Lines, accounts: Sequence[str], dimensions: Sequence[str]
+) -> list[Link]:
     """Carries the chains of the journals' companies on, in the order given. The caller holds `lock_numbers`.
 
-    `accounts` and `dimensions` are the texts of `lines.accounts` and `lines.dimension_texts` as they were first posted.
+    `accounts` and `dimensions` are the texts of `lines.accounts` and `lines.dimension_texts` as they were
+    first posted.
     """
     last = ends(head.company for head in heads)
     texts, starts = _texts(lines, accounts, dimensions, len(heads))
@@ -60,8 +65,11 @@ def sealed(heads: Sequence[Sealed], lines: Lines, accounts: Sequence[str], dimen
     return found
 
 
-def _texts(lines: Lines, accounts: Sequence[str], dimensions: Sequence[str], journals: int) -> tuple[list[str], list[int]]:
-    """Each line's canonical text, by journal and line number; and where each journal's begin, the end last."""
+def _texts(
+    lines: Lines, accounts: Sequence[str], dimensions: Sequence[str], journals: int
+) -> tuple[list[str], list[int]]:
+    """Each line's canonical text, by journal and line number; and where each journal's begin, the end
+    last."""
     order = np.lexsort((lines.line, lines.journal))
     starts = np.searchsorted(lines.journal[order], np.arange(journals + 1)).tolist()
     companies, years, periods, closing = zip(*lines.seats, strict=True) if lines.seats else ((), (), (), ())
@@ -75,10 +83,17 @@ def _texts(lines: Lines, accounts: Sequence[str], dimensions: Sequence[str], jou
         return pc.cast(pa.array(values), pa.string())
 
     columns = [
-        numbers(lines.line[order]), taken(companies, seat), taken([str(y) for y in years], seat), taken([str(p) for p in periods], seat),
-        taken([str(int(c)) for c in closing], seat), taken(accounts, lines.account[order]), taken(dimensions, lines.dimensions[order]),
-        numbers(lines.amount[order]), numbers(lines.keyed[order]), taken(partners, lines.partner[order] % len(partners)),
+        numbers(lines.line[order]),
+        taken(companies, seat),
+        taken([str(y) for y in years], seat),
+        taken([str(p) for p in periods], seat),
+        taken([str(int(c)) for c in closing], seat),
+        taken(accounts, lines.account[order]),
+        taken(dimensions, lines.dimensions[order]),
+        numbers(lines.amount[order]),
+        numbers(lines.keyed[order]),
+        taken(partners, lines.partner[order] % len(partners)),
         numbers(lines.generated[order].astype(np.int64)),
         *(pc.fill_null(column.combine_chunks(), "") for column in lines.texts.take(pa.array(order)).columns),
-    ]  # fmt: skip
+    ]
     return pc.binary_join_element_wise(*columns, FIELD).to_pylist() if len(order) else [], starts

@@ -25,10 +25,22 @@ from web.shell.asked import day, json_body, text
 
 MOST_LINES = 500
 HEAD_FIELDS = ("journal", "date", "kind", "description", "currency", "rate")
-SOURCE = (("source_type", "Kind"), ("source_number", "Number"), ("source_party", "Party"), ("source_item", "Item"))
+SOURCE = (
+    ("source_type", "Kind"),
+    ("source_number", "Number"),
+    ("source_party", "Party"),
+    ("source_item", "Item"),
+)
 LINE_FIELDS = (
-    "line_company", "account", "dimensions", "debit", "credit", "partner", "description", *(name for name, _ in SOURCE)
-)  # fmt: skip
+    "line_company",
+    "account",
+    "dimensions",
+    "debit",
+    "credit",
+    "partner",
+    "description",
+    *(name for name, _ in SOURCE),
+)
 
 
 @needs(POST)
@@ -38,18 +50,32 @@ def new(request: HttpRequest, state: State, company: str) -> HttpResponse:
     head = state.get(Company, company)
     open_days = [p for p in company_calendar(state, company).regular if p.status == "open"]
     today = date.today()
-    on = next((today for p in open_days if p.starts_on <= today <= p.ends_on), open_days[0].ends_on if open_days else today)
+    on = next(
+        (today for p in open_days if p.starts_on <= today <= p.ends_on),
+        open_days[0].ends_on if open_days else today,
+    )
     index = chart_index(state, head.chart) if head else None
-    return render(request, "journals/entry.html", {
-        "company": head, "number": actions.next_number(state, company), "day": on, "chart": index,
-        "kept": kept.content if kept else None, "companies": partners_seen(request.user, state, company),
-        "mine": companies_seen(request.user, state), "separator": index.separator if index else "-",
-        "prefix": _prefix(state, company), "source": SOURCE,
-    })  # fmt: skip
+    return render(
+        request,
+        "journals/entry.html",
+        {
+            "company": head,
+            "number": actions.next_number(state, company),
+            "day": on,
+            "chart": index,
+            "kept": kept.content if kept else None,
+            "companies": partners_seen(request.user, state, company),
+            "mine": companies_seen(request.user, state),
+            "separator": index.separator if index else "-",
+            "prefix": _prefix(state, company),
+            "source": SOURCE,
+        },
+    )
 
 
 def _prefix(state: State, company: str) -> str:
-    """What an account string of this company begins with, where its segment is shown first: the first of its codes."""
+    """What an account string of this company begins with, where its segment is shown first: the first of its
+    codes."""
     seated = seat(state, company)
     if seated and seated.chart.company == seated.chart.order[0] and seated.codes:
         return seated.own_code() + seated.chart.separator
@@ -64,7 +90,13 @@ def read_entry(request: HttpRequest, state: State, company: str) -> tuple[Journa
         raise Refused([Fault("unreadable", "The journal could not be read.", way_out="Load the page again.")])
     if len(lines) > MOST_LINES:
         raise Refused(
-            [Fault("too-many-lines", f"A journal keyed in has at most {MOST_LINES} lines.", way_out="Bring it in as a file.")]
+            [
+                Fault(
+                    "too-many-lines",
+                    f"A journal keyed in has at most {MOST_LINES} lines.",
+                    way_out="Bring it in as a file.",
+                )
+            ]
         )
     rows = [{name: str(row.get(name) or "") for name in LINE_FIELDS} for row in lines]
     person = str(request.user.username)  # type: ignore[union-attr]
@@ -79,7 +111,9 @@ def plain_amount(text: str) -> str:
     return text.strip().replace(",", "").replace(" ", "").replace("\u00a0", "")
 
 
-def build(company: str, head: dict[str, str], rows: list[dict[str, str]]) -> tuple[Journal, list[JournalLine]]:
+def build(
+    company: str, head: dict[str, str], rows: list[dict[str, str]]
+) -> tuple[Journal, list[JournalLine]]:
     """Reads cells as an import would, so that the faults are the same."""
     table = TABLES["journals"]
     read = read_table(table, ["company", *head], [(1, [company, *head.values()])])
@@ -89,7 +123,9 @@ def build(company: str, head: dict[str, str], rows: list[dict[str, str]]) -> tup
         if any(row[name].strip() for name in ("account", "debit", "credit"))
     ]
     name = head["journal"] or "-"
-    cells = [(i, [company, name, str(i), *(row[field].strip() for field in LINE_FIELDS)]) for i, row in filled]
+    cells = [
+        (i, [company, name, str(i), *(row[field].strip() for field in LINE_FIELDS)]) for i, row in filled
+    ]
     lines = read_table(TABLES["journal_lines"], ["company", "journal", "line", *LINE_FIELDS], cells)
     faults = read.faults + [f.at(key=(company, name, f.where.row or 0)) for f in lines.faults]
     if faults:
@@ -112,7 +148,9 @@ def check(request: HttpRequest, state: State, company: str) -> HttpResponse:
     try:
         journal, lines = read_entry(request, state, company)
     except Refused as refused:
-        return JsonResponse({"faults": [_told(f) for f in refused.faults], "sums": [], "added": [], "ready": False})
+        return JsonResponse(
+            {"faults": [_told(f) for f in refused.faults], "sums": [], "added": [], "ready": False}
+        )
     checked = actions.check_entry(state, journal, lines, request.user)
     keyed = [line for line in checked.lines if not line.generated]
     sums = {}
@@ -121,19 +159,38 @@ def check(request: HttpRequest, state: State, company: str) -> HttpResponse:
         sums[line.company] = (debit + max(line.keyed, 0), credit + max(-line.keyed, 0))
     total = sum(line.keyed for line in keyed)
     places = {line.line: line for line in lines}
-    return JsonResponse({
-        "faults": [_told(fault) for fault in checked.faults],
-        "sums": [{"company": c, "debit": show_amount(d, digits), "credit": show_amount(k, digits),
-                  "difference": show_amount(d - k, digits)} for c, (d, k) in sorted(sums.items())],
-        "difference": show_amount(total, digits), "owed": format_amount(abs(total), digits), "side": "credit" if total > 0 else "debit",
-        "added": [{"company": line.company, "account": _shown(state, line.company, line.account), "name": _name(state, line.company, line.natural),
-                   "debit": show_amount(line.keyed, digits) if line.keyed > 0 else "",
-                   "credit": show_amount(-line.keyed, digits) if line.keyed < 0 else "", "partner": line.partner}
-                  for line in checked.lines if line.generated and line.number not in places],
-        "expanded": _expanded(request, state, lines),
-        "names": {line.number: _name(state, line.company, line.natural) for line in keyed},
-        "ready": not checked.faults and bool(keyed),
-    })  # fmt: skip
+    return JsonResponse(
+        {
+            "faults": [_told(fault) for fault in checked.faults],
+            "sums": [
+                {
+                    "company": c,
+                    "debit": show_amount(d, digits),
+                    "credit": show_amount(k, digits),
+                    "difference": show_amount(d - k, digits),
+                }
+                for c, (d, k) in sorted(sums.items())
+            ],
+            "difference": show_amount(total, digits),
+            "owed": format_amount(abs(total), digits),
+            "side": "credit" if total > 0 else "debit",
+            "added": [
+                {
+                    "company": line.company,
+                    "account": _shown(state, line.company, line.account),
+                    "name": _name(state, line.company, line.natural),
+                    "debit": show_amount(line.keyed, digits) if line.keyed > 0 else "",
+                    "credit": show_amount(-line.keyed, digits) if line.keyed < 0 else "",
+                    "partner": line.partner,
+                }
+                for line in checked.lines
+                if line.generated and line.number not in places
+            ],
+            "expanded": _expanded(request, state, lines),
+            "names": {line.number: _name(state, line.company, line.natural) for line in keyed},
+            "ready": not checked.faults and bool(keyed),
+        }
+    )
 
 
 def _expanded(request: HttpRequest, state: State, lines: list[JournalLine]) -> list[dict[str, Any]]:
@@ -170,7 +227,9 @@ def _keep(request: HttpRequest, company: str) -> None:
     except Refused:
         return
     if content.get("lines"):
-        Unfinished.objects.update_or_create(by=request.user, company_id=company, defaults={"content": content})
+        Unfinished.objects.update_or_create(
+            by=request.user, company_id=company, defaults={"content": content}
+        )
 
 
 def _name(state: State, company: str, natural: str) -> str:

@@ -15,7 +15,8 @@ Accounts = dict[tuple[str, str], int]
 
 
 def intern_accounts(wanted: Sequence[tuple[str, str, str]]) -> Accounts:
-    """Numbers of (chart, account, natural), adding those that are new. Keys of the result: (chart, account)."""
+    """Numbers of (chart, account, natural), adding those that are new. Keys of the result: (chart,
+    account)."""
     if not wanted:
         return {}
     if len(wanted) < FEW:
@@ -24,18 +25,24 @@ def intern_accounts(wanted: Sequence[tuple[str, str, str]]) -> Accounts:
         found: Accounts = {}
         if not is_empty("journals_account"):
             # Through a table of its own: arrays of many texts as parameters cost more than the rows.
-            cursor.execute('CREATE TEMP TABLE IF NOT EXISTS wanted_accounts (chart text, account text, "natural" text)')
+            cursor.execute(
+                'CREATE TEMP TABLE IF NOT EXISTS wanted_accounts (chart text, account text, "natural" text)'
+            )
             cursor.execute("TRUNCATE wanted_accounts")
             _copy(cursor, "wanted_accounts", wanted)
             cursor.execute(
-                "SELECT a.chart, a.account, a.id FROM journals_account a JOIN wanted_accounts w USING (chart, account)"
+                "SELECT a.chart, a.account, a.id FROM journals_account a JOIN wanted_accounts w USING (chart,"
+                " account)"
             )
             found = {(chart, account): number for chart, account, number in cursor.fetchall()}
         fresh = [row for row in dict.fromkeys(wanted) if row[:2] not in found]
-        # Only an import brings so many, and it holds the lock that keeps posters out: numbers can be given here.
+        # Only an import brings so many, and it holds the lock that keeps posters out: numbers can be given
+        # here.
         cursor.execute("SELECT nextval(pg_get_serial_sequence('journals_account', 'id'))")
         first = cursor.fetchone()[0]
-        cursor.execute("SELECT setval(pg_get_serial_sequence('journals_account', 'id'), %s)", [first + len(fresh)])
+        cursor.execute(
+            "SELECT setval(pg_get_serial_sequence('journals_account', 'id'), %s)", [first + len(fresh)]
+        )
         numbered = [(str(number), *row) for number, row in enumerate(fresh, first)]
         with loading("journals_account", len(fresh)):
             _copy(cursor, 'journals_account (id, chart, account, "natural")', numbered)
@@ -54,8 +61,8 @@ def _few(wanted: Sequence[tuple[str, str, str]]) -> Accounts:
     columns = [list(column) for column in zip(*wanted, strict=True)]
     with connection.cursor() as cursor:
         cursor.execute(
-            'INSERT INTO journals_account (chart, account, "natural") SELECT * FROM unnest(%s::text[], %s::text[], %s::text[])'
-            " ORDER BY 1, 2 ON CONFLICT DO NOTHING",
+            'INSERT INTO journals_account (chart, account, "natural") SELECT * FROM unnest(%s::text[],'
+            " %s::text[], %s::text[]) ORDER BY 1, 2 ON CONFLICT DO NOTHING",
             columns,
         )
         cursor.execute(
@@ -73,7 +80,8 @@ def intern_dimensions(wanted: Sequence[str]) -> dict[str, int]:
     if texts:
         with connection.cursor() as cursor:
             cursor.execute(
-                "INSERT INTO journals_tagging (codes) SELECT * FROM unnest(%s::text[]) ORDER BY 1 ON CONFLICT DO NOTHING",
+                "INSERT INTO journals_tagging (codes) SELECT * FROM unnest(%s::text[]) ORDER BY 1 ON CONFLICT"
+                " DO NOTHING",
                 [texts],
             )
             cursor.execute("SELECT codes, id FROM journals_tagging WHERE codes = ANY(%s)", [texts])
@@ -81,12 +89,15 @@ def intern_dimensions(wanted: Sequence[str]) -> dict[str, int]:
     return found
 
 
-def texts_as_posted(accounts: Iterable[int], dimensions: Iterable[int]) -> tuple[dict[int, str], dict[int, str]]:
-    """The texts under which account strings and taggings were first posted, of those whose codes were spelled anew since."""
+def texts_as_posted(
+    accounts: Iterable[int], dimensions: Iterable[int]
+) -> tuple[dict[int, str], dict[int, str]]:
+    """The texts under which account strings and taggings were first posted, of those whose codes were spelled
+    anew since."""
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT true, id, posted_as FROM journals_account WHERE posted_as <> '' AND id = ANY(%s)"
-            " UNION ALL SELECT false, id, posted_as FROM journals_tagging WHERE posted_as <> '' AND id = ANY(%s)",
+            "SELECT true, id, posted_as FROM journals_account WHERE posted_as <> '' AND id = ANY(%s) UNION"
+            " ALL SELECT false, id, posted_as FROM journals_tagging WHERE posted_as <> '' AND id = ANY(%s)",
             [list(accounts), list(dimensions)],
         )
         rows = cursor.fetchall()
@@ -103,4 +114,7 @@ def interned_texts(rows: Any) -> list[tuple[str, str]]:
         strings = dict(cursor.fetchall())
         cursor.execute("SELECT id, codes FROM journals_tagging WHERE id = ANY(%s)", [sets])
         codes = {0: "", **dict(cursor.fetchall())}
-    return [(strings[a], codes[d]) for a, d in zip(rows["account"].tolist(), rows["dimensions"].tolist(), strict=True)]
+    return [
+        (strings[a], codes[d])
+        for a, d in zip(rows["account"].tolist(), rows["dimensions"].tolist(), strict=True)
+    ]

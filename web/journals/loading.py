@@ -1,6 +1,8 @@
-"""A first load of a table: its indexes are dropped before and built after, which costs less than half of keeping them up.
+"""A first load of a table: its indexes are dropped before and built after, which costs less than half of
+keeping them up.
 
-Only inside the caller's transaction, so a load that fails leaves all as it was; and only into an empty table, so nobody
+Only inside the caller's transaction, so a load that fails leaves all as it was; and only into an empty table,
+so nobody
 who reads meanwhile misses an index (they wait for a table that holds nothing). The owner's functions do it
 (journals/migrations/0002_guards.py): the application's role may not alter tables.
 """
@@ -33,7 +35,8 @@ def loading(table: str, rows: int) -> Iterator[None]:
         dropped = cursor.fetchone()[0]
         yield
         if dropped:
-            # References of the rows just written are checked now; a table with checks outstanding takes no index.
+            # References of the rows just written are checked now; a table with checks outstanding takes no
+            # index.
             cursor.execute("SET CONSTRAINTS ALL IMMEDIATE")
             cursor.execute("SELECT pine_load_end(%s)", [table])
             cursor.execute("SET CONSTRAINTS ALL DEFERRED")

@@ -1,6 +1,7 @@
 """Books: posted journals and their lines, balances kept elsewhere, and what both add up to, packed.
 
-A journal is here only once it is posted. Triggers refuse every change and every unbalanced set of lines, also by SQL.
+A journal is here only once it is posted. Triggers refuse every change and every unbalanced set of lines, also
+by SQL.
 """
 
 import pgtrigger
@@ -10,18 +11,21 @@ from django.db import models
 from web.definitions.base import ident, named, to
 from web.definitions.models import never_altered
 
-# Looking each journal up is right for a few lines. A load has dropped the index by which that is done, so it counts all once.
+# Looking each journal up is right for a few lines. A load has dropped the index by which that is done, so it
+# counts all once.
 BALANCED = """
     IF EXISTS (
         SELECT 1 FROM new_lines l JOIN journals_book b ON b.id = l.book_id
         GROUP BY l.journal_id, b.company HAVING sum(l.amount) <> 0
     ) THEN
-        RAISE EXCEPTION 'pine: the lines of a journal must balance in every company' USING ERRCODE = 'check_violation';
+        RAISE EXCEPTION 'pine: the lines of a journal must balance in every company'
+        USING ERRCODE = 'check_violation';
     END IF;
     IF (SELECT count(*) FROM new_lines) < 20000 THEN
         IF EXISTS (
             SELECT 1 FROM journals_journalline l JOIN journals_journal j ON j.id = l.journal_id
-            WHERE l.journal_id IN (SELECT journal_id FROM new_lines) GROUP BY j.id HAVING count(*) <> j.line_count
+            WHERE l.journal_id IN (SELECT journal_id FROM new_lines)
+            GROUP BY j.id HAVING count(*) <> j.line_count
         ) THEN
             RAISE EXCEPTION 'pine: a posted journal gets no further lines' USING ERRCODE = 'check_violation';
         END IF;
@@ -36,7 +40,8 @@ BALANCED = """
 
 
 class Book(models.Model):
-    """One company's fiscal year. `sequence` counts its postings; it is raised under a row lock, so it orders commits."""
+    """One company's fiscal year. `sequence` counts its postings; it is raised under a row lock, so it orders
+    commits."""
 
     company = to("companies.Company", "company")
     fiscal_year = models.IntegerField()
@@ -49,7 +54,8 @@ class Book(models.Model):
 
 
 class BookPack(models.Model):
-    """The balances of a book up to a sequence, packed (core/balances.py). A cache: lines after it are added on reading."""
+    """The balances of a book up to a sequence, packed (core/balances.py). A cache: lines after it are added
+    on reading."""
 
     book = models.OneToOneField(Book, primary_key=True, on_delete=models.CASCADE)
     sequence = models.BigIntegerField()
@@ -102,7 +108,9 @@ class Journal(models.Model):
     currency = models.CharField(max_length=3)
     rate = models.DecimalField(max_digits=24, decimal_places=12, null=True)
     posted_at = models.DateTimeField()
-    posted_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
+    posted_by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+"
+    )
     poster = models.CharField(max_length=150, blank=True, default="")
     """the name of who posted it, kept where that person is not of this database"""
     reverses = models.OneToOneField("self", null=True, on_delete=models.PROTECT, related_name="reversed_by")
@@ -127,12 +135,18 @@ class JournalLine(models.Model):
     """
 
     pk = models.CompositePrimaryKey("journal_id", "line")
-    journal = models.ForeignKey(Journal, on_delete=models.PROTECT, related_name="lines", db_constraint=False, db_index=False)
+    journal = models.ForeignKey(
+        Journal, on_delete=models.PROTECT, related_name="lines", db_constraint=False, db_index=False
+    )
     line = models.IntegerField()
-    book = models.ForeignKey(Book, on_delete=models.PROTECT, related_name="+", db_constraint=False, db_index=False)
+    book = models.ForeignKey(
+        Book, on_delete=models.PROTECT, related_name="+", db_constraint=False, db_index=False
+    )
     period = models.SmallIntegerField()
     closing = models.BooleanField()
-    account = models.ForeignKey(Account, on_delete=models.PROTECT, related_name="+", db_constraint=False, db_index=False)
+    account = models.ForeignKey(
+        Account, on_delete=models.PROTECT, related_name="+", db_constraint=False, db_index=False
+    )
     dimensions = models.ForeignKey(
         Tagging, null=True, on_delete=models.PROTECT, related_name="+", db_constraint=False, db_index=False
     )
@@ -202,7 +216,8 @@ class BudgetLine(models.Model):
     class Meta:
         constraints = [
             models.UniqueConstraint(
-                fields=["budget", "company", "fiscal_year", "period", "account", "dimensions"], name="journals_budgetline_key"
+                fields=["budget", "company", "fiscal_year", "period", "account", "dimensions"],
+                name="journals_budgetline_key",
             )
         ]
 

@@ -1,4 +1,5 @@
-"""What was posted, asked of the database for core/fixed.py, and the one change of definitions that reaches into kept strings."""
+"""What was posted, asked of the database for core/fixed.py, and the one change of definitions that reaches
+into kept strings."""
 
 from __future__ import annotations
 
@@ -30,9 +31,15 @@ class PostedBooks:
     def facts(self, state: State) -> Facts:
         asked = _Asked(state)
         return Facts(
-            cache(asked.codes), cache(asked.charts), cache(asked.companies), cache(asked.periods), cache(asked.dimensions),
-            cache(asked.budgeted), cache(asked.own_codes), asked.tie,
-        )  # fmt: skip
+            cache(asked.codes),
+            cache(asked.charts),
+            cache(asked.companies),
+            cache(asked.periods),
+            cache(asked.dimensions),
+            cache(asked.budgeted),
+            cache(asked.own_codes),
+            asked.tie,
+        )
 
     def lengthen_strings(self, tails: Mapping[str, str]) -> None:
         for chart, tail in sorted(tails.items()):
@@ -41,7 +48,10 @@ class PostedBooks:
 
 
 def _companies_of(chart: str) -> Iterator[str]:
-    return (str(name) for (name,) in _rows("SELECT company FROM companies_company WHERE chart = %s ORDER BY company", chart))
+    return (
+        str(name)
+        for (name,) in _rows("SELECT company FROM companies_company WHERE chart = %s ORDER BY company", chart)
+    )
 
 
 class _Asked:
@@ -61,7 +71,9 @@ class _Asked:
                     found |= self._in_segment(chart, place, index.separator, place == index.natural)
             names = {field.name for field in index.dimensions} & set(fields)
             if names:
-                found.update(code for tagged in self._taggings() for name, code in tagged.items() if name in names)
+                found.update(
+                    code for tagged in self._taggings() for name, code in tagged.items() if name in names
+                )
         return frozenset(found)
 
     def _in_segment(self, chart: str, place: int, separator: str, natural: bool) -> set[str]:
@@ -82,18 +94,23 @@ class _Asked:
         return frozenset(chart for (chart,) in _rows("SELECT DISTINCT chart FROM journals_account"))
 
     def companies(self) -> frozenset[str]:
-        sql = "SELECT company FROM journals_book WHERE sequence > 0 UNION SELECT company FROM journals_budgetline"
+        sql = (
+            "SELECT company FROM journals_book WHERE sequence > 0 UNION SELECT company FROM"
+            " journals_budgetline"
+        )
         return frozenset(company for (company,) in _rows(sql))
 
     def periods(self, calendar: str) -> frozenset[tuple[int, int]]:
         companies = [row.company for row in self.state.rows(Company) if row.calendar == calendar]
         rows = _rows(
-            "SELECT DISTINCT b.fiscal_year, l.period FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id"
-            " WHERE b.company = ANY(%s)"
-            " UNION SELECT DISTINCT fiscal_year, period FROM journals_balance WHERE company = ANY(%s)"
-            " UNION SELECT DISTINCT fiscal_year, period FROM journals_budgetline WHERE company = ANY(%s)",
-            companies, companies, companies,
-        )  # fmt: skip
+            "SELECT DISTINCT b.fiscal_year, l.period FROM journals_journalline l JOIN journals_book b ON b.id"
+            " = l.book_id WHERE b.company = ANY(%s) UNION SELECT DISTINCT fiscal_year, period FROM"
+            " journals_balance WHERE company = ANY(%s) UNION SELECT DISTINCT fiscal_year, period FROM"
+            " journals_budgetline WHERE company = ANY(%s)",
+            companies,
+            companies,
+            companies,
+        )
         return frozenset((int(year), int(period)) for year, period in rows)
 
     def budgeted(self, code_list: str) -> frozenset[str]:
@@ -111,11 +128,16 @@ class _Asked:
         if head is None or index is None or index.company < 0:
             return frozenset()
         rows = _rows(
-            "SELECT DISTINCT split_part(a.account, %s, %s) FROM journals_account a WHERE a.chart = %s AND (EXISTS"
-            " (SELECT 1 FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id WHERE l.account_id = a.id AND b.company = %s)"
-            " OR EXISTS (SELECT 1 FROM journals_balance l WHERE l.account_id = a.id AND l.company = %s))",
-            index.separator, index.company + 1, head.chart, company, company,
-        )  # fmt: skip
+            "SELECT DISTINCT split_part(a.account, %s, %s) FROM journals_account a WHERE a.chart = %s AND"
+            " (EXISTS (SELECT 1 FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id WHERE"
+            " l.account_id = a.id AND b.company = %s) OR EXISTS (SELECT 1 FROM journals_balance l WHERE"
+            " l.account_id = a.id AND l.company = %s))",
+            index.separator,
+            index.company + 1,
+            head.chart,
+            company,
+            company,
+        )
         return frozenset(code for (code,) in rows)
 
     def tie(self, kind: type[Any], name: str) -> str:

@@ -1,4 +1,5 @@
-"""Writes journals that were checked: books locked in order, ids interned, lines copied in one statement, packs kept up.
+"""Writes journals that were checked: books locked in order, ids interned, lines copied in one statement,
+packs kept up.
 
 The caller holds the transaction and the shared lock on definitions, and has checked every line in the core.
 """
@@ -29,10 +30,13 @@ from web.journals.chain import Link, lock_numbers, sealed
 from web.journals.interning import intern_accounts, intern_dimensions, texts_as_posted
 from web.journals.loading import loading
 
-JOURNAL_COLUMNS = "id, company, journal, date, kind, description, currency, rate, posted_at, posted_by_id, poster, reverses_id, chain, hash, line_count"
+JOURNAL_COLUMNS = (
+    "id, company, journal, date, kind, description, currency, rate, posted_at, posted_by_id, poster,"
+    " reverses_id, chain, hash, line_count"
+)
 LINE_COLUMNS = (
-    "journal_id, line, book_id, period, closing, account_id, dimensions_id, partner_id, amount, keyed, generated, sequence,"
-    " description, source_type, source_number, source_party, source_item"
+    "journal_id, line, book_id, period, closing, account_id, dimensions_id, partner_id, amount, keyed,"
+    " generated, sequence, description, source_type, source_number, source_party, source_item"
 )
 TEXTS = ("description", "source_type", "source_number", "source_party", "source_item")
 STEP = 20_000
@@ -46,8 +50,10 @@ def silent(what: str, done: int) -> None:
 
 @dataclass
 class Lines:
-    """Lines of many journals as equal-length columns. `seat` numbers (company, fiscal year, period, closing) tuples in
-    `seats`, `account` (chart, string, natural) in `accounts`, `dimensions` texts in `dimension_texts`, `partner`
+    """Lines of many journals as equal-length columns. `seat` numbers (company, fiscal year, period, closing)
+    tuples in
+    `seats`, `account` (chart, string, natural) in `accounts`, `dimensions` texts in `dimension_texts`,
+    `partner`
     companies in `partners` (-1: none)."""
 
     journal: NDArray[Any]
@@ -89,17 +95,34 @@ def lines_of(state: State, checked: Sequence[tuple[Journal, Sequence[BookedLine]
         for line in lines:
             company = state.get(Company, line.company)
             chart = company.chart if company else ""
-            rows.append((
-                number, line.number, seats((line.company, line.fiscal_year, line.period, journal.kind == "closing")),
-                accounts((chart, line.account, line.natural)), dimensions(line.dimensions),
-                partners(line.partner) if line.partner else -1, line.amount, line.keyed, line.generated,
-            ))  # fmt: skip
+            rows.append(
+                (
+                    number,
+                    line.number,
+                    seats((line.company, line.fiscal_year, line.period, journal.kind == "closing")),
+                    accounts((chart, line.account, line.natural)),
+                    dimensions(line.dimensions),
+                    partners(line.partner) if line.partner else -1,
+                    line.amount,
+                    line.keyed,
+                    line.generated,
+                )
+            )
             texts.append(line.texts)
-    columns = [np.array(column, dtype=np.int64) for column in zip(*rows, strict=True)] or [np.zeros(0, np.int64)] * 9
+    columns = [np.array(column, dtype=np.int64) for column in zip(*rows, strict=True)] or [
+        np.zeros(0, np.int64)
+    ] * 9
     cells = list(zip(*texts, strict=True)) or [()] * len(TEXTS)
     table = pa.table({name: pa.array(column, pa.string()) for name, column in zip(TEXTS, cells, strict=True)})
-    return Lines(*columns[:8], columns[8].astype(bool), table, seats.values(), accounts.values(), dimensions.values(),
-                 partners.values())  # fmt: skip
+    return Lines(
+        *columns[:8],
+        columns[8].astype(bool),
+        table,
+        seats.values(),
+        accounts.values(),
+        dimensions.values(),
+        partners.values(),
+    )
 
 
 def company_numbers() -> dict[str, int]:
@@ -109,34 +132,39 @@ def company_numbers() -> dict[str, int]:
 
 
 MOST_DEBITS = 4 * 10**18
-"""Minor units of all debits of a book: up to this no sum of its amounts can wrap at 64 bits. Sums over several books
+"""Minor units of all debits of a book: up to this no sum of its amounts can wrap at 64 bits. Sums over
+several books
 switch over to integers without a bound where they might (core/balances.py)."""
 
 
 def lock_books(debits: Mapping[tuple[str, int], int]) -> dict[tuple[str, int], tuple[int, int]]:
     """Makes and locks books in a fixed order and raises their sequence: (book id, its new sequence).
 
-    `debits` is what comes to each, minor units. Raises Refused where a book would hold more than adds up exactly.
+    `debits` is what comes to each, minor units. Raises Refused where a book would hold more than adds up
+    exactly.
     """
     columns: list[list[Any]] = [list(column) for column in zip(*sorted(debits), strict=True)]
     with connection.cursor() as cursor:
         cursor.execute(
-            "INSERT INTO journals_book (company, fiscal_year, sequence, debits) SELECT c, y, 0, 0 FROM unnest(%s::text[], %s::int[])"
-            " AS w(c, y) ORDER BY c, y ON CONFLICT DO NOTHING",
+            "INSERT INTO journals_book (company, fiscal_year, sequence, debits) SELECT c, y, 0, 0 FROM"
+            " unnest(%s::text[], %s::int[]) AS w(c, y) ORDER BY c, y ON CONFLICT DO NOTHING",
             columns,
         )
         cursor.execute(
-            "SELECT b.company, b.fiscal_year, b.debits FROM journals_book b JOIN unnest(%s::text[], %s::int[]) AS w(c, y)"
-            " ON b.company = w.c AND b.fiscal_year = w.y ORDER BY b.company, b.fiscal_year FOR UPDATE OF b",
+            "SELECT b.company, b.fiscal_year, b.debits FROM journals_book b JOIN unnest(%s::text[],"
+            " %s::int[]) AS w(c, y) ON b.company = w.c AND b.fiscal_year = w.y ORDER BY b.company,"
+            " b.fiscal_year FOR UPDATE OF b",
             columns,
         )
-        totals = {(company, year): known + debits[(company, year)] for company, year, known in cursor.fetchall()}
+        totals = {
+            (company, year): known + debits[(company, year)] for company, year, known in cursor.fetchall()
+        }
         keep_within(totals)
         keys = sorted(totals)
         cursor.execute(
-            "UPDATE journals_book b SET sequence = b.sequence + 1, debits = w.d"
-            " FROM unnest(%s::text[], %s::int[], %s::bigint[]) AS w(c, y, d) WHERE b.company = w.c AND b.fiscal_year = w.y"
-            " RETURNING b.company, b.fiscal_year, b.id, b.sequence",
+            "UPDATE journals_book b SET sequence = b.sequence + 1, debits = w.d FROM unnest(%s::text[],"
+            " %s::int[], %s::bigint[]) AS w(c, y, d) WHERE b.company = w.c AND b.fiscal_year = w.y RETURNING"
+            " b.company, b.fiscal_year, b.id, b.sequence",
             [[company for company, _ in keys], [year for _, year in keys], [totals[key] for key in keys]],
         )
         return {(company, year): (number, sequence) for company, year, number, sequence in cursor.fetchall()}
@@ -145,16 +173,24 @@ def lock_books(debits: Mapping[tuple[str, int], int]) -> dict[tuple[str, int], t
 def keep_within(totals: Mapping[tuple[str, int], int]) -> None:
     """Raises Refused where the debits of a book come to more than is sure to add up exactly."""
     faults = [
-        Fault("too-much", f"The debits of {company} in {year} would come to more than is kept exactly.", Place("journals", (), "journal"),
-              f"At most {MOST_DEBITS:,} minor units a company and year.")
-        for (company, year), total in totals.items() if total > MOST_DEBITS
-    ]  # fmt: skip
+        Fault(
+            "too-much",
+            f"The debits of {company} in {year} would come to more than is kept exactly.",
+            Place("journals", (), "journal"),
+            f"At most {MOST_DEBITS:,} minor units a company and year.",
+        )
+        for (company, year), total in totals.items()
+        if total > MOST_DEBITS
+    ]
     if faults:
         raise Refused(faults)
 
 
-def post(state: State, heads: Sequence[Journal], lines: Lines, by: Any, progress: Progress = silent) -> list[int]:
-    """Writes journals with their lines; returns the journals' ids in order. `by` is the person who posts, or None.
+def post(
+    state: State, heads: Sequence[Journal], lines: Lines, by: Any, progress: Progress = silent
+) -> list[int]:
+    """Writes journals with their lines; returns the journals' ids in order. `by` is the person who posts, or
+    None.
 
     A head's `reverses` names a journal of its company that is there or among the heads before it.
     """
@@ -192,9 +228,13 @@ def _settled(state: State, heads: Sequence[Journal], by: Any) -> list[Journal]:
     currencies = {row.company: row.currency for row in state.rows(Company)}
     who = by.username if by is not None else ""
     return [
-        head._replace(currency=head.currency or currencies[head.company], posted_at=head.posted_at or now, posted_by=head.posted_by or who)
+        head._replace(
+            currency=head.currency or currencies[head.company],
+            posted_at=head.posted_at or now,
+            posted_by=head.posted_by or who,
+        )
         for head in heads
-    ]  # fmt: skip
+    ]
 
 
 def _links(
@@ -203,31 +243,53 @@ def _links(
     """Each journal's place and hash in its company's chain."""
     first, tags = texts_as_posted(accounts.values(), dimensions.values())
     seals = [
-        Sealed(h.company, h.journal, h.date.isoformat(), h.kind, h.description, h.currency, rate_text(h.rate),
-               moment(datetime.fromisoformat(h.posted_at)), h.posted_by, h.reverses)
+        Sealed(
+            h.company,
+            h.journal,
+            h.date.isoformat(),
+            h.kind,
+            h.description,
+            h.currency,
+            rate_text(h.rate),
+            moment(datetime.fromisoformat(h.posted_at)),
+            h.posted_by,
+            h.reverses,
+        )
         for h in heads
-    ]  # fmt: skip
+    ]
     return sealed(
-        seals, lines, [first.get(accounts[(chart, text)], text) for chart, text, _ in lines.accounts],
+        seals,
+        lines,
+        [first.get(accounts[(chart, text)], text) for chart, text, _ in lines.accounts],
         [tags.get(dimensions[text], text) for text in lines.dimension_texts],
-    )  # fmt: skip
+    )
 
 
 def _insert_journals(heads: Sequence[Journal], links: Sequence[Link], by: Any) -> list[int]:
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT nextval(pg_get_serial_sequence('journals_journal', 'id')) FROM generate_series(1, %s)", [len(heads)]
+            "SELECT nextval(pg_get_serial_sequence('journals_journal', 'id')) FROM generate_series(1, %s)",
+            [len(heads)],
         )
         ids = [row[0] for row in cursor.fetchall()]
     people = _people(heads, by)
     columns = [
-        ids, [h.company for h in heads], [h.journal for h in heads], pa.array([h.date for h in heads], pa.date32()),
-        [h.kind for h in heads], [h.description for h in heads], [h.currency for h in heads],
-        pa.array([None if h.rate is None else str(h.rate) for h in heads], pa.string()), [h.posted_at for h in heads],
-        pa.array([people.get(h.posted_by) for h in heads], pa.int64()), [h.posted_by for h in heads],
-        pa.array(_reversed(heads, ids), pa.int64()), [entry.number for entry in links], [entry.hash for entry in links],
+        ids,
+        [h.company for h in heads],
+        [h.journal for h in heads],
+        pa.array([h.date for h in heads], pa.date32()),
+        [h.kind for h in heads],
+        [h.description for h in heads],
+        [h.currency for h in heads],
+        pa.array([None if h.rate is None else str(h.rate) for h in heads], pa.string()),
+        [h.posted_at for h in heads],
+        pa.array([people.get(h.posted_by) for h in heads], pa.int64()),
+        [h.posted_by for h in heads],
+        pa.array(_reversed(heads, ids), pa.int64()),
+        [entry.number for entry in links],
+        [entry.hash for entry in links],
         [entry.lines for entry in links],
-    ]  # fmt: skip
+    ]
     _copy("journals_journal", pa.table([*map(_column, columns)], names=JOURNAL_COLUMNS.split(", ")), silent)
     return ids
 
@@ -252,8 +314,8 @@ def _reversed(heads: Sequence[Journal], ids: Sequence[int]) -> list[int | None]:
     if columns:
         with connection.cursor() as cursor:
             cursor.execute(
-                "SELECT j.company, j.journal, j.id FROM journals_journal j JOIN unnest(%s::text[], %s::text[]) AS w(c, n)"
-                " ON j.company = w.c AND j.journal = w.n",
+                "SELECT j.company, j.journal, j.id FROM journals_journal j JOIN unnest(%s::text[],"
+                " %s::text[]) AS w(c, n) ON j.company = w.c AND j.journal = w.n",
                 columns,
             )
             found.update(((company, name), number) for company, name, number in cursor.fetchall())
@@ -265,7 +327,8 @@ def _column(values: Any) -> Any:
 
 
 def _copy(table: str, rows: Any, progress: Progress) -> None:
-    """All rows in one statement, so that a trigger sees them together; an empty text stays apart from no value."""
+    """All rows in one statement, so that a trigger sees them together; an empty text stays apart from no
+    value."""
     command = f"COPY {table} ({', '.join(rows.column_names)}) FROM STDIN (FORMAT csv)"
     done = 0
     with loading(table, rows.num_rows), connection.cursor() as cursor, cursor.copy(command) as copy:
@@ -278,21 +341,40 @@ def _copy(table: str, rows: Any, progress: Progress) -> None:
 
 
 def _copy_lines(
-    ids: list[int], lines: Lines, seat_book: Any, seat_sequence: Any, account: Any, codes: Any, partner: Any, progress: Progress
+    ids: list[int],
+    lines: Lines,
+    seat_book: Any,
+    seat_sequence: Any,
+    account: Any,
+    codes: Any,
+    partner: Any,
+    progress: Progress,
 ) -> None:
     """All lines in one statement, so that the trigger sees whole journals."""
     period = np.array([p for _, _, p, _ in lines.seats], dtype=np.int64)[lines.seat]
     closing = np.array([c for _, _, _, c in lines.seats], dtype=bool)[lines.seat]
     journal = np.array(ids, dtype=np.int64)[lines.journal]
     columns = [
-        journal, lines.line, seat_book[lines.seat], period, closing, account, pa.array(codes, mask=codes == 0),
-        pa.array(partner, mask=partner == 0), lines.amount, lines.keyed, lines.generated, seat_sequence[lines.seat],
-    ]  # fmt: skip
+        journal,
+        lines.line,
+        seat_book[lines.seat],
+        period,
+        closing,
+        account,
+        pa.array(codes, mask=codes == 0),
+        pa.array(partner, mask=partner == 0),
+        lines.amount,
+        lines.keyed,
+        lines.generated,
+        seat_sequence[lines.seat],
+    ]
     table = pa.table([*map(pa.array, columns), *lines.texts.columns], names=LINE_COLUMNS.split(", "))
     _copy("journals_journalline", table, progress)
 
 
-def _keep_packs(lines: Lines, locked: dict[tuple[str, int], tuple[int, int]], account: Any, codes: Any, partner: Any) -> None:
+def _keep_packs(
+    lines: Lines, locked: dict[tuple[str, int], tuple[int, int]], account: Any, codes: Any, partner: Any
+) -> None:
     """Adds a large posting to the packs, so that nobody has to add its lines up again."""
     bases = _bases(locked)
     numbering = {key: i for i, key in enumerate(locked)}
@@ -317,7 +399,11 @@ def _keep_packs(lines: Lines, locked: dict[tuple[str, int], tuple[int, int]], ac
         local = np.zeros(len(names), dtype=np.int32)
         local[used] = [places[str(names[at])] for at in used.tolist()]
         packed = np.zeros(len(rows), dtype=ROW)
-        packed["natural"], packed["partner"], packed["account"] = local[natural[rows]], partner[rows], account[rows]
+        packed["natural"], packed["partner"], packed["account"] = (
+            local[natural[rows]],
+            partner[rows],
+            account[rows],
+        )
         packed["dimensions"], packed["ordinal"], packed["closing"] = codes[rows], when[rows], closing[rows]
         amount = lines.amount[rows]
         packed["debit"], packed["credit"] = np.maximum(amount, 0), np.maximum(-amount, 0)
@@ -326,7 +412,8 @@ def _keep_packs(lines: Lines, locked: dict[tuple[str, int], tuple[int, int]], ac
 
 
 def _bases(locked: dict[tuple[str, int], tuple[int, int]]) -> dict[tuple[str, int], Books]:
-    """The books as they were before this posting. They are locked, so nobody else moves them; own lines are not read."""
+    """The books as they were before this posting. They are locked, so nobody else moves them; own lines are
+    not read."""
     found = {}
     for key, (number, sequence) in locked.items():
         if sequence > 1:

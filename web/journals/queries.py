@@ -22,10 +22,13 @@ class Head(NamedTuple):
 
 HEADS = """
     SELECT j.id, j.journal, j.date, j.kind, j.description,
-           (SELECT coalesce(sum(greatest(l.keyed, 0)), 0)::bigint FROM journals_journalline l WHERE l.journal_id = j.id),
+           (SELECT coalesce(sum(greatest(l.keyed, 0)), 0)::bigint FROM journals_journalline l
+           WHERE l.journal_id = j.id),
            r.journal, b.journal
-    FROM journals_journal j LEFT JOIN journals_journal r ON r.id = j.reverses_id LEFT JOIN journals_journal b ON b.reverses_id = j.id
-    WHERE j.company = %(company)s AND (%(words)s = '' OR j.journal ILIKE %(like)s OR j.description ILIKE %(like)s OR j.id IN (
+    FROM journals_journal j LEFT JOIN journals_journal r ON r.id = j.reverses_id
+    LEFT JOIN journals_journal b ON b.reverses_id = j.id
+    WHERE j.company = %(company)s AND (%(words)s = '' OR j.journal ILIKE %(like)s
+    OR j.description ILIKE %(like)s OR j.id IN (
         SELECT l.journal_id FROM journals_journalline l JOIN journals_book k ON k.id = l.book_id
         WHERE l.source_number = %(words)s AND l.source_number <> '' AND k.company = %(company)s))
       AND (j.date, j.id) < (%(day)s, %(id)s) ORDER BY j.date DESC, j.id DESC LIMIT %(most)s
@@ -37,19 +40,32 @@ def holding(words: str) -> str:
     return "%" + words.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
 
 
-def journals(company: str, words: str = "", before: tuple[str, int] = ("9999-12-31", 2**62), most: int = PAGE + 1) -> list[Head]:
+def journals(
+    company: str, words: str = "", before: tuple[str, int] = ("9999-12-31", 2**62), most: int = PAGE + 1
+) -> list[Head]:
     """Newest first, after a given (date, id)."""
-    values = {"company": company, "words": words, "like": holding(words), "day": before[0], "id": before[1], "most": most}
+    values = {
+        "company": company,
+        "words": words,
+        "like": holding(words),
+        "day": before[0],
+        "id": before[1],
+        "most": most,
+    }
     with connection.cursor() as cursor:
         cursor.execute(HEADS, values)
         return [Head(*row) for row in cursor.fetchall()]
 
 
 LINES = """
-    SELECT l.line, b.company, a.account, a."natural", coalesce(d.codes, ''), l.keyed, l.amount, coalesce(c.company, ''), l.generated,
-           l.description, l.source_type, l.source_number, l.source_party, l.source_item, l.period, b.fiscal_year
-    FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id JOIN journals_account a ON a.id = l.account_id
-    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id = l.partner_id
+    SELECT l.line, b.company, a.account, a."natural", coalesce(d.codes, ''), l.keyed, l.amount,
+    coalesce(c.company, ''), l.generated,
+           l.description, l.source_type, l.source_number, l.source_party, l.source_item, l.period,
+           b.fiscal_year
+    FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id
+    JOIN journals_account a ON a.id = l.account_id
+    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id
+    LEFT JOIN companies_company c ON c.id = l.partner_id
     WHERE l.journal_id = %s ORDER BY l.line
 """
 
@@ -80,16 +96,21 @@ def lines(journal: int) -> list[Line]:
 
 
 ACCOUNT = """
-    SELECT j.date, j.company, j.journal, l.line, a.account, coalesce(d.codes, ''), l.amount, coalesce(c.company, ''),
-           coalesce(nullif(l.description, ''), j.description), l.source_number, b.fiscal_year, l.period, j.kind
+    SELECT j.date, j.company, j.journal, l.line, a.account, coalesce(d.codes, ''), l.amount,
+    coalesce(c.company, ''),
+           coalesce(nullif(l.description, ''), j.description), l.source_number, b.fiscal_year, l.period,
+           j.kind
 """
 SUM = "SELECT count(*), coalesce(sum(l.amount), 0)"
 OF_ACCOUNT = """
     FROM journals_account a JOIN journals_book b ON b.company = %(company)s
-    JOIN journals_journalline l ON l.account_id = a.id AND l.book_id = b.id JOIN journals_journal j ON j.id = l.journal_id
-    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id = l.partner_id
+    JOIN journals_journalline l ON l.account_id = a.id AND l.book_id = b.id
+    JOIN journals_journal j ON j.id = l.journal_id
+    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id
+    LEFT JOIN companies_company c ON c.id = l.partner_id
     WHERE a.chart = %(chart)s AND a."natural" = ANY(%(codes)s)
-      AND (b.fiscal_year, l.period) >= (%(from_year)s, %(from_period)s) AND (b.fiscal_year, l.period) <= (%(year)s, %(period)s)
+      AND (b.fiscal_year, l.period) >= (%(from_year)s, %(from_period)s)
+      AND (b.fiscal_year, l.period) <= (%(year)s, %(period)s)
       AND (%(closing)s OR NOT l.closing) AND (%(partner)s = '' OR c.company = %(partner)s)
       AND (%(untagged)s = '' OR coalesce(d.codes, '') !~ ('(^|; )' || %(untagged)s || '='))
       AND (%(string)s = '' OR a.account = %(string)s)
@@ -99,9 +120,11 @@ NEWEST = " ORDER BY j.date DESC, j.id DESC, l.line LIMIT %(most)s OFFSET %(skip)
 ELSEWHERE = """
     SELECT l.fiscal_year, l.period, a.account, coalesce(d.codes, ''), l.amount, coalesce(c.company, '')
     FROM journals_balance l JOIN journals_account a ON a.id = l.account_id
-    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id = l.partner_id
+    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id
+    LEFT JOIN companies_company c ON c.id = l.partner_id
     WHERE l.company = %(company)s AND a."natural" = ANY(%(codes)s) AND l.amount <> 0
-      AND (l.fiscal_year, l.period) >= (%(from_year)s, %(from_period)s) AND (l.fiscal_year, l.period) <= (%(year)s, %(period)s)
+      AND (l.fiscal_year, l.period) >= (%(from_year)s, %(from_period)s)
+      AND (l.fiscal_year, l.period) <= (%(year)s, %(period)s)
       AND (%(partner)s = '' OR c.company = %(partner)s)
     ORDER BY 1 DESC, 2 DESC LIMIT 500
 """
@@ -139,7 +162,8 @@ def account_total(values: dict[str, Any]) -> tuple[int, int]:
 
 
 class Part(NamedTuple):
-    """Some of those lines together: raw minor units. `key` is (fiscal year, period), or a dimension with its code."""
+    """Some of those lines together: raw minor units. `key` is (fiscal year, period), or a dimension with its
+    code."""
 
     key: Any
     count: int
@@ -148,14 +172,18 @@ class Part(NamedTuple):
 
 BY_PERIOD = "SELECT b.fiscal_year, l.period, count(*), sum(l.amount)"
 BY_TAG = "SELECT t.tag, count(*), sum(l.amount)"
-OF_TAGS = OF_ACCOUNT.replace("    WHERE", "    CROSS JOIN LATERAL unnest(string_to_array(d.codes, '; ')) AS t(tag)\n    WHERE", 1)
+OF_TAGS = OF_ACCOUNT.replace(
+    "    WHERE", "    CROSS JOIN LATERAL unnest(string_to_array(d.codes, '; ')) AS t(tag)\n    WHERE", 1
+)
 MOST_PARTS = 40
 
 
 def by_period(values: dict[str, Any]) -> list[Part]:
     """What those lines come to in each period, the latest first."""
     with connection.cursor() as cursor:
-        cursor.execute(f"{BY_PERIOD}{OF_ACCOUNT} GROUP BY 1, 2 ORDER BY 1 DESC, 2 DESC LIMIT {MOST_PARTS}", values)
+        cursor.execute(
+            f"{BY_PERIOD}{OF_ACCOUNT} GROUP BY 1, 2 ORDER BY 1 DESC, 2 DESC LIMIT {MOST_PARTS}", values
+        )
         return [Part((year, period), count, int(amount)) for year, period, count, amount in cursor.fetchall()]
 
 
@@ -179,12 +207,19 @@ def newest_total(values: dict[str, Any], lines: int) -> int:
 
 
 def opening_total(values: dict[str, Any], within_year: bool) -> int:
-    """What stood before the first period of the stretch: raw minor units. `within_year`: since that fiscal year began."""
+    """What stood before the first period of the stretch: raw minor units. `within_year`: since that fiscal
+    year began."""
     if not values["from_year"]:
         return 0
     year, period = values["from_year"], values["from_period"]
     return account_total(
-        {**values, "year": year, "period": period - 1, "from_year": year if within_year else 0, "from_period": 0}
+        {
+            **values,
+            "year": year,
+            "period": period - 1,
+            "from_year": year if within_year else 0,
+            "from_period": 0,
+        }
     )[1]
 
 
@@ -197,29 +232,35 @@ def balances_elsewhere(values: dict[str, Any]) -> list[tuple[Any, ...]]:
 FOUND = """
     SELECT j.company, j.journal, coalesce(nullif(l.description, ''), j.description), l.source_number
     FROM journals_journalline l JOIN journals_journal j ON j.id = l.journal_id
-    WHERE l.source_number >= %(text)s AND l.source_number < %(after)s AND l.source_number <> '' AND j.company = ANY(%(companies)s)
+    WHERE l.source_number >= %(text)s AND l.source_number < %(after)s AND l.source_number <> ''
+    AND j.company = ANY(%(companies)s)
     ORDER BY l.source_number LIMIT %(most)s
 """
 WORDS = """
     SELECT company, journal, description, '' FROM (
-        SELECT j.company, j.journal, j.description, j.id FROM journals_journal j ORDER BY j.id DESC LIMIT %(newest)s
-    ) j WHERE j.company = ANY(%(companies)s) AND j.description ILIKE %(like)s ORDER BY j.id DESC LIMIT %(most)s
+        SELECT j.company, j.journal, j.description, j.id FROM journals_journal j
+        ORDER BY j.id DESC LIMIT %(newest)s
+    ) j WHERE j.company = ANY(%(companies)s) AND j.description ILIKE %(like)s
+    ORDER BY j.id DESC LIMIT %(most)s
 """
 STRINGS = """
     SELECT a.account, a."natural", c.company FROM (
         SELECT id, chart, account, "natural" FROM journals_account
-        WHERE chart = ANY(%(charts)s) AND account >= %(text)s AND account < %(after)s ORDER BY chart, account LIMIT %(most)s
+        WHERE chart = ANY(%(charts)s) AND account >= %(text)s AND account < %(after)s
+        ORDER BY chart, account LIMIT %(most)s
     ) a CROSS JOIN LATERAL (
         SELECT b.company FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id
         WHERE l.account_id = a.id AND b.company = ANY(%(companies)s) LIMIT 1
     ) c
 """
 NEWEST_JOURNALS = 4_000
-"""How far back words are looked for from everywhere; a company's own page looks through all of its journals."""
+"""How far back words are looked for from everywhere; a company's own page looks through all of its
+journals."""
 
 
 def found(companies: list[str], text: str, most: int) -> list[tuple[str, str, str, str]]:
-    """(company, journal, description, source document): by the number of a document, then by words of the newest journals."""
+    """(company, journal, description, source document): by the number of a document, then by words of the
+    newest journals."""
     values = {
         "companies": companies,
         "text": text,

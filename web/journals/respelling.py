@@ -1,6 +1,8 @@
-"""Codes spelled anew together with the account strings that were posted: definitions, books and what is being keyed at once.
+"""Codes spelled anew together with the account strings that were posted: definitions, books and what is being
+keyed at once.
 
-Lines stay as they were posted: they name their account string by number, and only the text behind the number changes.
+Lines stay as they were posted: they name their account string by number, and only the text behind the number
+changes.
 """
 
 from __future__ import annotations
@@ -17,7 +19,16 @@ from core.codes import list_index
 from core.faults import Fault, Refused, blocking
 from core.naming import charts_of_list
 from core.nouns import named
-from core.respelling import Cell, Respell, changed_cells, edits_of, faults, spelling, string_speller, tagging_speller
+from core.respelling import (
+    Cell,
+    Respell,
+    changed_cells,
+    edits_of,
+    faults,
+    spelling,
+    string_speller,
+    tagging_speller,
+)
 from core.state import State
 from core.tables import Company, Dimension
 from web.definitions import actions, drafting, snapshot
@@ -31,7 +42,8 @@ MOST_SHOWN = 200
 
 @dataclass(frozen=True)
 class Preview:
-    """What a respelling does: codes, cells that name them, and posted account strings, before and after (a part of each)."""
+    """What a respelling does: codes, cells that name them, and posted account strings, before and after (a
+    part of each)."""
 
     codes: list[tuple[str, str, str]]
     cells: list[Cell]
@@ -52,17 +64,26 @@ def preview(state: State, change: Respell) -> Preview:
     strings = list(_strings(state, change))
     index = list_index(state, change.code_list).codes
     codes = [(old, new, index[old].name) for old, new in spelling(state, change).items()]
-    return Preview(codes[:MOST_SHOWN], cells[:MOST_SHOWN], strings[:MOST_SHOWN], (len(codes), len(cells), len(strings)), [])
+    return Preview(
+        codes[:MOST_SHOWN],
+        cells[:MOST_SHOWN],
+        strings[:MOST_SHOWN],
+        (len(codes), len(cells), len(strings)),
+        [],
+    )
 
 
 def everything(state: State, change: Respell) -> Iterator[tuple[str, str, str]]:
-    """Every code, cell and posted account string: (what it is, before, after). Nothing where it can't be done."""
+    """Every code, cell and posted account string: (what it is, before, after). Nothing where it can't be
+    done."""
     if faults(state, change):
         return
     for old, new in spelling(state, change).items():
         yield f"code of {change.code_list}", old, new
     yield from ((named(cell.named.row), cell.was, cell.now) for cell in changed_cells(state, change))
-    yield from ((f"posted account string of {chart}", old, new) for chart, old, new in _strings(state, change))
+    yield from (
+        (f"posted account string of {chart}", old, new) for chart, old, new in _strings(state, change)
+    )
 
 
 def open_drafts(state: State, change: Respell) -> list[Fault]:
@@ -71,8 +92,13 @@ def open_drafts(state: State, change: Respell) -> list[Fault]:
     told = []
     for draft in Draft.objects.filter(status__in=drafting.OPEN_ENDED).order_by("pk"):
         if touched.intersection(drafting.working(draft).edits):
-            told.append(Fault("draft-open", f"The draft {draft.name} changes codes of this list, or what names them.",
-                              way_out="Publish or drop it first."))  # fmt: skip
+            told.append(
+                Fault(
+                    "draft-open",
+                    f"The draft {draft.name} changes codes of this list, or what names them.",
+                    way_out="Publish or drop it first.",
+                )
+            )
     return told
 
 
@@ -108,7 +134,11 @@ def _spellers(state: State, change: Respell) -> Iterator[tuple[str, bool, Callab
     for chart in sorted(charts_of_list(state, change.code_list)):
         index = chart_index(state, chart)
         if index is not None:
-            yield chart, index.natural_list == change.code_list, string_speller(index, change.code_list, spelt)
+            yield (
+                chart,
+                index.natural_list == change.code_list,
+                string_speller(index, change.code_list, spelt),
+            )
 
 
 def _strings(state: State, change: Respell) -> Iterator[tuple[str, str, str]]:

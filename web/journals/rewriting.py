@@ -1,6 +1,7 @@
 """Kept account strings written anew: posted ones through the one function that may.
 
-Lines stay as they were posted: they name their account string by number, and only the text behind the number changes.
+Lines stay as they were posted: they name their account string by number, and only the text behind the number
+changes.
 """
 
 from __future__ import annotations
@@ -19,7 +20,8 @@ def as_it_is(text: str) -> str:
 
 
 def rewrite(table: str, column: str, chart: str, spell: Spell) -> None:
-    """Spells the different texts of a column anew, recorded row by row (journals/migrations/0002_guards.py)."""
+    """Spells the different texts of a column anew, recorded row by row
+    (journals/migrations/0002_guards.py)."""
     where = "WHERE chart = %s" if chart else ""
     with connection.cursor() as cursor:
         cursor.execute(f'SELECT DISTINCT "{column}" FROM {table} {where}', [chart] if chart else [])
@@ -33,7 +35,10 @@ def rewrite_strings(chart: str, companies: Sequence[str], account: Spell, taggin
     """Account strings of a chart that were posted to, and what budgets of its companies have of them."""
     rewrite("journals_account", "account", chart, account)
     with connection.cursor() as cursor:
-        cursor.execute("SELECT id, account, dimensions FROM journals_budgetline WHERE company = ANY(%s)", [list(companies)])
+        cursor.execute(
+            "SELECT id, account, dimensions FROM journals_budgetline WHERE company = ANY(%s)",
+            [list(companies)],
+        )
         rows = [(account(text), tagging(codes), number) for number, text, codes in cursor.fetchall()]
         cursor.executemany("UPDATE journals_budgetline SET account = %s, dimensions = %s WHERE id = %s", rows)
 

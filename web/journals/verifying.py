@@ -1,6 +1,8 @@
-"""Recomputes what posted books promise: each company's chain, every balance that is kept packed, texts spelled anew.
+"""Recomputes what posted books promise: each company's chain, every balance that is kept packed, texts
+spelled anew.
 
-It reads the tables alone and trusts nothing that was worked out before, so a change by a superuser shows here too.
+It reads the tables alone and trusts nothing that was worked out before, so a change by a superuser shows here
+too.
 """
 
 from __future__ import annotations
@@ -23,7 +25,8 @@ Progress = Callable[[str, int], None]
 
 @dataclass
 class Verified:
-    """What came of it: where each company's chain ends, how much was read, and what does not hold, the first of each kind."""
+    """What came of it: where each company's chain ends, how much was read, and what does not hold, the first
+    of each kind."""
 
     ends: dict[str, End] = field(default_factory=dict)
     journals: int = 0
@@ -32,21 +35,26 @@ class Verified:
 
 
 HEADS = """
-    SELECT company, chain, id, hash, line_count, journal, date, kind, description, currency, rate, posted_at, poster,
+    SELECT company, chain, id, hash, line_count, journal, date, kind, description, currency, rate, posted_at,
+    poster,
            coalesce((SELECT r.journal FROM journals_journal r WHERE r.id = j.reverses_id), '')
     FROM journals_journal j ORDER BY company, chain
 """
 LINES = """
     SELECT j.company, j.chain, l.line, b.company, b.fiscal_year, l.period, l.closing::int,
-           coalesce(nullif(a.posted_as, ''), a.account), coalesce(nullif(d.posted_as, ''), d.codes, ''), l.amount, l.keyed,
-           coalesce(c.company, ''), l.generated::int, l.description, l.source_type, l.source_number, l.source_party, l.source_item
+           coalesce(nullif(a.posted_as, ''), a.account), coalesce(nullif(d.posted_as, ''), d.codes, ''),
+           l.amount, l.keyed,
+           coalesce(c.company, ''), l.generated::int, l.description, l.source_type, l.source_number,
+           l.source_party, l.source_item
     FROM journals_journalline l JOIN journals_journal j ON j.id = l.journal_id
     LEFT JOIN journals_book b ON b.id = l.book_id LEFT JOIN journals_account a ON a.id = l.account_id
-    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id = l.partner_id
+    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id =
+    l.partner_id
     ORDER BY j.company, j.chain, l.line
 """
 STRAY = (
-    "SELECT count(*) FROM journals_journalline l WHERE NOT EXISTS (SELECT 1 FROM journals_journal j WHERE j.id = l.journal_id)"
+    "SELECT count(*) FROM journals_journalline l WHERE NOT EXISTS (SELECT 1 FROM journals_journal j WHERE"
+    " j.id = l.journal_id)"
 )
 
 
@@ -55,7 +63,8 @@ def silent(what: str, done: int) -> None:
 
 
 def verify(known: Mapping[str, End] | None = None, progress: Progress = silent) -> Verified:
-    """Reads everything in one moment. `known` are ends of chains kept elsewhere: each must still be a link of its chain."""
+    """Reads everything in one moment. `known` are ends of chains kept elsewhere: each must still be a link of
+    its chain."""
     found = Verified()
     with transaction.atomic():
         if not connection.needs_rollback and len(connection.savepoint_ids) == 0:
@@ -66,8 +75,13 @@ def verify(known: Mapping[str, End] | None = None, progress: Progress = silent) 
         _texts(found)
         state = snapshot.store.load()
         if state.digest != snapshot.latest().digest:
-            found.faults.append(Fault("digest", f"The definitions are not those that version {snapshot.latest().version} left.",
-                                      way_out="`./pine check` says more."))  # fmt: skip
+            found.faults.append(
+                Fault(
+                    "digest",
+                    f"The definitions are not those that version {snapshot.latest().version} left.",
+                    way_out="`./pine check` says more.",
+                )
+            )
     return found
 
 
@@ -79,8 +93,12 @@ def _rows(sql: str) -> Iterator[tuple[Any, ...]]:
 
 
 def _broken(company: str, journal: str, what: str) -> Fault:
-    return Fault("chain-broken", what, Place("journals", (company, journal)),
-                 "Somebody changed posted books beside the application: compare with a backup from before.")  # fmt: skip
+    return Fault(
+        "chain-broken",
+        what,
+        Place("journals", (company, journal)),
+        "Somebody changed posted books beside the application: compare with a backup from before.",
+    )
 
 
 def _chains(found: Verified, known: dict[str, End], progress: Progress) -> None:
@@ -97,7 +115,16 @@ def _chains(found: Verified, known: dict[str, End], progress: Progress) -> None:
             own = list(at[1])
             at = next(lines, None)
         before = found.ends.get(company, End(0, BEGINNING))
-        seal = Sealed(company, name, head[6].isoformat(), *head[7:10], rate_text(head[10]), moment(head[11]), head[12], head[13])
+        seal = Sealed(
+            company,
+            name,
+            head[6].isoformat(),
+            *head[7:10],
+            rate_text(head[10]),
+            moment(head[11]),
+            head[12],
+            head[13],
+        )
         texts = [line_text([str(cell) for cell in row[2:]]) for row in own]
         if company not in broken:
             told = _told(before, number, name, len(own) == count, link(before.hash, seal, texts) == hashed)
@@ -107,8 +134,14 @@ def _chains(found: Verified, known: dict[str, End], progress: Progress) -> None:
             elif (wanted := known.get(company)) is not None and wanted.number == number:
                 if wanted.hash != hashed:
                     broken.add(company)
-                    found.faults.append(_broken(company, name, f"The journal {name} of {company} is number {number} of its chain "
-                                                "and not the one that was kept elsewhere."))  # fmt: skip
+                    found.faults.append(
+                        _broken(
+                            company,
+                            name,
+                            f"The journal {name} of {company} is number {number} of its chain "
+                            "and not the one that was kept elsewhere.",
+                        )
+                    )
                 known.pop(company, None)
         found.ends[company] = End(number, hashed)
         found.journals, found.lines = found.journals + 1, found.lines + len(own)
@@ -116,17 +149,27 @@ def _chains(found: Verified, known: dict[str, End], progress: Progress) -> None:
     for company, end in known.items():
         if company not in broken:
             found.faults.append(
-                _broken(company, "", f"The chain of {company} has no journal number {end.number}, which was kept elsewhere.")
+                _broken(
+                    company,
+                    "",
+                    f"The chain of {company} has no journal number {end.number}, which was kept elsewhere.",
+                )
             )
     with connection.cursor() as cursor:
         cursor.execute(STRAY)
         if stray := cursor.fetchone()[0]:
-            found.faults.append(Fault("lines-stray", f"{stray:,} lines belong to no journal.", way_out="Compare with a backup."))
+            found.faults.append(
+                Fault(
+                    "lines-stray", f"{stray:,} lines belong to no journal.", way_out="Compare with a backup."
+                )
+            )
 
 
 def _told(before: End, number: int, name: str, whole: bool, same: bool) -> str:
     if number != before.number + 1:
-        return f"A journal is missing before {name}: it is number {number} of its chain, after {before.number}."
+        return (
+            f"A journal is missing before {name}: it is number {number} of its chain, after {before.number}."
+        )
     if not whole:
         return f"The journal {name} has not the lines that it was posted with."
     return "" if same else f"The journal {name} is not what was posted: its hash is another."
@@ -136,7 +179,8 @@ def _balances(found: Verified, progress: Progress) -> None:
     """Packed balances against the lines they were added up from."""
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT id, company, fiscal_year, sequence FROM journals_book WHERE sequence > 0 ORDER BY company, fiscal_year"
+            "SELECT id, company, fiscal_year, sequence FROM journals_book WHERE sequence > 0 ORDER BY"
+            " company, fiscal_year"
         )
         heads = cursor.fetchall()
     for done, (book, company, year, sequence) in enumerate(heads, 1):
@@ -144,28 +188,48 @@ def _balances(found: Verified, progress: Progress) -> None:
         if packed is not None:
             counted = books.added_up(book, company, year, packed.sequence)
             if packed.sequence > sequence or not books.same(packed, counted):
-                found.faults.append(Fault("pack-wrong", f"The balances kept of {company} in {year} are not the sums of its lines.",
-                                          Place("journals", (company, str(year))), "`./pine verify --mend` adds them up anew."))  # fmt: skip
+                found.faults.append(
+                    Fault(
+                        "pack-wrong",
+                        f"The balances kept of {company} in {year} are not the sums of its lines.",
+                        Place("journals", (company, str(year))),
+                        "`./pine verify --mend` adds them up anew.",
+                    )
+                )
         progress("balances", done)
 
 
 def _texts(found: Verified) -> None:
-    """Account strings and taggings that were spelled anew: the record must lead from what was posted to what stands there."""
+    """Account strings and taggings that were spelled anew: the record must lead from what was posted to what
+    stands there."""
     steps: dict[tuple[str, str, str], list[tuple[int, str]]] = {}
     with connection.cursor() as cursor:
         cursor.execute("SELECT id, target, chart, was, now FROM journals_respelled ORDER BY id")
         for number, target, chart, was, now in cursor.fetchall():
             steps.setdefault((target, chart, was), []).append((number, now))
-        for table, column, chart in (("journals_account", "account", "chart"), ("journals_tagging", "codes", "''")):
-            cursor.execute(f"SELECT {chart}, posted_as, {column} FROM {table} WHERE posted_as <> '' ORDER BY id")
+        for table, column, chart in (
+            ("journals_account", "account", "chart"),
+            ("journals_tagging", "codes", "''"),
+        ):
+            cursor.execute(
+                f"SELECT {chart}, posted_as, {column} FROM {table} WHERE posted_as <> '' ORDER BY id"
+            )
             for own, first, now in cursor.fetchall():
                 if _followed(steps, column, own, first) != now:
-                    found.faults.append(Fault("text-rewritten", f"The posted text {first} stands as {now} now, which nobody recorded.",
-                                              Place(table), "Compare with a backup from before."))  # fmt: skip
+                    found.faults.append(
+                        Fault(
+                            "text-rewritten",
+                            f"The posted text {first} stands as {now} now, which nobody recorded.",
+                            Place(table),
+                            "Compare with a backup from before.",
+                        )
+                    )
                     return
 
 
-def _followed(steps: Mapping[tuple[str, str, str], list[tuple[int, str]]], target: str, chart: str, text: str) -> str:
+def _followed(
+    steps: Mapping[tuple[str, str, str], list[tuple[int, str]]], target: str, chart: str, text: str
+) -> str:
     """What a text came to by the steps that are recorded, each later than the one before."""
     last = 0
     while later := [step for step in steps.get((target, chart, text), ()) if step[0] > last]:
@@ -178,8 +242,11 @@ def mend(found: Verified) -> int:
     wrong = [fault.where.key for fault in found.faults if fault.code == "pack-wrong"]
     with transaction.atomic(), connection.cursor() as cursor:
         for company, year in wrong:
-            cursor.execute("DELETE FROM journals_bookpack p USING journals_book b WHERE b.id = p.book_id AND b.company = %s"
-                           " AND b.fiscal_year = %s RETURNING b.id, b.sequence", [company, int(year)])  # fmt: skip
+            cursor.execute(
+                "DELETE FROM journals_bookpack p USING journals_book b WHERE b.id = p.book_id AND b.company ="
+                " %s AND b.fiscal_year = %s RETURNING b.id, b.sequence",
+                [company, int(year)],
+            )
             for book, sequence in cursor.fetchall():
                 books.rebuild(book, company, int(year), sequence)
     return len(wrong)

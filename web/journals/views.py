@@ -51,34 +51,76 @@ def journals(request: HttpRequest, state: State, company: str) -> HttpResponse:
     if kind := request.GET.get("file"):
         digits = digits_of(head.currency if head else "")
         header = ("date", "journal", "kind", "description", "debits", "reverses", "reversed_by")
-        return attached(f"journals-{company}", kind, header, (
-            (str(row.date), row.journal, row.kind, row.description, Money(row.total, digits), row.reverses or "", row.reversed_by or "")
-            for row in queries.journals(company, words, most=MOST_OUT)
-        ))  # fmt: skip
+        return attached(
+            f"journals-{company}",
+            kind,
+            header,
+            (
+                (
+                    str(row.date),
+                    row.journal,
+                    row.kind,
+                    row.description,
+                    Money(row.total, digits),
+                    row.reverses or "",
+                    row.reversed_by or "",
+                )
+                for row in queries.journals(company, words, most=MOST_OUT)
+            ),
+        )
     found = queries.journals(company, words, start)
-    return render(request, "journals/journals.html", {
-        "company": head, "rows": found[: queries.PAGE], "more": f"{found[queries.PAGE - 1].date},{found[queries.PAGE - 1].id}" if len(found) > queries.PAGE else None,
-        "digits": digits_of(head.currency if head else ""), "words": words, "companies": companies_seen(request.user, state),
-        "periods": company_calendar(state, company).of_year(max(company_calendar(state, company).years(), default=0)),
-    })  # fmt: skip
+    return render(
+        request,
+        "journals/journals.html",
+        {
+            "company": head,
+            "rows": found[: queries.PAGE],
+            "more": (
+                f"{found[queries.PAGE - 1].date},{found[queries.PAGE - 1].id}"
+                if len(found) > queries.PAGE
+                else None
+            ),
+            "digits": digits_of(head.currency if head else ""),
+            "words": words,
+            "companies": companies_seen(request.user, state),
+            "periods": (
+                company_calendar(state, company).of_year(
+                    max(company_calendar(state, company).years(), default=0)
+                )
+            ),
+        },
+    )
 
 
 @needs(SIGNED_IN, published=True)
 def journal(request: HttpRequest, state: State, company: str, journal: str) -> HttpResponse:
-    found = Journal.objects.select_related("posted_by", "reverses").filter(company_id=company, journal=journal).first()
+    found = (
+        Journal.objects.select_related("posted_by", "reverses")
+        .filter(company_id=company, journal=journal)
+        .first()
+    )
     if found is None:
         raise Http404
     seen = {row.company for row in companies_seen(request.user, state)}
     lines = queries.lines(found.pk)
     shows = _filled(found, [line for line in lines if line.company in seen])
-    return render(request, "journals/journal.html", {
-        "journal": found, "lines": [_shown(state, line) for line in lines if line.company in seen],
-        "shows": shows, "rest": len(shows - {"dimensions"}),
-        "hidden": sum(line.company not in seen for line in lines), "digits": digits_of(found.currency),
-        "reversed_by": Journal.objects.filter(reverses=found).first(), "company": state.get(Company, company),
-        "number": actions.next_number(state, company), "debit": sum(max(line.keyed, 0) for line in lines if line.company in seen),
-        "credit": sum(max(-line.keyed, 0) for line in lines if line.company in seen),
-    })  # fmt: skip
+    return render(
+        request,
+        "journals/journal.html",
+        {
+            "journal": found,
+            "lines": [_shown(state, line) for line in lines if line.company in seen],
+            "shows": shows,
+            "rest": len(shows - {"dimensions"}),
+            "hidden": sum(line.company not in seen for line in lines),
+            "digits": digits_of(found.currency),
+            "reversed_by": Journal.objects.filter(reverses=found).first(),
+            "company": state.get(Company, company),
+            "number": actions.next_number(state, company),
+            "debit": sum(max(line.keyed, 0) for line in lines if line.company in seen),
+            "credit": sum(max(-line.keyed, 0) for line in lines if line.company in seen),
+        },
+    )
 
 
 def _filled(journal: Journal, lines: list[queries.Line]) -> set[str]:
@@ -105,7 +147,9 @@ def _shown(state: State, line: queries.Line) -> tuple[queries.Line, str, str]:
 def reverse_journal(request: HttpRequest, state: State, company: str, journal: str) -> HttpResponse:
     on = asked.required_day(request.POST, "on")
     if on is None:
-        raise Refused([Fault("date-missing", "The reversal needs a date.", way_out="Give a day in an open period.")])
+        raise Refused(
+            [Fault("date-missing", "The reversal needs a date.", way_out="Give a day in an open period.")]
+        )
     number = request.POST.get("number", "").strip()
     if number == request.POST.get("proposed", ""):
         number = ""  # it was only proposed: whoever comes second gets the next one
@@ -114,11 +158,36 @@ def reverse_journal(request: HttpRequest, state: State, company: str, journal: s
 
 
 def _lines_out(kind: str, name: str, lines: list[queries.AccountLine], digits: int) -> HttpResponse:
-    header = ("date", "journal", "line", "account", "description", "dimensions", "partner", "source", "amount")
-    return attached(name, kind, header, (
-        (str(row.date), row.journal, row.line, row.account, row.description, row.dimensions, row.partner, row.source, Money(row.amount, digits))
-        for row in lines
-    ))  # fmt: skip
+    header = (
+        "date",
+        "journal",
+        "line",
+        "account",
+        "description",
+        "dimensions",
+        "partner",
+        "source",
+        "amount",
+    )
+    return attached(
+        name,
+        kind,
+        header,
+        (
+            (
+                str(row.date),
+                row.journal,
+                row.line,
+                row.account,
+                row.description,
+                row.dimensions,
+                row.partner,
+                row.source,
+                Money(row.amount, digits),
+            )
+            for row in lines
+        ),
+    )
 
 
 def _columns(found: list[queries.AccountLine]) -> set[str]:
@@ -136,14 +205,25 @@ def account_lines(request: HttpRequest, state: State, company: str, code: str) -
     year, period = asked.whole(given, "year", 9999, 9999), asked.whole(given, "period", 999, 999)
     codes = code.split(",")
     values = {
-        "company": company, "chart": head.chart, "codes": codes, "year": year, "period": period,
-        "from_year": asked.whole(given, "from_year", 0, 9999), "from_period": asked.whole(given, "from_period", 0, 999),
-        "closing": given.get("closing", "1") == "1", "partner": asked.text(given, "partner", 40),
-        "untagged": given.get("untagged", "") if ID.fullmatch(given.get("untagged", "")) else "", "string": asked.text(given, "string"), "tagged": asked.text(given, "tagged", 90),
-    }  # fmt: skip
+        "company": company,
+        "chart": head.chart,
+        "codes": codes,
+        "year": year,
+        "period": period,
+        "from_year": asked.whole(given, "from_year", 0, 9999),
+        "from_period": asked.whole(given, "from_period", 0, 999),
+        "closing": given.get("closing", "1") == "1",
+        "partner": asked.text(given, "partner", 40),
+        "untagged": given.get("untagged", "") if ID.fullmatch(given.get("untagged", "")) else "",
+        "string": asked.text(given, "string"),
+        "tagged": asked.text(given, "tagged", 90),
+    }
     if kind := given.get("file"):
         return _lines_out(
-            kind, f"lines-{company}-{code[:40]}", queries.account_lines(values, most=MOST_OUT), digits_of(head.currency)
+            kind,
+            f"lines-{company}-{code[:40]}",
+            queries.account_lines(values, most=MOST_OUT),
+            digits_of(head.currency),
         )
     skip = asked.whole(given, "skip", 0, 10**7)
     found = queries.account_lines(values, skip)
@@ -157,11 +237,25 @@ def account_lines(request: HttpRequest, state: State, company: str, code: str) -
         lines.append((row, chart.shown(row.account) if chart else row.account, standing))
         standing -= row.amount
     calendar = company_calendar(state, company)
-    return render(request, "journals/account.html", {
-        "lines": lines, "opening": opening, "closing": opening + total, "at_start": not skip, "shows": _columns(found),
-        "periods": [(part, calendar.periods.get(part.key)) for part in queries.by_period(values)], "tags": queries.by_tag(values),
-        "company": head, "codes": [(c, index.codes.get(c)) for c in codes],
-        "more": skip + queries.PAGE if len(found) > queries.PAGE else None, "digits": digits_of(head.currency),
-        "elsewhere": elsewhere, "total": total if not elsewhere else sum(row[4] for row in elsewhere), "values": values, "count": count,
-        "back": asked.back(request),
-    })  # fmt: skip
+    return render(
+        request,
+        "journals/account.html",
+        {
+            "lines": lines,
+            "opening": opening,
+            "closing": opening + total,
+            "at_start": not skip,
+            "shows": _columns(found),
+            "periods": [(part, calendar.periods.get(part.key)) for part in queries.by_period(values)],
+            "tags": queries.by_tag(values),
+            "company": head,
+            "codes": [(c, index.codes.get(c)) for c in codes],
+            "more": skip + queries.PAGE if len(found) > queries.PAGE else None,
+            "digits": digits_of(head.currency),
+            "elsewhere": elsewhere,
+            "total": total if not elsewhere else sum(row[4] for row in elsewhere),
+            "values": values,
+            "count": count,
+            "back": asked.back(request),
+        },
+    )

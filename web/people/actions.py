@@ -1,4 +1,5 @@
-"""People: added, changed, switched off, given a link to set their password. One transaction each, with what was done."""
+"""People: added, changed, switched off, given a link to set their password. One transaction each, with what
+was done."""
 
 from __future__ import annotations
 
@@ -27,7 +28,9 @@ def _refused(column: str, what: str, way_out: str = "", value: str = "") -> Refu
 
 
 def _note(person: Person, by: Any, sentence: str) -> None:
-    PersonEvent.objects.create(person=person, by=None if isinstance(by, AnonymousUser) else by, sentence=sentence)
+    PersonEvent.objects.create(
+        person=person, by=None if isinstance(by, AnonymousUser) else by, sentence=sentence
+    )
 
 
 def _companies(names: Iterable[str]) -> list[Company]:
@@ -35,21 +38,28 @@ def _companies(names: Iterable[str]) -> list[Company]:
     found = list(Company.objects.filter(company__in=wanted).order_by("company"))
     if missing := set(wanted) - {row.company for row in found}:
         raise _refused(
-            "companies", f"There is no company {', '.join(sorted(missing))}.", "Name companies by their ids, parted by commas."
+            "companies",
+            f"There is no company {', '.join(sorted(missing))}.",
+            "Name companies by their ids, parted by commas.",
         )
     return found
 
 
 def _checked(username: str, role: str) -> None:
     if role not in Person.Role.values:
-        raise _refused("role", f"'{role}' is not a role.", f"One of these is expected: {', '.join(Person.Role.values)}.")
+        raise _refused(
+            "role", f"'{role}' is not a role.", f"One of these is expected: {', '.join(Person.Role.values)}."
+        )
     try:
         UnicodeUsernameValidator()(username)
         if not username or len(username) > 150:
             raise ValidationError("")
     except ValidationError:
         raise _refused(
-            "username", f"'{username}' can't be signed in with.", "Letters, digits and . + - _ @, at most 150.", username
+            "username",
+            f"'{username}' can't be signed in with.",
+            "Letters, digits and . + - _ @, at most 150.",
+            username,
         ) from None
 
 
@@ -58,7 +68,12 @@ def add(username: str, name: str, role: str, companies: Iterable[str], by: Any) 
     """A new person, without a password yet. Raises Refused."""
     _checked(username, role)
     if Person.objects.filter(username__iexact=username).exists():
-        raise _refused("username", f"There is somebody who signs in as {username} already.", "Choose another name.", username)
+        raise _refused(
+            "username",
+            f"There is somebody who signs in as {username} already.",
+            "Choose another name.",
+            username,
+        )
     first, _, last = name.strip().partition(" ")
     person = Person(username=username, first_name=first[:150], last_name=last[:150], role=role)
     person.set_unusable_password()
@@ -82,14 +97,16 @@ def change(person: Person, name: str, role: str, companies: Iterable[str], by: A
     _note(
         person,
         by,
-        f"Changed {person.shown_name()}: {person.get_role_display().lower()}, companies {', '.join(sorted(companies)) or 'none'}",
+        f"Changed {person.shown_name()}: {person.get_role_display().lower()}, companies"
+        f" {', '.join(sorted(companies)) or 'none'}",
     )
     return person
 
 
 @transaction.atomic
 def switch(person: Person, on: bool, by: Any) -> Person:
-    """Lets a person sign in, or no more: who is signed in is out with the next page. Nobody is ever deleted."""
+    """Lets a person sign in, or no more: who is signed in is out with the next page. Nobody is ever
+    deleted."""
     person = Person.objects.select_for_update().get(pk=person.pk)
     if not on:
         if by is not None and by.pk == person.pk:
@@ -104,9 +121,15 @@ def switch(person: Person, on: bool, by: Any) -> Person:
 
 
 def _somebody_stays(person: Person) -> None:
-    others = Person.objects.select_for_update().filter(role=Person.Role.GROUP, is_active=True).exclude(pk=person.pk)
+    others = (
+        Person.objects.select_for_update()
+        .filter(role=Person.Role.GROUP, is_active=True)
+        .exclude(pk=person.pk)
+    )
     if not others.exists():
-        raise _refused("role", f"{person.shown_name()} is the only group accountant.", "Make somebody else one first.")
+        raise _refused(
+            "role", f"{person.shown_name()} is the only group accountant.", "Make somebody else one first."
+        )
 
 
 def _digest(token: str) -> str:
@@ -115,7 +138,8 @@ def _digest(token: str) -> str:
 
 @transaction.atomic
 def link_for(person: Person | None, by: Any = None) -> str:
-    """A token by which a person sets a password, once, within seven days; earlier ones of theirs end. None: the first person."""
+    """A token by which a person sets a password, once, within seven days; earlier ones of theirs end. None:
+    the first person."""
     if person is None and Person.objects.exists():
         raise _refused("username", "There are people already.", "A group accountant adds others.")
     OneTimeLink.objects.filter(person=person, used_at=None).delete()
@@ -129,7 +153,9 @@ def link_for(person: Person | None, by: Any = None) -> str:
 def link_of(token: str) -> OneTimeLink | None:
     """The link of a token, while it may still be used."""
     found = (
-        OneTimeLink.objects.select_related("person").filter(digest=_digest(token), used_at=None, until__gt=timezone.now()).first()
+        OneTimeLink.objects.select_related("person")
+        .filter(digest=_digest(token), used_at=None, until__gt=timezone.now())
+        .first()
     )
     return None if found is None or (found.person is not None and not found.person.is_active) else found
 
@@ -138,7 +164,10 @@ def link_of(token: str) -> OneTimeLink | None:
 def use(token: str, password: str, username: str = "", name: str = "") -> Person:
     """Sets the password of a link's person, or makes the first person. Raises Refused."""
     found = link_of(token)
-    if found is None or not OneTimeLink.objects.select_for_update().filter(pk=found.pk, used_at=None).exists():
+    if (
+        found is None
+        or not OneTimeLink.objects.select_for_update().filter(pk=found.pk, used_at=None).exists()
+    ):
         raise _refused("password", "This link was used, or its time is over.", "Ask for another one.")
     if found.person is None:
         if Person.objects.exists():
@@ -152,11 +181,14 @@ def use(token: str, password: str, username: str = "", name: str = "") -> Person
 
 
 def set_password(person: Person, password: str) -> None:
-    """A new password; whoever is signed in as this person elsewhere is out. Raises Refused with what is wrong with it."""
+    """A new password; whoever is signed in as this person elsewhere is out. Raises Refused with what is wrong
+    with it."""
     try:
         validate_password(password, person)
     except ValidationError as error:
-        raise Refused([Fault("password", str(text), Place(column="password")) for text in error.messages]) from None
+        raise Refused(
+            [Fault("password", str(text), Place(column="password")) for text in error.messages]
+        ) from None
     person.set_password(password)
     person.save(update_fields=["password"])
     _note(person, person, f"{person.shown_name()} set a password")

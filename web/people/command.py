@@ -1,4 +1,5 @@
-"""./pine person: the people of a database from the command line, as the page has it. And what the start tells."""
+"""./pine person: the people of a database from the command line, as the page has it. And what the start
+tells."""
 
 from __future__ import annotations
 
@@ -17,7 +18,10 @@ def parser() -> argparse.ArgumentParser:
     made = argparse.ArgumentParser(prog="./pine person", allow_abbrev=False)
     acts = made.add_subparsers(dest="act", required=True, metavar="ACT")
     acts.add_parser("list", help="everybody who signs in", allow_abbrev=False)
-    for name, what in (("add", "somebody new; prints a link to set a password"), ("change", "another name, role, companies")):
+    for name, what in (
+        ("add", "somebody new; prints a link to set a password"),
+        ("change", "another name, role, companies"),
+    ):
         sub = acts.add_parser(name, help=what, allow_abbrev=False)
         sub.add_argument("username")
         sub.add_argument("--name", default="")
@@ -45,7 +49,8 @@ def run(given: argparse.Namespace) -> int:
         for person in Person.objects.prefetch_related("companies").order_by("username"):
             names = ",".join(sorted(company.company for company in person.companies.all()))
             sys.stdout.write(
-                f"{person.username}\t{person.shown_name()}\t{person.role}\t{names}\t{'on' if person.is_active else 'off'}\n"
+                f"{person.username}\t{person.shown_name()}\t{person.role}\t{names}\t"
+                f"{'on' if person.is_active else 'off'}\n"
             )
         return DONE
     companies = [part for part in getattr(given, "companies", "").replace(" ", "").split(",") if part]
@@ -67,17 +72,21 @@ def run(given: argparse.Namespace) -> int:
 
 
 def welcome() -> int:
-    """What the start tells: the demo's sign-ins where they are the demo's, or one link to make the first person."""
+    """What the start tells: the demo's sign-ins where they are the demo's, or one link to make the first
+    person."""
     from demo.__main__ import PASSWORD, PEOPLE
     from web.people import actions
     from web.people.models import Person
 
     if not Person.objects.exists():
-        sys.stdout.write("Nobody can sign in yet. Make the first person with this link, once, within seven days:\n")
+        sys.stdout.write(
+            "Nobody can sign in yet. Make the first person with this link, once, within seven days:\n"
+        )
         sys.stdout.write(f"  {address(actions.link_for(None))}\n")
         return DONE
     people = {
-        person.username: person for person in Person.objects.filter(username__in=[row[0] for row in PEOPLE], is_active=True)
+        person.username: person
+        for person in Person.objects.filter(username__in=[row[0] for row in PEOPLE], is_active=True)
     }
     for username, *_, companies in PEOPLE:
         person = people.get(username)

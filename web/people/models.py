@@ -1,4 +1,5 @@
-"""Who signs in, in one of two roles; links by which somebody sets their password once; what was done to people."""
+"""Who signs in, in one of two roles; links by which somebody sets their password once; what was done to
+people."""
 
 from django.conf import settings
 from django.contrib.auth.models import AbstractUser
@@ -8,7 +9,8 @@ from web.definitions.models import never_altered
 
 
 class Person(AbstractUser):
-    """A group accountant may do everything; a company accountant what belongs to their companies, and sees no others."""
+    """A group accountant may do everything; a company accountant what belongs to their companies, and sees no
+    others."""
 
     class Role(models.TextChoices):
         GROUP = "group", "Group accountant"
@@ -28,11 +30,14 @@ class Person(AbstractUser):
 
 
 class OneTimeLink(models.Model):
-    """A link by which a person sets a password, once; without a person, the first one is made by it. The digest of its
+    """A link by which a person sets a password, once; without a person, the first one is made by it. The
+    digest of its
     token is kept, never the token."""
 
     digest = models.CharField(max_length=64, unique=True)
-    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.CASCADE, related_name="+")
+    person = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.CASCADE, related_name="+"
+    )
     made_at = models.DateTimeField(auto_now_add=True)
     until = models.DateTimeField()
     used_at = models.DateTimeField(null=True)

@@ -1,4 +1,5 @@
-"""Closed by default: each view names the right it needs; what its address names is resolved against the person once.
+"""Closed by default: each view names the right it needs; what its address names is resolved against the
+person once.
 
 An outsider gets 404 (nothing is told to exist), an insider without the right 403.
 """
@@ -17,7 +18,17 @@ from django.http import Http404, HttpRequest, HttpResponse, HttpResponseNotAllow
 from django.urls import URLPattern, path
 
 from core.state import State
-from core.tables import Calendar, Chart, CodeList, Company, Group, Hierarchy, IntercompanyPair, Statement, Structure
+from core.tables import (
+    Calendar,
+    Chart,
+    CodeList,
+    Company,
+    Group,
+    Hierarchy,
+    IntercompanyPair,
+    Statement,
+    Structure,
+)
 from core.uses import charts_of_list
 from web.definitions.drafting import OPEN_ENDED, Working, working
 from web.definitions.history import state_at
@@ -65,12 +76,15 @@ def hides_groups(person: Any) -> bool:
 
 
 def partners_seen(person: Any, state: State, company: str) -> list[Company]:
-    """Companies that may be named beside one: all, or one's own and those that it has intercompany pairs with."""
+    """Companies that may be named beside one: all, or one's own and those that it has intercompany pairs
+    with."""
     if person.is_group_accountant:
         return sorted(state.rows(Company), key=lambda row: row.name)
     paired = {pair.partner for pair in state.part(IntercompanyPair, company).values()}
     own = own_companies(person)
-    return sorted((row for row in state.rows(Company) if row.company in paired | own), key=lambda row: row.name)
+    return sorted(
+        (row for row in state.rows(Company) if row.company in paired | own), key=lambda row: row.name
+    )
 
 
 def _sees_company(person: Any, state: State, name: str) -> bool:
@@ -139,7 +153,8 @@ PLAIN = frozenset(
 
 
 def sees(person: Any, state: State, kind: str, name: str) -> bool:
-    """Whether a person may know of a thing of this kind. Raises KeyError for a kind that nobody said anything of."""
+    """Whether a person may know of a thing of this kind. Raises KeyError for a kind that nobody said anything
+    of."""
     return SEES[kind](person, state, name)
 
 
@@ -169,11 +184,16 @@ class Seen:
 
 
 def _opened(request: HttpRequest) -> None:
-    """A link carries its view: `?draft=7` opens that draft, `?draft=none` what is published, `?version=5` looks at that one.
+    """A link carries its view: `?draft=7` opens that draft, `?draft=none` what is published, `?version=5`
+    looks at that one.
 
     Only a whole page does; its fragments follow the session.
     """
-    if request.method != "GET" or request.headers.get("HX-Request") or request.headers.get("Sec-Fetch-Site") == "cross-site":
+    if (
+        request.method != "GET"
+        or request.headers.get("HX-Request")
+        or request.headers.get("Sec-Fetch-Site") == "cross-site"
+    ):
         return  # another site's link doesn't decide what somebody works on
     draft, version = number(request.GET, "draft"), number(request.GET, "version")
     if request.GET.get("draft") == "none":
@@ -196,7 +216,9 @@ def _signed_out(request: HttpRequest) -> HttpResponse:
     if request.headers.get("HX-Request"):
         reply = HttpResponse(status=401)
         reply["HX-Redirect"] = address
-    elif request.content_type == "application/json" or "application/json" in request.headers.get("Accept", ""):
+    elif request.content_type == "application/json" or "application/json" in request.headers.get(
+        "Accept", ""
+    ):
         reply = JsonResponse({"sign_in": address}, status=401)
     return reply
 
@@ -218,7 +240,9 @@ def _guarding(right: str, published: bool, methods: list[str]) -> Callable[[View
         @wraps(view)
         def guarded(request: HttpRequest, **named: Any) -> HttpResponse:
             if right == OPEN:
-                return view(request, **named) if request.method in methods else HttpResponseNotAllowed(methods)
+                return (
+                    view(request, **named) if request.method in methods else HttpResponseNotAllowed(methods)
+                )
             person: Any = request.user
             if not person.is_authenticated:
                 return _signed_out(request)

@@ -28,21 +28,44 @@ def _known(name: str) -> Person:
 
 
 def _page(
-    request: HttpRequest, state: State, *, faults: Any = (), link: str = "", chosen: Person | None = None, form: Any = None
+    request: HttpRequest,
+    state: State,
+    *,
+    faults: Any = (),
+    link: str = "",
+    chosen: Person | None = None,
+    form: Any = None,
 ) -> HttpResponse:
-    rows = Person.objects.prefetch_related("companies").order_by("-is_active", "first_name", "last_name", "username")
-    return render(request, "people/people.html", {
-        "rows": rows, "faults": faults, "link": link, "chosen": chosen, "roles": Person.Role.choices,
-        "companies": companies_seen(request.user, state), "events": chosen.events.order_by("-at", "-pk")[:12] if chosen else [],
-        "form": form or _form_of(chosen),
-    }, status=422 if faults else 200)  # fmt: skip
+    rows = Person.objects.prefetch_related("companies").order_by(
+        "-is_active", "first_name", "last_name", "username"
+    )
+    return render(
+        request,
+        "people/people.html",
+        {
+            "rows": rows,
+            "faults": faults,
+            "link": link,
+            "chosen": chosen,
+            "roles": Person.Role.choices,
+            "companies": companies_seen(request.user, state),
+            "events": chosen.events.order_by("-at", "-pk")[:12] if chosen else [],
+            "form": form or _form_of(chosen),
+        },
+        status=422 if faults else 200,
+    )
 
 
 def _form_of(person: Person | None) -> dict[str, str]:
     if person is None:
         return {"username": "", "name": "", "role": Person.Role.COMPANY, "companies": ""}
     names = ", ".join(sorted(company.company for company in person.companies.all()))
-    return {"username": person.username, "name": person.get_full_name(), "role": person.role, "companies": names}
+    return {
+        "username": person.username,
+        "name": person.get_full_name(),
+        "role": person.role,
+        "companies": names,
+    }
 
 
 @needs(CHANGE, published=True)
@@ -61,10 +84,18 @@ def change(request: HttpRequest, state: State) -> HttpResponse:
     link = ""
     try:
         if chosen is None:
-            chosen = actions.add(given["username"], given["name"], given["role"], listed(request.POST, "companies"), request.user)
+            chosen = actions.add(
+                given["username"],
+                given["name"],
+                given["role"],
+                listed(request.POST, "companies"),
+                request.user,
+            )
             link = _address(request, actions.link_for(chosen, request.user))
         elif act == "change":
-            chosen = actions.change(chosen, given["name"], given["role"], listed(request.POST, "companies"), request.user)
+            chosen = actions.change(
+                chosen, given["name"], given["role"], listed(request.POST, "companies"), request.user
+            )
         elif act in ("on", "off"):
             chosen = actions.switch(chosen, act == "on", request.user)
         elif act == "link":
@@ -72,7 +103,13 @@ def change(request: HttpRequest, state: State) -> HttpResponse:
         else:
             raise Http404
     except Refused as refused:
-        return _page(request, state, faults=refused.faults, chosen=chosen, form=given if act in ("add", "change") else None)
+        return _page(
+            request,
+            state,
+            faults=refused.faults,
+            chosen=chosen,
+            form=given if act in ("add", "change") else None,
+        )
     if link:
         return _page(request, state, link=link, chosen=chosen)
     return HttpResponseRedirect(f"{reverse('people')}?who={chosen.username}")
@@ -90,7 +127,16 @@ def own(request: HttpRequest, state: State) -> HttpResponse:
     if request.method == "POST":
         try:
             if not person.check_password(request.POST.get("now", "")):
-                raise Refused([Fault("password", "This is not your password of now.", Place(column="now"), "Type it anew.")])
+                raise Refused(
+                    [
+                        Fault(
+                            "password",
+                            "This is not your password of now.",
+                            Place(column="now"),
+                            "Type it anew.",
+                        )
+                    ]
+                )
             actions.set_password(person, _twice(request))
             update_session_auth_hash(request, person)
             return render(request, "people/own.html", {"done": True})
@@ -124,5 +170,8 @@ def one_time_link(request: HttpRequest, token: str) -> HttpResponse:
         except Refused as refused:
             faults = refused.faults
     return render(
-        request, "people/link.html", {"person": found.person, "faults": faults, "given": given}, status=422 if faults else 200
+        request,
+        "people/link.html",
+        {"person": found.person, "faults": faults, "given": given},
+        status=422 if faults else 200,
     )

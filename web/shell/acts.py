@@ -23,14 +23,21 @@ def seen_version(request: HttpRequest) -> int | None:
 
 
 def make(request: HttpRequest, change: Change) -> None:
-    """Makes a change for the signed-in person, in the open draft if there is one. Raises Refused with its faults.
+    """Makes a change for the signed-in person, in the open draft if there is one. Raises Refused with its
+    faults.
 
     A reason that the form gives stands in the log; a draft has one of its own.
     """
     seen = request.seen  # type: ignore[attr-defined]
     if seen.as_of is not None:
         raise Refused(
-            [Fault("as-of", f"You look at version {seen.as_of}, which is past.", way_out="Come back to now to change things.")]
+            [
+                Fault(
+                    "as-of",
+                    f"You look at version {seen.as_of}, which is past.",
+                    way_out="Come back to now to change things.",
+                )
+            ]
         )
     if seen.working is not None:
         drafting.record(seen.working.draft.pk, change, request.user, seen_version(request))
@@ -53,7 +60,8 @@ def go(address: str) -> HttpResponse:
 
 
 def filled(request: HttpRequest, row: Any, *columns: str) -> Any:
-    """The row with columns taken from the form, each read as an import would. Raises Refused with a fault per cell."""
+    """The row with columns taken from the form, each read as an import would. Raises Refused with a fault per
+    cell."""
     table = BY_ROW[type(row)]
     values: dict[str, Any] = {}
     faults: list[Fault] = []

@@ -1,6 +1,8 @@
-"""What an address, a form or a JSON body gives, read in one way: a value of its kind, or what stands for none.
+"""What an address, a form or a JSON body gives, read in one way: a value of its kind, or what stands for
+none.
 
-Whatever can be typed into an address ends here: a number is ASCII digits within bounds, a text has no characters that no
+Whatever can be typed into an address ends here: a number is ASCII digits within bounds, a text has no
+characters that no
 text may hold, a way back leads nowhere but into this application.
 """
 
@@ -23,7 +25,9 @@ DEEPEST_JSON = 20
 LONGEST_JSON = 4_000_000
 
 
-def number(given: Mapping[str, Any], name: str, otherwise: int | None = None, most: int = 10**9) -> int | None:
+def number(
+    given: Mapping[str, Any], name: str, otherwise: int | None = None, most: int = 10**9
+) -> int | None:
     """A whole number from 0 to `most`; anything else gives `otherwise`."""
     text = given.get(name) or ""
     if not isinstance(text, str) or not DIGITS.fullmatch(text) or int(text) > most:
@@ -56,7 +60,9 @@ def required_day(given: Mapping[str, Any], name: str) -> date | None:
     if not written:
         return None
     if (found := day({name: written}, name)) is None:
-        raise Refused([Fault("cell-unreadable", "A date is written 2026-09-30.", Place(column=name, value=written))])
+        raise Refused(
+            [Fault("cell-unreadable", "A date is written 2026-09-30.", Place(column=name, value=written))]
+        )
     return found
 
 
@@ -74,7 +80,8 @@ def back(request: HttpRequest, otherwise: str = "") -> str:
 
 
 def json_body(request: HttpRequest) -> dict[str, Any]:
-    """The object that a JSON body holds; its numbers are texts as they were written. Raises Refused where there is none."""
+    """The object that a JSON body holds; its numbers are texts as they were written. Raises Refused where
+    there is none."""
     try:
         body = request.body.decode()
         if len(body) > LONGEST_JSON or _depth(body) > DEEPEST_JSON:
@@ -84,12 +91,15 @@ def json_body(request: HttpRequest) -> dict[str, Any]:
         if not isinstance(content, dict) or "\\u0000" in body:
             raise ValueError
     except (ValueError, RecursionError, RawPostDataException):
-        raise Refused([Fault("unreadable", "What was sent could not be read.", way_out="Load the page again.")]) from None
+        raise Refused(
+            [Fault("unreadable", "What was sent could not be read.", way_out="Load the page again.")]
+        ) from None
     return content
 
 
 def _depth(body: str) -> int:
-    """How deep brackets stand in one another at most; those inside of texts count too, which only errs on the safe side."""
+    """How deep brackets stand in one another at most; those inside of texts count too, which only errs on the
+    safe side."""
     deepest = depth = 0
     for mark in re.findall(r"[\[\]{}]", body):
         depth += 1 if mark in "[{" else -1

@@ -23,10 +23,24 @@ def decided(request: HttpRequest) -> str:
 
 
 def ask(request: HttpRequest, sentence: str, *choices: Choice, why: bool = False) -> HttpResponse:
-    """The question in the place for messages; an answer sends the same form again with `decided`, and `why` if it is asked."""
-    fields = [(name, value) for name, values in request.POST.lists() if name not in (FIELD, "why") for value in values]
-    reply = render(request, "shell/question.html", {
-        "sentence": sentence, "choices": choices, "fields": fields, "address": request.get_full_path(), "why": why,
-    })  # fmt: skip
+    """The question in the place for messages; an answer sends the same form again with `decided`, and `why`
+    if it is asked."""
+    fields = [
+        (name, value)
+        for name, values in request.POST.lists()
+        if name not in (FIELD, "why")
+        for value in values
+    ]
+    reply = render(
+        request,
+        "shell/question.html",
+        {
+            "sentence": sentence,
+            "choices": choices,
+            "fields": fields,
+            "address": request.get_full_path(),
+            "why": why,
+        },
+    )
     reply["HX-Retarget"], reply["HX-Reswap"] = "#told", "innerHTML"
     return reply

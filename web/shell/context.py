@@ -1,4 +1,5 @@
-"""What the page frame shows on every page: the six storeys and how they stand, and the title block's context."""
+"""What the page frame shows on every page: the six storeys and how they stand, and the title block's
+context."""
 
 from __future__ import annotations
 
@@ -75,15 +76,37 @@ def storeys(state: State, person: Any) -> list[Storey]:
     groups = list(state.rows(Group)) if person.is_group_accountant else []
     open_period = _open_period(state, companies)
     return [
-        Storey(6, "Group", reverse("groups"), plural(len(groups), "group") if person.is_group_accountant else "nothing here for you", ""),
-        Storey(5, "Statements", reverse("statements"), plural(unplaced, "unplaced", "unplaced") if unplaced else
-               plural(len(statements), "tree"), "look" if unplaced else "ok"),
+        Storey(
+            6,
+            "Group",
+            reverse("groups"),
+            plural(len(groups), "group") if person.is_group_accountant else "nothing here for you",
+            "",
+        ),
+        Storey(
+            5,
+            "Statements",
+            reverse("statements"),
+            plural(unplaced, "unplaced", "unplaced") if unplaced else plural(len(statements), "tree"),
+            "look" if unplaced else "ok",
+        ),
         Storey(4, "Journals", reverse("journals"), open_period, "ok" if open_period else ""),
-        Storey(3, "Companies", reverse("companies"), f"{shared} share, {len(companies) - shared} own", "ok" if companies else ""),
+        Storey(
+            3,
+            "Companies",
+            reverse("companies"),
+            f"{shared} share, {len(companies) - shared} own",
+            "ok" if companies else "",
+        ),
         Storey(2, "Structures", reverse("structures"), plural(len(charts), "chart"), "ok" if charts else ""),
-        Storey(1, "Codes", reverse("codes"), f"{plural(len(lists), 'list')}{f', {loose} loose' if loose else ''}",
-               "look" if loose else "ok" if lists else ""),
-    ]  # fmt: skip
+        Storey(
+            1,
+            "Codes",
+            reverse("codes"),
+            f"{plural(len(lists), 'list')}{f', {loose} loose' if loose else ''}",
+            "look" if loose else "ok" if lists else "",
+        ),
+    ]
 
 
 def _open_period(state: State, companies: list[Company]) -> str:
@@ -112,13 +135,24 @@ def frame(request: HttpRequest) -> dict[str, Any]:
         return {}
     parts = request.path.split("/")
     here = parts[2] if parts[1] == "new" else parts[1]
-    numbers = {"codes": 1, "hierarchies": 1, "structures": 2, "companies": 3, "journals": 4, "statements": 5, "group": 6,
-               "structure": 2, "company": 3}  # fmt: skip
+    numbers = {
+        "codes": 1,
+        "hierarchies": 1,
+        "structures": 2,
+        "companies": 3,
+        "journals": 4,
+        "statements": 5,
+        "group": 6,
+        "structure": 2,
+        "company": 3,
+    }
     return {
         "storeys": SimpleLazyObject(lambda: storeys(seen.state, request.user)),
         "working": seen.working,
         "as_of": seen.as_of,
-        "drafts": SimpleLazyObject(lambda: list(Draft.objects.filter(status__in=OPEN_ENDED).order_by("-made_at")[:30])),
+        "drafts": SimpleLazyObject(
+            lambda: list(Draft.objects.filter(status__in=OPEN_ENDED).order_by("-made_at")[:30])
+        ),
         "at_storey": numbers.get(here, 0),
         "version": seen.snapshot.version,
         "chart_versions": SimpleLazyObject(lambda: _chart_versions(seen.snapshot)),

@@ -1,4 +1,5 @@
-"""What a person is shown when something can't be done: the same page for all, with the request's number where it is ours."""
+"""What a person is shown when something can't be done: the same page for all, with the request's number where
+it is ours."""
 
 from __future__ import annotations
 
@@ -15,15 +16,34 @@ def told(request: HttpRequest, faults: list[Fault], status: int) -> HttpResponse
     """Faults as a fragment for htmx (into the place for messages), else as a page."""
     number = numbered.current.get()
     if request.headers.get("HX-Request"):
-        reply = render(request, "shell/faults.html", {"faults": faults[:50], "status": status, "number": number}, status=status)
+        reply = render(
+            request,
+            "shell/faults.html",
+            {"faults": faults[:50], "status": status, "number": number},
+            status=status,
+        )
         reply["HX-Retarget"], reply["HX-Reswap"] = "#told", "innerHTML"
         return reply
-    return render(request, "shell/fault_page.html", {"faults": faults[:200], "status": status, "number": number}, status=status)
+    return render(
+        request,
+        "shell/fault_page.html",
+        {"faults": faults[:200], "status": status, "number": number},
+        status=status,
+    )
 
 
 def csrf_failed(request: HttpRequest, reason: str = "") -> HttpResponse:
-    return told(request, [Fault("csrf", "This page was open while somebody signed in or out, so what it sends is not taken.",
-                                way_out="Load the page again; nothing was changed.")], 403)  # fmt: skip
+    return told(
+        request,
+        [
+            Fault(
+                "csrf",
+                "This page was open while somebody signed in or out, so what it sends is not taken.",
+                way_out="Load the page again; nothing was changed.",
+            )
+        ],
+        403,
+    )
 
 
 def broken(request: HttpRequest, *_: Any) -> HttpResponse:
@@ -34,6 +54,12 @@ def broken(request: HttpRequest, *_: Any) -> HttpResponse:
 def locked_out(request: HttpRequest, *_: Any, **__: Any) -> HttpResponse:
     return told(
         request,
-        [Fault("locked-out", "Too many tries did not succeed from here.", way_out="Wait fifteen minutes, then try again.")],
+        [
+            Fault(
+                "locked-out",
+                "Too many tries did not succeed from here.",
+                way_out="Wait fifteen minutes, then try again.",
+            )
+        ],
         429,
     )

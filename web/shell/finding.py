@@ -1,4 +1,5 @@
-"""Find anything from anywhere: codes, companies, statement lines, journals, account strings, and what finding_heads.py names."""
+"""Find anything from anywhere: codes, companies, statement lines, journals, account strings, and what
+finding_heads.py names."""
 
 from __future__ import annotations
 
@@ -36,7 +37,13 @@ def find(state: State, person: Any, text: str) -> list[Hit]:
     for company in companies_seen(person, state):
         if small in company.name.lower() or company.company.startswith(small):
             within.insert(
-                0, Hit(company.company, company.name, "Company", reverse("company", kwargs={"company": company.company}))
+                0,
+                Hit(
+                    company.company,
+                    company.name,
+                    "Company",
+                    reverse("company", kwargs={"company": company.company}),
+                ),
             )
     charts = charts_seen(person, state)
     for line in state.rows(StatementLine):
@@ -48,7 +55,16 @@ def find(state: State, person: Any, text: str) -> list[Hit]:
     known = {hit.address for hit in numbered}
     written = [hit for hit in _written(state, person, text) if hit.address not in known]
     named = [*heads(state, person, small)[:6], *pages(person, small)[:4]]
-    return [*exact, *numbered, *begins[:6], *named, *begins[6:], *within[: MOST - 4], *written, *within[MOST - 4 :]][:MOST]
+    return [
+        *exact,
+        *numbered,
+        *begins[:6],
+        *named,
+        *begins[6:],
+        *within[: MOST - 4],
+        *written,
+        *within[MOST - 4 :],
+    ][:MOST]
 
 
 def _numbered(state: State, person: Any, text: str) -> list[Hit]:
@@ -56,11 +72,14 @@ def _numbered(state: State, person: Any, text: str) -> list[Hit]:
     companies = [row.company for row in companies_seen(person, state)]
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT company, journal, description FROM journals_journal WHERE company = ANY(%s) AND journal >= %s AND journal < %s"
-            " ORDER BY journal LIMIT 5",
+            "SELECT company, journal, description FROM journals_journal WHERE company = ANY(%s) AND journal"
+            " >= %s AND journal < %s ORDER BY journal LIMIT 5",
             [companies, text, text + "\uffff"],
         )
-        hits = [Hit(journal, words, "Journal", _journal(company, journal)) for company, journal, words in cursor.fetchall()]
+        hits = [
+            Hit(journal, words, "Journal", _journal(company, journal))
+            for company, journal, words in cursor.fetchall()
+        ]
     for string, natural, company in queries.strings(sorted(charts_seen(person, state)), companies, text, 4):
         place = reverse("account-lines", kwargs={"company": company, "code": natural})
         hits.append(Hit(string, company, "Account string", f"{place}?{urlencode({'string': string})}"))

@@ -1,4 +1,5 @@
-"""Find by name: pages, lists, structures, charts, dimensions, hierarchies, rules, quick codes, statements, groups."""
+"""Find by name: pages, lists, structures, charts, dimensions, hierarchies, rules, quick codes, statements,
+groups."""
 
 from __future__ import annotations
 
@@ -33,12 +34,24 @@ class Hit(NamedTuple):
 
 
 PAGES = (
-    ("Trial balance", "trial-balance", False), ("Codes", "codes", False), ("Structures and charts", "structures", False), ("Companies", "companies", False),
-    ("Journals", "journals", False), ("Statements", "statements", False), ("Bring in, take out a package", "exchange", False),
-    ("Your password", "own-password", False), ("Group", "groups", True), ("Registers: structures, charts, calendars, overlays, groups, budgets", "registers", True),
-    ("Versions and the log of changes", "log", True), ("Drafts", "drafts", True), ("People", "people", True), ("New structure", "structure-new", True),
-    ("New company", "company-new", True), ("New code list", "new-list", True), ("New statement", "statement-new", True),
-)  # fmt: skip
+    ("Trial balance", "trial-balance", False),
+    ("Codes", "codes", False),
+    ("Structures and charts", "structures", False),
+    ("Companies", "companies", False),
+    ("Journals", "journals", False),
+    ("Statements", "statements", False),
+    ("Bring in, take out a package", "exchange", False),
+    ("Your password", "own-password", False),
+    ("Group", "groups", True),
+    ("Registers: structures, charts, calendars, overlays, groups, budgets", "registers", True),
+    ("Versions and the log of changes", "log", True),
+    ("Drafts", "drafts", True),
+    ("People", "people", True),
+    ("New structure", "structure-new", True),
+    ("New company", "company-new", True),
+    ("New code list", "new-list", True),
+    ("New statement", "statement-new", True),
+)
 """(what it is called, its route, only for group accountants)"""
 
 
@@ -53,7 +66,9 @@ def pages(person: Any, small: str) -> list[Hit]:
 def heads(state: State, person: Any, small: str) -> list[Hit]:
     """Definitions whose id or name holds the words; those that begin so first."""
     found = [hit for hit in _all(state, person) if small in hit.code.lower() or small in hit.name.lower()]
-    return sorted(found, key=lambda hit: not (hit.code.lower().startswith(small) or hit.name.lower().startswith(small)))
+    return sorted(
+        found, key=lambda hit: not (hit.code.lower().startswith(small) or hit.name.lower().startswith(small))
+    )
 
 
 def _all(state: State, person: Any) -> Iterator[Hit]:
@@ -63,7 +78,12 @@ def _all(state: State, person: Any) -> Iterator[Hit]:
             yield Hit(row.code_list, row.name, "Code list", reverse("code-list", args=[row.code_list]))
     for hierarchy in state.rows(Hierarchy):
         if hierarchy.code_list in lists:
-            yield Hit(hierarchy.hierarchy, hierarchy.name, "Hierarchy", reverse("hierarchy", args=[hierarchy.hierarchy]))
+            yield Hit(
+                hierarchy.hierarchy,
+                hierarchy.name,
+                "Hierarchy",
+                reverse("hierarchy", args=[hierarchy.hierarchy]),
+            )
     for chart in state.rows(Chart):
         if chart.chart in charts:
             address = reverse("structure", args=[chart.chart])
@@ -73,7 +93,12 @@ def _all(state: State, person: Any) -> Iterator[Hit]:
                 yield Hit(structure.structure, structure.name, "Structure", address)
     for rule in state.rows(PairingRule):
         if rule.chart in charts:
-            yield Hit(rule.rule, rule.message, "Pairing rule", f"{reverse('structure', args=[rule.chart])}?row=rules:{rule.rule}")
+            yield Hit(
+                rule.rule,
+                rule.message,
+                "Pairing rule",
+                f"{reverse('structure', args=[rule.chart])}?row=rules:{rule.rule}",
+            )
     for quick in state.rows(QuickCode):
         if quick.chart in charts and is_for(quick, quick.company, person.username):
             yield Hit(
@@ -85,12 +110,24 @@ def _all(state: State, person: Any) -> Iterator[Hit]:
     for hung in state.rows(ChartDimension):
         dimension = state.get(Dimension, hung.dimension)
         if dimension and hung.chart in charts:
-            yield Hit(dimension.dimension, dimension.name, "Dimension", reverse("dimensions", args=[hung.chart]))
+            yield Hit(
+                dimension.dimension, dimension.name, "Dimension", reverse("dimensions", args=[hung.chart])
+            )
     for statement in state.rows(Statement):
         if statement.chart in charts:
-            yield Hit(statement.statement, statement.name, "Statement", reverse("statement", args=[statement.statement]))
+            yield Hit(
+                statement.statement,
+                statement.name,
+                "Statement",
+                reverse("statement", args=[statement.statement]),
+            )
     if not hides_groups(person):
         for group in state.rows(Group):
             yield Hit(group.group, group.name, "Group", reverse("group", args=[group.group]))
         for calendar in state.rows(Calendar):
-            yield Hit(calendar.calendar, calendar.name, "Calendar", f"{reverse('registers')}?row=calendars:{calendar.calendar}")
+            yield Hit(
+                calendar.calendar,
+                calendar.name,
+                "Calendar",
+                f"{reverse('registers')}?row=calendars:{calendar.calendar}",
+            )

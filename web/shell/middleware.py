@@ -16,9 +16,16 @@ from web.shell.retrying import asks_again
 from web.statements.queries import WrongCall
 
 log = logging.getLogger(__name__)
-AWAY = (psycopg.errors.AdminShutdown, psycopg.errors.CrashShutdown, psycopg.errors.CannotConnectNow, psycopg.errors.TooManyConnections,
-        psycopg.errors.DiskFull, psycopg.errors.OutOfMemory)  # fmt: skip
-"""What the database says when it can't be reached or can't go on; without any of these an error is our own."""
+AWAY = (
+    psycopg.errors.AdminShutdown,
+    psycopg.errors.CrashShutdown,
+    psycopg.errors.CannotConnectNow,
+    psycopg.errors.TooManyConnections,
+    psycopg.errors.DiskFull,
+    psycopg.errors.OutOfMemory,
+)
+"""What the database says when it can't be reached or can't go on; without any of these an error is our
+own."""
 
 
 class FaultMiddleware:
@@ -33,23 +40,34 @@ class FaultMiddleware:
         if "\x00" in request.path or "\r" in request.path or "\n" in request.path:
             raise Http404
         given = (request.GET, request.POST) if request.method == "POST" else (request.GET,)
-        if any("\x00" in value for values in given for part in values.lists() for value in (part[0], *part[1])):
+        if any(
+            "\x00" in value for values in given for part in values.lists() for value in (part[0], *part[1])
+        ):
             return told(
                 request,
-                [Fault("unreadable", "What was sent holds a character that no text may hold.", way_out="Type it anew.")],
+                [
+                    Fault(
+                        "unreadable",
+                        "What was sent holds a character that no text may hold.",
+                        way_out="Type it anew.",
+                    )
+                ],
                 400,
             )
         return None
 
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
-        """Refused: its faults, 422. Something that doesn't exist: 404. The database is away: 503. Anything else is ours."""
+        """Refused: its faults, 422. Something that doesn't exist: 404. The database is away: 503. Anything
+        else is ours."""
         if isinstance(error, WrongCall):
             return told(request, error.faults, 404)
         if isinstance(error, Refused):
             return told(request, error.faults, 422)
         if isinstance(error, (RequestDataTooBig, TooManyFieldsSent)):
             return told(
-                request, [Fault("too-big", "What was sent is larger than this page takes.", way_out="Import a file.")], 413
+                request,
+                [Fault("too-big", "What was sent is larger than this page takes.", way_out="Import a file.")],
+                413,
             )
         if isinstance(error, (DatabaseError, psycopg.Error)):
             return _of_database(request, error)
@@ -71,6 +89,10 @@ def _of_database(request: HttpRequest, error: Exception) -> HttpResponse | None:
         return told(request, [fault], 422)
     if isinstance(cause, AWAY) or (isinstance(cause, psycopg.OperationalError) and cause.sqlstate is None):
         log.error("The database was away at %s", request.path, exc_info=error)
-        fault = Fault("database", "The database can't be reached now; nothing was changed.", way_out="Try again in a moment.")
+        fault = Fault(
+            "database",
+            "The database can't be reached now; nothing was changed.",
+            way_out="Try again in a moment.",
+        )
         return told(request, [fault], 503)
     return None

@@ -1,4 +1,5 @@
-"""Each request has a number: it stands in every line the log says meanwhile, on the page of a fault, and in a header."""
+"""Each request has a number: it stands in every line the log says meanwhile, on the page of a fault, and in a
+header."""
 
 from __future__ import annotations
 

@@ -1,6 +1,7 @@
 """Makes the database that PINE_DATABASE_URL names if it is missing, and migrates it; `--drop` removes it.
 
-A database of the same migrations is kept as a template beside it, so that a new one is a copy and not a rerun.
+A database of the same migrations is kept as a template beside it, so that a new one is a copy and not a
+rerun.
 """
 
 from __future__ import annotations
@@ -30,8 +31,13 @@ def digests() -> dict[str, str]:
 
 def settings() -> dict[str, str]:
     parsed = dj_database_url.parse(os.environ["PINE_DATABASE_URL"])
-    return {"host": parsed["HOST"], "port": parsed["PORT"] or 5432, "user": parsed["USER"], "password": parsed["PASSWORD"],
-            "dbname": parsed["NAME"]}  # fmt: skip
+    return {
+        "host": parsed["HOST"],
+        "port": parsed["PORT"] or 5432,
+        "user": parsed["USER"],
+        "password": parsed["PASSWORD"],
+        "dbname": parsed["NAME"],
+    }
 
 
 def connect(name: str) -> psycopg.Connection:
@@ -90,7 +96,8 @@ def fits(name: str) -> bool:
     return row is not None and all(now.get(path) == digest for path, digest in row[0].items())
 
 
-UNFIT = """The database {name} was made by another state of Pine Scaffold, and its tables are not those of this one. Nothing in it was changed.
+UNFIT = """The database {name} was made by another state of Pine Scaffold, and its tables are not those \
+of this one. Nothing in it was changed.
 Either take it out with the program that made it (./pine export FILE) and bring that in here, or put it aside:
   ./pine set-aside {name} --yes     keeps it under another name; the next start makes a new one
   PINE_DATABASE=other ./pine start  begins another one beside it
@@ -108,7 +115,9 @@ def set_aside(name: str) -> int:
             number += 1
         kept = f"{name}_earlier_{number}"
         admin.execute("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = %s", [name])
-        admin.execute(sql.SQL("ALTER DATABASE {} RENAME TO {}").format(sql.Identifier(name), sql.Identifier(kept)))
+        admin.execute(
+            sql.SQL("ALTER DATABASE {} RENAME TO {}").format(sql.Identifier(name), sql.Identifier(kept))
+        )
     sys.stderr.write(f"The database {name} is kept as {kept}.\n")
     return 0
 
@@ -146,15 +155,25 @@ def prepare(name: str, stamp: str) -> None:
             admin.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(partial)))
             admin.execute(sql.SQL("CREATE DATABASE {}").format(sql.Identifier(partial)))
             migrate(partial, stamp)
-            admin.execute(sql.SQL("ALTER DATABASE {} RENAME TO {}").format(sql.Identifier(partial), sql.Identifier(template)))
-            old = admin.execute("SELECT datname FROM pg_database WHERE datname ~ '^pine_template_' AND datname <> %s", [template])
+            admin.execute(
+                sql.SQL("ALTER DATABASE {} RENAME TO {}").format(
+                    sql.Identifier(partial), sql.Identifier(template)
+                )
+            )
+            old = admin.execute(
+                "SELECT datname FROM pg_database WHERE datname ~ '^pine_template_' AND datname <> %s",
+                [template],
+            )
             for (other,) in old.fetchall():
                 admin.execute(sql.SQL("DROP DATABASE {} WITH (FORCE)").format(sql.Identifier(other)))
-        admin.execute(sql.SQL("CREATE DATABASE {} TEMPLATE {}").format(sql.Identifier(name), sql.Identifier(template)))
+        admin.execute(
+            sql.SQL("CREATE DATABASE {} TEMPLATE {}").format(sql.Identifier(name), sql.Identifier(template))
+        )
 
 
 def tell_what_is_missing() -> None:
-    """Where the application is the owner of a server that is there already: what its books are not safe from."""
+    """Where the application is the owner of a server that is there already: what its books are not safe
+    from."""
     if application_role():
         return
     with connect(settings()["dbname"]) as own:
@@ -173,7 +192,9 @@ def main(words: list[str]) -> int:
         tell_what_is_missing()
     except DoesNotFit as told:
         sys.stderr.write(
-            UNFIT.format(name=wanted) if str(told) == wanted else f"The migrations do not make the tables: {told.__cause__}\n"
+            UNFIT.format(name=wanted)
+            if str(told) == wanted
+            else f"The migrations do not make the tables: {told.__cause__}\n"
         )
         return 1
     except psycopg.Error as error:

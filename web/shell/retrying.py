@@ -1,4 +1,5 @@
-"""Acts that the database asks to try again: two that waited for each other, or that could not be put in an order."""
+"""Acts that the database asks to try again: two that waited for each other, or that could not be put in an
+order."""
 
 from __future__ import annotations
 
@@ -25,7 +26,8 @@ def asks_again(error: BaseException) -> bool:
 
 
 def retried(act: Callable[P, R]) -> Callable[P, R]:
-    """Tries a whole transaction again where the database asks for it; inside a larger one that is not for it to decide."""
+    """Tries a whole transaction again where the database asks for it; inside a larger one that is not for it
+    to decide."""
 
     @wraps(act)
     def tried(*args: P.args, **named: P.kwargs) -> R:

@@ -1,6 +1,8 @@
-"""What the application's database role may do. The owner makes the tables and says so here; the application is not the owner.
+"""What the application's database role may do. The owner makes the tables and says so here; the application
+is not the owner.
 
-It may add to posted books and to the log, and never change or take away there; no trigger is its to switch off.
+It may add to posted books and to the log, and never change or take away there; no trigger is its to switch
+off.
 """
 
 from __future__ import annotations
@@ -25,12 +27,14 @@ FUNCTIONS = ("pine_respell(text, text, text[], text[])", "pine_load_begin(text)"
 
 
 def application_role() -> str:
-    """The role that the application connects as, where it is another than the owner's; empty where nothing is said."""
+    """The role that the application connects as, where it is another than the owner's; empty where nothing is
+    said."""
     return os.environ.get("PINE_APP_ROLE", "")
 
 
 def grant(cursor: Any, role: str) -> None:
-    """Gives a role what the application needs on all tables there are, and takes away what it must not have."""
+    """Gives a role what the application needs on all tables there are, and takes away what it must not
+    have."""
     name = sql.Identifier(role)
     cursor.execute("SELECT tablename FROM pg_tables WHERE schemaname = 'public'")
     tables = [row[0] for row in cursor.fetchall()]
@@ -39,9 +43,17 @@ def grant(cursor: Any, role: str) -> None:
     cursor.execute(sql.SQL("REVOKE ALL ON ALL TABLES IN SCHEMA public FROM {}").format(name))
     for table in tables:
         if table not in HIDDEN:
-            rights = "SELECT" if table in READ else "SELECT, INSERT" if table in KEPT else "SELECT, INSERT, UPDATE, DELETE"
+            rights = (
+                "SELECT"
+                if table in READ
+                else "SELECT, INSERT"
+                if table in KEPT
+                else "SELECT, INSERT, UPDATE, DELETE"
+            )
             cursor.execute(sql.SQL(f"GRANT {rights} ON {{}} TO {{}}").format(sql.Identifier(table), name))
-    cursor.execute(sql.SQL("GRANT USAGE, SELECT, UPDATE ON ALL SEQUENCES IN SCHEMA public TO {}").format(name))
+    cursor.execute(
+        sql.SQL("GRANT USAGE, SELECT, UPDATE ON ALL SEQUENCES IN SCHEMA public TO {}").format(name)
+    )
     cursor.execute("REVOKE EXECUTE ON ALL FUNCTIONS IN SCHEMA public FROM PUBLIC")
     cursor.execute(sql.SQL("GRANT EXECUTE ON ALL FUNCTIONS IN SCHEMA public TO {}").format(name))
 
@@ -60,7 +72,8 @@ def after_migrations(**_: Any) -> None:
 
 MISSING = """
     SELECT r.rolsuper, pg_get_userbyid(c.relowner) = current_user,
-           has_table_privilege('journals_journalline', 'UPDATE') OR has_table_privilege('journals_journalline', 'DELETE')
+           has_table_privilege('journals_journalline', 'UPDATE')
+           OR has_table_privilege('journals_journalline', 'DELETE')
     FROM pg_roles r, pg_class c WHERE r.rolname = current_user AND c.oid = 'journals_journalline'::regclass
 """
 
@@ -71,13 +84,18 @@ def missing(cursor: Any) -> list[str]:
     superuser, owner, may_change = cursor.fetchone()
     told = []
     if superuser:
-        told.append("The application's database role is a superuser: it could switch off what guards posted books.")
+        told.append(
+            "The application's database role is a superuser: it could switch off what guards posted books."
+        )
     if owner:
-        told.append("The application's database role owns the tables: it could switch off what guards posted books.")
+        told.append(
+            "The application's database role owns the tables: it could switch off what guards posted books."
+        )
     if may_change and not superuser and not owner:
         told.append("The application's database role may change posted lines.")
     if told:
         told.append(
-            "Give another role in PINE_DATABASE_URL, and the owner's address in PINE_OWNER_URL for `./pine start`; the rights are set then."
+            "Give another role in PINE_DATABASE_URL, and the owner's address in PINE_OWNER_URL for `./pine"
+            " start`; the rights are set then."
         )
     return told

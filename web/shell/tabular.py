@@ -35,7 +35,11 @@ Cell = str | int | Money
 
 def harmless(text: str) -> str:
     """Text that a spreadsheet would take for a formula, marked as text."""
-    return f"'{text}" if (text.lstrip().startswith(RISKY) and not text.startswith("- ")) or text[:1] in ("\t", "\r") else text
+    return (
+        f"'{text}"
+        if (text.lstrip().startswith(RISKY) and not text.startswith("- ")) or text[:1] in ("\t", "\r")
+        else text
+    )
 
 
 def as_csv(header: Sequence[str], rows: Iterable[Sequence[Cell]]) -> bytes:
@@ -51,14 +55,16 @@ def as_json(header: Sequence[str], rows: Iterable[Sequence[Cell]]) -> bytes:
     """A list of objects with the CSV's columns, amounts as text."""
     found = [
         dict(zip(header, (str(c) if isinstance(c, Money) else c for c in row), strict=True)) for row in rows
-    ]  # fmt: skip
+    ]
     return (json.dumps(found, ensure_ascii=False, indent=1) + "\n").encode()
 
 
 def as_xlsx(header: Sequence[str], rows: Iterable[Sequence[Cell]], sheet: str = "Sheet1") -> bytes:
     """One sheet with the same columns. Text is written as text, so nothing in it runs."""
     out = io.BytesIO()
-    book = xlsxwriter.Workbook(out, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False})
+    book = xlsxwriter.Workbook(
+        out, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
+    )
     page = book.add_worksheet(sheet[:31])
     formats: dict[int, Any] = {}
     page.write_row(0, 0, header, book.add_format({"bold": True, "bottom": 1}))
@@ -66,7 +72,9 @@ def as_xlsx(header: Sequence[str], rows: Iterable[Sequence[Cell]], sheet: str = 
     for r, row in enumerate(rows, 1):
         for c, cell in enumerate(row):
             if isinstance(cell, Money):
-                style = formats.setdefault(cell.digits, book.add_format({"num_format": number_format(cell.digits)}))
+                style = formats.setdefault(
+                    cell.digits, book.add_format({"num_format": number_format(cell.digits)})
+                )
                 if cell.minor is not None:
                     page.write_number(r, c, cell.minor / 10**cell.digits, style)
             elif isinstance(cell, int):

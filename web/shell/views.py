@@ -26,5 +26,7 @@ def home(request: HttpRequest, state: State) -> HttpResponse:
 def find(request: HttpRequest, state: State) -> HttpResponse:
     words = text(request.GET, "q", 100)
     return render(
-        request, "shell/found.html", {"found": finding.find(state, request.user, words) if words else [], "text": words}
+        request,
+        "shell/found.html",
+        {"found": finding.find(state, request.user, words) if words else [], "text": words},
     )

@@ -15,7 +15,8 @@ WEB = Path(__file__).resolve().parent.parent
 
 
 def warm() -> None:
-    """Loads addresses, templates, definitions and balances; workers are forked after it and share what it made.
+    """Loads addresses, templates, definitions and balances; workers are forked after it and share what it
+    made.
 
     A database that is away is no reason not to start: pages then say so themselves.
     """

@@ -1,6 +1,7 @@
 """The child that reads a workbook: `python -m web.shell.workbook_reader PATH [--sheet NAME | --at NUMBER]`.
 
-Prints the names of the sheets, or the rows of one, a JSON list a line; a JSON text says why it can't go on. It bounds its
+Prints the names of the sheets, or the rows of one, a JSON list a line; a JSON text says why it can't go on.
+It bounds its
 own memory and time, and looks through the cells of a sheet before it lets a reader fill rows with them.
 """
 
@@ -32,7 +33,8 @@ class TooLarge(Exception):
 
 
 class _Scan:
-    """Goes through a part of the workbook without keeping it: no document type, and how far its filled cells reach."""
+    """Goes through a part of the workbook without keeping it: no document type, and how far its filled cells
+    reach."""
 
     def __init__(self) -> None:
         self.rows = self.columns = self.cells = 0
@@ -60,8 +62,8 @@ class _Scan:
             self.parser.Parse(b"", True)
         if self.rows > MOST_ROWS or self.columns > MOST_COLUMNS or self.rows * self.columns > MOST_CELLS:
             raise TooLarge(
-                f"a sheet reaches over {self.rows:,} rows and {self.columns:,} columns, though it fills {self.cells:,} cells; "
-                f"at most {MOST_COLUMNS} columns and {MOST_CELLS:,} cells are read"
+                f"a sheet reaches over {self.rows:,} rows and {self.columns:,} columns, though it fills"
+                f" {self.cells:,} cells; at most {MOST_COLUMNS} columns and {MOST_CELLS:,} cells are read"
             )
 
 
@@ -117,8 +119,19 @@ def main(words: list[str]) -> int:
         else:
             for row in rows(book, asked.sheet, asked.at):
                 out.write(json.dumps(row) + "\n")
-    except (TooLarge, expat.ExpatError, zipfile.BadZipFile, python_calamine.CalamineError, OSError, ValueError, IndexError,
-            EOFError, RuntimeError, NotImplementedError, MemoryError) as error:  # fmt: skip
+    except (
+        TooLarge,
+        expat.ExpatError,
+        zipfile.BadZipFile,
+        python_calamine.CalamineError,
+        OSError,
+        ValueError,
+        IndexError,
+        EOFError,
+        RuntimeError,
+        NotImplementedError,
+        MemoryError,
+    ) as error:
         out.write(json.dumps(str(error) or type(error).__name__) + "\n")
     return 0
 

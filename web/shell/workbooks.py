@@ -1,7 +1,9 @@
 """Sheets of a workbook as rows of texts, read in a process of its own that may die without harm.
 
-A few kilobytes of a workbook may say that it reaches to the last cell there is, and a reader that fills that rectangle
-takes all memory. So a child process with bounds reads it (web/shell/workbook_reader.py); what it can't read is a fault.
+A few kilobytes of a workbook may say that it reaches to the last cell there is, and a reader that fills that
+rectangle
+takes all memory. So a child process with bounds reads it (web/shell/workbook_reader.py); what it can't read
+is a fault.
 """
 
 from __future__ import annotations
@@ -30,8 +32,11 @@ def sheet_names(path: Path) -> list[str]:
 
 
 def sheet_rows(path: Path, sheet: str | int) -> Iterator[list[str]]:
-    """The rows of a sheet (by name, or by its place) as texts, as a package would write them. Raises UnreadableWorkbook."""
-    yield from _said(path, "--sheet", str(sheet)) if isinstance(sheet, str) else _said(path, "--at", str(sheet))
+    """The rows of a sheet (by name, or by its place) as texts, as a package would write them. Raises
+    UnreadableWorkbook."""
+    yield from (
+        _said(path, "--sheet", str(sheet)) if isinstance(sheet, str) else _said(path, "--at", str(sheet))
+    )
 
 
 @contextmanager
@@ -48,7 +53,9 @@ def _said(path: Path, *words: str) -> Iterator[Any]:
     """What the child prints, a value a line; a line that is a text is why it can't go on."""
     command = [sys.executable, "-m", "web.shell.workbook_reader", str(path), *words]
     with tempfile.TemporaryFile() as errors:
-        child = subprocess.Popen(command, cwd=ROOT, stdout=subprocess.PIPE, stderr=errors, stdin=subprocess.DEVNULL)
+        child = subprocess.Popen(
+            command, cwd=ROOT, stdout=subprocess.PIPE, stderr=errors, stdin=subprocess.DEVNULL
+        )
         assert child.stdout is not None
         try:
             for line in child.stdout:

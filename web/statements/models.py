@@ -26,7 +26,9 @@ class StatementLine(Definition):
     class Meta:
         constraints = [
             *key("statement", "line"),
-            models.CheckConstraint(condition=~models.Q(parent=models.F("line")), name="statements_line_not_under_itself"),
+            models.CheckConstraint(
+                condition=~models.Q(parent=models.F("line")), name="statements_line_not_under_itself"
+            ),
         ]
 
 

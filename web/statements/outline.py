@@ -18,14 +18,20 @@ TOP = 3
 def statement_workbook(found: StatementFigures, titles: list[str], heading: str) -> bytes:
     """Headings are live sums of what is under them, formulas live formulas; accounts are figures."""
     out = io.BytesIO()
-    book = xlsxwriter.Workbook(out, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False})
-    page = book.add_worksheet(found.plan.statement.name[:31].translate(str.maketrans("[]:*?/\\'", "        ")) or "Statement")
+    book = xlsxwriter.Workbook(
+        out, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
+    )
+    page = book.add_worksheet(
+        found.plan.statement.name[:31].translate(str.maketrans("[]:*?/\\'", "        ")) or "Statement"
+    )
     money = "#,##0" + (f".{'0' * found.digits}" if found.digits else "")
     bold = book.add_format({"bold": True, "num_format": money})
     plain = book.add_format({"num_format": money})
     top = book.add_format({"bold": True, "bottom": 1, "align": "right"})
     page.write_string(0, 0, heading, book.add_format({"bold": True, "font_size": 13}))
-    page.write_string(1, 0, f"{found.window.title(found.plan.statement.kind == 'balance_sheet')}, {found.currency}")
+    page.write_string(
+        1, 0, f"{found.window.title(found.plan.statement.kind == 'balance_sheet')}, {found.currency}"
+    )
     page.write_string(TOP - 1, 0, "Line", book.add_format({"bold": True, "bottom": 1}))
     for column, title in enumerate(titles, 1):
         page.write_string(TOP - 1, column, title, top)

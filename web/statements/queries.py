@@ -27,7 +27,8 @@ class WrongCall(Refused):
 
 @dataclass(frozen=True, slots=True)
 class Window:
-    """A stretch of periods of one year, as ordinals: movement from `start` to `end`; `name` says which it is."""
+    """A stretch of periods of one year, as ordinals: movement from `start` to `end`; `name` says which it
+    is."""
 
     year: int
     first: int
@@ -49,12 +50,20 @@ def window(calendar: CalendarIndex, year: int, period: int, first: int | None = 
     begin = calendar.first_period(year) if first is None else first
     for number in (begin, period):
         if (year, number) not in calendar.periods:
-            raise WrongCall(f"There is no period {number} in fiscal year {year} of calendar {calendar.calendar}.")
+            raise WrongCall(
+                f"There is no period {number} in fiscal year {year} of calendar {calendar.calendar}."
+            )
     if begin > period:
         raise WrongCall(f"Period {begin} is after period {period}.")
     ends = calendar.periods[(year, period)].name
     return Window(
-        year, begin, period, ordinal(year, begin), ordinal(year, period), stretch_name(calendar, year, begin, period), ends
+        year,
+        begin,
+        period,
+        ordinal(year, begin),
+        ordinal(year, period),
+        stretch_name(calendar, year, begin, period),
+        ends,
     )
 
 
@@ -90,7 +99,9 @@ def company_sums(state: State, company: str, at: Window) -> tuple[list[str], dic
     return codes, by_account(books, places, len(codes), at.start, at.end)
 
 
-def trial_balance(state: State, company: str, year: int, period: int, first: int | None = None) -> list[TrialRow]:
+def trial_balance(
+    state: State, company: str, year: int, period: int, first: int | None = None
+) -> list[TrialRow]:
     """Accounts in code order with any amount up to the end of the period; debit plus, minor units."""
     at = window(company_calendar(state, known_company(state, company).company), year, period, first)
     codes, sums = company_sums(state, company, at)

@@ -7,11 +7,32 @@ from django.urls import reverse
 from core.sheets import Sheet
 from web.definitions.sheets import register
 
-STATEMENTS = register(Sheet(
-    "statements", "statements", "Statements", "statement", ("statement", "name", "chart", "kind"), (),
-    titles={"statement": "Id"}, order=lambda row: (row.chart, row.name), empty="No statements yet.", register=True,
-), lambda row: reverse("statement", kwargs={"statement": row.statement}))  # fmt: skip
-BUDGETS = register(Sheet(
-    "budgets", "budgets", "Budgets", "budget", ("budget", "name", "chart"), (), titles={"budget": "Id"},
-    order=lambda row: row.name, empty="No budgets yet: their lines come in with a package.", register=True,
-))  # fmt: skip
+STATEMENTS = register(
+    Sheet(
+        "statements",
+        "statements",
+        "Statements",
+        "statement",
+        ("statement", "name", "chart", "kind"),
+        (),
+        titles={"statement": "Id"},
+        order=lambda row: (row.chart, row.name),
+        empty="No statements yet.",
+        register=True,
+    ),
+    lambda row: reverse("statement", kwargs={"statement": row.statement}),
+)
+BUDGETS = register(
+    Sheet(
+        "budgets",
+        "budgets",
+        "Budgets",
+        "budget",
+        ("budget", "name", "chart"),
+        (),
+        titles={"budget": "Id"},
+        order=lambda row: row.name,
+        empty="No budgets yet: their lines come in with a package.",
+        register=True,
+    )
+)

@@ -1,4 +1,5 @@
-"""The trial balance of a company on screen: opening, debit, credit, closing, each account down to its lines."""
+"""The trial balance of a company on screen: opening, debit, credit, closing, each account down to its
+lines."""
 
 from __future__ import annotations
 
@@ -26,10 +27,23 @@ def trial(request: HttpRequest, state: State) -> HttpResponse:
     calendar = company_calendar(state, company.company)
     at = window(calendar, year, period, first)
     rows = trial_balance(state, company.company, year, period, first)
-    totals = tuple(sum(getattr(row, name) for row in rows) for name in ("opening", "debit", "credit", "closing"))
-    return render(request, "statements/trial.html", {
-        "company": company, "companies": companies, "rows": rows, "totals": totals, "digits": digits_of(company.currency),
-        "agrees": totals[1] == totals[2] and not totals[0] and not totals[3], "window": at, "year": year,
-        "period": state.get(Period, company.calendar, year, period), "periods": [calendar.of_year(y) for y in reversed(calendar.years())],
-        "drill": drill_from(at),
-    })  # fmt: skip
+    totals = tuple(
+        sum(getattr(row, name) for row in rows) for name in ("opening", "debit", "credit", "closing")
+    )
+    return render(
+        request,
+        "statements/trial.html",
+        {
+            "company": company,
+            "companies": companies,
+            "rows": rows,
+            "totals": totals,
+            "digits": digits_of(company.currency),
+            "agrees": totals[1] == totals[2] and not totals[0] and not totals[3],
+            "window": at,
+            "year": year,
+            "period": state.get(Period, company.calendar, year, period),
+            "periods": [calendar.of_year(y) for y in reversed(calendar.years())],
+            "drill": drill_from(at),
+        },
+    )

@@ -43,12 +43,18 @@ def asked_period(request: HttpRequest, state: State, calendar: str) -> tuple[int
     """(year, period, first period or None) of the address; the likely ones where it names none."""
     year, period = default_period(state, calendar)
     given = request.GET
-    return whole(given, "year", year, 9999), whole(given, "period", period, 9999), number(given, "first", None, 9999)
+    return (
+        whole(given, "year", year, 9999),
+        whole(given, "period", period, 9999),
+        number(given, "first", None, 9999),
+    )
 
 
 def seen_statements(request: HttpRequest, state: State) -> list[Statement]:
     charts = charts_seen(request.user, state)
-    return sorted((row for row in state.rows(Statement) if row.chart in charts), key=lambda row: (row.chart, row.name))
+    return sorted(
+        (row for row in state.rows(Statement) if row.chart in charts), key=lambda row: (row.chart, row.name)
+    )
 
 
 class Idle(NamedTuple):
@@ -92,14 +98,26 @@ def statement(request: HttpRequest, state: State, statement: str) -> HttpRespons
         raise Http404
     company = _company(request, state, made.statement.chart)
     if company is None:
-        return render(request, "statements/statement.html", {"plan": made, "statement": made.statement, "rows": [],
-                                                             "statements": seen_statements(request, state)})  # fmt: skip
+        return render(
+            request,
+            "statements/statement.html",
+            {
+                "plan": made,
+                "statement": made.statement,
+                "rows": [],
+                "statements": seen_statements(request, state),
+            },
+        )
     year, period, start = asked_period(request, state, company.calendar)
     state, held = then_or_now(request, state, company, year, period)
     made = plan(state, statement) or made
     found = company_statement(state, statement, company.company, year, period, start)
     was = _was(request, state, statement, company.company, (year, period, start))
-    if was is not None and request.seen.working and all(was.get(f.line.row.line) == f.shown[0] for f in found.figures.lines):
+    if (
+        was is not None
+        and request.seen.working
+        and all(was.get(f.line.row.line) == f.shown[0] for f in found.figures.lines)
+    ):
         was = None  # the draft leaves these figures as they are: one column says so better than two alike
     drafted = drafted_lines(request, statement)
     rows = []
@@ -107,40 +125,88 @@ def statement(request: HttpRequest, state: State, statement: str) -> HttpRespons
         before = was.get(figure.line.row.line) if was is not None else None
         now = figure.shown[0]
         moved = was is not None and before != now
-        rows.append((figure, figure.seen(), before, moved, (now or 0) - (before or 0) if moved else None, min(figure.line.depth, 8),
-                     figure.line.row.line in drafted))  # fmt: skip
+        rows.append(
+            (
+                figure,
+                figure.seen(),
+                before,
+                moved,
+                (now or 0) - (before or 0) if moved else None,
+                min(figure.line.depth, 8),
+                figure.line.row.line in drafted,
+            )
+        )
     unplaced = [(u, likely_line(made, u.account)) for u in found.figures.unplaced]
     idle = [made.accounts.codes[made.accounts.posting[i]] for i in made.missed().tolist()]
     amounted = {u.account for u, _ in unplaced}
     belonging = int((made.line_of >= 0).sum()) + len(idle)
-    check = sum(f.raw[0] for f in found.figures.lines if f.line.parent < 0) + sum(u.raw[0] for u, _ in unplaced)
+    check = sum(f.raw[0] for f in found.figures.lines if f.line.parent < 0) + sum(
+        u.raw[0] for u, _ in unplaced
+    )
     calendar = company_calendar(state, company.company)
     query = _where(
-        {"company": company.company, "year": year, "period": period, "first": start, "tree": held and request.GET.get("tree")}
+        {
+            "company": company.company,
+            "year": year,
+            "period": period,
+            "first": start,
+            "tree": held and request.GET.get("tree"),
+        }
     )
-    return render(request, "statements/statement.html", {
-        "plan": made, "statement": made.statement, "company": company, "rows": rows, "found": found, "digits": found.digits,
-        "chart": state.get(Chart, made.statement.chart), "unplaced": unplaced, "idle": [Idle(c.code, c.name, likely_line(made, c.code)) for c in idle if c.code not in amounted], "placed": belonging - len(idle),
-        "belonging": belonging, "check": check, "balance_sheet": made.statement.kind == "balance_sheet",
-        "statements": seen_statements(request, state), "was": was is not None, "at": request.GET.get("at", ""),
-        "companies": [row for row in companies_seen(request.user, state) if row.chart == made.statement.chart],
-        "periods": [calendar.of_year(y) for y in reversed(calendar.years())], "query": query, "window": found.window,
-        "period": state.get(Period, company.calendar, year, period), "year": year, "here": f"{request.path}?{query}",
-        "headings": [line.row for line in made.lines if line.row.kind == "heading"],
-        "lines": [line.row for line in made.lines if line.row.kind == "accounts"], "columns": ("Published", "Draft") if request.seen.working else ("Before", company.currency),
-        "labels": {line.row.line: line.row.label for line in made.lines}, "held": held,
-    })  # fmt: skip
+    return render(
+        request,
+        "statements/statement.html",
+        {
+            "plan": made,
+            "statement": made.statement,
+            "company": company,
+            "rows": rows,
+            "found": found,
+            "digits": found.digits,
+            "chart": state.get(Chart, made.statement.chart),
+            "unplaced": unplaced,
+            "idle": [Idle(c.code, c.name, likely_line(made, c.code)) for c in idle if c.code not in amounted],
+            "placed": belonging - len(idle),
+            "belonging": belonging,
+            "check": check,
+            "balance_sheet": made.statement.kind == "balance_sheet",
+            "statements": seen_statements(request, state),
+            "was": was is not None,
+            "at": request.GET.get("at", ""),
+            "companies": [
+                row for row in companies_seen(request.user, state) if row.chart == made.statement.chart
+            ],
+            "periods": [calendar.of_year(y) for y in reversed(calendar.years())],
+            "query": query,
+            "window": found.window,
+            "period": state.get(Period, company.calendar, year, period),
+            "year": year,
+            "here": f"{request.path}?{query}",
+            "headings": [line.row for line in made.lines if line.row.kind == "heading"],
+            "lines": [line.row for line in made.lines if line.row.kind == "accounts"],
+            "columns": ("Published", "Draft") if request.seen.working else ("Before", company.currency),
+            "labels": {line.row.line: line.row.label for line in made.lines},
+            "held": held,
+        },
+    )
 
 
 def drafted_lines(request: HttpRequest, statement: str) -> frozenset[str]:
     """Lines that the open draft changes or adds."""
     working = request.seen.working  # type: ignore[attr-defined]
     edits = working.edits.items() if working else ()
-    return frozenset(key[1] for (table, key), edit in edits if table == "statement_lines" and key[0] == statement and tells(edit))
+    return frozenset(
+        key[1]
+        for (table, key), edit in edits
+        if table == "statement_lines" and key[0] == statement and tells(edit)
+    )
 
 
-def then_or_now(request: HttpRequest, state: State, company: Company, year: int, period: int) -> tuple[State, bool]:
-    """With `tree=then` the definitions with every hierarchy as it held at the period's end; and whether that is another shape."""
+def then_or_now(
+    request: HttpRequest, state: State, company: Company, year: int, period: int
+) -> tuple[State, bool]:
+    """With `tree=then` the definitions with every hierarchy as it held at the period's end; and whether that
+    is another shape."""
     found = state.get(Period, company.calendar, year, period)
     then = as_held(state, found.ends_on) if found else state
     return (then if request.GET.get("tree") == "then" else state), then is not state
@@ -149,7 +215,8 @@ def then_or_now(request: HttpRequest, state: State, company: Company, year: int,
 def _was(
     request: HttpRequest, state: State, statement: str, company: str, at: tuple[int, int, int | None]
 ) -> dict[str, int | None] | None:
-    """The figures as published beside an open draft's, or those of an earlier version, so that what moved shows."""
+    """The figures as published beside an open draft's, or those of an earlier version, so that what moved
+    shows."""
     since = number(request.GET, "since", None, 10**17)
     seen = request.seen  # type: ignore[attr-defined]
     if seen.working is not None:
@@ -183,14 +250,27 @@ def line(request: HttpRequest, state: State, statement: str, line: str) -> HttpR
         found = company_statement(state, statement, company.company, year, period, start)
         accounts = account_figures(state, made, line, company.company, found.window)
     query = _where({k: request.GET.get(k) for k in ("company", "year", "period", "first", "tree")})
-    return render(request, "statements/line.html", {
-        "plan": made, "statement": made.statement, "line": at, "row": at.row, "accounts": accounts, "company": company,
-        "digits": found.digits if found else 2, "window": found.window if found else None, "query": query,
-        "shown": found.figures.lines[made.index[line]].shown[0] if found else None,
-        "drill": drill(made.statement, found.window) if found else "",
-        "headings": [entry.row for entry in made.lines if entry.row.kind == "heading" and entry.row.line != line],
-        "all_codes": ",".join(code.code for code, _ in accounts),
-    })  # fmt: skip
+    return render(
+        request,
+        "statements/line.html",
+        {
+            "plan": made,
+            "statement": made.statement,
+            "line": at,
+            "row": at.row,
+            "accounts": accounts,
+            "company": company,
+            "digits": found.digits if found else 2,
+            "window": found.window if found else None,
+            "query": query,
+            "shown": found.figures.lines[made.index[line]].shown[0] if found else None,
+            "drill": drill(made.statement, found.window) if found else "",
+            "headings": [
+                entry.row for entry in made.lines if entry.row.kind == "heading" and entry.row.line != line
+            ],
+            "all_codes": ",".join(code.code for code, _ in accounts),
+        },
+    )
 
 
 def drill(statement: Statement, at: Any) -> str:
@@ -206,7 +286,8 @@ def drill_from(at: Any) -> str:
 
 
 def account_figures(state: State, made: Any, line: str, company: str, at: Any) -> list[tuple[Any, int]]:
-    """(code, raw amount) of the accounts on a line or under a heading, those with an amount first in code order."""
+    """(code, raw amount) of the accounts on a line or under a heading, those with an amount first in code
+    order."""
     amounts = company_amounts(state, company, made.statement, at)
     start = made.index[line]
     end = made.end_of(start)
@@ -226,7 +307,11 @@ def _back(request: HttpRequest, statement: str, at: str = "") -> HttpResponse:
     """To the statement as it was looked at, with what this change moved shown beside."""
     keep = {k: request.POST.get(k, "") for k in ("company", "year", "period", "first")}
     since = request.POST.get("since") or request.POST.get("seen", "")
-    return go(reverse("statement", kwargs={"statement": statement}) + "?" + _where({**keep, "since": since, "at": at}))
+    return go(
+        reverse("statement", kwargs={"statement": statement})
+        + "?"
+        + _where({**keep, "since": since, "at": at})
+    )
 
 
 def _known(state: State, statement: str, line: str) -> StatementLine:
@@ -251,16 +336,30 @@ def add(request: HttpRequest, state: State, statement: str) -> HttpResponse:
     near = state.get(StatementLine, statement, request.GET.get("near", ""))
     if request.method != "POST":
         parent = (near.line if near.kind == "heading" else near.parent) if near else ""
-        return render(request, "statements/add.html", {
-            "statement": state.get(Statement, statement), "parent": parent, "get": request.GET,
-            "after": near.line if near and near.kind != "heading" else "",
-        })  # fmt: skip
+        return render(
+            request,
+            "statements/add.html",
+            {
+                "statement": state.get(Statement, statement),
+                "parent": parent,
+                "get": request.GET,
+                "after": near.line if near and near.kind != "heading" else "",
+            },
+        )
     label = request.POST.get("label", "").strip()
     blank = StatementLine(statement, _free_id(state, statement, label))
     kind = request.POST.get("kind", "")
-    columns = ["label", "kind", "sign", *(["accounts"] if kind == "accounts" else ["formula"] if kind == "formula" else [])]
+    columns = [
+        "label",
+        "kind",
+        "sign",
+        *(["accounts"] if kind == "accounts" else ["formula"] if kind == "formula" else []),
+    ]
     row = filled(request, blank, *columns)
-    make(request, MoveLine(row, request.POST.get("parent", ""), _following(state, row, request.POST.get("after", ""))))
+    make(
+        request,
+        MoveLine(row, request.POST.get("parent", ""), _following(state, row, request.POST.get("after", ""))),
+    )
     return _back(request, statement, row.line)
 
 
@@ -276,7 +375,11 @@ def _following(state: State, row: StatementLine, after: str) -> str:
 @acts(CHANGE)
 def change(request: HttpRequest, state: State, statement: str, line: str) -> HttpResponse:
     row = _known(state, statement, line)
-    columns = ["label", "sign", *(["accounts"] if row.kind == "accounts" else ["formula"] if row.kind == "formula" else [])]
+    columns = [
+        "label",
+        "sign",
+        *(["accounts"] if row.kind == "accounts" else ["formula"] if row.kind == "formula" else []),
+    ]
     make(request, Put(filled(request, row, *columns)))
     return _back(request, statement, line)
 
@@ -287,9 +390,15 @@ def delete(request: HttpRequest, state: State, statement: str, line: str) -> Htt
     below, loose = change.goes(state)
     if below and not decided(request):
         lines = f"{below:,} {'line' if below == 1 else 'lines'}"
-        more = f"; {loose:,} {'account stands' if loose == 1 else 'accounts stand'} on no line then" if loose else ""
+        more = (
+            f"; {loose:,} {'account stands' if loose == 1 else 'accounts stand'} on no line then"
+            if loose
+            else ""
+        )
         return ask(
-            request, f"{row.label or line} goes with the {lines} below it{more}.", Choice("delete", f"Delete it with {lines}")
+            request,
+            f"{row.label or line} goes with the {lines} below it{more}.",
+            Choice("delete", f"Delete it with {lines}"),
         )
     make(request, change)
     return _back(request, statement, row.parent)
@@ -297,7 +406,8 @@ def delete(request: HttpRequest, state: State, statement: str, line: str) -> Htt
 
 @acts(CHANGE)
 def move(request: HttpRequest, state: State, statement: str) -> HttpResponse:
-    """Places a line: onto a heading it goes below, onto another line before it. Dragging an account places it."""
+    """Places a line: onto a heading it goes below, onto another line before it. Dragging an account places
+    it."""
     what, onto = request.POST.get("what", ""), request.POST.get("onto", "")
     target = state.get(StatementLine, statement, onto)
     if what.startswith("account:"):
@@ -324,11 +434,28 @@ def place(request: HttpRequest, state: State, statement: str) -> HttpResponse:
     if made is None:
         raise Http404
     if request.POST.get("take"):
-        likely = [(code, likely_line(made, code)) for code in (made.accounts.posting[i] for i in made.missed().tolist())]
+        likely = [
+            (code, likely_line(made, code))
+            for code in (made.accounts.posting[i] for i in made.missed().tolist())
+        ]
         changes = tuple(PlaceAccounts(statement, target, (code,)) for code, target in likely if target)
         if not changes:
-            raise Refused([Fault("nothing-likely", "No unplaced account has a likely line.", way_out="Choose lines one by one.")])
-        make(request, Several(changes, f"Placed {', '.join(code for code, target in likely if target)} on their likely lines"))
+            raise Refused(
+                [
+                    Fault(
+                        "nothing-likely",
+                        "No unplaced account has a likely line.",
+                        way_out="Choose lines one by one.",
+                    )
+                ]
+            )
+        make(
+            request,
+            Several(
+                changes,
+                f"Placed {', '.join(code for code, target in likely if target)} on their likely lines",
+            ),
+        )
         return _back(request, statement)
     codes = [code for code in dict.fromkeys(request.POST.get("code", "").replace(" ", "").split(",")) if code]
     if not codes:
@@ -371,7 +498,12 @@ def propose(request: HttpRequest, state: State) -> HttpResponse:
     change = proposing.new_statement(state, title, chart, kind, text(request.POST, "source", 60) or "classes")
     make(request, change)
     return go(
-        reverse("statement", kwargs={"statement": next(part.row.statement for part in change.changes if isinstance(part, Add))})
+        reverse(
+            "statement",
+            kwargs={
+                "statement": next(part.row.statement for part in change.changes if isinstance(part, Add))
+            },
+        )
     )
 
 
@@ -379,11 +511,17 @@ def propose(request: HttpRequest, state: State) -> HttpResponse:
 def new(request: HttpRequest, state: State) -> HttpResponse:
     """The form of a further statement: of which chart, of which kind, made from what."""
     kinds = TABLES["statements"].by_name["kind"].kind.choices
-    return render(request, "statements/new.html", {
-        "charts": sorted(state.rows(Chart), key=lambda row: row.name), "kinds": kinds,
-        "hierarchies": sorted(state.rows(Hierarchy), key=lambda row: row.name), "statements": seen_statements(request, state),
-        "at": text(request.GET, "chart", 40),
-    })  # fmt: skip
+    return render(
+        request,
+        "statements/new.html",
+        {
+            "charts": sorted(state.rows(Chart), key=lambda row: row.name),
+            "kinds": kinds,
+            "hierarchies": sorted(state.rows(Hierarchy), key=lambda row: row.name),
+            "statements": seen_statements(request, state),
+            "at": text(request.GET, "chart", 40),
+        },
+    )
 
 
 @needs(SIGNED_IN)
@@ -393,9 +531,13 @@ def workbook(request: HttpRequest, state: State, statement: str) -> HttpResponse
     company = _company(request, state, made.statement.chart) if made else None
     if made is None or company is None:
         raise Http404
-    found = company_statement(state, statement, company.company, *asked_period(request, state, company.calendar))
+    found = company_statement(
+        state, statement, company.company, *asked_period(request, state, company.calendar)
+    )
     data = statement_workbook(found, [company.name], f"{made.statement.name}, {company.name}")
-    reply = HttpResponse(data, content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
+    reply = HttpResponse(
+        data, content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+    )
     reply["Content-Disposition"] = (
         f'attachment; filename="{statement}-{company.company}-{found.window.year}-{found.window.period}.xlsx"'
     )

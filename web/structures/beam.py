@@ -25,7 +25,11 @@ class Plank:
         rule = self.field.rule
         if rule is None:
             return ""
-        return f"{rule.max_length}" if rule.min_length == rule.max_length else f"{rule.min_length} to {rule.max_length}"
+        return (
+            f"{rule.max_length}"
+            if rule.min_length == rule.max_length
+            else f"{rule.min_length} to {rule.max_length}"
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,5 +50,7 @@ def beam(state: State, chart: Chart | None, at: str = "") -> Beam | None:
         return Plank(number, (number - 1) % MARKS + 1, field, codes, field.code_list == at)
 
     return Beam(
-        index, [plank(i + 1, index.segments[i]) for i in index.order], [plank(i, f) for i, f in enumerate(index.dimensions, 1)]
+        index,
+        [plank(i + 1, index.segments[i]) for i in index.order],
+        [plank(i, f) for i, f in enumerate(index.dimensions, 1)],
     )

@@ -29,13 +29,32 @@ def _wanted(request: HttpRequest) -> list[SegmentWanted]:
     """The segments of the form, empty rows too. Raises Refused where they can't be read."""
     columns = [request.POST.getlist(name) for name in SegmentWanted._fields]
     if len({len(column) for column in columns}) != 1 or len(columns[0]) > MOST_ROWS:
-        raise Refused([Fault("unreadable", "The segments could not be read.", way_out="Load the page again.")])
+        raise Refused(
+            [Fault("unreadable", "The segments could not be read.", way_out="Load the page again.")]
+        )
     found = []
     for name, role, code_list, length, codes, required, default in zip(*columns, strict=True):
         if role and role not in ROLES:
-            raise Refused([Fault("choice", f"There is no role '{_cell(role, 40)}'.", Place("structure_segments", (), "role"))])
-        found.append(SegmentWanted(_cell(name), role, _cell(code_list), _cell(length), _cell(codes, LONGEST_CODES),
-                                   required != "optional", _cell(default)))  # fmt: skip
+            raise Refused(
+                [
+                    Fault(
+                        "choice",
+                        f"There is no role '{_cell(role, 40)}'.",
+                        Place("structure_segments", (), "role"),
+                    )
+                ]
+            )
+        found.append(
+            SegmentWanted(
+                _cell(name),
+                role,
+                _cell(code_list),
+                _cell(length),
+                _cell(codes, LONGEST_CODES),
+                required != "optional",
+                _cell(default),
+            )
+        )
     return found
 
 
@@ -43,9 +62,17 @@ def _wanted(request: HttpRequest) -> list[SegmentWanted]:
 def new(request: HttpRequest, state: State) -> HttpResponse:
     """GET: the form. POST: makes all of it in one change and opens the chart."""
     if request.method != "POST":
-        return render(request, "structures/new.html", {
-            "lists": sorted(state.rows(CodeList), key=lambda row: row.name), "roles": ROLES, "separators": SEPARATORS,
-        })  # fmt: skip
-    change = new_structure(state, text(request.POST, "structure"), text(request.POST, "separator", 1), _wanted(request))
+        return render(
+            request,
+            "structures/new.html",
+            {
+                "lists": sorted(state.rows(CodeList), key=lambda row: row.name),
+                "roles": ROLES,
+                "separators": SEPARATORS,
+            },
+        )
+    change = new_structure(
+        state, text(request.POST, "structure"), text(request.POST, "separator", 1), _wanted(request)
+    )
     make(request, change)
     return go(reverse("structure", kwargs={"chart": chart_made(change)}))

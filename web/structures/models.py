@@ -24,7 +24,9 @@ class StructureSegment(Definition):
             *key("structure", "position"),
             # Two segments that change places would meet in the middle, were it looked at before the end.
             models.UniqueConstraint(
-                fields=["structure", "segment"], name="structures_segment_name", deferrable=models.Deferrable.DEFERRED
+                fields=["structure", "segment"],
+                name="structures_segment_name",
+                deferrable=models.Deferrable.DEFERRED,
             ),
         ]
 

@@ -1,4 +1,5 @@
-"""The tables of storey 2 that are edited in place: segments, pairing rules, hung dimensions, quick codes, account strings."""
+"""The tables of storey 2 that are edited in place: segments, pairing rules, hung dimensions, quick codes,
+account strings."""
 
 from __future__ import annotations
 
@@ -27,12 +28,24 @@ def _put_own(state: State, given: Given, row: Any, cells: Cells) -> list[Change]
     table = TABLES["chart_segments"]
     base = known or ChartSegment(given["chart"], row.segment)
     made = base._replace(
-        **{name: read_value(table.by_name[name], cells[name]) for name in OWN if cells.get(name, "") or name != "required"}
+        **{
+            name: read_value(table.by_name[name], cells[name])
+            for name in OWN
+            if cells.get(name, "") or name != "required"
+        }
     )
-    if state.get(StructureSegment, row.structure, row.position) is None:  # a new segment begins alike in all charts
-        others = [chart.chart for chart in state.rows(Chart) if chart.structure == row.structure and chart.chart != made.chart]
+    if (
+        state.get(StructureSegment, row.structure, row.position) is None
+    ):  # a new segment begins alike in all charts
+        others = [
+            chart.chart
+            for chart in state.rows(Chart)
+            if chart.structure == row.structure and chart.chart != made.chart
+        ]
         return [
-            Put(made._replace(chart=chart)) for chart in (made.chart, *others) if made != ChartSegment(made.chart, row.segment)
+            Put(made._replace(chart=chart))
+            for chart in (made.chart, *others)
+            if made != ChartSegment(made.chart, row.segment)
         ]
     return [Put(made)] if known is not None or made != ChartSegment(given["chart"], row.segment) else []
 
@@ -44,7 +57,11 @@ def _next_segment(state: State, given: Given, near: Any) -> dict[str, Any]:
 
 
 def _next_rule(state: State, given: Given, near: Any) -> dict[str, Any]:
-    return {"position": place_after((row.position for row in state.part(PairingRule, given["chart"]).values()), near)}
+    return {
+        "position": place_after(
+            (row.position for row in state.part(PairingRule, given["chart"]).values()), near
+        )
+    }
 
 
 def _conditions(state: State, given: Given, row: Any) -> Cells:
@@ -60,58 +77,139 @@ def _put_conditions(state: State, given: Given, row: Any, cells: Cells) -> list[
         name, colon, codes = part.partition(":")
         if not colon or not name.strip() or not codes.strip():
             raise ValueError(
-                f"'{part.strip()}' is not written as a segment, a colon and its codes, as in account: 11240 to 11249."
+                f"'{part.strip()}' is not written as a segment, a colon and its codes, as in account: 11240"
+                " to 11249."
             )
         if name.strip() in wanted:
             raise ValueError(f"{name.strip()} stands twice; join its codes with commas.")
         wanted[name.strip()] = codes.strip()
     known = [c for c in state.part(PairingCondition, row.chart).values() if c.rule == row.rule]
     gone = [Drop(c) for c in known if c.field not in wanted]
-    return [*gone, *(Put(PairingCondition(row.chart, row.rule, name, codes)) for name, codes in wanted.items())]
+    return [
+        *gone,
+        *(Put(PairingCondition(row.chart, row.rule, name, codes)) for name, codes in wanted.items()),
+    ]
 
 
-STRUCTURES = register(Sheet(
-    "structures", "structures", "Structures", "structure", ("structure", "name", "separator"), (),
-    titles={"structure": "Id"}, order=lambda row: row.name, empty="No structures yet.", register=True,
-))  # fmt: skip
-CHARTS = register(Sheet(
-    "charts", "charts", "Charts", "chart", ("chart", "name", "structure", "new_strings", "approval"), (),
-    titles={"chart": "Id", "new_strings": "New account strings", "approval": "Needs approval"}, order=lambda row: row.name,
-    empty="No charts yet: a chart puts a structure to use for companies.", register=True,
-), lambda row: reverse("structure", kwargs={"chart": row.chart}))  # fmt: skip
-DIMENSIONS = register(Sheet(
-    "dimension-heads", "dimensions", "Dimensions", "dimension", ("dimension", "name", "code_list"), (),
-    titles={"dimension": "Id", "code_list": "Code list"}, order=lambda row: row.name,
-    empty="No dimensions yet: a dimension tags lines with codes of a list, beside the account string.", register=True,
-))  # fmt: skip
-SEGMENTS = register(Sheet(
-    "segments", "structure_segments", "Segments", "segment",
-    ("position", "segment", "name", "code_list", "role", "required", "default_code", "display_position"), ("structure", "chart"),
-    Beside(tuple(TABLES["chart_segments"].by_name[name] for name in OWN), _own, _put_own),
-    {"position": "No.", "code_list": "Code list", "default_code": "Default", "display_position": "Shown as no."}, _next_segment,
-    empty="No segments yet: one of them must be the natural account.",
-))  # fmt: skip
-RULES = register(Sheet(
-    "rules", "pairing_rules", "Pairing rules", "rule",
-    ("position", "rule", "when", "field", "outcome", "codes", "message", "in_use_from", "in_use_until"), ("chart",),
-    Beside((text_column("when", "selector"),), _conditions, _put_conditions),
-    {"position": "No.", "when": "When", "field": "Then", "outcome": "Is", "codes": "Codes", "message": "Says", "in_use_from": "From", "in_use_until": "Until"},
-    _next_rule, empty="No pairing rules: any codes go together.",
-))  # fmt: skip
-HUNG = register(Sheet(
-    "dimensions", "chart_dimensions", "Dimensions beside it", "dimension", ("dimension", "required"), ("chart",),
-    empty="No dimension hangs beside the account string.",
-))  # fmt: skip
-QUICK = register(Sheet(
-    "quick-codes", "quick_codes", "Quick codes", "quick code",
-    ("quick_code", "account", "dimensions", "company", "scope", "owner"), ("chart",),
-    empty="A quick code is a short word that stands for an account string with its dimensions.",
-))  # fmt: skip
-STRINGS = register(Sheet(
-    "strings", "account_strings", "Listed account strings", "account string",
-    ("account", "enabled", "in_use_from", "in_use_until"), ("chart",), titles={"in_use_from": "From", "in_use_until": "Until"},
-    empty="No account strings are listed.",
-))  # fmt: skip
+STRUCTURES = register(
+    Sheet(
+        "structures",
+        "structures",
+        "Structures",
+        "structure",
+        ("structure", "name", "separator"),
+        (),
+        titles={"structure": "Id"},
+        order=lambda row: row.name,
+        empty="No structures yet.",
+        register=True,
+    )
+)
+CHARTS = register(
+    Sheet(
+        "charts",
+        "charts",
+        "Charts",
+        "chart",
+        ("chart", "name", "structure", "new_strings", "approval"),
+        (),
+        titles={"chart": "Id", "new_strings": "New account strings", "approval": "Needs approval"},
+        order=lambda row: row.name,
+        empty="No charts yet: a chart puts a structure to use for companies.",
+        register=True,
+    ),
+    lambda row: reverse("structure", kwargs={"chart": row.chart}),
+)
+DIMENSIONS = register(
+    Sheet(
+        "dimension-heads",
+        "dimensions",
+        "Dimensions",
+        "dimension",
+        ("dimension", "name", "code_list"),
+        (),
+        titles={"dimension": "Id", "code_list": "Code list"},
+        order=lambda row: row.name,
+        empty="No dimensions yet: a dimension tags lines with codes of a list, beside the account string.",
+        register=True,
+    )
+)
+SEGMENTS = register(
+    Sheet(
+        "segments",
+        "structure_segments",
+        "Segments",
+        "segment",
+        ("position", "segment", "name", "code_list", "role", "required", "default_code", "display_position"),
+        ("structure", "chart"),
+        Beside(tuple(TABLES["chart_segments"].by_name[name] for name in OWN), _own, _put_own),
+        {
+            "position": "No.",
+            "code_list": "Code list",
+            "default_code": "Default",
+            "display_position": "Shown as no.",
+        },
+        _next_segment,
+        empty="No segments yet: one of them must be the natural account.",
+    )
+)
+RULES = register(
+    Sheet(
+        "rules",
+        "pairing_rules",
+        "Pairing rules",
+        "rule",
+        ("position", "rule", "when", "field", "outcome", "codes", "message", "in_use_from", "in_use_until"),
+        ("chart",),
+        Beside((text_column("when", "selector"),), _conditions, _put_conditions),
+        {
+            "position": "No.",
+            "when": "When",
+            "field": "Then",
+            "outcome": "Is",
+            "codes": "Codes",
+            "message": "Says",
+            "in_use_from": "From",
+            "in_use_until": "Until",
+        },
+        _next_rule,
+        empty="No pairing rules: any codes go together.",
+    )
+)
+HUNG = register(
+    Sheet(
+        "dimensions",
+        "chart_dimensions",
+        "Dimensions beside it",
+        "dimension",
+        ("dimension", "required"),
+        ("chart",),
+        empty="No dimension hangs beside the account string.",
+    )
+)
+QUICK = register(
+    Sheet(
+        "quick-codes",
+        "quick_codes",
+        "Quick codes",
+        "quick code",
+        ("quick_code", "account", "dimensions", "company", "scope", "owner"),
+        ("chart",),
+        empty="A quick code is a short word that stands for an account string with its dimensions.",
+    )
+)
+STRINGS = register(
+    Sheet(
+        "strings",
+        "account_strings",
+        "Listed account strings",
+        "account string",
+        ("account", "enabled", "in_use_from", "in_use_until"),
+        ("chart",),
+        titles={"in_use_from": "From", "in_use_until": "Until"},
+        empty="No account strings are listed.",
+    )
+)
 
 
 def sample(state: State, chart: str) -> str:
@@ -122,7 +220,8 @@ def sample(state: State, chart: str) -> str:
     codes = [
         field.default
         or next(
-            (c for c in sorted(field.codes) if field.codes[c].takes_amounts), "0" * (field.rule.min_length if field.rule else 1)
+            (c for c in sorted(field.codes) if field.codes[c].takes_amounts),
+            "0" * (field.rule.min_length if field.rule else 1),
         )
         for field in index.segments
     ]

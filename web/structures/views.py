@@ -39,13 +39,24 @@ def structure(request: HttpRequest, state: State, chart: str) -> HttpResponse:
         raise Http404
     given = {"structure": head.structure, "chart": chart}
     text = sample(state, chart)
-    return render(request, "structures/structure.html", {
-        "chart": head, "structure": state.get(Structure, head.structure), "beam": beam(state, head), "sample": text,
-        "segments": stretch(request, state, SEGMENTS, given, extra=_lengths(state, index)),
-        "rules": stretch(request, state, RULES, given), "hung": stretch(request, state, HUNG, given),
-        "charts": sorted((row for row in state.rows(Chart) if row.chart in charts_seen(request.user, state)), key=lambda row: row.name),
-        "companies": [row for row in companies_seen(request.user, state) if row.chart == chart],
-    })  # fmt: skip
+    return render(
+        request,
+        "structures/structure.html",
+        {
+            "chart": head,
+            "structure": state.get(Structure, head.structure),
+            "beam": beam(state, head),
+            "sample": text,
+            "segments": stretch(request, state, SEGMENTS, given, extra=_lengths(state, index)),
+            "rules": stretch(request, state, RULES, given),
+            "hung": stretch(request, state, HUNG, given),
+            "charts": sorted(
+                (row for row in state.rows(Chart) if row.chart in charts_seen(request.user, state)),
+                key=lambda row: row.name,
+            ),
+            "companies": [row for row in companies_seen(request.user, state) if row.chart == chart],
+        },
+    )
 
 
 def _lengths(state: State, index: ChartIndex) -> dict[str, dict[str, Any]]:
@@ -56,12 +67,17 @@ def _lengths(state: State, index: ChartIndex) -> dict[str, dict[str, Any]]:
         size = (
             ""
             if rule is None
-            else str(rule.max_length)
-            if rule.min_length == rule.max_length
-            else f"{rule.min_length} to {rule.max_length}"
+            else (
+                str(rule.max_length)
+                if rule.min_length == rule.max_length
+                else f"{rule.min_length} to {rule.max_length}"
+            )
         )
         found[str(place)] = format_html(
-            '<a href="{}?chart={}">{}</a>', reverse("code-list", kwargs={"code_list": field.code_list}), index.chart, size
+            '<a href="{}?chart={}">{}</a>',
+            reverse("code-list", kwargs={"code_list": field.code_list}),
+            index.chart,
+            size,
         )
     return {"Length": found}
 
@@ -72,11 +88,17 @@ def strings(request: HttpRequest, state: State, chart: str) -> HttpResponse:
     head = state.get(Chart, chart)
     if head is None:
         raise Http404
-    return render(request, "structures/strings.html", {
-        "chart": head, "beam": beam(state, head), "quick": stretch(request, state, QUICK, {"chart": chart}),
-        "strings": stretch(request, state, STRINGS, {"chart": chart}),
-        "companies": [row for row in companies_seen(request.user, state) if row.chart == chart],
-    })  # fmt: skip
+    return render(
+        request,
+        "structures/strings.html",
+        {
+            "chart": head,
+            "beam": beam(state, head),
+            "quick": stretch(request, state, QUICK, {"chart": chart}),
+            "strings": stretch(request, state, STRINGS, {"chart": chart}),
+            "companies": [row for row in companies_seen(request.user, state) if row.chart == chart],
+        },
+    )
 
 
 @needs(SIGNED_IN)
@@ -96,11 +118,22 @@ def try_account(request: HttpRequest, state: State, chart: str) -> HttpResponse:
     found = resolve(seated, account, dimensions, seated.chart.book.active(on))
     faults = [*found.faults, *date_faults(seated.chart, found, on)]
     count = len(seated.chart.segments)
-    places = [*seated.chart.order, *(count + i for i in range(len(seated.chart.dimensions)) if found.values[count + i])]
+    places = [
+        *seated.chart.order,
+        *(count + i for i in range(len(seated.chart.dimensions)) if found.values[count + i]),
+    ]
     fields = (*seated.chart.segments, *seated.chart.dimensions)
-    chips = [(i + 1, i % 6 + 1, fields[i], found.values[i], fields[i].codes.get(found.values[i])) for i in places]
+    chips = [
+        (i + 1, i % 6 + 1, fields[i], found.values[i], fields[i].codes.get(found.values[i])) for i in places
+    ]
     return render(
         request,
         "structures/tried.html",
-        {"found": found, "shown": seated.chart.shown(found.account), "faults": faults, "chips": chips, "on": on},
+        {
+            "found": found,
+            "shown": seated.chart.shown(found.account),
+            "faults": faults,
+            "chips": chips,
+            "on": on,
+        },
     )

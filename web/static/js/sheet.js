@@ -1,15 +1,20 @@
 "use strict";
-/* Tables edited in place: a row opens as inputs, Enter keeps it and opens the next, Esc drops it, faults stand on their cell. */
+/* Tables edited in place: a row opens as inputs, Enter keeps it and opens the next, Esc drops it, faults
+   stand on their cell. */
 (() => {
   const sheetOf = (el) => el?.closest?.("[data-sheet]");
   const selected = () => document.querySelector("[data-sheet] tr[aria-selected=true][data-row]");
-  const chosen = (sheet) => [...sheet.querySelectorAll("tr[aria-selected=true][data-row]")].map((row) => row.dataset.row);
+  const chosen = (sheet) =>
+    [...sheet.querySelectorAll("tr[aria-selected=true][data-row]")].map((row) => row.dataset.row);
   const current = () => sheetOf(selected()) || document.querySelector("[data-sheet]");
   let next = "";
 
   const drop = () => {
     document.querySelectorAll("[data-sheet] tr.editing").forEach((row) => row.remove());
-    document.querySelectorAll("tr.being-edited").forEach((row) => { row.classList.remove("being-edited"); row.focus(); });
+    document.querySelectorAll("tr.being-edited").forEach((row) => {
+      row.classList.remove("being-edited");
+      row.focus();
+    });
     document.getElementById("told")?.replaceChildren();
   };
 
@@ -17,16 +22,24 @@
     if (!sheet?.dataset.edit) return;
     drop();
     const wanted = row?.classList.contains("wanted");
-    const part = !row ? "" : adding && !wanted ? `&near=${encodeURIComponent(row.dataset.row)}` : `&key=${encodeURIComponent(row.dataset.row)}`;
+    const part = !row
+      ? ""
+      : adding && !wanted
+        ? `&near=${encodeURIComponent(row.dataset.row)}`
+        : `&key=${encodeURIComponent(row.dataset.row)}`;
     const target = row || sheet.querySelector("tbody");
-    htmx.ajax("GET", sheet.dataset.edit + part, { target, swap: row ? "afterend" : "afterbegin" }).then(() => {
-      if (row && (!adding || wanted)) row.classList.add("being-edited");
-    });
+    htmx
+      .ajax("GET", sheet.dataset.edit + part, { target, swap: row ? "afterend" : "afterbegin" })
+      .then(() => {
+        if (row && (!adding || wanted)) row.classList.add("being-edited");
+      });
   };
   document.addEventListener("pine:edit", (event) => open(sheetOf(event.detail), event.detail, false));
 
   document.addEventListener("click", (event) => {
-    const el = event.target.closest("[data-add], [data-edit-row], [data-several], [data-sheet] [data-drop], [data-sheet] [data-save]");
+    const el = event.target.closest(
+      "[data-add], [data-edit-row], [data-several], [data-sheet] [data-drop], [data-sheet] [data-save]",
+    );
     const sheet = sheetOf(el);
     if (!sheet) return;
     if (el.matches("[data-add]")) open(sheet, sheet.contains(selected()) ? selected() : null, true);
@@ -36,12 +49,14 @@
     if (el.matches("[data-several]")) {
       const form = sheet.querySelector("form[data-chosen]");
       htmx.ajax("POST", form.getAttribute("hx-post"), {
-        values: { what: chosen(sheet).join(","), act: el.dataset.several, seen: form.elements.seen.value }, target: "#told",
+        values: { what: chosen(sheet).join(","), act: el.dataset.several, seen: form.elements.seen.value },
+        target: "#told",
       });
     }
   });
 
-  /* After a change the page is read anew: the row of the address is selected again, and the next one opened. */
+  /* After a change the page is read anew: the row of the address is selected again, and the next one opened.
+     */
   const place = () => {
     const sheet = document.querySelector("[data-sheet]:not([data-placed])");
     if (!sheet) return;
@@ -60,10 +75,14 @@
   document.addEventListener("htmx:afterSwap", (event) => {
     if (event.detail.target.id !== "told") return;
     document.querySelectorAll("tr.editing .cell-fault").forEach((el) => el.remove());
-    document.querySelectorAll("tr.editing [aria-invalid]").forEach((el) => el.removeAttribute("aria-invalid"));
+    document
+      .querySelectorAll("tr.editing [aria-invalid]")
+      .forEach((el) => el.removeAttribute("aria-invalid"));
     let first = null;
     event.detail.target.querySelectorAll("[data-column]").forEach((told) => {
-      const cell = document.querySelector(`tr.editing [name="${CSS.escape(told.dataset.column)}"]:not([type=hidden])`);
+      const cell = document.querySelector(
+        `tr.editing [name="${CSS.escape(told.dataset.column)}"]:not([type=hidden])`,
+      );
       if (!cell) return;
       const note = document.createElement("small");
       note.className = "cell-fault";
