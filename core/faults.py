@@ -13,7 +13,7 @@ Key = tuple[Any, ...]
 
 
 @dataclass(frozen=True, slots=True)
-class Place:
+class Location:
     """Where a fault stands: a row of a table by its key, a column, the value found; `row` once a file is
     known."""
 
@@ -43,7 +43,7 @@ class Fault:
 
     code: str
     what: str
-    where: Place = field(default_factory=Place)
+    where: Location = field(default_factory=Location)
     way_out: str = ""
     subject: str = ""
     severity: str = MUST
@@ -73,3 +73,10 @@ class Refused(Exception):
     def __init__(self, faults: Iterable[Fault]):
         self.faults = list(faults)
         super().__init__("; ".join(str(fault) for fault in self.faults[:5]))
+
+
+class WrongCall(Refused):
+    """Something asked for does not exist: exit status 2 on the command line, 404 on a screen."""
+
+    def __init__(self, what: str):
+        super().__init__([Fault("wrong-call", what)])

@@ -13,14 +13,14 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
-from core.bringing import CHANGED, FAULT, NEW, SAME, Proposal, plain_rows
-from core.changes import Add, Change, Delete, Put, Several, Together, check, refusals
-from core.faults import Fault, Place, blocking
-from core.fixed import Facts
-from core.nouns import named
-from core.parsing import read_table, write_cell
-from core.state import State
-from core.tables import TABLES, Column, Kind, Table
+from core.changes.code_rows import CHANGED, FAULT, NEW, SAME, RowProposal, plain_rows
+from core.changes.fixed import Facts
+from core.changes.kinds import Add, Change, ChangeSequence, ChangeSet, Delete, Put, check, refusals
+from core.definitions.nouns import named
+from core.definitions.parsing import read_table, write_cell
+from core.definitions.state import State
+from core.definitions.tables import TABLES, Column, Kind, Table
+from core.faults import Fault, Location, blocking
 
 Given = Mapping[str, str]
 Cells = dict[str, str]
@@ -28,7 +28,7 @@ MOST = 50_000
 
 
 @dataclass(frozen=True)
-class Beside:
+class CompanionColumns:
     """Columns that other tables keep for a row.
 
     `cells` reads them. `changes` says what puts them there, and raises ValueError with a sentence where they
@@ -73,7 +73,7 @@ class Sheet:
     noun: str
     columns: tuple[str, ...]
     given: tuple[str, ...] = ()
-    beside: Beside | None = None
+    beside: CompanionColumns | None = None
     titles: Mapping[str, str] = field(default_factory=dict)
     proposed: Callable[[State, Given, Any], dict[str, Any]] = _nothing
     missing: Callable[[State, Given], list[Any]] = _none
@@ -183,11 +183,11 @@ def blank(state: State, sheet: Sheet, given: Given, near: Any = None, key: str =
 
 
 @dataclass
-class Taken:
+class SheetProposals:
     """What records come to: a proposal a record, and the change that makes them. `change` is None where there
     are faults."""
 
-    rows: list[Proposal]
+    rows: list[RowProposal]
     change: Change | None
     faults: list[Fault]
     keys: list[str]
@@ -205,7 +205,7 @@ def take(
     facts: Facts,
     known: Any = None,
     keyed: bool = False,
-) -> Taken:
+) -> SheetProposals:
     """Reads records of cells, compares each with the row it names (or with `known`, a row being edited) and
     checks all of it.
 
@@ -247,10 +247,10 @@ def take(
     for proposal in proposals:
         proposal.faults = faults.pop(proposal.number, [])
         proposal.kind = FAULT if proposal.faults else proposal.kind
-    proposals += [Proposal(number, "", "", FAULT, [], told) for number, told in faults.items() if told]
+    proposals += [RowProposal(number, "", "", FAULT, [], told) for number, told in faults.items() if told]
     proposals.sort(key=lambda row: row.number)
     every = [told for row in proposals for told in row.faults]
-    return Taken(
+    return SheetProposals(
         proposals, None if every else change, every, [sheet.key_text(row) for row in read.rows.values()]
     )
 
@@ -271,15 +271,15 @@ def _changes(
         return [*made, *sheet.beside.changes(state, given, row, {**kept, **extra})], []
     except ValueError as told:
         column = next(iter(extra), "")
-        place = Place(sheet.table, sheet.kept.key(row), column, extra.get(column, ""))
+        place = Location(sheet.table, sheet.kept.key(row), column, extra.get(column, ""))
         return made, [Fault("cell-unreadable", str(told), place, "Correct the cell.")]
 
 
 def _joined(state: State, sheet: Sheet, rows: list[Any], changes: list[Change]) -> Change:
     if len(rows) != 1:
-        return Together(tuple(changes), f"Brought in {len(rows):,} rows of {sheet.table}")
+        return ChangeSet(tuple(changes), f"Brought in {len(rows):,} rows of {sheet.table}")
     useful = [change for change in changes if change.edits(state) or any(refusals(state, change))]
-    return useful[0] if len(useful) == 1 else Several(tuple(useful))
+    return useful[0] if len(useful) == 1 else ChangeSequence(tuple(useful))
 
 
 def _check(
@@ -305,16 +305,18 @@ def _check(
 
 def _proposal(
     state: State, sheet: Sheet, given: Given, number: int, row: Any, old: Any, extra: Cells
-) -> Proposal:
+) -> RowProposal:
     was = cells_of(state, sheet, given, old) if old is not None else {}
     now = {name: write_cell(getattr(row, name)) for name in sheet.kept.row._fields} | extra
     differences = [(name, was[name], now[name]) for name in was if name in now and was[name] != now[name]]
     kind = NEW if old is None else CHANGED if differences else SAME
     label = str(getattr(row, "name", "") or getattr(row, "label", "") or "")
-    return Proposal(number, sheet.key_text(row), label, kind, differences)
+    return RowProposal(number, sheet.key_text(row), label, kind, differences)
 
 
-def bring(state: State, sheet: Sheet, given: Given, records: Sequence[Sequence[str]], facts: Facts) -> Taken:
+def bring(
+    state: State, sheet: Sheet, given: Given, records: Sequence[Sequence[str]], facts: Facts
+) -> SheetProposals:
     """Rows from a file or the clipboard. The first row may name the columns; without that they are those
     shown, in order."""
     rows = plain_rows(records)
@@ -335,7 +337,7 @@ def bring(state: State, sheet: Sheet, given: Given, records: Sequence[Sequence[s
             Fault(
                 "column-unknown",
                 f"There is no column '{name}' here.",
-                Place(sheet.table, (), name, row=1),
+                Location(sheet.table, (), name, row=1),
                 f"Its columns are: {', '.join(sheet.columns)}.",
             )
             for name in unknown
@@ -345,15 +347,15 @@ def bring(state: State, sheet: Sheet, given: Given, records: Sequence[Sequence[s
                 Fault(
                     "cells",
                     f"A row has more cells than there are columns ({len(header)}).",
-                    Place(sheet.table),
+                    Location(sheet.table),
                     f"The columns are: {', '.join(header)}.",
                 )
             )
         if len(rows) > MOST:
             told.append(
-                Fault("too-many-rows", f"At most {MOST:,} rows are taken at once.", Place(sheet.table))
+                Fault("too-many-rows", f"At most {MOST:,} rows are taken at once.", Location(sheet.table))
             )
-        return Taken([], None, told, [])
+        return SheetProposals([], None, told, [])
     keep = [i for i, name in enumerate(header) if name not in fixed]
     numbered = [
         (number, [(row[i] if i < len(row) else "") for i in keep]) for number, row in enumerate(rows, first)
@@ -382,6 +384,6 @@ def moved(state: State, sheet: Sheet, given: Given, row: Any, step: int) -> Chan
     other = rows[at]
     way = "up" if step < 0 else "down"
     if row.position == other.position:
-        return Together((Put(row._replace(position=other.position + step)),), f"Moved {named(row)} {way}")
+        return ChangeSet((Put(row._replace(position=other.position + step)),), f"Moved {named(row)} {way}")
     swapped = (Put(row._replace(position=other.position)), Put(other._replace(position=row.position)))
-    return Together(swapped, f"Moved {named(row)} {way}")
+    return ChangeSet(swapped, f"Moved {named(row)} {way}")

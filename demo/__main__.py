@@ -21,8 +21,8 @@ PEOPLE = [
 
 def write_package(folder: Path) -> None:
     """The demo as a package of CSV tables."""
-    from core.parsing import write_cell
-    from core.tables import BY_ROW
+    from core.definitions.parsing import write_cell
+    from core.definitions.tables import BY_ROW
     from demo import definitions, life
 
     lived = life.life()
@@ -65,8 +65,8 @@ def make_people() -> None:
 
 def since_then(person: Any) -> None:
     """What the group accountant has done since the books came in, so that the log has something to tell."""
-    from core.changes import Change, MoveNode, Put
-    from core.tables import Code, StatementLine
+    from core.changes.kinds import Change, MoveNode, Put
+    from core.definitions.tables import Code, StatementLine
     from web.definitions import actions
     from web.definitions.snapshot import current
 
@@ -79,7 +79,7 @@ def since_then(person: Any) -> None:
         Put(other._replace(label="Other operating income")),
     ]
     for change in done:
-        actions.make(change, person)
+        actions.make_change(change, person)
 
 
 def main() -> int:

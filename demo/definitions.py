@@ -7,7 +7,7 @@ from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
 
-from core.tables import (
+from core.definitions.tables import (
     AccountString,
     Budget,
     Calendar,

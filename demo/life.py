@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from datetime import date
 from random import Random
 
-from core.tables import Balance, BudgetLine, Journal, JournalLine
+from core.definitions.tables import Balance, BudgetLine, Journal, JournalLine
 from demo.definitions import month_end
 
 LAST = (2026, 9)

@@ -28,7 +28,8 @@ PID, PORT, STAMP, WORKER = (
 def answers(port: int) -> bool:
     try:
         with urllib.request.urlopen(f"http://127.0.0.1:{port}/alive", timeout=3) as reply:
-            return reply.read() == b"pine scaffold"
+            content: bytes = reply.read()
+            return content == b"pine scaffold"
     except (urllib.error.URLError, OSError, ValueError):
         return False
 

@@ -17,9 +17,9 @@ from django.contrib.auth import get_user_model
 from django.db import connection, connections
 from django.test import Client, TestCase, TransactionTestCase
 
+from core.definitions.parsing import write_cell
+from core.definitions.tables import BY_ROW
 from core.faults import Refused
-from core.parsing import write_cell
-from core.tables import BY_ROW
 from core.tests.builders import definitions
 from core.tests.test_figures import BALANCE
 from web import process_cache
@@ -133,7 +133,7 @@ class TurningClient(Client):
         return super().request(**request)
 
 
-def client_of(who: Any) -> Client:
+def client_of(who: Any) -> TurningClient:
     made = TurningClient(headers={"HX-Current-URL": "http://testserver/"})
     made.force_login(who, backend="django.contrib.auth.backends.ModelBackend")
     return made
@@ -148,7 +148,7 @@ def run(*words: str) -> tuple[int, str, str]:
         except SystemExit as ended:
             status = int(ended.code or 0)
     out.flush()
-    return status, out.buffer.getvalue().decode().replace("\r\n", "\n"), err.getvalue()  # type: ignore[attr-defined]
+    return status, out.buffer.getvalue().decode().replace("\r\n", "\n"), err.getvalue()
 
 
 class Forgetting:

@@ -17,6 +17,7 @@ import tempfile
 import time
 from collections.abc import Callable
 from datetime import date, timedelta
+from functools import partial
 from pathlib import Path
 from random import Random
 from typing import Any
@@ -220,7 +221,7 @@ def best(act: Callable[[], Any], times: int = 5) -> float:
 
 
 def p95(act: Callable[[int], Any], times: int = 60) -> float:
-    found = [timed(lambda i=i: act(i)) for i in range(times)]
+    found = [timed(partial(act, i)) for i in range(times)]
     return statistics.quantiles(found, n=20)[-1]
 
 
@@ -303,7 +304,7 @@ django.setup()
 from django.db import connection
 from web.definitions import snapshot
 from web.group import queries
-import numpy, core.consolidation
+import numpy, core.group.consolidation
 connection.ensure_connection()
 state = snapshot.current().state
 started = time.perf_counter()
@@ -408,7 +409,7 @@ def bench_codes(report: Report) -> None:
 
 
 def bench_posting(report: Report) -> None:
-    from core.tables import Journal, JournalLine
+    from core.definitions.tables import Journal, JournalLine
     from web.journals import actions
     from web.people.models import Person
 

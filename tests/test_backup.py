@@ -13,8 +13,8 @@ from tempfile import TemporaryDirectory
 import psycopg
 from django.db import connection
 
-from core.changes import AddCode
-from core.tables import Code
+from core.changes.kinds import AddCode
+from core.definitions.tables import Code
 from launcher import debian
 from tests.base import CommittingTest, bring, client_of, person, world
 from tests.serving import ROOT

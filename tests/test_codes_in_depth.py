@@ -4,8 +4,16 @@ dimensions."""
 import html
 import re
 
-from core.changes import Put
-from core.tables import ChartDimension, Code, CodeName, CodeProperty, Dimension, ListProperty, SetAside
+from core.changes.kinds import Put
+from core.definitions.tables import (
+    ChartDimension,
+    Code,
+    CodeName,
+    CodeProperty,
+    Dimension,
+    ListProperty,
+    SetAside,
+)
 from tests.test_hierarchies import Screen
 from web.definitions import actions
 from web.definitions.snapshot import current
@@ -30,8 +38,8 @@ class Detail(Screen):
         self.assertEqual(self.client.get("/codes/acc/code/1020/closing/?until=soon").content, b"")
 
     def test_notes_names_and_own_properties(self) -> None:
-        actions.make(Put(ListProperty("acc", "owner", "Owner", "choice", "Treasury, Sales")), None)
-        actions.make(Put(ListProperty("acc", "since", "Since", "date")), None)
+        actions.make_change(Put(ListProperty("acc", "owner", "Owner", "choice", "Treasury, Sales")), None)
+        actions.make_change(Put(ListProperty("acc", "since", "Since", "date")), None)
         self.post(
             "/codes/acc/code/1010/more/",
             notes="See minutes",
@@ -151,7 +159,7 @@ class Detail(Screen):
             "notes is a property of every code already.",
             self.post("/codes/acc/settings/property/", 422, name="Notes", kind="text"),
         )
-        actions.make(Put(CodeProperty("acc", "1010", "owner", "Treasury")), None)
+        actions.make_change(Put(CodeProperty("acc", "1010", "owner", "Treasury")), None)
         self.assertIn(
             "1 codes have a value for Owner.",
             self.post("/codes/acc/settings/property/", 422, property="owner", act="delete"),

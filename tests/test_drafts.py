@@ -14,10 +14,10 @@ from typing import Any
 from django.db import DatabaseError, connection, transaction
 from django.utils import timezone
 
-from core.changes import AddCode, CloseCode, MoveNode, Put
+from core.changes.kinds import AddCode, CloseCode, MoveNode, Put
+from core.changes.of_statements import PlaceAccounts
+from core.definitions.tables import Chart, Code, HierarchyNode, StatementLine
 from core.faults import Refused
-from core.statement_changes import PlaceAccounts
-from core.tables import Chart, Code, HierarchyNode, StatementLine
 from core.tests.test_changes import rows_of
 from tests.base import CommittingTest, PineTest, bring, client_of, forget, person, run, world
 from web.definitions import actions, drafting, snapshot
@@ -154,12 +154,12 @@ class Recorded(PineTest):
         mine = drafting.start(
             "Mine", self.mirela, [CloseCode("acc", "1020", date(2026, 6, 30)), AddCode(TILL, "10")]
         )
-        actions.make(CloseCode("acc", "1020", date(2026, 3, 31)), self.tadeo)
+        actions.make_change(CloseCode("acc", "1020", date(2026, 3, 31)), self.tadeo)
         drafting.settle(mine.pk, "codes", "acc 1020", "published")
         mine.refresh_from_db()
         self.publish(mine)
         state = snapshot.current().state
-        self.assertEqual(state.get(Code, "acc", "1020").in_use_until, date(2026, 3, 31))  # type: ignore[union-attr]
+        self.assertEqual(state.require(Code, "acc", "1020").in_use_until, date(2026, 3, 31))
         self.assertEqual(state.get(Code, "acc", "1030"), TILL)
 
     def test_what_is_refused_at_once_is_refused_in_a_draft(self) -> None:
@@ -182,7 +182,7 @@ class Recorded(PineTest):
         self.assertEqual(drafting.start("Spring", self.tadeo).status, Draft.OPEN)
 
     def test_a_chart_can_demand_that_another_approves(self) -> None:
-        actions.make(Put(Chart("c", "Chart", "s", approval=True)), self.mirela)
+        actions.make_change(Put(Chart("c", "Chart", "s", approval=True)), self.mirela)
         draft = drafting.start("Spring", self.mirela, [AddCode(TILL, "10")])
         self.assertEqual(
             told(lambda: self.publish(draft)), ["Someone other than the author must approve it."]
@@ -223,19 +223,19 @@ class Recorded(PineTest):
     def test_a_date_that_comes_too_late_sends_the_draft_back_with_the_reason(self) -> None:
         draft = drafting.start("Spring", self.mirela, [CloseCode("acc", "1020", date(2026, 6, 30))])
         self.publish(draft, on=TODAY + timedelta(days=3))
-        actions.make(CloseCode("acc", "1020", date(2026, 3, 31)), self.tadeo)
+        actions.make_change(CloseCode("acc", "1020", date(2026, 3, 31)), self.tadeo)
         drafting.publish_due(TODAY + timedelta(days=3))
         draft.refresh_from_db()
         self.assertEqual((draft.status, draft.takes_effect), (Draft.OPEN, None))
         self.assertEqual(
-            draft.remarks.last().text,
+            draft.remarks.latest("pk").text,
             "It could not take effect on 2026-11-26: The code 1020 Petty cash of acc was changed "
             "meanwhile: in_use_until 2026-03-31 as published, 2026-06-30 in the draft.",
         )
 
     def test_an_older_version_comes_back_as_a_draft(self) -> None:
-        actions.make(AddCode(TILL, "10"), self.mirela)
-        actions.make(CloseCode("acc", "1020", date(2026, 3, 31)), self.mirela)
+        actions.make_change(AddCode(TILL, "10"), self.mirela)
+        actions.make_change(CloseCode("acc", "1020", date(2026, 3, 31)), self.mirela)
         draft = drafting.bring_back(self.before.version, self.mirela, "Back")
         made = drafting.working(draft)
         self.assertEqual(len(made.replayed.steps), 2)
@@ -257,7 +257,9 @@ class OnScreen(PineTest):
     def setUp(self) -> None:
         super().setUp()
         bring(world())
-        actions.make(Put(StatementLine("st", "cash", "assets", 10, "Cash", "accounts", "1010 to 1039")), None)
+        actions.make_change(
+            Put(StatementLine("st", "cash", "assets", 10, "Cash", "accounts", "1010 to 1039")), None
+        )
         self.mirela = person("mirela")
         self.client = client_of(self.mirela)
 
@@ -303,15 +305,15 @@ class OnScreen(PineTest):
         self.assertIn("Moved 1110 under 10 in tree, from 11", self.page(f"/drafts/{draft.pk}/"))
         self.assertIn("Say why this is published.", self.post(f"/drafts/{draft.pk}/publish/", 422))
         self.post(f"/drafts/{draft.pk}/publish/", reason="Tills come")
-        self.assertEqual(Version.objects.latest("version").reason, "Tills come")  # type: ignore[union-attr]
+        self.assertEqual(Version.objects.latest("version").reason, "Tills come")
         self.assertIn("none: changes hold at once", self.page("/codes/acc/"))
 
     def test_journals_are_posted_against_what_is_published(self) -> None:
         self.post("/drafts/new/", name="Spring")
         self.post("/codes/acc/code/1010/close/", until="2025-12-31")
         self.assertIsNotNone(
-            drafting.working(Draft.objects.get()).state.get(Code, "acc", "1010").in_use_until
-        )  # type: ignore[union-attr]
+            drafting.working(Draft.objects.get()).state.require(Code, "acc", "1010").in_use_until
+        )
         status, out, err = run("trial-balance", "--company", "alpha", "--year", "2026", "--period", "2")
         self.assertEqual((status, err), (0, ""))
         self.assertIn("1010,Bank", out)

@@ -9,10 +9,10 @@ from typing import Any
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
-from core.changes import Amend, MoveNode, Put
-from core.tables import Code, Company, Journal, JournalLine
+from core.changes.kinds import Amend, MoveNode, Put
+from core.definitions.tables import Code, Company, Journal, JournalLine
 from tests.base import InWorld, client_of, forget, person
-from web.codes.queries import Posted, posted
+from web.codes.queries import CodePostings, posted
 from web.definitions import actions as definition_actions
 from web.definitions import drafting
 from web.definitions.models import Version
@@ -88,12 +88,12 @@ class Finding(InWorld):
     def test_how_much_a_code_was_posted_with(self) -> None:
         state = current().state
         cases = [
-            ("acc", "1010", Posted(3, 3, date(2026, 1, 10), date(2026, 3, 3))),
-            ("site", "001", Posted(3, 3, date(2026, 2, 10), date(2026, 3, 3))),
-            ("co", "20", Posted(2, 2, date(2026, 1, 10), date(2026, 1, 10))),
-            ("season", "SP26", Posted(1, 1, date(2026, 3, 3), date(2026, 3, 3))),
-            ("season", "AU26", Posted(0, 0, None, None)),
-            ("acc", "5020", Posted(0, 0, None, None)),
+            ("acc", "1010", CodePostings(3, 3, date(2026, 1, 10), date(2026, 3, 3))),
+            ("site", "001", CodePostings(3, 3, date(2026, 2, 10), date(2026, 3, 3))),
+            ("co", "20", CodePostings(2, 2, date(2026, 1, 10), date(2026, 1, 10))),
+            ("season", "SP26", CodePostings(1, 1, date(2026, 3, 3), date(2026, 3, 3))),
+            ("season", "AU26", CodePostings(0, 0, None, None)),
+            ("acc", "5020", CodePostings(0, 0, None, None)),
         ]
         for code_list, code, expected in cases:
             with self.subTest(code=code):
@@ -145,7 +145,7 @@ class Finding(InWorld):
                 Amend("statement_lines", ("st", "cash"), (("accounts", "1010"),)),
             ],
         )
-        definition_actions.make(AMEND, self.mirela)
+        definition_actions.make_change(AMEND, self.mirela)
         for address, header, expected in [
             (
                 "/journals/alpha/?file=csv",
@@ -198,7 +198,9 @@ class Links(InWorld):
         return found[1] if found else "fragment"
 
     def test_a_link_opens_the_draft_or_version_it_names(self) -> None:
-        definition_actions.make(Put(Code("acc", "1110", "Receivable", account_class="asset")), self.mirela)
+        definition_actions.make_change(
+            Put(Code("acc", "1110", "Receivable", account_class="asset")), self.mirela
+        )
         forget()
         number = self.draft.pk
         for address, expected in [
@@ -227,9 +229,9 @@ class Links(InWorld):
 
     def test_each_chart_counts_its_own_versions(self) -> None:
         self.assertEqual(chart_versions(), {"c": 1})
-        definition_actions.make(Amend("companies", ("alpha",), (("country", "IE"),)), self.mirela)
+        definition_actions.make_change(Amend("companies", ("alpha",), (("country", "IE"),)), self.mirela)
         counted = chart_versions()
-        definition_actions.make(AMEND, self.mirela)
+        definition_actions.make_change(AMEND, self.mirela)
         self.assertEqual(chart_versions()["c"], counted["c"] + 1)
         self.assertEqual(Version.objects.latest("version").charts, {"c": counted["c"] + 1})
         self.assertIn(
@@ -238,8 +240,8 @@ class Links(InWorld):
         self.assertIn("Owed to us", self.group.get("/log/?chart=c").content.decode())
 
     def test_a_comparison_leaves_out_neighbours_that_were_only_numbered_anew(self) -> None:
-        definition_actions.make(MoveNode("tree", "11", "1", "10"), self.mirela)
-        definition_actions.make(Put(Code("acc", "1030", "Till", account_class="asset")), self.mirela)
+        definition_actions.make_change(MoveNode("tree", "11", "1", "10"), self.mirela)
+        definition_actions.make_change(Put(Code("acc", "1030", "Till", account_class="asset")), self.mirela)
         page = html.unescape(
             self.group.get(f"/versions/compare/?from=1&to={current().version}").content.decode()
         )

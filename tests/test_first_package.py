@@ -10,7 +10,7 @@ from typing import Any
 import openpyxl
 from django.core.files.uploadedfile import SimpleUploadedFile
 
-from core.tables import TABLES
+from core.definitions.tables import TABLES
 from tests.base import PineTest, client_of, person, run
 from web.definitions.snapshot import current
 
@@ -132,8 +132,8 @@ class FirstPackage(PineTest):
                 {"chart": "main", "kind": kind},
                 headers={"HX-Request": "true", "HX-Current-URL": "http://t/"},
             )
-        page = self.client_.get("/group/us/?year=2026&period=2").content.decode()
-        self.assertIn('after every step: <b class="code">0</b>', page)
+        group = self.client_.get("/group/us/?year=2026&period=2").content.decode()
+        self.assertIn('after every step: <b class="code">0</b>', group)
         self.assertIn("All balances between the companies cancel.", page)
         status, text, told = run("statement", "bs", "--group", "us", "--year", "2026", "--period", "2")
         self.assertEqual((status, told), (0, ""))

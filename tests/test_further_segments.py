@@ -8,8 +8,8 @@ import tempfile
 from pathlib import Path
 from typing import Any
 
-from core.changes import Put
-from core.tables import ChartSegment, QuickCode, StructureSegment
+from core.changes.kinds import Put
+from core.definitions.tables import ChartSegment, QuickCode, StructureSegment
 from tests.base import InWorld, bring, forget, run
 from web.definitions import actions
 from web.definitions.history import state_at
@@ -120,8 +120,8 @@ class Shown(InWorld):
     def setUp(self) -> None:
         super().setUp()
         for segment, place in (("company", 3), ("account", 1), ("site", 2)):
-            actions.make(Put(ChartSegment("c", segment, segment != "site", "", place)), self.mirela)
-        actions.make(Put(QuickCode("c", "till", "", "everyone", "", "10-1020")), self.mirela)
+            actions.make_change(Put(ChartSegment("c", segment, segment != "site", "", place)), self.mirela)
+        actions.make_change(Put(QuickCode("c", "till", "", "everyone", "", "10-1020")), self.mirela)
         forget()
 
     def test_a_string_reads_the_same_wherever_it_is_shown_and_is_keyed_so(self) -> None:

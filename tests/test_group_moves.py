@@ -8,9 +8,9 @@ import re
 from datetime import date
 from typing import Any
 
-from core.changes import Amend, Change, Drop, Put
-from core.statement_changes import PlaceAccounts
-from core.tables import (
+from core.changes.kinds import Amend, Change, Drop, Put
+from core.changes.of_statements import PlaceAccounts
+from core.definitions.tables import (
     Chart,
     Code,
     Company,
@@ -28,7 +28,7 @@ from web.definitions.snapshot import current
 from web.drafts import queries
 from web.group import queries as group_queries
 
-AT = queries.At(2026, 2)
+AT = queries.ComparedPeriod(2026, 2)
 
 
 def consolidated() -> dict[str, str]:
@@ -37,8 +37,12 @@ def consolidated() -> dict[str, str]:
     return {row["line"]: row["amount"] for row in csv.DictReader(io.StringIO(text))}
 
 
+def cents(text: str) -> int | None:
+    return int(text.replace(".", "")) if text else None
+
+
 class GroupMoves(InWorld):
-    def moved(self, *changes: Change) -> tuple[list[queries.Tree], Any]:
+    def moved(self, *changes: Change) -> tuple[list[queries.MovedTree], Any]:
         draft = drafting.start(f"Draft {len(changes)} {changes[0]}"[:60], self.mirela, list(changes))
         made = drafting.working(draft)
         return [
@@ -67,7 +71,6 @@ class GroupMoves(InWorld):
                 forget()
                 after = consolidated()
                 told = {row.line: (row.was, row.now) for tree in trees for row in tree.rows}
-                cents = lambda text: int(text.replace(".", "")) if text else None  # noqa: E731
                 wanted = {
                     line: (cents(before[line]), cents(after[line]))
                     for line in before

@@ -7,11 +7,12 @@ import io
 import os
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from typing import Any
 
 import psycopg
 from django.db import connection
 
-from core.chain import BEGINNING, Sealed, line_text, link
+from core.books.chain import BEGINNING, Sealed, line_text, link
 from tests.base import CommittingTest, InWorld, bring, client_of, forget, person, run, world
 from tests.serving import database_url
 from web.exchange.exporting import export_package
@@ -37,20 +38,17 @@ REFUSED = (
     ("DELETE FROM journals_journal", "permission denied"),
     ("TRUNCATE journals_journalline", "permission denied"),
     ("UPDATE journals_account SET account = 'x'", "permission denied"),
-    ("UPDATE journals_tagging SET codes = 'x'", "permission denied"),
+    ("UPDATE journals_dimensionset SET codes = 'x'", "permission denied"),
     ("DELETE FROM definitions_edited", "permission denied"),
     ("UPDATE definitions_version SET sentence = ''", "permission denied"),
     (
-        (
-            "INSERT INTO journals_respelled (at, target, chart, was, now) VALUES (now(), 'account', 'c', 'a',"
-            " 'b')"
-        ),
+        "INSERT INTO journals_recoded (at, target, chart, was, now) VALUES (now(), 'account', 'c', 'a', 'b')",
         "permission denied",
     ),
     ("SELECT * FROM pine_loading", "permission denied"),
     ("SELECT pine_load_begin('people_person')", "pine: people_person is not loaded in one go"),
     ("CREATE TABLE mine (a int)", "permission denied"),
-    ("DROP FUNCTION pine_respell", "must be owner"),
+    ("DROP FUNCTION pine_recode", "must be owner"),
     ("CREATE ROLE other SUPERUSER", "must be superuser"),
     (FURTHER, "pine: a posted journal gets no further lines"),
     (FURTHER_BY_THE_LOAD, "pine: a posted journal gets no further lines"),
@@ -75,7 +73,7 @@ class AsTheApplication(CommittingTest):
         self.assertEqual(run("verify")[0], 0)
 
 
-def tampered(statement: str, *values: object) -> None:
+def tampered(statement: str, *values: Any) -> None:
     """A change as a superuser makes it, past every guard."""
     with connection.cursor() as cursor:
         cursor.execute("SET session_replication_role = replica")

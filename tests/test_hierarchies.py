@@ -11,10 +11,10 @@ from typing import Any
 import openpyxl
 from django.core.files.uploadedfile import SimpleUploadedFile
 
-from core.changes import Amend, Put
-from core.hierarchies import tree
-from core.tables import Code, CodeProperty, Hierarchy, HierarchyNode, ListProperty
-from tests.base import PineTest, bring, client_of, person, world
+from core.changes.kinds import Amend, Put
+from core.codes.hierarchies import tree
+from core.definitions.tables import Code, CodeProperty, Hierarchy, HierarchyNode, ListProperty
+from tests.base import PineTest, TurningClient, bring, client_of, person, world
 from web.definitions import actions
 from web.definitions.models import Version
 from web.definitions.snapshot import current
@@ -24,9 +24,9 @@ class Screen(PineTest):
     def setUp(self) -> None:
         super().setUp()
         bring(world())
-        self.client = client_of(person("mirela"))
+        self.client: TurningClient = client_of(person("mirela"))
 
-    def post(self, address: str, status: int = 200, **values: Any) -> str:
+    def post(self, address: str, status: int = 200, /, **values: Any) -> str:
         headers = {
             "HX-Request": "true",
             "HX-Current-URL": "http://testserver/hierarchies/tree/elevation/?by=codes&at=1",
@@ -49,9 +49,9 @@ class Screen(PineTest):
 
 class Table(Screen):
     def test_each_filter_keeps_what_it_says(self) -> None:
-        actions.make(Put(ListProperty("acc", "owner", "Owner")), None)
-        actions.make(Put(CodeProperty("acc", "1020", "owner", "Treasury")), None)
-        actions.make(Amend("codes", ("acc", "5010"), (("in_use_until", "2025-12-31"),)), None)
+        actions.make_change(Put(ListProperty("acc", "owner", "Owner")), None)
+        actions.make_change(Put(CodeProperty("acc", "1020", "owner", "Treasury")), None)
+        actions.make_change(Amend("codes", ("acc", "5010"), (("in_use_until", "2025-12-31"),)), None)
         for query, expected in (
             ("prefix=10", ["10", "1010", "1020"]),
             ("class=revenue", ["4010", "4020"]),
@@ -164,8 +164,8 @@ class Table(Screen):
         self.assertEqual(Version.objects.count(), 1)
 
     def test_what_goes_out_comes_back_the_same(self) -> None:
-        actions.make(Put(ListProperty("acc", "owner", "Owner", "choice", "Treasury, Sales")), None)
-        actions.make(Put(CodeProperty("acc", "1020", "owner", "Treasury")), None)
+        actions.make_change(Put(ListProperty("acc", "owner", "Owner", "choice", "Treasury, Sales")), None)
+        actions.make_change(Put(CodeProperty("acc", "1020", "owner", "Treasury")), None)
         self.post(
             "/codes/acc/columns/",
             column=[

@@ -5,8 +5,8 @@ import tempfile
 import zipfile
 from pathlib import Path
 
+from core.definitions.tables import DEFINING_TABLES, Budget, Group, GroupMember, Overlay
 from core.faults import Refused
-from core.tables import DEFINING_TABLES, Budget, Group, GroupMember, Overlay
 from core.tests.case_files import cases
 from tests.base import JOURNALS, LINES, PineTest, bring, refused, tables, world
 from web.definitions import snapshot
@@ -129,6 +129,7 @@ class Faults(PineTest):
             ),
         ]:
             with self.subTest(expected):
+                assert isinstance(content, dict)
                 found = refused(content)
                 self.assertEqual(len(found), 1, found)
                 self.assertTrue(

@@ -9,11 +9,11 @@ from unittest.mock import patch
 
 from django.db import connection
 
-from core.changes import Put
-from core.respelling import Respell
-from core.tables import Code, CodeList
-from core.tables import Journal as JournalRow
-from core.tables import JournalLine as JournalLineRow
+from core.changes.kinds import Put
+from core.changes.recoding import Recode
+from core.definitions.tables import Code, CodeList
+from core.definitions.tables import Journal as JournalRow
+from core.definitions.tables import JournalLine as JournalLineRow
 from tests.base import CommittingTest, InWorld, Together, bring, forget, person, run, world
 from web.definitions import drafting
 from web.definitions.history import of_row, state_at
@@ -21,14 +21,14 @@ from web.definitions.models import Version
 from web.definitions.snapshot import current
 from web.journals import actions, books
 from web.journals.models import Account, BookPack, JournalLine, Unfinished
-from web.journals.respelling import respell
+from web.journals.recoding import recode
 
 STATEMENT = ("statement", "st", "--company", "alpha", "--year", "2026", "--period", "2")
 TRIAL = ("trial-balance", "--company", "alpha", "--year", "2026", "--period", "2")
 
 
 class Lengthening(InWorld):
-    def post(self, code_list: str, length: int, side: str = "front", **more: str) -> Any:
+    def post(self, code_list: str, length: int, side: str = "front", /, **more: str) -> Any:
         return self.group.post(
             f"/codes/{code_list}/settings/length/",
             {"length": length, "side": side, **more},
@@ -157,7 +157,7 @@ class Lengthening(InWorld):
         self.assertIn("Mirela changed this meanwhile", self.refused("site", 4, seen=seen))
         self.assertEqual(self.group.post("/codes/none/settings/length/", {"length": 4}).status_code, 404)
         with (
-            patch("web.journals.respelling.actions.write_version", side_effect=RuntimeError),
+            patch("web.journals.recoding.actions.write_version", side_effect=RuntimeError),
             self.assertRaises(RuntimeError),
         ):
             self.post("site", 4)
@@ -195,7 +195,7 @@ class Races(Together, CommittingTest):
             actions.post_all([(JournalRow("alpha", f"R{n}", date(2026, 2, 3)), lines)], mirela)
 
         def spell() -> None:
-            respell(Respell("acc", 5, "behind"), mirela)
+            recode(Recode("acc", 5, "behind"), mirela)
 
         ended = self.together(
             *(lambda n=n: post(n) for n in range(4)), spell, *(lambda n=n: post(n) for n in range(4, 8))
@@ -230,6 +230,6 @@ class Races(Together, CommittingTest):
         bring(world())
         who = [person("mirela"), person("tadeo")]
         before = Version.objects.count()
-        self.together(*(lambda by=by: respell(Respell("site", 4, "front"), by) for by in who))
+        self.together(*(lambda by=by: recode(Recode("site", 4, "front"), by) for by in who))
         self.assertEqual(sorted(code for _, code in current().state.part(Code, "site")), ["0001", "0002"])
         self.assertEqual(Version.objects.count(), before + 1)

@@ -7,7 +7,7 @@ from collections import defaultdict
 from decimal import Decimal
 from random import Random
 
-from core.tables import (
+from core.definitions.tables import (
     Chart,
     ChartSegment,
     Code,

@@ -14,8 +14,8 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
-from core.changes import Put, Together
-from core.tables import (
+from core.changes.kinds import ChangeSet, Put
+from core.definitions.tables import (
     AccountString,
     ChartSegment,
     Company,
@@ -59,7 +59,7 @@ class Sheets(InWorld):
         stands on."""
         reply = self.post(sheet, "row/", given, cells, key=key)
         if reply.status_code == 200:
-            return json.loads(reply["HX-Location"])["path"]
+            return str(json.loads(reply["HX-Location"])["path"])
         told = re.findall(r'<p(?: data-column="(\w+)")?>(.*?)</p>', reply.content.decode(), re.S)
         return " | ".join(
             f"{column}: {html.unescape(re.sub(r'<[^>]+>', '', ' '.join(text.split())))}".strip(": ")
@@ -331,7 +331,7 @@ class Sheets(InWorld):
             several("periods", CALENDAR, ",".join(periods), "put", column="status", value="closed"), ""
         )
         self.assertEqual(
-            [current().state.get(Period, "m", 2026, n).status for n in (1, 2, 3, 4)],
+            [current().state.require(Period, "m", 2026, n).status for n in (1, 2, 3, 4)],
             ["closed"] * 3 + ["open"],
         )
         self.assertEqual(
@@ -405,7 +405,9 @@ class Sheets(InWorld):
             "periods", "bring/", CALENDAR, {"records": records[1], "take": "1"}, back="/companies/alpha/"
         )
         self.assertEqual(json.loads(taken["HX-Location"])["path"], "/companies/alpha/?row=periods%3A2026+5")
-        self.assertEqual([current().state.get(Period, "m", 2026, n).name for n in (4, 5)], ["April", "May"])
+        self.assertEqual(
+            [current().state.require(Period, "m", 2026, n).name for n in (4, 5)], ["April", "May"]
+        )
         bad = SimpleUploadedFile("p.csv", "fiscal_year,period\n2026,x\n".encode("utf-16"))
         reply = self.group.post(self.address("periods", "bring/", CALENDAR), {"file": bad})
         self.assertIn("The file is not UTF-8.", html.unescape(reply.content.decode()))
@@ -416,7 +418,7 @@ class Sheets(InWorld):
         self.keep(
             "members", GROUP, "alpha", member="alpha", member_kind="company", method="full", ownership="60"
         )
-        self.assertEqual(current().state.get(GroupMember, "g", "alpha").ownership, 100)
+        self.assertEqual(current().state.require(GroupMember, "g", "alpha").ownership, 100)
         page = self.group.get("/group/g/members/").content.decode()
         self.assertRegex(page, r'data-row="alpha" class="drafted"')
         self.assertIn(">60<", page)
@@ -475,7 +477,7 @@ class Sheets(InWorld):
                 "INSERT INTO structures_accountstring (chart, account, enabled) VALUES (%s, %s, true)",
                 [row[:2] for row in rows],
             )
-        actions.make(Put(Company("delta", "Delta", "GB", "GBP", "c", "m")), None)
+        actions.make_change(Put(Company("delta", "Delta", "GB", "GBP", "c", "m")), None)
         from tests.base import forget
 
         forget()
@@ -524,8 +526,8 @@ class Sheets(InWorld):
         self.assertEqual(found["companies"], {})  # nothing is taken over from another company unasked
 
     def test_rows_together_are_one_change(self) -> None:
-        made = actions.make(
-            Together(
+        made = actions.make_change(
+            ChangeSet(
                 (Put(GroupMember("g", "alpha", ownership=Decimal(80))), Put(GroupMember("g", "beta"))), "Both"
             ),
             None,

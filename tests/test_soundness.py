@@ -10,9 +10,10 @@ from tempfile import TemporaryDirectory
 from django.db import transaction
 
 from core import checks
-from core.changes import Put
+from core.changes.kinds import Change, Put, Restore
+from core.definitions.state import Edit
+from core.definitions.tables import Budget, Code, CodeName, HierarchyNode, StatementLine
 from core.faults import Refused, blocking
-from core.tables import Budget, Code, CodeName, HierarchyNode, StatementLine
 from core.tests.random_acts import Acts
 from core.tests.rich_world import rich
 from tests.base import JOURNALS, LINES, InWorld, PineTest, bring, forget, person, refused, tables_of
@@ -56,7 +57,7 @@ class ComesBack(PineTest):
             change = acts.draw(snapshot.current().state)
             try:
                 if step % 3:
-                    actions.make(change, who)
+                    actions.make_change(change, who)
                 else:
                     draft = drafting.start(f"Draft {step}", who)
                     drafting.record(draft.pk, change, who)
@@ -91,16 +92,16 @@ class Budgets(InWorld):
         assert sales
         for change, expected in self._refused(sales):
             with self.assertRaises(Refused) as told:
-                actions.make(change, self.mirela)
+                actions.make_change(change, self.mirela)
             self.assertEqual([fault.what for fault in told.exception.faults], [expected])
 
-    def _refused(self, sales: Code) -> Iterator[tuple[object, str]]:
+    def _refused(self, sales: Code) -> Iterator[tuple[Change, str]]:
         yield (
             Put(sales._replace(budgeting=False)),
             "The budgeting can't change from true any more because budgets have lines on it.",
         )
         yield (
-            actions.Restore((actions.Edit("budgets", ("b",), Budget("b", "Plan", "c"), None),), "x"),
+            Restore((Edit("budgets", ("b",), Budget("b", "Plan", "c"), None),), "x"),
             "b can't be deleted because it has lines.",
         )
 

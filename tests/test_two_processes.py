@@ -13,13 +13,13 @@ import requests
 from django.db import connection
 from django.test import Client
 
-from core.changes import Put
-from core.recording import encode_row
-from core.state import OutOfStep
-from core.tables import Code, Period
+from core.changes.kinds import Put
+from core.changes.recording import encode_row
+from core.definitions.state import Edit, OutOfStep
+from core.definitions.tables import Code, Period
 from tests.base import CommittingTest, InWorld, Workers, bring, client_of, forget, person, run, world
 from tests.serving import Served
-from web.definitions import actions, drafting, history, snapshot
+from web.definitions import actions, drafting, history, snapshot, store
 from web.definitions.models import Edited, Version
 
 PAGES = (
@@ -61,7 +61,7 @@ class Browser:
         if "csrftoken" not in self.session.cookies:
             self.session.get(self.url + "/codes/acc/", timeout=60)
         headers = {
-            "X-CSRFToken": self.session.cookies.get("csrftoken", ""),
+            "X-CSRFToken": self.session.cookies.get("csrftoken") or "",
             "HX-Request": "true",
             "Referer": self.url,
             "HX-Current-URL": self.url + "/codes/acc/",
@@ -75,7 +75,8 @@ class TwoProcesses(CommittingTest):
         bring(world())
         who = person("mirela")
         self.servers = [Served(1), Served(1)]
-        self.addCleanup(lambda: [server.stop() for server in self.servers])
+        for server in self.servers:
+            self.addCleanup(server.stop)
         self.browsers = [Browser(server, who) for server in self.servers]
 
     def test_every_page_shows_the_same_after_random_edits_through_both(self) -> None:
@@ -168,11 +169,11 @@ class Proven(InWorld):
 
     def setUp(self) -> None:
         super().setUp()
-        self.bank = snapshot.current().state.get(Code, "acc", "1010")
+        self.bank = snapshot.current().state.require(Code, "acc", "1010")
 
     def _rename(self, *names: str) -> None:
         for name in names:
-            actions.make(Put(self.bank._replace(name=name)), self.mirela)  # type: ignore[union-attr]
+            actions.make_change(Put(self.bank._replace(name=name)), self.mirela)
 
     def test_a_worker_some_versions_behind_takes_the_newest(self) -> None:
         for _ in range(2):  # both workers know the beginning
@@ -183,14 +184,14 @@ class Proven(InWorld):
         versions = {
             version: history.state_at(version) for version in range(1, snapshot.current().version + 1)
         }
-        shown = [state.get(Code, "acc", "1010").name if state else None for state in versions.values()]  # type: ignore[union-attr]
+        shown = [state.require(Code, "acc", "1010").name if state else None for state in versions.values()]
         self.assertEqual(shown, ["Bank", "One", "Two", "Three"])
         self.assertEqual(
             [told.sentence.split(" to ")[-1] for told in history.of_row("codes", "acc 1010")][:3],
             ["Three", "Two", "One"],
         )
         draft = drafting.bring_back(2, self.mirela, "Back")
-        self.assertEqual(drafting.working(draft).state.get(Code, "acc", "1010").name, "One")  # type: ignore[union-attr]
+        self.assertEqual(drafting.working(draft).state.require(Code, "acc", "1010").name, "One")
         compared = self.group.get("/versions/compare/?from=1&to=4").content.decode()
         self.assertIn("name from Bank to Three", compared)
 
@@ -207,23 +208,21 @@ class Proven(InWorld):
                     new=self.bank._replace(name="Not so")
                 )
             ]
-        )  # type: ignore[union-attr]
+        )
         Workers.turn()
         snapshot._kept.put("current", snapshot.Snapshot(before.version, before.token, wrong))
         with self.assertLogs("web.definitions.snapshot", "ERROR") as logged:
-            self.assertEqual(snapshot.current().state.get(Code, "acc", "1010").name, "One")  # type: ignore[union-attr]
+            self.assertEqual(snapshot.current().state.require(Code, "acc", "1010").name, "One")
         self.assertIn("was another row. Loading anew.", logged.output[0])
 
     def test_a_state_without_the_digest_of_its_version_is_told_and_loaded_anew(self) -> None:
         Workers.turn()
         before = snapshot.current()
-        other = before.state.get(Code, "acc", "1020")
+        other = before.state.require(Code, "acc", "1020")
         Workers.turn()
         self._rename("One")
         Workers.turn()
-        wrong = before.state.edited(
-            [actions.Edit("codes", ("acc", "1020"), other, other._replace(name="Not so"))]
-        )  # type: ignore[union-attr]
+        wrong = before.state.edited([Edit("codes", ("acc", "1020"), other, other._replace(name="Not so"))])
         snapshot._kept.put("current", snapshot.Snapshot(before.version, before.token, wrong))
         with self.assertLogs("web.definitions.snapshot", "ERROR") as logged:
             self.assertEqual(snapshot.current().state.get(Code, "acc", "1020"), other)
@@ -246,7 +245,7 @@ class Proven(InWorld):
 
     def test_the_digest_hangs_on_rows_alone(self) -> None:
         state = snapshot.current().state
-        edit = actions.Edit("codes", ("acc", "1010"), self.bank, self.bank._replace(name="One"))  # type: ignore[union-attr]
+        edit = Edit("codes", ("acc", "1010"), self.bank, self.bank._replace(name="One"))
         there = state.edited([edit])
         self.assertNotEqual(there.digest, state.digest)
         self.assertEqual(there.edited([edit.turned()]).digest, state.digest)
@@ -259,8 +258,8 @@ class Proven(InWorld):
 
     def test_a_change_that_commits_while_all_is_read_is_not_half_seen(self) -> None:
         forget()
-        load = snapshot.store.load
-        seen = []
+        load = store.load
+        seen: list[int] = []
 
         def load_and_change() -> Any:
             if not seen:
@@ -268,13 +267,13 @@ class Proven(InWorld):
                 self._rename("Meanwhile")
             return load()
 
-        with patch.object(snapshot.store, "load", load_and_change):
+        with patch.object(store, "load", load_and_change):
             made = snapshot.current()
-        self.assertEqual((made.state.get(Code, "acc", "1010").name, made.version), ("Meanwhile", 2))  # type: ignore[union-attr]
+        self.assertEqual((made.state.require(Code, "acc", "1010").name, made.version), ("Meanwhile", 2))
 
     def test_one_draft_that_is_due_is_published_once_and_quietly(self) -> None:
         due = date(2026, 11, 23)
-        draft = drafting.start("Spring", self.mirela, [Put(self.bank._replace(name="One"))])  # type: ignore[union-attr]
+        draft = drafting.start("Spring", self.mirela, [Put(self.bank._replace(name="One"))])
         drafting.publish(draft.pk, self.mirela, reason="Because", on=due, today=date(2026, 11, 20))
         published = drafting.publish
 
@@ -286,7 +285,7 @@ class Proven(InWorld):
             drafting.publish_due(due)
         draft.refresh_from_db()
         self.assertEqual((draft.status, Version.objects.count(), draft.remarks.count()), ("published", 2, 0))
-        other = drafting.start("Later", self.mirela, [Put(self.bank._replace(name="Two"))])  # type: ignore[union-attr]
+        other = drafting.start("Later", self.mirela, [Put(self.bank._replace(name="Two"))])
         drafting.publish(other.pk, self.mirela, reason="Because", on=due, today=date(2026, 11, 20))
         client_of(self.mirela).get("/codes/acc/")
         self.assertEqual(Version.objects.count(), 2, "a page that is looked at publishes nothing")

@@ -132,7 +132,9 @@ class World:
     def __init__(self, seed: int):
         self.random = Random(seed)
         self.entries: list[Entry] = []
-        self.heads, self.lines, self.balances = [], [], []
+        self.heads: list[Any] = []
+        self.lines: list[Any] = []
+        self.balances: list[Any] = []
         for number in range(90):
             self.journal(f"J{number}")
         for year in YEARS:
@@ -197,7 +199,8 @@ class TwoYears(PineTest):
     def ask(self, *words: str) -> list[dict[str, Any]]:
         status, out, told = run(*words, "--format", "json")
         self.assertEqual(status, 0, told)
-        return json.loads(out)
+        rows: list[dict[str, Any]] = json.loads(out)
+        return rows
 
     def when(self, year: int, period: int, first: int) -> tuple[str, ...]:
         return ("--year", str(year), "--period", str(period), "--from-period", str(first))

@@ -8,7 +8,8 @@ import re
 
 from django.test import override_settings
 
-from core.tables import Code, Company, IntercompanyPair, StatementLine
+from core.definitions.state import State
+from core.definitions.tables import Code, Company, IntercompanyPair, StatementLine
 from core.tests.rich_world import rich
 from tests.base import JOURNALS, LINES, PineTest, TurningClient, bring, client_of, person, tables_of
 from tests.test_fuzz import ROUTES, address
@@ -129,7 +130,7 @@ class WhoSees(PineTest):
         ):
             route("vaults/<str:vault>/", needs(rights.SIGNED_IN)(lambda request, state, vault: None), "vault")  # type: ignore[arg-type, return-value]
 
-    def _state(self) -> object:
+    def _state(self) -> State:
         from web.definitions.snapshot import current
 
         return current().state

@@ -7,16 +7,17 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Any, NamedTuple
 
-from core.checks import cells, codes, companies, dependents, groups, references, statements, structures
+from core.checks import cells, codes, companies, dependents, groups, statements, structures
+from core.definitions.nouns import named
+from core.definitions.state import Edit, State
+from core.definitions.tables import BY_ROW, DEFINING_TABLES, TABLES
 from core.faults import Fault, Key, blocking
-from core.nouns import named
-from core.state import Edit, State
-from core.tables import BY_ROW, DEFINING_TABLES, TABLES
+from core.references import tables
 
 Rows = dict[str, dict[Key, Any]]
 Check = Callable[[State, list[Any]], Iterator[Fault]]
 
-CHECKS: dict[str, list[Check]] = {table.name: [references.check] for table in DEFINING_TABLES}
+CHECKS: dict[str, list[Check]] = {table.name: [tables.check] for table in DEFINING_TABLES}
 for _module in (codes, structures, companies, statements, groups):
     for _row, _check in _module.CHECKS:
         CHECKS[BY_ROW[_row].name].append(_check)

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-from core.faults import LOOK, MUST, Fault, Place
-from core.selectors import Picked, pick
-from core.state import State
-from core.tables import BY_ROW
+from core.codes.selectors import Picked, pick
+from core.definitions.state import State
+from core.definitions.tables import BY_ROW
+from core.faults import LOOK, MUST, Fault, Location
 
 
 def fault(
@@ -19,7 +19,7 @@ def fault(
     shown = "" if value is None else str(value).lower() if isinstance(value, bool) else str(value)
     key = table.key(row)
     return Fault(
-        code, what, Place(table.name, key, column, shown), way_out, f"{table.name}:{key[-1]}", severity
+        code, what, Location(table.name, key, column, shown), way_out, f"{table.name}:{key[-1]}", severity
     )
 
 

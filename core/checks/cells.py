@@ -7,9 +7,9 @@ from collections.abc import Iterator
 from typing import Any
 
 from core.checks.build import fault
+from core.definitions.parsing import empty_value, read_cell, write_cell
+from core.definitions.tables import BY_ROW
 from core.faults import Fault
-from core.parsing import empty_value, read_cell, write_cell
-from core.tables import BY_ROW
 
 
 def check(rows: list[Any]) -> Iterator[Fault]:

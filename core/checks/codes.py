@@ -6,14 +6,13 @@ from collections.abc import Iterator
 from typing import Any
 
 from core.checks.build import fault
-from core.codes import list_index, natural_lists, serving_lists, text_fault
-from core.doubts import KINDS
-from core.faults import Fault
-from core.hierarchies import find_cycle, taken_in
-from core.listing import BUILT_IN, choices_of, value_fault
-from core.selector_text import parse
-from core.state import State
-from core.tables import (
+from core.codes.doubts import KINDS
+from core.codes.hierarchies import find_cycle, taken_in
+from core.codes.listing import BUILT_IN, choices_of, value_fault
+from core.codes.lists import list_index, natural_lists, serving_lists, text_fault
+from core.codes.selector_text import parse
+from core.definitions.state import State
+from core.definitions.tables import (
     Code,
     CodeList,
     CodeName,
@@ -23,6 +22,7 @@ from core.tables import (
     ListProperty,
     SetAside,
 )
+from core.faults import Fault
 
 LONGEST = 40
 DEEPEST = 60

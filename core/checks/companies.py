@@ -7,12 +7,12 @@ from collections.abc import Iterator
 from datetime import timedelta
 from typing import Any
 
-from core.accounts import ChartIndex, chart_index, code_fault
+from core.books.periods import calendar_index
 from core.checks.build import fault
+from core.definitions.state import State
+from core.definitions.tables import Company, CompanyAccount, CompanyCode, IntercompanyPair, Period, Rate
 from core.faults import Fault
-from core.periods import calendar_index
-from core.state import State
-from core.tables import Company, CompanyAccount, CompanyCode, IntercompanyPair, Period, Rate
+from core.structures.accounts import ChartIndex, chart_index, code_fault
 
 ONE_DAY = timedelta(days=1)
 

@@ -10,15 +10,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from typing import Any
 
-from core import naming
-from core.accounts import chart_index, parse_dimensions
-from core.checks.references import users
-from core.codes import natural_lists, serving_lists
-from core.hierarchies import intakes
-from core.selector_text import mentions
-from core.state import Edit, State
-from core.statements import natural_list
-from core.tables import (
+from core.codes.hierarchies import intakes
+from core.codes.lists import natural_lists, serving_lists
+from core.codes.selector_text import mentions
+from core.definitions.state import Edit, State
+from core.definitions.tables import (
     AccountString,
     Chart,
     ChartDimension,
@@ -46,6 +42,10 @@ from core.tables import (
     Structure,
     StructureSegment,
 )
+from core.references import cells
+from core.references.tables import users
+from core.statements.figures import natural_list
+from core.structures.accounts import chart_index, parse_dimensions
 
 LIMITING = ("rollup", "posting", "enabled")
 SHAPING = ("rollup", "account_class")
@@ -100,11 +100,11 @@ def _after_codes(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]
             shaped.add(edit.key[0])
     for edit in by_table.get("code_lists", ()):
         if edit.old is not None and _differs(edit, "max_length", "zero_pad"):
-            for chart in naming.charts_of_list(after, edit.key[0]):
+            for chart in cells.charts_of_list(after, edit.key[0]):
                 yield from _of_chart(after, chart)
     for code_list, codes in limited.items():
         yield from (
-            cell.row for cell in naming.cells(after, code_list) if _names_one(after, code_list, cell, codes)
+            cell.row for cell in cells.cells(after, code_list) if _names_one(after, code_list, cell, codes)
         )
     for code_list in shaped:
         yield from _statements_of(after, code_list)
@@ -113,18 +113,18 @@ def _after_codes(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]
                 yield from intakes(after, head.hierarchy)
 
 
-def _names_one(state: State, code_list: str, cell: naming.Named, codes: set[str]) -> bool:
+def _names_one(state: State, code_list: str, cell: cells.CodeReference, codes: set[str]) -> bool:
     """Whether a cell names one of these codes singly."""
     value = getattr(cell.row, cell.column)
-    if cell.kind == naming.CODE:
+    if cell.kind == cells.CODE:
         index = state.get(CodeList, code_list)
         return value in codes or bool(index and index.zero_pad and value.zfill(index.max_length) in codes)
-    if cell.kind == naming.SELECTOR:
+    if cell.kind == cells.SELECTOR:
         return any(mentions(value, code) for code in codes)
     index_of_chart = chart_index(state, cell.chart)
     if index_of_chart is None:
         return False
-    if cell.kind == naming.ACCOUNT:
+    if cell.kind == cells.ACCOUNT:
         parts = zip(index_of_chart.segments, index_of_chart.split(value), strict=False)
         return any(
             field.code_list == code_list and (part in codes or field.padded(part) in codes)
@@ -169,8 +169,8 @@ def _after_trees(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]
         yield from (node for node in after.part(HierarchyNode, hierarchy).values() if node.parent in codes)
         yield from intakes(after, hierarchy)
     for code_list in lists:
-        for cell in naming.outside(after, code_list):  # an intake never says under
-            if cell.kind == naming.SELECTOR and "under" in getattr(cell.row, cell.column).lower():
+        for cell in cells.outside(after, code_list):  # an intake never says under
+            if cell.kind == cells.SELECTOR and "under" in getattr(cell.row, cell.column).lower():
                 yield cell.row
                 if isinstance(cell.row, StatementLine):
                     yield from after.part(StatementLine, cell.row.statement).values()

@@ -7,13 +7,13 @@ from collections.abc import Iterator
 from decimal import Decimal
 from typing import Any
 
-from core.accounts import ChartIndex, chart_index
 from core.checks.build import fault, selector_faults
 from core.checks.companies import natural_faults
+from core.definitions.state import State
+from core.definitions.tables import Company, Elimination, Group, GroupMember, Mapping
 from core.faults import LOOK, Fault
-from core.groups import group_calendar, membership
-from core.state import State
-from core.tables import Company, Elimination, Group, GroupMember, Mapping
+from core.group.membership import group_calendar, membership
+from core.structures.accounts import ChartIndex, chart_index
 
 
 def groups(state: State, rows: list[Group]) -> Iterator[Fault]:

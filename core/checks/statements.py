@@ -5,13 +5,21 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from core import formulas
 from core.checks.build import fault, selector_faults
+from core.codes.hierarchies import find_cycle
+from core.definitions.state import State
+from core.definitions.tables import Statement, StatementLine
 from core.faults import Fault
-from core.hierarchies import find_cycle
-from core.state import State
-from core.statements import CREDIT, DEBIT, RESULT_CLASSES, formula_cycle, line_title, natural_list, plan
-from core.tables import Statement, StatementLine
+from core.statements import formulas
+from core.statements.figures import (
+    CREDIT,
+    DEBIT,
+    RESULT_CLASSES,
+    formula_cycle,
+    line_title,
+    natural_list,
+    plan,
+)
 
 MOST_NAMED = 20
 DEEPEST = 60

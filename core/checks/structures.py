@@ -5,12 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from core.accounts import ChartIndex, chart_index, code_fault, parse_dimensions
 from core.checks.build import fault, selector_faults
-from core.codes import list_index
-from core.faults import LOOK, Fault
-from core.state import State
-from core.tables import (
+from core.codes.lists import list_index
+from core.definitions.state import State
+from core.definitions.tables import (
     AccountString,
     ChartDimension,
     ChartSegment,
@@ -21,6 +19,8 @@ from core.tables import (
     Structure,
     StructureSegment,
 )
+from core.faults import LOOK, Fault
+from core.structures.accounts import ChartIndex, chart_index, code_fault, parse_dimensions
 
 MOST_SEGMENTS = 30
 

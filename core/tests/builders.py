@@ -6,9 +6,9 @@ from __future__ import annotations
 from datetime import date
 from typing import Any
 
-from core.journals import Checked, Rules, check_journal
-from core.state import State
-from core.tables import (
+from core.books.journals import Checked, PostingContext, check_journal
+from core.definitions.state import State
+from core.definitions.tables import (
     Calendar,
     Chart,
     ChartDimension,
@@ -111,7 +111,11 @@ def state(*more: Any, without: tuple[Any, ...] = ()) -> State:
 
 
 def entry(
-    world: State, *lines: tuple[Any, ...], on: date = date(2026, 2, 10), rules: Rules = Rules(), **head: Any
+    world: State,
+    *lines: tuple[Any, ...],
+    on: date = date(2026, 2, 10),
+    rules: PostingContext = PostingContext(),
+    **head: Any,
 ) -> Checked:
     """A journal of alpha: lines are (account, debit, credit) with an optional dict of further cells."""
     journal = Journal("alpha", "J1", on, **head)

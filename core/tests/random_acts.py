@@ -8,25 +8,25 @@ from datetime import date
 from decimal import Decimal
 from typing import Any
 
-from core.changes import (
+from core.changes.kinds import (
     Add,
     AddCode,
     Amend,
     Change,
+    ChangeSequence,
+    ChangeSet,
     CloseCode,
     Delete,
     DeleteCode,
     Drop,
     MoveNode,
     Put,
-    Several,
-    Together,
 )
-from core.parsing import write_cell
-from core.several import AmendCodes, BringCodes, MoveNodes, by_beginnings, copied
-from core.state import State
-from core.statement_changes import DeleteLine, MapAccounts, MoveLine, PlaceAccounts
-from core.tables import (
+from core.changes.of_codes import AmendCodes, BringCodes, MoveNodes, by_beginnings, copied
+from core.changes.of_statements import DeleteLine, MapAccounts, MoveLine, PlaceAccounts
+from core.definitions.parsing import write_cell
+from core.definitions.state import State
+from core.definitions.tables import (
     BY_ROW,
     DEFINING_TABLES,
     Code,
@@ -141,7 +141,9 @@ class Acts:
             return self._new_row(state)
         if kind < 0.7:
             parts = tuple(self.draw(state) for _ in range(self.chance.randint(2, 3)))
-            return Several(parts) if self.chance.random() < 0.5 else Together(parts, "Several at once")
+            return (
+                ChangeSequence(parts) if self.chance.random() < 0.5 else ChangeSet(parts, "Several at once")
+            )
         return self._of_screens(state)
 
     def _row(self, state: State, *tables: Table) -> Any:

@@ -6,8 +6,8 @@ from datetime import date
 from decimal import Decimal
 from typing import Any
 
-from core.state import State
-from core.tables import (
+from core.definitions.state import State
+from core.definitions.tables import (
     AccountString,
     Budget,
     Chart,

@@ -4,21 +4,16 @@ the invariants."""
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 from unittest import TestCase
 
 import numpy as np
 
 from core import checks
-from core.accounts import resolve, seat
-from core.balances import ROW, Books
-from core.consolidation import Member, build, consolidate
-from core.faults import blocking
-from core.mapping import map_plan
-from core.money import format_amount
-from core.periods import ordinal
-from core.state import State
-from core.statements import Amounts, Figures, compute, plan
-from core.tables import (
+from core.books.balances import ROW, Books
+from core.books.periods import ordinal
+from core.definitions.state import State
+from core.definitions.tables import (
     Company,
     Elimination,
     Group,
@@ -28,6 +23,12 @@ from core.tables import (
     Statement,
     StatementLine,
 )
+from core.faults import blocking
+from core.group.consolidation import Member, consolidate, group_balances
+from core.group.mapping import map_plan
+from core.money import format_amount
+from core.statements.figures import Amounts, Figures, compute, plan
+from core.structures.accounts import company_context, resolve
 from core.tests.builders import ACCOUNTS, state, told
 from core.tests.case_files import Case, cases
 
@@ -54,7 +55,7 @@ class Pairing(TestCase):
                     name, _, selector = part.partition(":")
                     rows.append(PairingCondition("c", f"r{number}", name.strip(), selector.strip()))
             world = state(*rows)
-            seated = seat(world, "alpha")
+            seated = company_context(world, "alpha")
             assert seated is not None
             self.assertEqual(blocking(checks.of_everything(world)), [], case.title)
             found = []
@@ -74,13 +75,13 @@ class Pairing(TestCase):
 class Statements(TestCase):
     def made(self, case: Case) -> Figures:
         kind = case.parts["kind"].strip()
-        rows = [Statement("x", "X", "c", kind)]
+        rows: list[Any] = [Statement("x", "X", "c", kind)]
         for position, (line, parent, what, *more) in enumerate(case.rows("lines")):
             text, sign = [*more, "", ""][:2]
             picks, formula = (text, "") if what == "accounts" else ("", text)
             rows.append(
                 StatementLine("x", line, parent, position, line, what, picks, formula, sign or "natural")
-            )  # type: ignore[arg-type]
+            )
         world = state(*rows)
         self.assertEqual(blocking(checks.of_everything(world)), [], case.title)
         ready = plan(world, "x")
@@ -145,7 +146,7 @@ class Eliminations(TestCase):
             ready = map_plan(world, "g", company)
             assert ready is not None
             members.append(Member(company, numbers[company], (book,), ready, None, lambda rows: []))
-        return world, build(world, "g", members)
+        return world, group_balances(world, "g", members)
 
     def test_cases(self) -> None:
         for case in cases(CASES / "eliminations.txt"):

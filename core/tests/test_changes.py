@@ -9,15 +9,26 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from core import checks
-from core.appending import tails
-from core.changes import AddCode, CloseCode, DeleteCode, Drop, MoveNode, Put, Several, apply, check, inverse
-from core.codes import likely_class, next_free
-from core.fixed import NOTHING_POSTED, Facts
-from core.hierarchies import tree
-from core.state import Edit, State
-from core.statement_changes import DeleteLine, MapAccounts, MoveLine, PlaceAccounts
-from core.statements import plan
-from core.tables import (
+from core.changes.fixed import NOTHING_POSTED, Facts
+from core.changes.further_segments import tails
+from core.changes.kinds import (
+    AddCode,
+    Change,
+    ChangeSequence,
+    CloseCode,
+    DeleteCode,
+    Drop,
+    MoveNode,
+    Put,
+    apply,
+    check,
+    inverse,
+)
+from core.changes.of_statements import DeleteLine, MapAccounts, MoveLine, PlaceAccounts
+from core.codes.hierarchies import tree
+from core.codes.lists import likely_class, next_free
+from core.definitions.state import Edit, State
+from core.definitions.tables import (
     DEFINING_TABLES,
     ChartSegment,
     Code,
@@ -38,7 +49,7 @@ from core.tables import (
     StructureSegment,
 )
 from core.tests.builders import state
-from core.tests.test_figures import BALANCE, line
+from core.tests.test_figures import BALANCE, line, planned
 
 POSTED = Facts(
     lambda _: frozenset({"1010"}),
@@ -70,7 +81,7 @@ class Changes(TestCase):
         (DeleteLine("st", "assets"), "Deleted line assets Assets of st"),
         (Drop(IntercompanyPair("alpha", "beta", "1810", "2810")), "Deleted intercompany pair beta of alpha"),
         (
-            Several((CloseCode("acc", "1010", date(2026, 3, 31)), CloseCode("acc", "1010", None))),
+            ChangeSequence((CloseCode("acc", "1010", date(2026, 3, 31)), CloseCode("acc", "1010", None))),
             "Closed code 1010 Bank of acc from 2026-03-31 on, and 1 more",
         ),
     )
@@ -89,14 +100,13 @@ class Changes(TestCase):
 
     def test_placing_takes_the_account_off_its_other_line(self) -> None:
         after = apply(state(*BALANCE), PlaceAccounts("st", "cash", ("1110",)))
-        made = plan(after, "st")
-        self.assertEqual(made.twice, ())
-        self.assertEqual(after.get(StatementLine, "st", "debtors").accounts, "1810")
-        self.assertEqual(after.get(StatementLine, "st", "cash").accounts, "under 10, 1110")
+        self.assertEqual(planned(after).twice, ())
+        self.assertEqual(after.require(StatementLine, "st", "debtors").accounts, "1810")
+        self.assertEqual(after.require(StatementLine, "st", "cash").accounts, "under 10, 1110")
 
     def test_what_is_fixed_after_posting(self) -> None:
         world = state(*BALANCE)
-        for change, expected in [
+        cases: list[tuple[Change, str]] = [
             (
                 Put(Code("acc", "1010", "Bank", account_class="liability")),
                 "The account class can't change from asset any more because it was posted to.",
@@ -117,7 +127,8 @@ class Changes(TestCase):
                 ),
             ),
             (DeleteCode("acc", "1010"), "1010 can't be deleted because it was posted to."),
-        ]:
+        ]
+        for change, expected in cases:
             with self.subTest(expected):
                 self.assertIn(expected, [fault.what for fault in check(world, change, POSTED)])
                 self.assertNotIn(expected, [fault.what for fault in check(world, change, NOTHING_POSTED)])
@@ -138,10 +149,10 @@ class Changes(TestCase):
             (ChartSegment("c", "crop", True, "009"), ["Crop: there is no code 009."]),
         ):
             with self.subTest(own=own):
-                change = Several((crop, Put(own)))
+                change = ChangeSequence((crop, Put(own)))
                 self.assertEqual([fault.what for fault in check(world, change, POSTED)], expected)
                 self.assertEqual(tails(world, change.edits(world)), {"c": "-"})
-        between = Several(
+        between = ChangeSequence(
             (Put(StructureSegment("s", 3, "crop", "Crop", "site")), Put(ChartSegment("c", "crop", False)))
         )
         self.assertIn(
@@ -389,8 +400,10 @@ class Definitions(TestCase):
     def test_mapping_by_hand_joins_the_row_that_goes_there(self) -> None:
         world = state(Group("g", "G", "GBP", "c"), Mapping("g", "alpha", 10, "1010", target="1110"))
         after = apply(world, MapAccounts("g", "alpha", ("1020",), "1110"))
-        self.assertEqual(after.get(Mapping, "g", "alpha", 10).accounts, "1010, 1020")
+        self.assertEqual(after.require(Mapping, "g", "alpha", 10).accounts, "1010, 1020")
         self.assertEqual(
-            apply(world, MapAccounts("g", "alpha", ("1020",), "2010")).get(Mapping, "g", "alpha", 20).target,
+            apply(world, MapAccounts("g", "alpha", ("1020",), "2010"))
+            .require(Mapping, "g", "alpha", 20)
+            .target,
             "2010",
         )

@@ -5,9 +5,9 @@ import re
 from pathlib import Path
 from unittest import TestCase
 
-from core.changes import KINDS
-from core.nouns import NOUNS
-from core.tables import DEFINING_TABLES, TABLES
+from core.changes.kinds import KINDS
+from core.definitions.nouns import NOUNS
+from core.definitions.tables import DEFINING_TABLES, TABLES
 
 ROOT = Path(__file__).parents[2]
 

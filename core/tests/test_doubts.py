@@ -5,21 +5,29 @@ from datetime import date
 from typing import Any
 from unittest import TestCase
 
-from core.accounts import resolve, seat
-from core.balances import Posted, books_of
-from core.codes import Fullness, fullness_by_beginning
-from core.doubts import Doubt, Known, doubts
-from core.listing import Asked, columns, listed
-from core.listing import Known as Asking
-from core.state import State
-from core.tables import ChartDimension, Code, CodeName, CodeProperty, HierarchyNode, ListProperty, SetAside
-from core.tagging import Share, untagged
+from core.books.balances import PostedColumns, books_of
+from core.books.untagged import UntaggedShare, untagged
+from core.codes.doubts import CodeUsage, Doubt, doubts
+from core.codes.listing import CodeFilter, columns, listed
+from core.codes.listing import CodeMarks as Asking
+from core.codes.lists import Fullness, fullness_by_beginning
+from core.definitions.state import State
+from core.definitions.tables import (
+    ChartDimension,
+    Code,
+    CodeName,
+    CodeProperty,
+    HierarchyNode,
+    ListProperty,
+    SetAside,
+)
+from core.structures.accounts import company_context, resolve
 from core.tests.builders import definitions, entry, state, told
 
-NOTHING = Known(frozenset(), {})
+NOTHING = CodeUsage(frozenset(), {})
 
 
-def found(world: State, kind: str, known: Known = NOTHING) -> list[tuple[str, str]]:
+def found(world: State, kind: str, known: CodeUsage = NOTHING) -> list[tuple[str, str]]:
     return [(doubt.code, doubt.sentence) for doubt in doubts(world, "acc", known)[0] if doubt.kind == kind]
 
 
@@ -62,13 +70,13 @@ class Doubts(TestCase):
 
     def test_what_the_books_know(self) -> None:
         closed = state(Code("acc", "1020", "Petty cash", account_class="asset"))
-        known = Known(frozenset({"1010"}), {})
+        known = CodeUsage(frozenset({"1010"}), {})
         self.assertEqual(
             [code for code, _ in found(closed, "never-used", known)][:3], ["1020", "1110", "1810"]
         )
         shut = state(Code("acc", "1020", "Petty cash", account_class="asset", in_use_until=date(2026, 3, 31)))
         self.assertEqual(
-            found(shut, "closed-balance", Known(frozenset({"1020"}), {"1020": "12.00 GBP of Alpha"})),
+            found(shut, "closed-balance", CodeUsage(frozenset({"1020"}), {"1020": "12.00 GBP of Alpha"})),
             [
                 ("1020", "It was in use until 2026-03-31, and 12.00 GBP of Alpha stands on it."),
             ],
@@ -113,7 +121,7 @@ class Doubts(TestCase):
 class Listing(TestCase):
     def asked(self, world: State, **more: Any) -> list[str]:
         return listed(
-            world, "acc", Asked(**more), Asking(lambda: frozenset({"1010", "4010"}), frozenset({"1020"}))
+            world, "acc", CodeFilter(**more), Asking(lambda: frozenset({"1010", "4010"}), frozenset({"1020"}))
         )
 
     def test_questions_are_joined_by_and(self) -> None:
@@ -150,13 +158,13 @@ class Listing(TestCase):
 class Dimensions(TestCase):
     def test_a_required_dimension_must_be_given(self) -> None:
         world = state(ChartDimension("c", "season", True))
-        seated = seat(world, "alpha")
+        seated = company_context(world, "alpha")
         assert seated is not None
         self.assertEqual(told(resolve(seated, "10-1010-001", "").faults), ["Season must be given."])
         self.assertEqual(told(resolve(seated, "10-1010-001", "season=SP26").faults), [])
 
     def test_the_untagged_share_is_of_the_turnover(self) -> None:
-        posted = Posted(
+        posted = PostedColumns(
             ["1010"] * 3 + ["2010"],
             [0] * 4,
             [1] * 4,
@@ -168,11 +176,12 @@ class Dimensions(TestCase):
         books = [books_of("alpha", 2026, 1, posted)]
         low, high = 0, 10**9
         self.assertEqual(
-            untagged(books, frozenset({7}), low, high), [Share("1010", 500, 100), Share("2010", 300, 0)]
+            untagged(books, frozenset({7}), low, high),
+            [UntaggedShare("1010", 500, 100), UntaggedShare("2010", 300, 0)],
         )
         self.assertEqual([share.percent for share in untagged(books, frozenset({7}), low, high)], [20, 0])
         self.assertEqual(untagged(books, frozenset(), low, high)[1].percent, 100)
-        self.assertEqual(Share("x", 1000, 1).percent, 1)
+        self.assertEqual(UntaggedShare("x", 1000, 1).percent, 1)
 
     def test_an_account_of_one_currency_takes_no_other(self) -> None:
         world = state(Code("acc", "1010", "Bank", account_class="asset", currency="EUR"))

@@ -9,33 +9,41 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from core.changes import (
+from core.changes.fixed import NOTHING_POSTED
+from core.changes.kinds import (
     KINDS,
     AddCode,
     Amend,
     Change,
+    ChangeSequence,
     CloseCode,
     Delete,
     DeleteCode,
     MoveNode,
     Put,
     Restore,
-    Several,
     apply,
     inverse,
     joined,
 )
-from core.codes import list_index
-from core.drafts import PLACED, Replayed, collisions, dependents, recorded, replay, touching
-from core.fixed import NOTHING_POSTED
-from core.hierarchies import find_cycle, tree
-from core.moves import Sums, causes, hierarchy_moves, statement_moves
-from core.readiness import charts_touched, items
-from core.recording import decode_change, encode
-from core.state import Edit, State
-from core.statement_changes import MapAccounts, PlaceAccounts
-from core.statements import Amounts, compute, plan
-from core.tables import TABLES, Code, Company, CompanyAccount, Hierarchy, HierarchyNode, PairingRule
+from core.changes.of_statements import MapAccounts, PlaceAccounts
+from core.changes.recording import decode_change, encode
+from core.codes.hierarchies import find_cycle, tree
+from core.codes.lists import list_index
+from core.definitions.state import Edit, State
+from core.definitions.tables import (
+    TABLES,
+    Code,
+    Company,
+    CompanyAccount,
+    Hierarchy,
+    HierarchyNode,
+    PairingRule,
+)
+from core.drafts.moves import AccountSums, causes, hierarchy_moves, statement_moves
+from core.drafts.readiness import charts_touched, items
+from core.drafts.replaying import PLACED, Replayed, collisions, dependents, recorded, replay, touching
+from core.statements.figures import Amounts, compute, plan
 from core.tests.builders import state
 from core.tests.test_changes import rows_of
 from core.tests.test_figures import BALANCE
@@ -66,7 +74,9 @@ class Recording(TestCase):
         MoveNode("tree", "1010", "11"),
         PlaceAccounts("st", "cash", ("1110",)),
         Put(Company("gamma", "Gamma", "NL", "EUR", "c", "m", foreign_currencies=True)),
-        Several((MoveNode("tree", "1010", "11"), CloseCode("acc", "1020", date(2026, 1, 1))), "Tidied"),
+        ChangeSequence(
+            (MoveNode("tree", "1010", "11"), CloseCode("acc", "1020", date(2026, 1, 1))), "Tidied"
+        ),
         Restore(
             (Edit("codes", ("acc", "1030"), TILL, None), Edit("codes", ("acc", "1010"), None, BANK)),
             "Something",
@@ -85,10 +95,10 @@ class Recording(TestCase):
         made = recorded(Put(BANK._replace(name="Main bank")), WORLD)
         self.assertEqual(made, Amend("codes", ("acc", "1010"), (("name", "Main bank"),)))
         self.assertEqual(recorded(Put(TILL), WORLD), Put(TILL))
-        later = Several((Put(TILL), Put(TILL._replace(name="Tills"))))
+        later = ChangeSequence((Put(TILL), Put(TILL._replace(name="Tills"))))
         self.assertEqual(
             recorded(later, WORLD),
-            Several((Put(TILL), Amend("codes", ("acc", "1030"), (("name", "Tills"),)))),
+            ChangeSequence((Put(TILL), Amend("codes", ("acc", "1030"), (("name", "Tills"),)))),
         )
         self.assertEqual(made.sentence(WORLD), "Changed code 1010 Bank of acc: name from Bank to Main bank")
 
@@ -255,12 +265,12 @@ changes = st.one_of(
 drafts = st.lists(changes, max_size=7)
 
 
-def amounts(world: State, seed: int) -> Sums:
+def amounts(world: State, seed: int) -> AccountSums:
     """Amounts of two companies that balance."""
     codes = tuple(list_index(world, "acc").posting)
     figures = np.random.default_rng(seed).integers(-1000, 1000, (len(codes), 2))
     figures[-1] -= figures.sum(axis=0)
-    return Sums(("alpha", "beta"), codes, figures, figures)
+    return AccountSums(("alpha", "beta"), codes, figures, figures)
 
 
 class Properties(TestCase):
@@ -291,7 +301,7 @@ class Properties(TestCase):
     @settings(max_examples=60, deadline=None)
     @given(st.lists(st.tuples(st.sampled_from([*CODES, "10", "11"]), st.sampled_from(ROLLUPS)), max_size=12))
     def test_moves_that_pass_their_checks_keep_a_tree_a_tree(self, moves: list[tuple[str, str]]) -> None:
-        from core.changes import check
+        from core.changes.kinds import check
         from core.faults import blocking
 
         at = WORLD
@@ -382,6 +392,7 @@ class Properties(TestCase):
                     and (edit.old is None or edit.new[i] != edit.old[i])
                     and name != PLACED.get(edit.table)
                 ):
+                    assert row is not None
                     self.assertEqual(row[i], edit.new[i], edit)
 
 

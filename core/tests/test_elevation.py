@@ -9,15 +9,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from core import checks
-from core.changes import Amend, apply, check
-from core.elevation import GROUND, READABLE, WIDTH, draw
+from core.changes.fixed import NOTHING_POSTED
+from core.changes.kinds import Amend, apply, check
+from core.changes.of_codes import AmendCodes, BringCodes, MoveNodes, by_beginnings, copied, shifted
+from core.codes.elevation import GROUND, READABLE, WIDTH, draw
+from core.codes.hierarchies import as_held, holding, main_tree, standing_under_none, tree
+from core.codes.selectors import pick
+from core.definitions.state import State
+from core.definitions.tables import Code, CodeList, Hierarchy, HierarchyNode
 from core.faults import blocking
-from core.fixed import NOTHING_POSTED
-from core.hierarchies import as_held, holding, main_tree, standing_under_none, tree
-from core.selectors import pick
-from core.several import AmendCodes, BringCodes, MoveNodes, by_beginnings, copied, shifted
-from core.state import State
-from core.tables import Code, CodeList, Hierarchy, HierarchyNode
 from core.tests.builders import state, told
 
 
@@ -105,7 +105,7 @@ class Versions(TestCase):
         self.assertIs(now, self.world)
         renamed = apply(self.world, Amend("codes", ("acc", "1010"), (("name", "Main bank"),)))
         for on in (date(2026, 6, 30), date(2026, 7, 1)):
-            self.assertEqual(as_held(renamed, on).get(Code, "acc", "1010").name, "Main bank")  # type: ignore[union-attr]
+            self.assertEqual(as_held(renamed, on).require(Code, "acc", "1010").name, "Main bank")
 
     def test_a_version_belongs_to_a_hierarchy_of_the_same_list(self) -> None:
         for row, expected in (
@@ -141,7 +141,7 @@ class Several(TestCase):
             "acc", ("1010", "1020", "none"), (("in_use_until", "2026-06-30"), ("cash_flow", "operating"))
         )
         made = apply(world, change)
-        self.assertEqual(made.get(Code, "acc", "1020").in_use_until, date(2026, 6, 30))  # type: ignore[union-attr]
+        self.assertEqual(made.require(Code, "acc", "1020").in_use_until, date(2026, 6, 30))
         self.assertEqual(
             change.sentence(world), "Set in_use_until 2026-06-30, cash_flow operating for 3 codes of acc"
         )

@@ -1,20 +1,18 @@
 """Statements, mapping, elimination: figures worked out by hand, and properties that hold for any figures."""
 
 from collections.abc import Sequence
+from typing import Any
 from unittest import TestCase
 
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from core.balances import Books, Posted, books_of, grouped, summed, unpack
-from core.codes import list_index
-from core.consolidation import Member, Slab, build, consolidate, eliminate, trial_balance
-from core.mapping import map_plan
-from core.periods import ordinal
-from core.state import State
-from core.statements import Amounts, Figures, compute, likely_line, plan
-from core.tables import (
+from core.books.balances import Books, PostedColumns, books_of, grouped, summed, unpack
+from core.books.periods import ordinal
+from core.codes.lists import list_index
+from core.definitions.state import State
+from core.definitions.tables import (
     Chart,
     Code,
     CodeList,
@@ -28,6 +26,16 @@ from core.tables import (
     Structure,
     StructureSegment,
 )
+from core.group.consolidation import (
+    GroupBalances,
+    Member,
+    consolidate,
+    eliminate,
+    group_balances,
+    trial_balance,
+)
+from core.group.mapping import map_plan
+from core.statements.figures import Amounts, Figures, Plan, compute, likely_line, plan
 from core.tests.builders import ACCOUNTS, state
 
 CODES = sorted(code for code, _, _ in ACCOUNTS)
@@ -35,12 +43,12 @@ NUMBERS = {"alpha": 1, "beta": 2, "gamma": 3}
 Row = tuple[str, str, int, int]  # natural account, partner, period, raw amount
 
 
-def line(name: str, parent: str, kind: str, what: str = "", **more: str) -> StatementLine:
+def line(name: str, parent: str, kind: str, what: str = "", **more: Any) -> StatementLine:
     accounts, formula = (what, "") if kind == "accounts" else ("", what)
     return StatementLine("st", name, parent, 10, name.capitalize(), kind, accounts, formula, **more)
 
 
-BALANCE = [
+BALANCE: list[Any] = [
     Statement("st", "Balance sheet", "c", "balance_sheet"),
     line("assets", "", "heading"),
     line("cash", "assets", "accounts", "under 10"),
@@ -52,10 +60,16 @@ BALANCE = [
 ]
 
 
+def planned(world: State, statement: str = "st") -> Plan:
+    made = plan(world, statement)
+    assert made is not None
+    return made
+
+
 def figures(
     rows: Sequence[StatementLine | Statement], amounts: dict[str, int], without: tuple[object, ...] = ()
 ) -> Figures:
-    made = plan(state(*rows, without=without), "st")
+    made = planned(state(*rows, without=without))
     column = np.array([[amounts.get(code, 0)] for code in made.accounts.posting], dtype=np.int64)
     return compute(made, Amounts(column, column), 2)
 
@@ -88,13 +102,16 @@ class Statements(TestCase):
         amounts = {"1010": 10, "4010": -10}
         self.assertEqual([u.account for u in figures(without_result, amounts).unplaced], ["4010"])
         self.assertEqual([u.account for u in figures(BALANCE[:2], amounts).unplaced], ["1010", "4010"])
-        income = [Statement("st", "Income", "c", "income_statement"), line("costs", "", "accounts", "5*")]
+        income: list[Any] = [
+            Statement("st", "Income", "c", "income_statement"),
+            line("costs", "", "accounts", "5*"),
+        ]
         self.assertEqual([(u.account, u.raw) for u in figures(income, amounts).unplaced], [("4010", (-10,))])
-        other = [Statement("st", "Other", "c", "other"), line("costs", "", "accounts", "5*")]
+        other: list[Any] = [Statement("st", "Other", "c", "other"), line("costs", "", "accounts", "5*")]
         self.assertEqual(figures(other, amounts).unplaced, ())
 
     def test_signs(self) -> None:
-        rows = [
+        rows: list[Any] = [
             Statement("st", "Other", "c"),
             line("mixed", "", "heading"),
             line("a", "mixed", "accounts", "1010"),
@@ -108,7 +125,7 @@ class Statements(TestCase):
         self.assertEqual(found, {"mixed": -2, "a": 5, "b": 3, "same": 7, "c": 7, "turned": -2, "empty": 0})
 
     def test_formulas_stay_out_of_headings(self) -> None:
-        rows = [
+        rows: list[Any] = [
             Statement("st", "Other", "c"),
             line("top", "", "heading"),
             line("sales", "top", "accounts", "4010"),
@@ -122,7 +139,7 @@ class Statements(TestCase):
         self.assertEqual((found["top"], found["share"], found["twice"], found["none"]), (700, 333, 666, None))
 
     def test_a_likely_line_is_the_nearest_of_its_class(self) -> None:
-        made = plan(state(*BALANCE, Code("acc", "1030", "Till", account_class="asset")), "st")
+        made = planned(state(*BALANCE, Code("acc", "1030", "Till", account_class="asset")))
         self.assertEqual((likely_line(made, "1030"), likely_line(made, "4020")), ("cash", ""))
 
     @given(st.dictionaries(st.sampled_from(CODES), st.integers(-(10**15), 10**15)))
@@ -141,7 +158,7 @@ def books(company: str, rows: Sequence[Row]) -> Books:
         company,
         2026,
         1,
-        Posted(
+        PostedColumns(
             list(columns[0]),
             numbers,
             [1] * size,
@@ -162,7 +179,7 @@ GROUP = [
 ]
 
 
-def slab(world: State, amounts: dict[str, Sequence[Row]]) -> Slab:
+def slab(world: State, amounts: dict[str, Sequence[Row]]) -> GroupBalances:
     members = []
     for company, rows in amounts.items():
         made = map_plan(world, "g", company)
@@ -177,10 +194,10 @@ def slab(world: State, amounts: dict[str, Sequence[Row]]) -> Slab:
                 lambda rows: [("", "")] * len(rows),
             )
         )
-    return build(world, "g", members)
+    return group_balances(world, "g", members)
 
 
-def by_account(found: Slab, column: np.ndarray) -> dict[str, int]:
+def by_account(found: GroupBalances, column: np.ndarray) -> dict[str, int]:
     names = [*found.accounts, *(f"{s.company}:{s.account}" for s in found.strays)]
     return {name: int(value) for name, value in zip(names, column, strict=True) if value}
 
@@ -208,7 +225,7 @@ class Groups(TestCase):
 
     def test_trial_balance_of_a_group(self) -> None:
         found = slab(state(*GROUP), {"alpha": self.ALPHA, "beta": self.BETA})
-        rows = [
+        rows: list[Any] = [
             (r.account, r.opening, r.debit, r.credit, r.closing)
             for r in trial_balance(found, ordinal(2026, 2), ordinal(2026, 2))
         ]
@@ -250,7 +267,7 @@ class Groups(TestCase):
         )
         last = trial_balance(found, ordinal(2026, 1), ordinal(2026, 1))[-1]
         self.assertEqual((last.account, last.opening, last.debit, last.credit), ("unplaced", 0, 0, 12))
-        statement = compute(plan(state(*BALANCE, *GROUP, *own), "st"), made.amounts, 2)
+        statement = compute(planned(state(*BALANCE, *GROUP, *own)), made.amounts, 2)
         self.assertEqual(
             [(u.company, u.account, u.raw[-1]) for u in statement.unplaced], [("gamma", "900", -12)]
         )
@@ -276,7 +293,7 @@ class Groups(TestCase):
         ),
     )
     def test_debits_equal_credits_at_every_step(self, alpha: list[Row], beta: list[Row]) -> None:
-        amounts = {
+        amounts: dict[str, Sequence[Row]] = {
             "alpha": [*alpha, ("3010", "", 1, -sum(r[3] for r in alpha))],
             "beta": [*beta, ("3010", "", 1, -sum(r[3] for r in beta))],
         }

@@ -9,10 +9,9 @@ from typing import Any
 from unittest import TestCase
 
 from core import checks
-from core.changes import Add, apply, check
-from core.faults import Refused, blocking
-from core.fixed import NOTHING_POSTED
-from core.founding import (
+from core.books.periods import calendar_index
+from core.changes.fixed import NOTHING_POSTED
+from core.changes.founding import (
     SegmentWanted,
     chart_made,
     free_id,
@@ -21,9 +20,9 @@ from core.founding import (
     next_year,
     pair_with_all,
 )
-from core.periods import calendar_index
-from core.state import State
-from core.tables import (
+from core.changes.kinds import Add, apply, check
+from core.definitions.state import State
+from core.definitions.tables import (
     Calendar,
     Chart,
     ChartSegment,
@@ -34,6 +33,7 @@ from core.tables import (
     Period,
     StructureSegment,
 )
+from core.faults import Refused, blocking
 from core.tests import builders
 
 ACCOUNTS = (
@@ -82,7 +82,7 @@ class Founding(TestCase):
             state.get(Code, "account", "3000"),
             Code("account", "3000", "Share capital", account_class="equity"),
         )
-        self.assertEqual(state.get(Code, "account", "1000").name, "Cash at bank")
+        self.assertEqual(state.require(Code, "account", "1000").name, "Cash at bank")
 
     def test_another_structure_of_the_same_name_stands_beside_it_and_may_share_its_lists(self) -> None:
         state, _ = books()
@@ -96,9 +96,9 @@ class Founding(TestCase):
             [row.code_list for row in sorted(state.part(StructureSegment, "orchard-books-2").values())],
             ["company", "account-2", "site"],
         )
-        self.assertEqual(state.get(ChartSegment, "orchard-books-2", "site").required, False)
+        self.assertEqual(state.require(ChartSegment, "orchard-books-2", "site").required, False)
         self.assertEqual(
-            (state.get(CodeList, "site").min_length, state.get(CodeList, "site").max_length), (3, 4)
+            (state.require(CodeList, "site").min_length, state.require(CodeList, "site").max_length), (3, 4)
         )
 
     def test_what_a_structure_lacks_is_told_at_its_row(self) -> None:
@@ -190,7 +190,7 @@ class Founding(TestCase):
         state, chart = books()
         row = Company("one", "Orchard One", "Norland", "EUR", chart, "")
         state = taken(state, new_company(state, row, "10", date(2026, 4, 1), True))
-        self.assertEqual(state.get(Code, "company", "10").name, "Orchard One")
+        self.assertEqual(state.require(Code, "company", "10").name, "Orchard One")
         self.assertEqual(list(state.rows(Calendar)), [Calendar("year-from-1-april", "Year from 1 April")])
         periods = calendar_index(state, "year-from-1-april").of_year(2027)
         self.assertEqual(

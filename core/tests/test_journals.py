@@ -2,15 +2,15 @@
 
 from datetime import date
 from decimal import Decimal
+from typing import Any
 from unittest import TestCase
 
 from hypothesis import given
 from hypothesis import strategies as st
 
-from core.accounts import resolve, seat
-from core.journals import Rules
-from core.state import State
-from core.tables import (
+from core.books.journals import PostingContext
+from core.definitions.state import State
+from core.definitions.tables import (
     AccountString,
     Chart,
     ChartSegment,
@@ -23,11 +23,14 @@ from core.tables import (
     Period,
     QuickCode,
 )
+from core.structures.accounts import company_context, resolve
 from core.tests.builders import entry, state, told
 
 
 def kept(world: State, account: str, dimensions: str = "", company: str = "alpha") -> str:
-    found = resolve(seat(world, company), account, dimensions)
+    seated = company_context(world, company)
+    assert seated is not None
+    found = resolve(seated, account, dimensions)
     assert not found.faults, found.faults
     return found.account + (f" {found.dimensions}" if found.dimensions else "")
 
@@ -104,7 +107,7 @@ class AccountStrings(TestCase):
                 self.assertEqual(found, expected)
 
     def test_pairing_rules(self) -> None:
-        def rule(outcome: str, codes: str = "", field: str = "site", **more: object) -> tuple[object, object]:
+        def rule(outcome: str, codes: str = "", field: str = "site", **more: Any) -> tuple[Any, Any]:
             return PairingRule("c", "r", 1, field, outcome, codes, **more), PairingCondition(
                 "c", "r", "account", "4010"
             )
@@ -197,7 +200,12 @@ class Journals(TestCase):
             ((), (("10-1010", "5", "", {"partner": "gamma"}), ok[1]), {}, ["There is no company gamma."]),
             ((), ok, {"on": date(2027, 1, 1)}, ["2027-01-01 falls into no period of company alpha."]),
             ((shut[0],), ok, {}, ["M2 is closed for company alpha."]),
-            ((shut[1],), ok, {"rules": Rules(restricted=False)}, ["M2 is restricted for company alpha."]),
+            (
+                (shut[1],),
+                ok,
+                {"rules": PostingContext(restricted=False)},
+                ["M2 is restricted for company alpha."],
+            ),
             ((shut[1],), ok, {}, []),
             ((shut[0],), ok, {"posted_at": "2026-02-10T00:00:00+00:00"}, []),
             ((), ok, {"currency": "EUR"}, ["alpha keeps its books in GBP only."]),
@@ -215,7 +223,8 @@ class Journals(TestCase):
             ),
         ]:
             with self.subTest(lines=lines, head=head, more=more):
-                self.assertEqual(told(entry(state(*more), *lines, **head).faults), expected)
+                cells: Any = head
+                self.assertEqual(told(entry(state(*more), *lines, **cells).faults), expected)
 
     def test_lines_of_another_company_bring_due_lines(self) -> None:
         checked = entry(state(), ("20-5010", "70", "", {"line_company": "beta"}), ("10-1010", "", "70"))

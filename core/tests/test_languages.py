@@ -7,10 +7,10 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from core import formulas
+from core.codes.selector_text import describe, parse
+from core.codes.selectors import pick, with_code, without
 from core.money import format_amount, round_half_up
-from core.selector_text import describe, parse
-from core.selectors import pick, with_code, without
+from core.statements import formulas
 from core.tests.builders import state
 
 CASES = Path(__file__).parent / "cases"
@@ -39,8 +39,8 @@ class Languages(TestCase):
                     self.assertEqual((sorted(found.codes), found.faults), (expected.split(), ()))
 
     def test_a_new_code_falls_in_by_itself(self) -> None:
-        from core.changes import Put, apply
-        from core.tables import Code
+        from core.changes.kinds import Put, apply
+        from core.definitions.tables import Code
 
         world = state()
         self.assertEqual(len(pick(world, "acc", "10*").codes), 2)

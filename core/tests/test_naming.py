@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from unittest import TestCase
 
-from core.changes import DeleteCode, check
-from core.fixed import NOTHING_POSTED
-from core.naming import cells
-from core.tables import (
+from core.changes.fixed import NOTHING_POSTED
+from core.changes.kinds import DeleteCode, check
+from core.definitions.tables import (
     AccountString,
     ChartSegment,
     Code,
@@ -25,9 +24,10 @@ from core.tables import (
     PairingRule,
     QuickCode,
 )
+from core.references.cells import cells
+from core.references.uses import of_code
 from core.tests.builders import state
 from core.tests.test_figures import BALANCE
-from core.uses import of_code
 
 WORLD = state(
     *BALANCE,

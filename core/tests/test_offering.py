@@ -5,10 +5,11 @@ from __future__ import annotations
 from datetime import date
 from unittest import TestCase
 
-from core.accounts import seat
-from core.offering import accounts_offered, codes_offered, dimensions_offered
-from core.quick_codes import expand
-from core.tables import Code, Company, CompanyAccount, CompanyCode, QuickCode
+from core.definitions.state import State
+from core.definitions.tables import Code, Company, CompanyAccount, CompanyCode, QuickCode
+from core.structures.accounts import CompanyContext, company_context
+from core.structures.offering import accounts_offered, codes_offered, dimensions_offered
+from core.structures.quick_codes import expand
 from core.tests import builders
 
 ON = date(2026, 2, 10)
@@ -27,10 +28,17 @@ ROWS = (
 )
 
 
+def context(state: State) -> CompanyContext:
+    """Alpha at its chart."""
+    found = company_context(state, "alpha")
+    assert found is not None
+    return found
+
+
 class Offering(TestCase):
     def setUp(self) -> None:
         self.state = builders.state(*ROWS)
-        self.seat = seat(self.state, "alpha")
+        self.seat = context(self.state)
 
     def offered(self, text: str, person: str | None = "eve") -> list[str]:
         return [offer.text for offer in accounts_offered(self.state, self.seat, text, ON, person)]
@@ -57,7 +65,8 @@ class Offering(TestCase):
             CompanyAccount("alpha", "1020"),
         )
         self.assertEqual(
-            [row.code for row in codes_offered(listed, seat(listed, "alpha"), natural, "10", ON)], ["1020"]
+            [row.code for row in codes_offered(listed, context(listed), natural, "10", ON)],
+            ["1020"],
         )
         self.assertEqual(
             [offer.text for offer in dimensions_offered(self.state, self.seat, "season=s", ON)],

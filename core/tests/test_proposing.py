@@ -8,15 +8,15 @@ from typing import Any
 from unittest import TestCase
 
 from core import checks
-from core.changes import Add, Put, Together, apply, check
+from core.books.periods import closed_early
+from core.changes.fixed import NOTHING_POSTED
+from core.changes.kinds import Add, ChangeSet, Put, apply, check
+from core.definitions.state import State
+from core.definitions.tables import Code, Hierarchy, HierarchyNode, Period, StatementLine
 from core.faults import Refused, blocking
-from core.fixed import NOTHING_POSTED
-from core.periods import closed_early
-from core.proposing import new_statement
-from core.state import State
-from core.statements import plan
-from core.tables import Code, Hierarchy, HierarchyNode, Period, StatementLine
+from core.statements.proposing import new_statement
 from core.tests import builders
+from core.tests.test_figures import planned
 
 SHAPES = [
     Code("acc", "2", "Owed", True, False),
@@ -51,7 +51,7 @@ class Proposing(TestCase):
     def test_each_source_makes_a_sound_statement(self) -> None:
         state = builders.state(*SHAPES)
         state = self.made(state, "Balance sheet", "c", "balance_sheet", "classes")
-        self.assertEqual(sorted(plan(state, "bs").missed()), [])
+        self.assertEqual(sorted(planned(state, "bs").missed()), [])
         state = self.made(state, "From the tree", "c", "balance_sheet", "hierarchy:tree")
         self.assertEqual(
             lines(state, "from-the-tree"),
@@ -108,9 +108,9 @@ class InOrder(TestCase):
 
         def closing(*numbers: int) -> str:
             rows: list[Any] = [
-                state.get(Period, "m", 2026, number)._replace(status="closed") for number in numbers
+                state.require(Period, "m", 2026, number)._replace(status="closed") for number in numbers
             ]
-            return closed_early(state, Together(tuple(map(Put, rows)), "").edits(state))
+            return closed_early(state, ChangeSet(tuple(map(Put, rows)), "").edits(state))
 
         for numbers, told in [
             ((1,), ""),

@@ -8,12 +8,12 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from core.changes import Put, apply
-from core.drafts import recorded
-from core.fixed import NOTHING_POSTED, Facts
+from core.changes.fixed import NOTHING_POSTED, Facts
+from core.changes.kinds import Put, apply
+from core.definitions.state import State
+from core.definitions.tables import Group, GroupMember, Mapping, PairingRule
+from core.drafts.replaying import recorded
 from core.sheets import Sheet, bring, cells_of, find, moved, place_after, rows_of, take
-from core.state import State
-from core.tables import Group, GroupMember, Mapping, PairingRule
 from core.tests.builders import state
 
 MAPPINGS = Sheet(

@@ -6,9 +6,9 @@ from collections import Counter
 from unittest import TestCase
 
 from core import checks
-from core.changes import check
+from core.changes.fixed import NOTHING_POSTED
+from core.changes.kinds import check
 from core.faults import blocking
-from core.fixed import NOTHING_POSTED
 from core.tests.random_acts import Acts
 from core.tests.rich_world import rich_state
 

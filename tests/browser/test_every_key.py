@@ -11,8 +11,8 @@ from typing import Any, NamedTuple
 from django.contrib.auth import get_user_model
 from playwright.sync_api import Error, Page, Response, Route, expect
 
-from core.changes import CloseCode, Put
-from core.tables import Dimension
+from core.changes.kinds import CloseCode, Put
+from core.definitions.tables import Dimension
 from tests.base import bring
 from tests.browser.base import BrowserTest
 from web.definitions import actions, drafting
@@ -116,7 +116,7 @@ class EveryKey(BrowserTest):
     def setUp(self) -> None:
         super().setUp()
         who = get_user_model().objects.get(username="m.okafor")
-        actions.make(CloseCode("accounts", "11230", date(2027, 1, 31)), who)
+        actions.make_change(CloseCode("accounts", "11230", date(2027, 1, 31)), who)
         bring(SPARE)
         self.draft = drafting.start("Spring", who, [Put(Dimension("shed", "Shed", "sites"))])
         self.sent: list[str] = []

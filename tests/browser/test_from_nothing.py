@@ -35,7 +35,8 @@ class FromNothing(BrowserTest):
         expect(self.page.locator(f"[name={name}]:focus")).to_have_count(1)
 
     def test_a_first_journal(self) -> None:
-        self.acts, loads = 0, []
+        self.acts = 0
+        loads: list[str] = []
         page = self.page
         page.goto(f"{self.server.url}/link/{actions.link_for(None)}/")
         page.on(

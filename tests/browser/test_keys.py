@@ -9,9 +9,10 @@ from tests.browser.base import BrowserTest
 
 class Keys(BrowserTest):
     def chosen(self) -> list[str]:
-        return self.page.eval_on_selector_all(
+        chosen: list[str] = self.page.eval_on_selector_all(
             "tr[aria-selected=true][data-row]", "rows => rows.map(row => row.dataset.row)"
         )
+        return chosen
 
     def focused(self) -> str:
         return str(

@@ -152,7 +152,7 @@ class Story(BrowserTest):
         expect(page.locator("#entry-post")).to_be_enabled()
         page.click("#entry-post")
         page.wait_for_url("**/journal/FE-*/")
-        self.assertEqual(Journal.objects.order_by("-pk").first().lines.count(), 4)
+        self.assertEqual(Journal.objects.latest("pk").lines.count(), 4)
 
     def test_two_users_at_once(self) -> None:
         other = self.open("m.okafor")
@@ -222,8 +222,9 @@ class Story(BrowserTest):
         page = self.open("t.penrose")
         page.goto(f"{self.server.url}/companies/")
         expect(page.locator("tbody tr")).to_have_count(1)
-        self.assertEqual(page.goto(f"{self.server.url}/journals/fernhollow/").status, 404)
-        self.assertEqual(page.goto(f"{self.server.url}/group/fernhollow/").status, 404)
+        for address in ("/journals/fernhollow/", "/group/fernhollow/"):
+            reply = page.goto(self.server.url + address)
+            self.assertEqual(reply and reply.status, 404)
         self.trouble.clear()
         page.context.close()
 

@@ -3,7 +3,7 @@ undone in a draft."""
 
 from playwright.sync_api import expect
 
-from core.tables import PairingRule, Period, StructureSegment
+from core.definitions.tables import PairingRule, Period, StructureSegment
 from tests.browser.base import BrowserTest
 from web.definitions.models import Version
 from web.definitions.snapshot import current
@@ -128,7 +128,9 @@ class InPlace(BrowserTest):
         self.press("Enter")
         expect(page.locator("tr[data-row='2027 2'].closed")).to_have_count(1)
         self.assertEqual(Version.objects.latest("version").reason, "Nobody posts there")
-        self.assertEqual({current().state.get(Period, "months", 2027, n).status for n in (1, 2)}, {"closed"})
+        self.assertEqual(
+            {current().state.require(Period, "months", 2027, n).status for n in (1, 2)}, {"closed"}
+        )
 
     def test_in_a_draft_a_member_is_changed_and_undone(self) -> None:
         page = self.page

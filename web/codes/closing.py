@@ -10,17 +10,17 @@ from urllib.parse import urlencode
 
 from django.urls import reverse
 
-from core import uses
-from core.accounts import chart_index, parse_dimensions
-from core.balances import by_account
-from core.codes import list_index, natural_lists
-from core.doubts import Known
+from core.books.balances import by_account
+from core.books.periods import company_calendar, ordinal
+from core.codes.doubts import CodeUsage
+from core.codes.lists import list_index, natural_lists
+from core.definitions.parsing import write_cell
+from core.definitions.state import State
+from core.definitions.tables import Company
 from core.money import digits_of, show_amount
-from core.parsing import write_cell
-from core.periods import company_calendar, ordinal
-from core.state import State
-from core.tables import Company
-from core.uses import charts_of_list
+from core.references import uses
+from core.references.uses import charts_of_list
+from core.structures.accounts import chart_index, parse_dimensions
 from web.definitions.posted import posted_facts
 from web.journals.books import books_for
 from web.journals.interning import interned_texts
@@ -28,7 +28,7 @@ from web.journals.models import Unfinished
 from web.people.rights import charts_seen, companies_seen, hides_groups, sees
 
 
-class Still(NamedTuple):
+class RemainingUse(NamedTuple):
     """Something that still uses a code, in words, and where to go for it."""
 
     sentence: str
@@ -70,7 +70,7 @@ def _ordinal_at(state: State, company: str, on: date) -> int:
     return ordinal(last.fiscal_year, last.period) if last else 0
 
 
-def uses_seen(state: State, code_list: str, code: str, person: Any) -> list[Still]:
+def uses_seen(state: State, code_list: str, code: str, person: Any) -> list[RemainingUse]:
     """Definitions that name a code, as far as the person may know of them."""
     companies, charts = {row.company for row in companies_seen(person, state)}, charts_seen(person, state)
 
@@ -84,7 +84,9 @@ def uses_seen(state: State, code_list: str, code: str, person: Any) -> list[Stil
             return sees(person, state, "statement", first)
         return use.table not in OF_CHARTS or first in charts
 
-    return [Still(use.sentence, address(use)) for use in uses.of_code(state, code_list, code) if seen(use)]
+    return [
+        RemainingUse(use.sentence, address(use)) for use in uses.of_code(state, code_list, code) if seen(use)
+    ]
 
 
 OF_GROUPS = ("mappings", "eliminations")
@@ -92,23 +94,23 @@ OF_COMPANIES = ("company_codes", "company_accounts", "intercompany_pairs")
 OF_CHARTS = ("chart_segments", "pairing_rules", "pairing_conditions", "account_strings", "quick_codes")
 
 
-def still_used(state: State, code_list: str, code: str, person: Any, on: date | None) -> list[Still]:
+def still_used(state: State, code_list: str, code: str, person: Any, on: date | None) -> list[RemainingUse]:
     """Balances at that date, journals being keyed, and every definition that names the code."""
     found = []
     companies = companies_seen(person, state)
     if code_list in natural_lists(state):
         for _, row, raw in balances_at(state, code_list, frozenset([code]), companies, on):
             words = f"{row.name}: {show_amount(raw, digits_of(row.currency))} {row.currency} stands on it"
-            found.append(Still(words, reverse("account-lines", args=[row.company, code])))
+            found.append(RemainingUse(words, reverse("account-lines", args=[row.company, code])))
     found += _unfinished(code, companies)
     return found + uses_seen(state, code_list, code, person)
 
 
-def _unfinished(code: str, companies: list[Company]) -> Iterator[Still]:
+def _unfinished(code: str, companies: list[Company]) -> Iterator[RemainingUse]:
     names = {row.company: row.name for row in companies}
-    for row in Unfinished.objects.filter(company__in=names).select_related("by"):
+    for row in Unfinished.objects.filter(company_id__in=list(names)).select_related("by"):
         if code in str(row.content):
-            yield Still(
+            yield RemainingUse(
                 f"{row.by.shown_name()} is keying a journal of {names[row.company_id]} with it",
                 reverse("company-journals", args=[row.company_id]),
             )
@@ -171,10 +173,10 @@ def posted_codes(state: State, code_list: str, person: Any) -> frozenset[str]:
     return frozenset(found - {""})
 
 
-def doubts_known(state: State, code_list: str, person: Any) -> Known:
+def doubts_known(state: State, code_list: str, person: Any) -> CodeUsage:
     """What the books know for the list of doubts, as far as the person may."""
     if code_list not in natural_lists(state):
-        return Known(frozenset(), {})
+        return CodeUsage(frozenset(), {})
     companies = companies_seen(person, state)
     posted = posted_codes(state, code_list, person)
     index = list_index(state, code_list).codes
@@ -184,4 +186,4 @@ def doubts_known(state: State, code_list: str, person: Any) -> Known:
         standing.setdefault(code, []).append(
             f"{show_amount(raw, digits_of(row.currency))} {row.currency} of {row.name}"
         )
-    return Known(posted, {code: ", ".join(parts[:3]) for code, parts in standing.items()})
+    return CodeUsage(posted, {code: ", ".join(parts[:3]) for code, parts in standing.items()})

@@ -8,17 +8,16 @@ from datetime import date
 from typing import Any
 
 from django.core.paginator import Paginator
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 
-from core.accounts import chart_index
-from core.changes import Add, Change, Drop, Put, Several
-from core.codes import fullness, fullness_by_beginning, natural_lists
-from core.doubts import KINDS, MATTER, doubts
-from core.listing import properties
-from core.state import State
-from core.tables import (
+from core.changes.kinds import Add, Change, ChangeSequence, Drop, Put
+from core.codes.doubts import KINDS, MATTER, doubts
+from core.codes.listing import properties
+from core.codes.lists import fullness, fullness_by_beginning, natural_lists
+from core.definitions.state import State
+from core.definitions.tables import (
     CASH_FLOWS,
     PROPERTY_KINDS,
     Code,
@@ -33,10 +32,12 @@ from core.tables import (
     Structure,
     StructureSegment,
 )
-from core.uses import charts_of_list
+from core.references.uses import charts_of_list
+from core.structures.accounts import chart_index
 from web.codes import closing
-from web.people.rights import CHANGE, SIGNED_IN, acts, companies_seen, needs
-from web.shell.acts import filled, go, make, words_of
+from web.definitions.viewing import PineRequest
+from web.people.rights import CHANGE, SIGNED_IN, companies_seen, needs, needs_post
+from web.shell.change_views import apply_change, filled, reload_at, words_of
 from web.shell.tabular import attached
 
 PLAIN = re.compile(r"[^A-Za-z0-9_-]+")
@@ -47,7 +48,7 @@ def code_address(code_list: str, code: str = "") -> str:
 
 
 @needs(SIGNED_IN)
-def before_closing(request: HttpRequest, state: State, code_list: str, code: str) -> HttpResponse:
+def before_closing(request: PineRequest, state: State, code_list: str, code: str) -> HttpResponse:
     """What still uses a code on its last day, shown before the closing is confirmed."""
     row = state.get(Code, code_list, code)
     if row is None:
@@ -65,7 +66,7 @@ def before_closing(request: HttpRequest, state: State, code_list: str, code: str
 
 
 @needs(CHANGE, posts=True)
-def more(request: HttpRequest, state: State, code_list: str, code: str) -> HttpResponse:
+def more(request: PineRequest, state: State, code_list: str, code: str) -> HttpResponse:
     """GET: the further properties of a code as a form. POST: takes them."""
     row = state.get(Code, code_list, code)
     if row is None:
@@ -103,12 +104,12 @@ def more(request: HttpRequest, state: State, code_list: str, code: str) -> HttpR
     changes: list[Change] = [Put(filled(request, row, *columns))]
     changes += _properties(request, state, rules, code_list, code)
     changes += _names(request, state, code_list, code)
-    make(request, Several(tuple(changes)))
-    return go(code_address(code_list, code))
+    apply_change(request, ChangeSequence(tuple(changes)))
+    return reload_at(code_address(code_list, code))
 
 
 def _properties(
-    request: HttpRequest, state: State, rules: list[ListProperty], code_list: str, code: str
+    request: PineRequest, state: State, rules: list[ListProperty], code_list: str, code: str
 ) -> list[Change]:
     found = list[Change]()
     for rule in rules:
@@ -121,7 +122,7 @@ def _properties(
     return found
 
 
-def _names(request: HttpRequest, state: State, code_list: str, code: str) -> list[Change]:
+def _names(request: PineRequest, state: State, code_list: str, code: str) -> list[Change]:
     """Names in languages: those of the form by their language, and a new one."""
     found = list[Change]()
     for kept in [n for n in state.part(CodeName, code_list).values() if n.code == code]:
@@ -138,7 +139,7 @@ def _names(request: HttpRequest, state: State, code_list: str, code: str) -> lis
 
 
 @needs(SIGNED_IN)
-def doubts_page(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+def doubts_page(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     """What looks wrong in a list, each with its way out."""
     known = closing.doubts_known(state, code_list, request.user)
     standing, aside = doubts(state, code_list, known)
@@ -179,8 +180,8 @@ def doubts_page(request: HttpRequest, state: State, code_list: str) -> HttpRespo
     )
 
 
-@acts(CHANGE)
-def set_aside(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+@needs_post(CHANGE)
+def set_aside(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     """Sets a doubt of a code, or without one that kind for the whole list, aside with a reason; or takes it
     up again."""
     code, kind = request.POST.get("code", ""), request.POST.get("doubt", "")
@@ -189,14 +190,14 @@ def set_aside(request: HttpRequest, state: State, code_list: str) -> HttpRespons
     kept = state.get(SetAside, code_list, code, kind)
     if request.POST.get("again"):
         if kept is not None:
-            make(request, Drop(kept))
+            apply_change(request, Drop(kept))
     else:
-        make(request, Put(filled(request, SetAside(code_list, code, kind, ""), "reason")))
-    return go(reverse("codes-doubts", args=[code_list]))
+        apply_change(request, Put(filled(request, SetAside(code_list, code, kind, ""), "reason")))
+    return reload_at(reverse("codes-doubts", args=[code_list]))
 
 
 @needs(SIGNED_IN)
-def settings(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+def settings(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     """The list itself: its rule, how full it is, where it is used, its own properties."""
     head = state.get(CodeList, code_list)
     if head is None:
@@ -224,40 +225,40 @@ def settings(request: HttpRequest, state: State, code_list: str) -> HttpResponse
     )
 
 
-@acts(CHANGE)
-def change_list(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+@needs_post(CHANGE)
+def change_list(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     """Another rule for the list: lengths, padding, name, language. The checks tell every code that it would
     shut out."""
     head = state.get(CodeList, code_list)
     if head is None:
         raise Http404
-    make(
+    apply_change(
         request,
         Put(filled(request, head, "name", "min_length", "max_length", "characters", "zero_pad", "language")),
     )
-    return go(reverse("codes-settings", args=[code_list]))
+    return reload_at(reverse("codes-settings", args=[code_list]))
 
 
-@acts(CHANGE)
-def own_property(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+@needs_post(CHANGE)
+def own_property(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     """A further property of the list's codes, new or changed, or taken away while no code has it."""
     name = request.POST.get("property", "").strip()
     kept = state.get(ListProperty, code_list, name)
     if request.POST.get("act") == "delete":
         if kept is None:
             raise Http404
-        make(request, Drop(kept))
+        apply_change(request, Drop(kept))
     else:
         base = kept or ListProperty(
             code_list, PLAIN.sub("-", request.POST.get("name", "").strip().lower()).strip("-")[:40], ""
         )
         row = filled(request, base, "name", "kind", "choices")
-        make(request, Put(row) if kept else Add(row))
-    return go(reverse("codes-settings", args=[code_list]))
+        apply_change(request, Put(row) if kept else Add(row))
+    return reload_at(reverse("codes-settings", args=[code_list]))
 
 
 @needs(CHANGE)
-def deciding(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+def deciding(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     """An aid before something is added: an account, a code of another segment, a dimension's code, or a place
     in a tree."""
     charts = charts_of_list(state, code_list)

@@ -3,23 +3,24 @@ change."""
 
 from __future__ import annotations
 
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 
-from core.faults import Fault, Place, Refused
-from core.respelling import Respell
-from core.state import State
-from core.tables import CodeList
-from web.journals.respelling import everything, preview, respell
+from core.changes.recoding import Recode
+from core.definitions.state import State
+from core.definitions.tables import CodeList
+from core.faults import Fault, Location, Refused
+from web.definitions.viewing import PineRequest
+from web.journals.recoding import everything, preview, recode
 from web.people.rights import CHANGE, needs
-from web.shell.acts import go, seen_version
 from web.shell.asked import number
+from web.shell.change_views import reload_at, seen_version
 from web.shell.tabular import attached
 
 
 @needs(CHANGE, published=True, posts=True)
-def length(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+def length(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     """GET: every code, cell and posted account string before and after. POST: does it."""
     head = state.get(CodeList, code_list)
     if head is None:
@@ -27,9 +28,9 @@ def length(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     given = request.POST if request.method == "POST" else request.GET
     characters = number(given, "length", None, 99)
     if characters is None:
-        place = Place("code_lists", (code_list,), "length", given.get("length", ""))
+        place = Location("code_lists", (code_list,), "length", given.get("length", ""))
         raise Refused([Fault("cell-unreadable", "Give the new length as a number.", place)])
-    change = Respell(code_list, characters, given.get("side", "front"))
+    change = Recode(code_list, characters, given.get("side", "front"))
     if request.method != "POST" and request.GET.get("file"):
         return attached(
             f"{code_list}-{change.length}",
@@ -41,7 +42,7 @@ def length(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
         return render(
             request, "codes/length.html", {"head": head, "change": change, "told": preview(state, change)}
         )
-    if request.seen.as_of is not None:  # type: ignore[attr-defined]
+    if request.viewed.as_of is not None:
         raise Refused(
             [
                 Fault(
@@ -51,5 +52,5 @@ def length(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
                 )
             ]
         )
-    respell(change, request.user, seen_version(request))
-    return go(reverse("codes-settings", args=[code_list]))
+    recode(change, request.user, seen_version(request))
+    return reload_at(reverse("codes-settings", args=[code_list]))

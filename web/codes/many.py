@@ -5,23 +5,24 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 
-from core import bringing
-from core.faults import Fault, Place, Refused
-from core.hierarchies import main_hierarchies
-from core.listing import cell, columns
-from core.parsing import read_cell
-from core.several import AmendCodes, MoveNodes
-from core.state import State
-from core.tables import TABLES, Code, CodeList
+from core.changes import code_rows
+from core.changes.of_codes import AmendCodes, MoveNodes
+from core.codes.hierarchies import main_hierarchies
+from core.codes.listing import cell, columns
+from core.definitions.parsing import read_cell
+from core.definitions.state import State
+from core.definitions.tables import TABLES, Code, CodeList
+from core.faults import Fault, Location, Refused
 from web.codes import table
 from web.definitions import records
 from web.definitions.posted import posted_facts
-from web.people.rights import CHANGE, SIGNED_IN, acts, needs
-from web.shell.acts import date_of, go, make
+from web.definitions.viewing import PineRequest
+from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
+from web.shell.change_views import apply_change, date_of, reload_at
 from web.shell.tabular import attached
 
 SETTABLE = (
@@ -37,15 +38,15 @@ SETTABLE = (
 )
 
 
-def _back(request: HttpRequest, state: State, code_list: str, at: str = "") -> HttpResponse:
+def _back(request: PineRequest, state: State, code_list: str, at: str = "") -> HttpResponse:
     kept = table.query(table.asked(request, state, code_list))
     parts = [part for part in (kept, f"at={at}" if at else "") if part]
     address = reverse("code-list", kwargs={"code_list": code_list})
-    return go(f"{address}?{'&'.join(parts)}" if parts else address)
+    return reload_at(f"{address}?{'&'.join(parts)}" if parts else address)
 
 
-@acts(CHANGE)
-def several(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+@needs_post(CHANGE)
+def several(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     """One act for all chosen codes: close, reopen, move, or set a property."""
     codes = table.chosen_codes(request, state, code_list)
     if not codes:
@@ -69,7 +70,7 @@ def several(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
                     Fault(
                         "reference",
                         f"There is no rollup code {onto}.",
-                        Place(column="onto"),
+                        Location(column="onto"),
                         "Choose a rollup code.",
                     )
                 ]
@@ -78,7 +79,7 @@ def several(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     elif act == "close":
         until = date_of(request, "until")
         if until is None:
-            raise Refused([Fault("cell-empty", "Give the last day of use.", Place(column="until"))])
+            raise Refused([Fault("cell-empty", "Give the last day of use.", Location(column="until"))])
         change = AmendCodes(code_list, tuple(codes), (("in_use_until", str(until)),))
     elif act == "reopen":
         change = AmendCodes(code_list, tuple(codes), (("in_use_until", ""),))
@@ -86,26 +87,26 @@ def several(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
         change = AmendCodes(code_list, tuple(codes), (_setting(request),))
     else:
         raise Http404
-    make(request, change)
+    apply_change(request, change)
     return _back(request, state, code_list, codes[0])
 
 
-def _setting(request: HttpRequest) -> tuple[str, str]:
+def _setting(request: PineRequest) -> tuple[str, str]:
     """(column, cell) of the form. Raises Refused where the value cannot stand there."""
     name, value = request.POST.get("property", ""), request.POST.get("value", "").strip()
     column = TABLES["codes"].by_name.get(name)
     if column is None or name not in SETTABLE:
-        raise Refused([Fault("reference", "Choose a property to set.", Place(column="property"))])
+        raise Refused([Fault("reference", "Choose a property to set.", Location(column="property"))])
     if value:
         try:
             read_cell(column, value)
         except ValueError as told:
-            raise Refused([Fault("cell-unreadable", str(told), Place("codes", (), name, value))]) from None
+            raise Refused([Fault("cell-unreadable", str(told), Location("codes", (), name, value))]) from None
     return name, value
 
 
-@acts(SIGNED_IN)
-def choose_columns(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+@needs_post(SIGNED_IN)
+def choose_columns(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     """Keeps the columns a person wants to see for this list."""
     known = columns(state, code_list)
     person: Any = request.user
@@ -118,15 +119,15 @@ def choose_columns(request: HttpRequest, state: State, code_list: str) -> HttpRe
 
 
 @needs(SIGNED_IN)
-def out(request: HttpRequest, state: State, code_list: str, kind: str) -> HttpResponse:
+def out(request: PineRequest, state: State, code_list: str, kind: str) -> HttpResponse:
     """What is seen, as a file that comes back in: the rows that fit, the columns chosen."""
-    header = bringing.header_of(table.chosen_columns(request, state, code_list))
+    header = code_rows.header_of(table.chosen_columns(request, state, code_list))
     rows = table.rows_of(state, code_list, table.fitting(request, state, code_list))
     return attached(code_list, kind, header, ([cell(state, row, name) for name in header] for row in rows))
 
 
 @needs(CHANGE, posts=True)
-def bring(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+def bring(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     """GET: where to paste or choose a file. POST: a preview row by row; with `take` the rows are taken."""
     address = reverse("codes-bring", kwargs={"code_list": code_list})
     head = state.get(CodeList, code_list)
@@ -140,14 +141,14 @@ def bring(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     if request.method != "POST":
         return render(request, "definitions/bring.html", context)
     given = records.read(request)
-    found = bringing.read(
+    found = code_rows.read(
         state, code_list, given, table.chosen_columns(request, state, code_list), posted_facts(state)
     )
     if request.POST.get("take"):
         if found.change is None:
             raise Refused(found.faults)
-        make(request, found.change)
-        return go(reverse("code-list", kwargs={"code_list": code_list}) + f"?at={found.rows[0].code}")
+        apply_change(request, found.change)
+        return reload_at(reverse("code-list", kwargs={"code_list": code_list}) + f"?at={found.rows[0].code}")
     shown = "definitions/brought.html" if request.headers.get("HX-Request") else "definitions/bring.html"
     return render(
         request,

@@ -9,22 +9,22 @@ from typing import Any, NamedTuple
 import numpy as np
 from django.db import connection
 
-from core.accounts import chart_index
-from core.codes import list_index
-from core.drafts import tells
-from core.hierarchies import main_tree
+from core.codes.hierarchies import main_tree
+from core.codes.lists import list_index
+from core.codes.tree_counts import counted
+from core.definitions.state import State, derived
+from core.definitions.tables import Code, Company, Hierarchy, HierarchyNode
+from core.drafts.replaying import tells
 from core.money import digits_of
-from core.state import State, derived
-from core.tables import Code, Company, Hierarchy, HierarchyNode
-from core.tree_counts import counted
-from core.uses import charts_of_list
+from core.references.uses import charts_of_list
+from core.structures.accounts import chart_index
 from web.definitions.drafting import Working
 from web.journals.books import books_for
 
 CHUNK = 120
 
 
-class Row(NamedTuple):
+class CodeRow(NamedTuple):
     """A code as the table shows it: depth in the main hierarchy and how many posting codes are under it."""
 
     code: Code
@@ -49,18 +49,18 @@ def places(state: State, code_list: str) -> dict[str, int]:
     return dict(zip(codes, range(len(codes)), strict=True))
 
 
-def rows_of(state: State, code_list: str, codes: list[str]) -> list[Row]:
+def rows_of(state: State, code_list: str, codes: list[str]) -> list[CodeRow]:
     """Rows of the table: worked out when they are shown, for a list is long and a page is not."""
     index, main = list_index(state, code_list).codes, main_tree(state, code_list)
     if main is None:
-        return [Row(index[code], 0, 0) for code in codes]
+        return [CodeRow(index[code], 0, 0) for code in codes]
     counts = counted(state, main.hierarchy)
     places = [(code, main.place.get(code)) for code in codes]
     return [
         (
-            Row(index[code], 0, 0)
+            CodeRow(index[code], 0, 0)
             if place is None
-            else Row(index[code], main.order[place][1], counts.below(place))
+            else CodeRow(index[code], main.order[place][1], counts.below(place))
         )
         for code, place in places
     ]
@@ -82,10 +82,10 @@ def drafted(working: Working | None, code_list: str) -> frozenset[str]:
 
 
 @dataclass(frozen=True, slots=True)
-class Window:
+class RowWindow:
     """A stretch of the table: rows from `start`, and how many there are in all."""
 
-    rows: list[Row]
+    rows: list[CodeRow]
     start: int
     total: int
 
@@ -99,7 +99,7 @@ class Window:
         return max(0, self.start - CHUNK) if self.start else None
 
 
-def window(state: State, code_list: str, codes: list[str] | None, start: int, at: str = "") -> Window:
+def window(state: State, code_list: str, codes: list[str] | None, start: int, at: str = "") -> RowWindow:
     """A stretch of the codes given (None: all, in the order of the main hierarchy), around one of them if
     asked."""
     narrowed = codes is not None
@@ -116,7 +116,7 @@ def window(state: State, code_list: str, codes: list[str] | None, start: int, at
             start = max(0, place - 30) if place > CHUNK - 30 else 0
     start = max(0, min(start, len(shown)))
     rows = rows_of(state, code_list, shown[start : start + CHUNK])
-    return Window([row._replace(depth=0) for row in rows] if narrowed else rows, start, len(shown))
+    return RowWindow([row._replace(depth=0) for row in rows] if narrowed else rows, start, len(shown))
 
 
 class Amount(NamedTuple):
@@ -157,7 +157,7 @@ def amounts(state: State, code_list: str, code: str, companies: list[Company]) -
     return found
 
 
-class Posted(NamedTuple):
+class CodePostings(NamedTuple):
     """How much was posted with a code: account strings that hold it, lines, the first and the last day of
     one."""
 
@@ -174,10 +174,10 @@ POSTED = """
 """
 
 
-def posted(state: State, code_list: str, code: str, companies: list[Company]) -> Posted:
+def posted(state: State, code_list: str, code: str, companies: list[Company]) -> CodePostings:
     """Counted over the companies given, as segment or dimension; balances kept elsewhere not."""
     names = [row.company for row in companies]
-    found = [Posted(0, 0, None, None)]
+    found = [CodePostings(0, 0, None, None)]
     tagged: set[str] = set()
     with connection.cursor() as cursor:
         for chart, fields in charts_of_list(state, code_list).items():
@@ -207,15 +207,15 @@ def posted(state: State, code_list: str, code: str, companies: list[Company]) ->
                         "companies": names,
                     },
                 )
-                found.append(Posted(*cursor.fetchone()))
+                found.append(CodePostings(*cursor.fetchone()))
         for name in sorted(tagged):
             cursor.execute(
-                f"{POSTED} l.dimensions_id IN (SELECT id FROM journals_tagging WHERE codes ~ %(tag)s)",
+                f"{POSTED} l.dimensions_id IN (SELECT id FROM journals_dimensionset WHERE codes ~ %(tag)s)",
                 {"tag": rf"(^|; ){re.escape(name)}={re.escape(code)}(;|$)", "companies": names},
             )
-            found.append(Posted(*cursor.fetchone()))
+            found.append(CodePostings(*cursor.fetchone()))
     days = [day for row in found for day in (row.first, row.last) if day]
-    return Posted(
+    return CodePostings(
         sum(r.strings for r in found),
         sum(r.lines for r in found),
         min(days, default=None),

@@ -9,14 +9,14 @@ from django.urls import reverse
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
-from core.listing import cell, use
-from core.state import State
-from web.codes.queries import Row
+from core.codes.listing import cell, use
+from core.definitions.state import State
+from web.codes.queries import CodeRow
 
 MONO = ("in_use_from", "in_use_until", "under", "currency")
 
 
-def shown(state: State, row: Row, column: str) -> str:
+def shown(state: State, row: CodeRow, column: str) -> str:
     """A cell as a person reads it."""
     code = row.code
     if column == "use":
@@ -32,7 +32,7 @@ def shown(state: State, row: Row, column: str) -> str:
 
 
 def table_row(
-    state: State, row: Row, columns: Sequence[str], at: str = "", drafted: frozenset[str] = frozenset()
+    state: State, row: CodeRow, columns: Sequence[str], at: str = "", drafted: frozenset[str] = frozenset()
 ) -> SafeString:
     code = row.code
     depth = min(row.depth, 8)
@@ -61,6 +61,10 @@ def table_row(
 
 
 def table_rows(
-    state: State, rows: list[Row], columns: Sequence[str], at: str = "", drafted: frozenset[str] = frozenset()
+    state: State,
+    rows: list[CodeRow],
+    columns: Sequence[str],
+    at: str = "",
+    drafted: frozenset[str] = frozenset(),
 ) -> SafeString:
     return format_html_join("", "{}", ((table_row(state, row, columns, at, drafted),) for row in rows))

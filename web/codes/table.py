@@ -8,24 +8,23 @@ from datetime import date
 from typing import Any
 from urllib.parse import urlencode
 
-from django.http import HttpRequest
-
-from core.codes import list_index
-from core.listing import STANDS, USUAL, Asked, Known, columns, listed
-from core.state import State
-from core.tables import CLASSES, Code
+from core.codes.listing import STANDS, USUAL, CodeFilter, CodeMarks, columns, listed
+from core.codes.lists import list_index
+from core.definitions.state import State
+from core.definitions.tables import CLASSES, Code
 from web.codes import queries
 from web.codes.closing import posted_codes
+from web.definitions.viewing import PineRequest
 
 ODD = re.compile(r"[\x00-\x1f\x7f]")
 
 
-def _text(request: HttpRequest, name: str) -> str:
+def _text(request: PineRequest, name: str) -> str:
     given = request.POST if request.method == "POST" else request.GET
     return ODD.sub("", given.get(name, "")).strip()[:100]
 
 
-def asked(request: HttpRequest, state: State, code_list: str) -> Asked:
+def asked(request: PineRequest, state: State, code_list: str) -> CodeFilter:
     """The question in the address (or the form); what makes no sense asks nothing."""
     known = columns(state, code_list)
     try:
@@ -39,7 +38,7 @@ def asked(request: HttpRequest, state: State, code_list: str) -> Asked:
         and (value := _text(request, f"has-{name}"))
     )
     sort, chosen, stands = _text(request, "sort"), _text(request, "class"), _text(request, "stands")
-    return Asked(
+    return CodeFilter(
         _text(request, "find"),
         _text(request, "prefix"),
         chosen if chosen in CLASSES else "",
@@ -52,7 +51,7 @@ def asked(request: HttpRequest, state: State, code_list: str) -> Asked:
     )
 
 
-def query(asked: Asked) -> str:
+def query(asked: CodeFilter) -> str:
     """The question as an address writes it."""
     parts: dict[str, Any] = {
         "find": asked.words,
@@ -67,19 +66,21 @@ def query(asked: Asked) -> str:
     return urlencode({name: value for name, value in parts.items() if value})
 
 
-def known(request: HttpRequest, state: State, code_list: str) -> Known:
-    working = request.seen.working  # type: ignore[attr-defined]
-    return Known(lambda: posted_codes(state, code_list, request.user), queries.drafted(working, code_list))
+def known(request: PineRequest, state: State, code_list: str) -> CodeMarks:
+    working = request.viewed.working
+    return CodeMarks(
+        lambda: posted_codes(state, code_list, request.user), queries.drafted(working, code_list)
+    )
 
 
-def chosen_columns(request: HttpRequest, state: State, code_list: str) -> list[str]:
+def chosen_columns(request: PineRequest, state: State, code_list: str) -> list[str]:
     """The columns this person chose for this list, or the usual ones."""
     known_columns = columns(state, code_list)
-    chosen = request.user.columns.get(code_list)  # type: ignore[union-attr]
+    chosen = request.user.columns.get(code_list)
     return [name for name in (chosen if chosen is not None else USUAL) if name in known_columns]
 
 
-def fitting(request: HttpRequest, state: State, code_list: str) -> list[str]:
+def fitting(request: PineRequest, state: State, code_list: str) -> list[str]:
     """All codes that fit the question, in its order; in the order of the main hierarchy where nothing is
     asked."""
     question = asked(request, state, code_list)
@@ -88,7 +89,7 @@ def fitting(request: HttpRequest, state: State, code_list: str) -> list[str]:
     return listed(state, code_list, question, known(request, state, code_list))
 
 
-def chosen_codes(request: HttpRequest, state: State, code_list: str) -> list[str]:
+def chosen_codes(request: PineRequest, state: State, code_list: str) -> list[str]:
     """The codes a form means: those named, or with `all` every one that fits the question beside them."""
     if request.POST.get("all"):
         return fitting(request, state, code_list)

@@ -4,29 +4,39 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
+from django.http import Http404, HttpResponse, HttpResponseBase, HttpResponseRedirect
 from django.shortcuts import render
 from django.urls import reverse
 
-from core import uses
-from core.changes import Add, AddCode, CloseCode, DeleteCode, MoveNode, Put, Several, with_belongings
-from core.codes import fullness, likely_class, list_index, natural_lists, next_free, pad, text_fault
-from core.faults import Fault, Place, Refused
-from core.fixed import fixed_columns
-from core.hierarchies import main_hierarchies, main_tree, standing_under_none
-from core.listing import STANDS, columns, listed, properties, values
-from core.several import shifted
-from core.state import State
-from core.tables import CLASSES, Chart, Code, CodeList, CodeName, Hierarchy, HierarchyNode
+from core.changes.fixed import fixed_columns
+from core.changes.kinds import (
+    Add,
+    AddCode,
+    ChangeSequence,
+    CloseCode,
+    DeleteCode,
+    MoveNode,
+    Put,
+    with_belongings,
+)
+from core.changes.of_codes import shifted
+from core.codes.hierarchies import main_hierarchies, main_tree, standing_under_none
+from core.codes.listing import STANDS, columns, listed, properties, values
+from core.codes.lists import fullness, likely_class, list_index, natural_lists, next_free, pad, text_fault
+from core.definitions.state import State
+from core.definitions.tables import CLASSES, Chart, Code, CodeList, CodeName, Hierarchy, HierarchyNode
+from core.faults import Fault, Location, Refused
+from core.references import uses
 from web.codes import closing, queries, table
 from web.codes.many import SETTABLE
 from web.codes.rows import table_rows
 from web.definitions.history import of_row
 from web.definitions.posted import posted_facts
-from web.people.rights import CHANGE, SIGNED_IN, acts, companies_seen, lists_seen, needs
-from web.shell.acts import date_of, filled, go, make, refuse_first
+from web.definitions.viewing import PineRequest
+from web.people.rights import CHANGE, SIGNED_IN, companies_seen, lists_seen, needs, needs_post
 from web.shell.asked import whole
 from web.shell.asking import Choice, ask, decided
+from web.shell.change_views import apply_change, date_of, filled, refuse_first, reload_at
 from web.structures.beam import beam
 
 MOST_ROLLUPS = 2_000
@@ -37,7 +47,7 @@ def address(code_list: str, at: str = "") -> str:
 
 
 @needs(SIGNED_IN)
-def first_list(request: HttpRequest, state: State) -> HttpResponse:
+def first_list(request: PineRequest, state: State) -> HttpResponse:
     """The list of natural accounts that most companies use, or the page that says how to begin."""
     lists = lists_seen(request.user, state)
     if not lists:
@@ -56,7 +66,7 @@ def _known(state: State, code_list: str, code: str) -> Code:
     return row
 
 
-def _chart_of(request: HttpRequest, state: State, code_list: str) -> Chart | None:
+def _chart_of(request: PineRequest, state: State, code_list: str) -> Chart | None:
     """The chart whose beam stands above the list: the one asked for, or the first that uses it."""
     charts = sorted(uses.charts_of_list(state, code_list))
     wanted = request.GET.get("chart", "")
@@ -64,7 +74,7 @@ def _chart_of(request: HttpRequest, state: State, code_list: str) -> Chart | Non
 
 
 @needs(SIGNED_IN)
-def code_list_page(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+def code_list_page(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     head = state.get(CodeList, code_list)
     at = request.GET.get("at", "")
     chart = _chart_of(request, state, code_list)
@@ -100,14 +110,14 @@ def code_list_page(request: HttpRequest, state: State, code_list: str) -> HttpRe
     )
 
 
-def _rows(request: HttpRequest, state: State, code_list: str, start: int, at: str = "") -> dict[str, Any]:
+def _rows(request: PineRequest, state: State, code_list: str, start: int, at: str = "") -> dict[str, Any]:
     """A stretch of the table as it is asked for, with its columns."""
     asked = table.asked(request, state, code_list)
     codes = listed(state, code_list, asked, table.known(request, state, code_list)) if asked.narrows else None
     found = queries.window(state, code_list, codes, start, at)
     chosen = table.chosen_columns(request, state, code_list)
     known = columns(state, code_list)
-    drafted = queries.drafted(request.seen.working, code_list)  # type: ignore[attr-defined]
+    drafted = queries.drafted(request.viewed.working, code_list)
     return {
         "rows": table_rows(state, found.rows, chosen, at, drafted),
         "found": found,
@@ -119,14 +129,14 @@ def _rows(request: HttpRequest, state: State, code_list: str, start: int, at: st
 
 
 @needs(SIGNED_IN)
-def rows(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+def rows(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     """A further stretch of the table, or what a search keeps of it."""
     found = _rows(request, state, code_list, whole(request.GET, "from"))
     return render(request, "codes/rows.html", {**found, "head": state.get(CodeList, code_list)})
 
 
 @needs(SIGNED_IN)
-def code(request: HttpRequest, state: State, code_list: str, code: str) -> HttpResponse:
+def code(request: PineRequest, state: State, code_list: str, code: str) -> HttpResponse:
     """The proof leaf of one code."""
     row = _known(state, code_list, code)
     main = main_tree(state, code_list)
@@ -162,7 +172,7 @@ def code(request: HttpRequest, state: State, code_list: str, code: str) -> HttpR
 
 
 @needs(SIGNED_IN)
-def posted(request: HttpRequest, state: State, code_list: str, code: str) -> HttpResponse:
+def posted(request: PineRequest, state: State, code_list: str, code: str) -> HttpResponse:
     """How much was posted with a code; counted apart, so that the detail doesn't wait for it."""
     _known(state, code_list, code)
     found = queries.posted(state, code_list, code, companies_seen(request.user, state))
@@ -185,7 +195,7 @@ def rollups(state: State, code_list: str) -> list[Code]:
     return [index.codes[code] for code in index.ordered if index.codes[code].rollup][:MOST_ROLLUPS]
 
 
-def _row_form(request: HttpRequest, state: State, row: Code, new: bool, **more: Any) -> HttpResponse:
+def _row_form(request: PineRequest, state: State, row: Code, new: bool, **more: Any) -> HttpResponse:
     fixed = {} if new else fixed_columns(state, posted_facts(state), row)
     return render(
         request,
@@ -204,7 +214,7 @@ def _row_form(request: HttpRequest, state: State, row: Code, new: bool, **more: 
 
 
 @needs(CHANGE)
-def new(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+def new(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     """The row for a new code, with the next free code after the selected one and what its neighbours
     suggest."""
     near = request.GET.get("near", "")
@@ -226,7 +236,7 @@ def new(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
 
 
 @needs(CHANGE)
-def probe(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+def probe(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     """While a new code is typed: whether it is taken and by what, and the class its neighbours have."""
     text = request.GET.get("code", "").strip()
     head = state.get(CodeList, code_list)
@@ -247,8 +257,8 @@ def probe(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     )
 
 
-@acts(CHANGE)
-def add(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+@needs_post(CHANGE)
+def add(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     head = state.get(CodeList, code_list)
     text = pad(head, request.POST.get("code", "").strip()) if head else ""
     like = state.get(Code, code_list, request.POST.get("like", ""))
@@ -257,13 +267,13 @@ def add(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     )
     row = filled(request, base, "name", "rollup", "posting", "account_class", "contra", "in_use_from")
     if not text:
-        raise Refused([Fault("cell-empty", "The code must be given.", Place("codes", (), "code"))])
-    make(request, AddCode(row, request.POST.get("parent", "").strip()))
-    return go(address(code_list, text))
+        raise Refused([Fault("cell-empty", "The code must be given.", Location("codes", (), "code"))])
+    apply_change(request, AddCode(row, request.POST.get("parent", "").strip()))
+    return reload_at(address(code_list, text))
 
 
 @needs(SIGNED_IN, posts=True)
-def edit(request: HttpRequest, state: State, code_list: str, code: str) -> HttpResponse:
+def edit(request: PineRequest, state: State, code_list: str, code: str) -> HttpResponseBase:
     """GET: the row as a form. POST: takes it."""
     row = _known(state, code_list, code)
     if request.method != "POST":
@@ -273,26 +283,26 @@ def edit(request: HttpRequest, state: State, code_list: str, code: str) -> HttpR
     return _edited(request, code_list=code_list, code=code)
 
 
-@acts(CHANGE)
-def _edited(request: HttpRequest, state: State, code_list: str, code: str) -> HttpResponse:
+@needs_post(CHANGE)
+def _edited(request: PineRequest, state: State, code_list: str, code: str) -> HttpResponse:
     row = _known(state, code_list, code)
     fixed = fixed_columns(state, posted_facts(state), row)
     columns = ["name", "in_use_from", "in_use_until", *([] if row.rollup else ["posting", "contra"])]
     if code_list in natural_lists(state) and not row.rollup and "account_class" not in fixed:
         columns.append("account_class")
-    make(request, Put(filled(request, row, *columns)))
-    return go(address(code_list, code))
+    apply_change(request, Put(filled(request, row, *columns)))
+    return reload_at(address(code_list, code))
 
 
-@acts(CHANGE)
-def close(request: HttpRequest, state: State, code_list: str, code: str) -> HttpResponse:
+@needs_post(CHANGE)
+def close(request: PineRequest, state: State, code_list: str, code: str) -> HttpResponse:
     """Sets or clears the last day of use."""
-    make(request, CloseCode(code_list, code, date_of(request, "until")))
-    return go(address(code_list, code))
+    apply_change(request, CloseCode(code_list, code, date_of(request, "until")))
+    return reload_at(address(code_list, code))
 
 
-@acts(CHANGE)
-def delete(request: HttpRequest, state: State, code_list: str, code: str) -> HttpResponse:
+@needs_post(CHANGE)
+def delete(request: PineRequest, state: State, code_list: str, code: str) -> HttpResponse:
     order = queries.ordered(state, code_list)
     place = queries.places(state, code_list).get(code, 0)
     row = _known(state, code_list, code)
@@ -303,8 +313,8 @@ def delete(request: HttpRequest, state: State, code_list: str, code: str) -> Htt
             f"{code} {row.name} goes for good{_with_it(state, row)}.",
             Choice("delete", f"Delete {code}"),
         )
-    make(request, DeleteCode(code_list, code))
-    return go(address(code_list, order[place - 1] if place else ""))
+    apply_change(request, DeleteCode(code_list, code))
+    return reload_at(address(code_list, order[place - 1] if place else ""))
 
 
 def _with_it(state: State, row: Code) -> str:
@@ -320,8 +330,8 @@ def _with_it(state: State, row: Code) -> str:
     return f", with {' and '.join(parts)}" if parts else ""
 
 
-@acts(CHANGE)
-def move(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+@needs_post(CHANGE)
+def move(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     """Places codes below a rollup code of the main hierarchy: by key, menu or drag."""
     what = [code for code in request.POST.get("what", "").split(",") if code]
     onto = request.POST.get("onto", "").split(" ")[0].strip()
@@ -339,12 +349,12 @@ def move(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
     if not what:
         raise Refused([Fault("nothing-chosen", "No code is chosen.")])
     before = request.POST.get("before", "").split(" ")[0].strip()
-    make(request, Several(tuple(MoveNode(main, code, onto, before) for code in what)))
-    return go(address(code_list, what[0]))
+    apply_change(request, ChangeSequence(tuple(MoveNode(main, code, onto, before) for code in what)))
+    return reload_at(address(code_list, what[0]))
 
 
-@acts(CHANGE)
-def shift(request: HttpRequest, state: State, code_list: str, code: str, way: str) -> HttpResponse:
+@needs_post(CHANGE)
+def shift(request: PineRequest, state: State, code_list: str, code: str, way: str) -> HttpResponse:
     """Moves a code among its neighbours or between levels: up, down, deeper, higher."""
     main = main_tree(state, code_list)
     if main is None or code not in main.place:
@@ -360,12 +370,12 @@ def shift(request: HttpRequest, state: State, code_list: str, code: str, way: st
     change = shifted(state, main, code, way)
     if change is None:
         raise Refused([Fault("no-room", f"{code} cannot go {way} from here.")])
-    make(request, change)
-    return go(address(code_list, code))
+    apply_change(request, change)
+    return reload_at(address(code_list, code))
 
 
 @needs(CHANGE, posts=True)
-def new_list(request: HttpRequest, state: State) -> HttpResponse:
+def new_list(request: PineRequest, state: State) -> HttpResponse:
     """A new code list: the form, and taking it."""
     if request.method != "POST":
         return render(request, "codes/new_list.html", {})
@@ -383,5 +393,5 @@ def new_list(request: HttpRequest, state: State) -> HttpResponse:
     changes: tuple[Any, ...] = (Add(row),)
     if request.POST.get("hierarchy"):
         changes += (Add(Hierarchy(f"{name}-tree"[:40], name, f"{row.name} by rollup", True)),)
-    make(request, Several(changes))
-    return go(address(name))
+    apply_change(request, ChangeSequence(changes))
+    return reload_at(address(name))

@@ -3,23 +3,24 @@ next year."""
 
 from __future__ import annotations
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 
-from core.faults import Fault, Place, Refused
-from core.founding import free_id, new_company, next_year, pair_with_all
-from core.state import State
-from core.tables import Calendar, Chart, Company, Group
-from web.people.rights import CHANGE, acts, needs
-from web.shell.acts import filled, go, make
+from core.changes.founding import free_id, new_company, next_year, pair_with_all
+from core.definitions.state import State
+from core.definitions.tables import Calendar, Chart, Company, Group
+from core.faults import Fault, Location, Refused
+from web.definitions.viewing import PineRequest
+from web.people.rights import CHANGE, needs, needs_post
 from web.shell.asked import required_day, text
+from web.shell.change_views import apply_change, filled, reload_at
 
 WRITTEN = ("name", "country", "currency", "chart")
 
 
 @needs(CHANGE, posts=True)
-def new(request: HttpRequest, state: State) -> HttpResponse:
+def new(request: PineRequest, state: State) -> HttpResponse:
     """GET: the form. POST: makes the company with what it needs in one change and opens its page."""
     if request.method != "POST":
         return render(
@@ -45,33 +46,33 @@ def new(request: HttpRequest, state: State) -> HttpResponse:
                 Fault(
                     "dates",
                     "A calendar is chosen, and a year of a new one begun.",
-                    Place("companies", (), "begins", str(begins)),
+                    Location("companies", (), "begins", str(begins)),
                     "Give one of both.",
                 )
             ]
         )
-    make(
+    apply_change(
         request,
         new_company(
             state, row, text(request.POST, "own_code", 40), begins, request.POST.get("closing") == "on"
         ),
     )
-    return go(reverse("company", kwargs={"company": row.company}))
+    return reload_at(reverse("company", kwargs={"company": row.company}))
 
 
-@acts(CHANGE)
-def pairs(request: HttpRequest, state: State, company: str) -> HttpResponse:
+@needs_post(CHANGE)
+def pairs(request: PineRequest, state: State, company: str) -> HttpResponse:
     """Every missing pair with companies of the same chart, in both directions, on two accounts."""
-    make(
+    apply_change(
         request,
         pair_with_all(state, company, text(request.POST, "due_from", 40), text(request.POST, "due_to", 40)),
     )
-    return go(reverse("company", kwargs={"company": company}))
+    return reload_at(reverse("company", kwargs={"company": company}))
 
 
-@acts(CHANGE)
-def next_year_of(request: HttpRequest, state: State, company: str) -> HttpResponse:
+@needs_post(CHANGE)
+def next_year_of(request: PineRequest, state: State, company: str) -> HttpResponse:
     """The periods of the year after the last one of the company's calendar."""
     head = state.get(Company, company)
-    make(request, next_year(state, head.calendar if head else ""))
-    return go(reverse("company", kwargs={"company": company}))
+    apply_change(request, next_year(state, head.calendar if head else ""))
+    return reload_at(reverse("company", kwargs={"company": company}))

@@ -8,11 +8,11 @@ from typing import Any
 
 from django.urls import reverse
 
-from core.accounts import chart_index
-from core.changes import Change, Drop, Put
-from core.sheets import Beside, Cells, Given, Sheet, text_column
-from core.state import State
-from core.tables import Company, CompanyCode, IntercompanyPair, Period
+from core.changes.kinds import Change, Drop, Put
+from core.definitions.state import State
+from core.definitions.tables import Company, CompanyCode, IntercompanyPair, Period
+from core.sheets import Cells, CompanionColumns, Given, Sheet, text_column
+from core.structures.accounts import chart_index
 from web.definitions.sheets import register
 
 
@@ -114,7 +114,7 @@ COMPANIES = register(
         "company",
         ("company", "name", "country", "currency", "chart", "calendar", "codes"),
         (),
-        Beside((text_column("codes", "code"),), _codes, _put_codes),
+        CompanionColumns((text_column("codes", "code"),), _codes, _put_codes),
         {"codes": "Own codes"},
         order=lambda row: row.name,
         empty="No companies yet: a company needs a chart and a calendar.",

@@ -6,19 +6,20 @@ from collections import Counter
 from typing import NamedTuple
 
 from django.db import connection
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 from django.utils.safestring import SafeString
 
-from core.accounts import chart_index
-from core.founding import pairs_wanted
-from core.periods import company_calendar
-from core.state import State
-from core.tables import Chart, Company, CompanyCode, Group, GroupMember
+from core.books.periods import company_calendar
+from core.changes.founding import pairs_wanted
+from core.definitions.state import State
+from core.definitions.tables import Chart, Company, CompanyCode, Group, GroupMember
+from core.structures.accounts import chart_index
 from web.companies.sheets import ACCOUNTS, COMPANIES, PAIRS, PERIODS, SETTINGS
 from web.definitions.options import options
 from web.definitions.sheets import stretch
+from web.definitions.viewing import PineRequest
 from web.people.rights import SIGNED_IN, companies_seen, hides_groups, needs
 
 MEMBER = SafeString('<span class="ok">member</span>')
@@ -32,7 +33,7 @@ def posted_counts() -> dict[str, int]:
 
 
 @needs(SIGNED_IN)
-def companies(request: HttpRequest, state: State) -> HttpResponse:
+def companies(request: PineRequest, state: State) -> HttpResponse:
     counts = posted_counts()
     grouped = {row.member for row in state.rows(GroupMember) if row.member_kind == "company"}
     rows = companies_seen(request.user, state)
@@ -54,7 +55,7 @@ def companies(request: HttpRequest, state: State) -> HttpResponse:
 
 
 @needs(SIGNED_IN)
-def company(request: HttpRequest, state: State, company: str) -> HttpResponse:
+def company(request: PineRequest, state: State, company: str) -> HttpResponse:
     row = state.get(Company, company)
     if row is None:
         raise Http404
@@ -77,8 +78,8 @@ def company(request: HttpRequest, state: State, company: str) -> HttpResponse:
     )
 
 
-def _still(request: HttpRequest, state: State, row: Company) -> dict[str, object]:
-    if not request.user.is_group_accountant:  # type: ignore[union-attr]
+def _still(request: PineRequest, state: State, row: Company) -> dict[str, object]:
+    if not request.user.is_group_accountant:
         return {}
     lacking = lacking_pairs(state, row.company)
     return {
@@ -88,7 +89,7 @@ def _still(request: HttpRequest, state: State, row: Company) -> dict[str, object
     }
 
 
-class Step(NamedTuple):
+class SetupStep(NamedTuple):
     """Something a company lacks: what, and the act that gives it, with its key."""
 
     what: str
@@ -97,14 +98,14 @@ class Step(NamedTuple):
     key: str = ""
 
 
-def missing(state: State, row: Company) -> list[Step]:
+def missing(state: State, row: Company) -> list[SetupStep]:
     """What a company needs before anything can be posted to it, and where it must yet be placed."""
     found = []
     index = chart_index(state, row.chart)
     if index and index.company >= 0 and not state.part(CompanyCode, row.company):
         address = f"{reverse('companies')}?row=companies:{row.company}"
         found.append(
-            Step(
+            SetupStep(
                 "It has no code in the company segment, so nothing can be posted to it yet.",
                 "Give it a code",
                 address,
@@ -113,13 +114,15 @@ def missing(state: State, row: Company) -> list[Step]:
         )
     if not company_calendar(state, row.company).regular:
         found.append(
-            Step("Its calendar has no periods, so nothing can be posted to it yet: add the first one below.")
+            SetupStep(
+                "Its calendar has no periods, so nothing can be posted to it yet: add the first one below."
+            )
         )
     member = {m.member for m in state.rows(GroupMember) if m.member_kind == "company"}
     group = next(iter(sorted(state.rows(Group))), None)
     if row.company not in member and group is not None:
         address = reverse("members", kwargs={"group": group.group})
-        found.append(Step("It is a member of no group.", f"Members of {group.name}", address, "Shift+M"))
+        found.append(SetupStep("It is a member of no group.", f"Members of {group.name}", address, "Shift+M"))
     return found
 
 

@@ -8,12 +8,12 @@ from typing import Any
 
 from django.db import connection, transaction
 
-from core.appending import tails
-from core.changes import Change, Restore, examine
-from core.faults import Fault, Place, Refused, blocking
-from core.readiness import charts_touched
-from core.recording import encode_row
-from core.state import Edit, State
+from core.changes.further_segments import tails
+from core.changes.kinds import Change, Restore, examine
+from core.changes.recording import encode_row
+from core.definitions.state import Edit, State
+from core.drafts.readiness import charts_touched
+from core.faults import Fault, Location, Refused, blocking
 from web.definitions import snapshot, store
 from web.definitions.models import Edited, Version
 from web.definitions.posted import lengthen_strings, posted_facts
@@ -35,7 +35,7 @@ def share_definitions() -> None:
 
 
 @retried
-def make(change: Change, by: Any, seen: int | None = None, reason: str = "") -> snapshot.Snapshot:
+def make_change(change: Change, by: Any, seen: int | None = None, reason: str = "") -> snapshot.Snapshot:
     """Makes a change for a person, with a reason for the log if one is given. `seen` is the version they
     looked at: a row changed since is told, not overwritten.
 
@@ -119,7 +119,7 @@ def changed_since(edits: list[Edit], seen: int) -> list[Fault]:
             "changed-since",
             f"{version.by.shown_name() if version.by else 'An import'} changed this meanwhile: "
             f"{version.sentence}.",
-            Place(table, (key,)),
+            Location(table, (key,)),
             "Look at it as it is now, then decide again.",
         )
         for (table, key), version in newest.items()
@@ -131,11 +131,11 @@ def taking_back(version: int) -> Restore:
     made = Version.objects.filter(version=version).first()
     if made is None:
         raise Refused([Fault("version-unknown", f"There is no change {version}.")])
-    if made.respells:
+    if made.recodes:
         raise Refused(
             [
                 Fault(
-                    "respelled",
+                    "recoded",
                     "It spelled posted account strings anew, so it is not taken back row by row.",
                     way_out="Give the list its former length again, on the page of the list itself.",
                 )

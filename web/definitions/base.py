@@ -1,5 +1,7 @@
 """What the tables of definitions have in common: columns named as in the exchange package, keys as text."""
 
+from __future__ import annotations
+
 from typing import Any, ClassVar
 
 from django.db import models
@@ -14,22 +16,22 @@ class Definition(models.Model):
         abstract = True
 
 
-def ident(**options: Any) -> models.CharField:
+def ident(**options: Any) -> models.CharField[str, str]:
     return models.CharField(max_length=40, **options)
 
 
-def text(**options: Any) -> models.TextField:
+def text(**options: Any) -> models.TextField[str, str]:
     return models.TextField(blank=True, default="", **options)
 
 
-def to(model: str, field: str) -> models.ForeignKey:
+def to(model: str, field: str) -> models.ForeignKey[Any, Any]:
     """A reference by the id that users know, kept in a column of its name."""
     return models.ForeignKey(
         model, to_field=field, db_column=field, on_delete=models.PROTECT, related_name="+"
     )
 
 
-def named(model: str, field: str) -> models.ForeignKey:
+def named(model: str, field: str) -> models.ForeignKey[Any, Any]:
     """Like `to`, for rows that come by the hundred thousand and were checked: the database does not look
     again."""
     return models.ForeignKey(

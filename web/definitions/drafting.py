@@ -12,13 +12,22 @@ from typing import Any
 
 from django.db import IntegrityError, transaction
 
-from core import readiness
-from core.changes import Change, Restore, examine, joined
-from core.drafts import MAY_WAIT, Collision, Replayed, collisions, dependents, recorded, replay, touching
-from core.faults import MUST, Fault, Place, Refused, blocking
-from core.recording import decode_change, encode
-from core.state import Edit, State
-from core.tables import Chart
+from core.changes.kinds import Change, Restore, examine, joined
+from core.changes.recording import decode_change, encode
+from core.definitions.state import Edit, State
+from core.definitions.tables import Chart
+from core.drafts import readiness
+from core.drafts.replaying import (
+    MAY_WAIT,
+    Collision,
+    Replayed,
+    collisions,
+    dependents,
+    recorded,
+    replay,
+    touching,
+)
+from core.faults import MUST, Fault, Location, Refused, blocking
 from web.definitions import actions, snapshot, store
 from web.definitions.models import Draft, DraftChange, DraftRemark, DraftStep, Edited
 from web.definitions.posted import posted_facts
@@ -50,13 +59,15 @@ class Working:
     def collisions(self) -> list[Collision]:
         return collisions(self.edits.values(), _published_since(self.draft, list(self.edits)))
 
-    def items(self) -> list[readiness.Item]:
+    def items(self) -> list[readiness.ReadinessItem]:
         """What must be put right or looked at before it is published."""
         told = readiness.items(self.replayed, self.collisions, posted_facts(self.published.state))
         if not self.replayed.steps:
-            told.insert(0, readiness.Item(MUST, "There is nothing in this draft yet."))
+            told.insert(0, readiness.ReadinessItem(MUST, "There is nothing in this draft yet."))
         if self.needs_approval and self.draft.status not in (Draft.APPROVED, Draft.SCHEDULED):
-            told.insert(0, readiness.Item(MUST, "Someone other than the author must approve it.", "review"))
+            told.insert(
+                0, readiness.ReadinessItem(MUST, "Someone other than the author must approve it.", "review")
+            )
         return told
 
     @cached_property
@@ -112,7 +123,7 @@ def start(name: str, by: Any, changes: Sequence[Change] = (), reason: str = "") 
     """A new draft on what is published now. Raises Refused where the name is taken or empty."""
     name = name.strip()[:200]
     if not name:
-        raise Refused([Fault("cell-empty", "A draft needs a name.", Place(column="name"))])
+        raise Refused([Fault("cell-empty", "A draft needs a name.", Location(column="name"))])
     try:
         with transaction.atomic():
             draft = Draft.objects.create(
@@ -123,7 +134,10 @@ def start(name: str, by: Any, changes: Sequence[Change] = (), reason: str = "") 
         raise Refused(
             [
                 Fault(
-                    "taken", f"There is a draft {name} already.", Place(column="name"), "Choose another name."
+                    "taken",
+                    f"There is a draft {name} already.",
+                    Location(column="name"),
+                    "Choose another name.",
                 )
             ]
         ) from None
@@ -266,7 +280,7 @@ def publish(
                     Fault(
                         "cell-empty",
                         "Say why this is published.",
-                        Place(column="reason"),
+                        Location(column="reason"),
                         "The log keeps the reason.",
                     )
                 ]
@@ -318,7 +332,7 @@ def say(number: int, by: Any, verdict: str, text: str) -> Draft:
         if verdict == DraftRemark.APPROVE and draft.status != Draft.REVIEW:
             raise Refused([Fault("not-asked", "Nobody has asked for a review of this draft yet.")])
         if verdict == DraftRemark.SEND_BACK and not text.strip():
-            raise Refused([Fault("cell-empty", "Say what should be changed.", Place(column="text"))])
+            raise Refused([Fault("cell-empty", "Say what should be changed.", Location(column="text"))])
         DraftRemark.objects.create(draft=draft, by=by, verdict=verdict, text=text.strip()[:2000])
         after = {
             DraftRemark.ASK: Draft.REVIEW,

@@ -7,8 +7,8 @@ import logging
 import uuid
 from typing import Any, NamedTuple
 
-from core.changes import edit_sentence
-from core.state import OutOfStep, State
+from core.changes.kinds import edit_sentence
+from core.definitions.state import OutOfStep, State
 from web.definitions.models import Edited, Version
 from web.definitions.snapshot import BEGINNING, as_edit, current
 from web.process_cache import ProcessCache
@@ -28,7 +28,7 @@ def state_at(version: int) -> State | None:
     now = current()
     if version == now.version:
         return now.state
-    if version > now.version or Version.objects.filter(version__gt=version, respells__isnull=False).exists():
+    if version > now.version or Version.objects.filter(version__gt=version, recodes__isnull=False).exists():
         return None
     key = (now.token, version)
     if (kept := _kept.get(key)) is not None:
@@ -57,28 +57,28 @@ def state_at(version: int) -> State | None:
     return state
 
 
-class Told(NamedTuple):
+class LoggedChange(NamedTuple):
     version: Any
     sentence: str
 
 
-def of_row(table: str, key: str) -> list[Told]:
+def of_row(table: str, key: str) -> list[LoggedChange]:
     """The changes of one row in sentences, newest first; those of a code under its former spellings too."""
-    found: list[Told] = []
+    found: list[LoggedChange] = []
     rows = Edited.objects.filter(table=table).select_related("version__by").order_by("-version_id", "-pk")
     while key and len(found) < MOST_TOLD:
         former = ""
         for row in rows.filter(key=key)[:MOST_TOLD]:
-            if row.version.respells and row.old is None:
-                found.append(Told(row.version, row.version.sentence))
+            if row.version.recodes and row.old is None:
+                found.append(LoggedChange(row.version, row.version.sentence))
                 former, rows = _former(row, key), rows.filter(version__lt=row.version_id)
                 break
-            found.append(Told(row.version, edit_sentence(as_edit(row))))
+            found.append(LoggedChange(row.version, edit_sentence(as_edit(row))))
         key = former
     return found
 
 
 def _former(row: Edited, key: str) -> str:
     """The key under which a row stood before its codes were spelled anew."""
-    spelling = row.version.respells["spelling"]
+    spelling: dict[str, str] = (row.version.recodes or {}).get("spelling", {})
     return " ".join(spelling.get(part, part) for part in key.split(" "))

@@ -29,9 +29,10 @@ class Version(models.Model):
 
     `charts` are the charts it touched, each with the version it made of it; `moved` counts statement lines
     whose figures it moved (None: not worked out).
-    `digest` stands for all rows of definitions as it left them (core/digest.py): a process proves by it what
+    `digest` stands for all rows of definitions as it left them (core/definitions/digest.py): a process proves
+    by it what
     it keeps.
-    `respells`: a list whose codes were spelled anew, posted strings with them, and each new text's former
+    `recodes`: a list whose codes were spelled anew, posted strings with them, and each new text's former
     one; what was
     before can't be looked at with the books of now.
     """
@@ -46,7 +47,7 @@ class Version(models.Model):
     rows = models.IntegerField()
     moved = models.IntegerField(null=True)
     digest = models.CharField(max_length=32)
-    respells = models.JSONField(null=True)
+    recodes = models.JSONField(null=True)
     takes_back = models.OneToOneField(
         "self", null=True, on_delete=models.PROTECT, related_name="taken_back_by"
     )
@@ -116,7 +117,7 @@ class Draft(models.Model):
 
 
 class DraftChange(models.Model):
-    """One change of a draft as core/recording.py writes it."""
+    """One change of a draft as core/changes/recording.py writes it."""
 
     draft = models.ForeignKey(Draft, on_delete=models.CASCADE, related_name="changes")
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")

@@ -5,11 +5,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from core.accounts import chart_index
-from core.checks.references import REFERENCES
-from core.codes import list_index
-from core.state import State
-from core.tables import TABLES, Company, Group
+from core.codes.lists import list_index
+from core.definitions.state import State
+from core.definitions.tables import TABLES, Company, Group
+from core.references.tables import REFERENCES
+from core.structures.accounts import chart_index
 
 MOST = 600
 NATURAL = {"due_from", "due_to", "target", "difference_account"}

@@ -6,11 +6,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Protocol
 
-from core.fixed import Facts
-from core.state import State
+from core.changes.fixed import Facts
+from core.definitions.state import State
 
 
-class Books(Protocol):
+class BooksPort(Protocol):
     """Answered by web/journals/posted.py."""
 
     def facts(self, state: State) -> Facts:
@@ -22,10 +22,10 @@ class Books(Protocol):
         ...
 
 
-_books: list[Books] = []
+_books: list[BooksPort] = []
 
 
-def answer_with(books: Books) -> None:
+def answer_with(books: BooksPort) -> None:
     """Called once, as the application starts."""
     _books[:] = [books]
 

@@ -8,10 +8,9 @@ import io
 import json
 from typing import Any
 
-from django.http import HttpRequest
-
-from core.bringing import CHANGED, FAULT, NEW, SAME, Proposal
+from core.changes.code_rows import CHANGED, FAULT, NEW, SAME, RowProposal
 from core.faults import Fault, Refused
+from web.definitions.viewing import PineRequest
 from web.shell.workbooks import UnreadableWorkbook, sheet_rows, uploaded
 
 MOST_TEXT = 20 * 1024**2
@@ -23,7 +22,7 @@ def refused(code: str, what: str, way_out: str) -> Refused:
     return Refused([Fault(code, what, way_out=way_out)])
 
 
-def read(request: HttpRequest) -> Records:
+def read(request: PineRequest) -> Records:
     """Rows from the clipboard (tabs), a CSV or a workbook's first sheet. Raises Refused where there are none
     to be read."""
     if kept := request.POST.get("records"):
@@ -79,7 +78,7 @@ def _workbook(file: Any) -> Records:
         ) from None
 
 
-def preview(rows: list[Proposal], faults: list[Fault], takeable: bool, given: Records) -> dict[str, Any]:
+def preview(rows: list[RowProposal], faults: list[Fault], takeable: bool, given: Records) -> dict[str, Any]:
     """What `definitions/brought.html` shows: faults first, counts by kind, the rows to be sent again when
     they are taken."""
     ordered = sorted(rows, key=lambda row: row.kind != FAULT)

@@ -7,42 +7,43 @@ from collections import Counter
 from typing import Any
 from urllib.parse import parse_qsl, urlencode, urlsplit
 
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import render
 
 from core import sheets
-from core.changes import Change, Several, Together, with_belongings
-from core.checks.references import users
-from core.faults import Fault, Place, Refused
-from core.fixed import fixed_columns
-from core.nouns import NOUNS, many, named
-from core.periods import closed_early
-from core.state import State
-from core.tables import BY_ROW, TABLES, Column
+from core.books.periods import closed_early
+from core.changes.fixed import fixed_columns
+from core.changes.kinds import Change, ChangeSequence, ChangeSet, with_belongings
+from core.definitions.nouns import NOUNS, many, named
+from core.definitions.state import State
+from core.definitions.tables import BY_ROW, TABLES, Column
+from core.faults import Fault, Location, Refused
+from core.references.tables import users
 from web.definitions import records
 from web.definitions.history import of_row
 from web.definitions.options import options
 from web.definitions.posted import posted_facts
 from web.definitions.sheets import SHEETS, asked, numeric, stretch
 from web.definitions.store import key_text
-from web.people.rights import CHANGE, SIGNED_IN, acts, needs
-from web.shell.acts import go, make, refuse_first, words_of
+from web.definitions.viewing import PineRequest
+from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
 from web.shell.asked import back as back_to
 from web.shell.asked import whole
 from web.shell.asking import Choice, ask, decided
+from web.shell.change_views import apply_change, refuse_first, reload_at, words_of
 from web.shell.tabular import attached
 
 
-def _back(request: HttpRequest, sheet: sheets.Sheet, key: str = "") -> HttpResponse:
+def _back(request: PineRequest, sheet: sheets.Sheet, key: str = "") -> HttpResponse:
     """The page the person is on, with the row that was acted on selected."""
     here = urlsplit(request.headers.get("HX-Current-URL", "/"))
     kept = [(name, value) for name, value in parse_qsl(here.query) if name != "row"]
     query = urlencode([*kept, *([("row", f"{sheet.name}:{key}")] if key else [])])
-    return go(here.path + (f"?{query}" if query else ""))
+    return reload_at(here.path + (f"?{query}" if query else ""))
 
 
 @needs(SIGNED_IN)
-def rows(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
+def rows(request: PineRequest, state: State, sheet: str) -> HttpResponse:
     """A further stretch of a long sheet."""
     kind, given = asked(request, state, sheet)
     start = whole(request.GET, "from")
@@ -52,7 +53,7 @@ def rows(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
 
 
 @needs(CHANGE, posts=True)
-def row(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
+def row(request: PineRequest, state: State, sheet: str) -> HttpResponse:
     """GET: a row as inputs. POST: takes it."""
     kind, given = asked(request, state, sheet)
     key = request.GET.get("key", "")
@@ -91,7 +92,7 @@ def row(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
 
 
 def _kept(
-    request: HttpRequest,
+    request: PineRequest,
     state: State,
     sheet: sheets.Sheet,
     given: sheets.Given,
@@ -105,11 +106,11 @@ def _kept(
         raise Refused([fault.at(row=None) for fault in found.faults])
     if told := _early(request, state, found.change):
         return told
-    make(request, found.change)
+    apply_change(request, found.change)
     return _back(request, sheet, found.keys[0])
 
 
-def _early(request: HttpRequest, state: State, change: Change) -> HttpResponse | None:
+def _early(request: PineRequest, state: State, change: Change) -> HttpResponse | None:
     """The question whether a period closes before an earlier one, and why; None where there is nothing to
     ask."""
     sentence = closed_early(state, change.edits(state))
@@ -135,8 +136,8 @@ def _field(
     }
 
 
-@acts(CHANGE)
-def several(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
+@needs_post(CHANGE)
+def several(request: PineRequest, state: State, sheet: str) -> HttpResponse:
     """One act for the chosen rows: delete them, or move one among its neighbours."""
     kind, given = asked(request, state, sheet)
     keys = [key for key in request.POST.get("what", "").split(",") if key]
@@ -151,7 +152,7 @@ def several(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
         change = (
             changes[0]
             if len(changes) == 1
-            else Together(changes, f"Deleted {len(found):,} rows of {kind.table}")
+            else ChangeSet(changes, f"Deleted {len(found):,} rows of {kind.table}")
         )
         going = with_belongings(state, found)
         if (going or len(found) > 1) and not decided(request):
@@ -172,7 +173,7 @@ def several(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
         raise Http404
     if told := _early(request, state, change):
         return told
-    make(request, change)
+    apply_change(request, change)
     if act in ("up", "down"):
         return _back(request, kind, _standing(state, kind, given, found[0], change))
     return _back(request, kind, "" if act == "delete" else keys[0])
@@ -191,12 +192,12 @@ def _standing(state: State, sheet: sheets.Sheet, given: sheets.Given, row: Any, 
 
 
 def _put(
-    state: State, sheet: sheets.Sheet, given: sheets.Given, found: list[Any], request: HttpRequest
+    state: State, sheet: sheets.Sheet, given: sheets.Given, found: list[Any], request: PineRequest
 ) -> Change:
     """The same value in one column of many rows."""
     name, value = request.POST.get("column", ""), request.POST.get("value", "").strip()
     if name not in sheet.columns or name in {column.name for column in sheet.key}:
-        raise Refused([Fault("reference", "Choose a column to set.", Place(column="column"))])
+        raise Refused([Fault("reference", "Choose a column to set.", Location(column="column"))])
     changes: list[Change] = []
     for row in found:
         cells = {**sheets.cells_of(state, sheet, given, row), name: value}
@@ -206,11 +207,13 @@ def _put(
         if made.change is None:
             raise Refused([fault.at(row=None) for fault in made.faults])
         changes.append(made.change)
-    return Several(tuple(changes), f"Set {name} {value or 'empty'} for {len(found):,} rows of {sheet.table}")
+    return ChangeSequence(
+        tuple(changes), f"Set {name} {value or 'empty'} for {len(found):,} rows of {sheet.table}"
+    )
 
 
 @needs(SIGNED_IN)
-def out(request: HttpRequest, state: State, sheet: str, kind: str) -> HttpResponse:
+def out(request: PineRequest, state: State, sheet: str, kind: str) -> HttpResponse:
     """The whole sheet as a file that comes back in."""
     made, given = asked(request, state, sheet)
     found = sheets.rows_of(state, made, given)
@@ -225,7 +228,7 @@ def out(request: HttpRequest, state: State, sheet: str, kind: str) -> HttpRespon
 
 
 @needs(CHANGE, posts=True)
-def bring(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
+def bring(request: PineRequest, state: State, sheet: str) -> HttpResponse:
     """GET: where to paste or choose a file. POST: a preview row by row; with `take` the rows are taken."""
     kind, given = asked(request, state, sheet)
     back = back_to(request, urlsplit(request.headers.get("HX-Current-URL", "/")).path or "/")
@@ -244,8 +247,8 @@ def bring(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
     if request.POST.get("take"):
         if found.change is None:
             raise Refused(found.faults)
-        make(request, found.change)
-        return go(f"{context['back']}?{urlencode({'row': f'{kind.name}:{found.keys[0]}'})}")
+        apply_change(request, found.change)
+        return reload_at(f"{context['back']}?{urlencode({'row': f'{kind.name}:{found.keys[0]}'})}")
     shown = "definitions/brought.html" if request.headers.get("HX-Request") else "definitions/bring.html"
     return render(
         request,
@@ -255,7 +258,7 @@ def bring(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
 
 
 @needs(CHANGE)
-def about(request: HttpRequest, state: State, sheet: str) -> HttpResponse:
+def about(request: PineRequest, state: State, sheet: str) -> HttpResponse:
     """What is known of one row: what is fixed, who uses it, its history."""
     kind, given = asked(request, state, sheet)
     found = sheets.find(state, kind, given, request.GET.get("key", ""))
@@ -284,7 +287,7 @@ def _table_order(sheet: sheets.Sheet) -> int:
 
 
 @needs(CHANGE)
-def registers(request: HttpRequest, state: State) -> HttpResponse:
+def registers(request: PineRequest, state: State) -> HttpResponse:
     """Every table of heads in one place: structures, charts, dimensions, calendars, overlays, statements,
     groups, budgets."""
     return render(

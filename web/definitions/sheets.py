@@ -11,16 +11,17 @@ from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlencode
 
-from django.http import Http404, HttpRequest
+from django.http import Http404
 from django.urls import reverse
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
-from core.drafts import tells
+from core.definitions.state import State
+from core.definitions.tables import Column
+from core.drafts.replaying import tells
 from core.sheets import Given, Sheet, cells_of, in_order_of, rows_of
-from core.state import State
-from core.tables import Column
 from web.definitions.options import told
+from web.definitions.viewing import PineRequest
 from web.people.rights import sees
 from web.shell.asked import text
 
@@ -38,7 +39,7 @@ def register(sheet: Sheet, link: Any = None) -> Sheet:
     return sheet
 
 
-def asked(request: HttpRequest, state: State, name: str) -> tuple[Sheet, dict[str, str]]:
+def asked(request: PineRequest, state: State, name: str) -> tuple[Sheet, dict[str, str]]:
     """The sheet of an address and what its page gives. 404 where it names something the person may not
     see."""
     sheet = SHEETS.get(name)
@@ -54,7 +55,7 @@ def asked(request: HttpRequest, state: State, name: str) -> tuple[Sheet, dict[st
 
 
 @dataclass(frozen=True)
-class Shown:
+class SheetRows:
     """A sheet on a page: `rows` are HTML, `query` carries what the page gives."""
 
     sheet: Sheet
@@ -104,7 +105,7 @@ def numeric(column: Column) -> bool:
 
 
 def stretch(
-    request: HttpRequest,
+    request: PineRequest,
     state: State,
     sheet: Sheet,
     given: Given,
@@ -112,10 +113,10 @@ def stretch(
     start: int = 0,
     among: Iterable[Any] | None = None,
     extra: Mapping[str, Mapping[str, Any]] | None = None,
-) -> Shown:
+) -> SheetRows:
     """A stretch of a sheet. `extra` are further columns that only show: title → row key → HTML or text."""
     person: Any = request.user
-    may_change = person.is_group_accountant and request.seen.as_of is None  # type: ignore[attr-defined]
+    may_change = person.is_group_accountant and request.viewed.as_of is None
     rows = rows_of(state, sheet, given, among)
     whose, _, sort = text(request.GET, "sort").partition(":")
     if whose == sheet.name and sort.removeprefix("-") in sheet.columns:
@@ -123,7 +124,7 @@ def stretch(
     else:
         sort = ""
     wanted = sheet.missing(state, given) if may_change else []
-    working = request.seen.working  # type: ignore[attr-defined]
+    working = request.viewed.working
     drafted = (
         {key for (table, key), edit in working.edits.items() if table == sheet.table and tells(edit)}
         if working
@@ -143,7 +144,7 @@ def stretch(
         (title, all(isinstance(value, int) for value in values.values()))
         for title, values in (extra or {}).items()
     )
-    return Shown(
+    return SheetRows(
         sheet,
         given,
         SafeString("".join(html)),

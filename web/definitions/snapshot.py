@@ -17,9 +17,9 @@ from typing import NamedTuple
 
 from django.db import connection, transaction
 
-from core.recording import decode_row
-from core.state import Edit, OutOfStep, State
-from core.tables import TABLES
+from core.changes.recording import decode_row
+from core.definitions.state import Edit, OutOfStep, State
+from core.definitions.tables import TABLES
 from web.definitions import store
 from web.definitions.models import Edited, Version
 from web.process_cache import ProcessCache

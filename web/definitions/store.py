@@ -10,9 +10,9 @@ from typing import Any
 from django.apps import apps
 from django.db import connection
 
-from core.parsing import write_cell
-from core.state import Edit, State
-from core.tables import BY_ROW, DEFINING_TABLES, TABLES
+from core.definitions.parsing import write_cell
+from core.definitions.state import Edit, State
+from core.definitions.tables import BY_ROW, DEFINING_TABLES, TABLES
 
 COPY_FROM = 40
 

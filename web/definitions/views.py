@@ -7,23 +7,24 @@ from typing import Any
 from django.contrib.auth import get_user_model
 from django.core.paginator import Paginator
 from django.db.models import Exists, OuterRef, Q
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import render
 
-from core.changes import edit_sentence
-from core.state import State
-from core.tables import Chart
+from core.changes.kinds import edit_sentence
+from core.definitions.state import State
+from core.definitions.tables import Chart
 from web.definitions import actions, snapshot
 from web.definitions.models import Edited, Version
-from web.people.rights import CHANGE, acts, needs
+from web.definitions.viewing import PineRequest
+from web.people.rights import CHANGE, needs, needs_post
 from web.shell import asked
-from web.shell.acts import go, make
+from web.shell.change_views import apply_change, reload_at
 from web.shell.tabular import attached
 
 MOST_OUT = 200_000
 
 
-def narrowed(request: HttpRequest) -> tuple[Any, dict[str, Any]]:
+def narrowed(request: PineRequest) -> tuple[Any, dict[str, Any]]:
     """Versions that fit what the address asks for (words, a row, a person, a day, a chart), newest first."""
     rows = Version.objects.select_related("by", "takes_back").order_by("-version")
     given: dict[str, Any] = {name: asked.text(request.GET, name) for name in ("words", "row", "chart")}
@@ -45,7 +46,7 @@ def narrowed(request: HttpRequest) -> tuple[Any, dict[str, Any]]:
 
 
 @needs(CHANGE)
-def log(request: HttpRequest, state: State) -> HttpResponse:
+def log(request: PineRequest, state: State) -> HttpResponse:
     """Who changed what, when and why, newest first; each can be opened and taken back."""
     rows, given = narrowed(request)
     page = Paginator(rows, 60).get_page(request.GET.get("page"))
@@ -68,7 +69,7 @@ def log(request: HttpRequest, state: State) -> HttpResponse:
 
 
 @needs(CHANGE)
-def log_out(request: HttpRequest, state: State, kind: str) -> HttpResponse:
+def log_out(request: PineRequest, state: State, kind: str) -> HttpResponse:
     """The log as it is narrowed, row by row: who changed what, when and why."""
     versions, _ = narrowed(request)
     chosen = {row.version: row for row in versions[:MOST_OUT]}
@@ -96,7 +97,7 @@ def log_out(request: HttpRequest, state: State, kind: str) -> HttpResponse:
 
 
 @needs(CHANGE)
-def logged(request: HttpRequest, state: State, version: int) -> HttpResponse:
+def logged(request: PineRequest, state: State, version: int) -> HttpResponse:
     """One change: its rows before and after."""
     made = Version.objects.filter(version=version).select_related("by").first()
     if made is None:
@@ -106,11 +107,11 @@ def logged(request: HttpRequest, state: State, version: int) -> HttpResponse:
     return render(request, "definitions/logged.html", {"made": made, "edits": edits, "back": back})
 
 
-@acts(CHANGE)
-def take_back(request: HttpRequest, state: State, version: int) -> HttpResponse:
-    seen = request.seen
+@needs_post(CHANGE)
+def take_back(request: PineRequest, state: State, version: int) -> HttpResponse:
+    seen = request.viewed
     if seen.working is None:
         actions.take_back(version, request.user)
     else:
-        make(request, actions.taking_back(version))
-    return go("/log/")
+        apply_change(request, actions.taking_back(version))
+    return reload_at("/log/")

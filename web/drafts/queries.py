@@ -7,25 +7,10 @@ from typing import NamedTuple
 
 import numpy as np
 
-from core.balances import by_account
-from core.money import digits_of
-from core.moves import (
-    Cause,
-    Moved,
-    Sums,
-    causes,
-    companies_by_chart,
-    group_causes,
-    group_moves,
-    hierarchy_moves,
-    statement_moves,
-    touched_hierarchies,
-    touched_statements,
-)
-from core.periods import company_calendar
-from core.state import State
-from core.statements import natural_list
-from core.tables import (
+from core.books.balances import by_account
+from core.books.periods import company_calendar
+from core.definitions.state import State
+from core.definitions.tables import (
     Calendar,
     Code,
     Company,
@@ -39,21 +24,37 @@ from core.tables import (
     Statement,
     StatementLine,
 )
+from core.drafts.moves import (
+    AccountSums,
+    Cause,
+    FigureChange,
+    causes,
+    companies_by_chart,
+    group_causes,
+    group_moves,
+    hierarchy_moves,
+    statement_moves,
+    touched_hierarchies,
+    touched_statements,
+)
+from core.faults import WrongCall
+from core.money import digits_of
+from core.statements.figures import natural_list
 from web.group.queries import GroupFigures, group_statement
 from web.journals.books import books_for
-from web.statements.queries import Window, WrongCall, window
+from web.statements.queries import PeriodWindow, window
 
 
-class Tree(NamedTuple):
+class MovedTree(NamedTuple):
     """A statement or hierarchy with what moves in it."""
 
     kind: str
     name: str
     title: str
-    rows: list[Moved]
+    rows: list[FigureChange]
 
 
-class At(NamedTuple):
+class ComparedPeriod(NamedTuple):
     """The stretch of periods that figures are asked for."""
 
     year: int
@@ -61,14 +62,14 @@ class At(NamedTuple):
     first: int | None = None
 
 
-def _window(state: State, company: str, at: At) -> Window | None:
+def _window(state: State, company: str, at: ComparedPeriod) -> PeriodWindow | None:
     try:
         return window(company_calendar(state, company), at.year, at.period, at.first)
     except WrongCall:
         return None
 
 
-def sums_of(after: State, companies: Iterable[Company], at: At) -> Sums:
+def sums_of(after: State, companies: Iterable[Company], at: ComparedPeriod) -> AccountSums:
     """Amounts of companies on a chart by account, each company's books read once for both states."""
     rows = [(row, asked) for row in companies if (asked := _window(after, row.company, at))]
     books = books_for(row.company for row, _ in rows)
@@ -81,17 +82,21 @@ def sums_of(after: State, companies: Iterable[Company], at: At) -> Sums:
     ]
     empty = np.zeros((len(codes), 0), dtype=np.int64)
     stacked = {name: np.stack([sums[name] for sums in found], axis=1) if found else empty for name in meant}
-    return Sums(tuple(row.company for row, _ in rows), tuple(codes), stacked["window"], stacked["cumulative"])
+    return AccountSums(
+        tuple(row.company for row, _ in rows), tuple(codes), stacked["window"], stacked["cumulative"]
+    )
 
 
-def moved(before: State, after: State, at: At, only: frozenset[str] | None = None) -> list[Tree]:
+def moved(
+    before: State, after: State, at: ComparedPeriod, only: frozenset[str] | None = None
+) -> list[MovedTree]:
     """Every statement and hierarchy that two states make different figures of; companies that share a chart
     together.
 
     `only` narrows to some companies. Nothing is computed for trees that did not change.
     """
     statements, trees = touched_statements(before, after), touched_hierarchies(before, after)
-    found: dict[tuple[str, str], Tree] = {}
+    found: dict[tuple[str, str], MovedTree] = {}
     for chart, rows in companies_by_chart(after).items():
         code_list = natural_list(after, chart)
         own = [s for s in statements if s.chart == chart]
@@ -106,16 +111,16 @@ def moved(before: State, after: State, at: At, only: frozenset[str] | None = Non
             sums = sums_of(after, companies, at)
             for s in own:
                 made = found.setdefault(
-                    ("statement", s.statement), Tree("statement", s.statement, s.name, [])
+                    ("statement", s.statement), MovedTree("statement", s.statement, s.name, [])
                 )
                 made.rows.extend(statement_moves(before, after, s.statement, sums, digits))
             for h in hung:
                 made = found.setdefault(
-                    ("hierarchy", h.hierarchy), Tree("hierarchy", h.hierarchy, h.name, [])
+                    ("hierarchy", h.hierarchy), MovedTree("hierarchy", h.hierarchy, h.name, [])
                 )
                 made.rows.extend(hierarchy_moves(before, after, h.hierarchy, sums))
-    made = [tree for tree in found.values() if tree.rows]
-    return made if only is not None else [*made, *_groups(before, after, at)]
+    moving = [tree for tree in found.values() if tree.rows]
+    return moving if only is not None else [*moving, *_groups(before, after, at)]
 
 
 CONSOLIDATED = (
@@ -134,7 +139,7 @@ CONSOLIDATED = (
 )
 
 
-def _groups(before: State, after: State, at: At) -> list[Tree]:
+def _groups(before: State, after: State, at: ComparedPeriod) -> list[MovedTree]:
     """Consolidated statements of which the group's column differs."""
     if before.shares(after, *CONSOLIDATED):
         return []
@@ -143,20 +148,29 @@ def _groups(before: State, after: State, at: At) -> list[Tree]:
         for row in sorted(after.rows(Statement), key=lambda row: row.name):
             if (
                 row.chart == head.chart
-                and before.get(Group, head.group)
-                and before.get(Statement, row.statement)
+                and before.get(Group, head.group) is not None
+                and before.get(Statement, row.statement) is not None
             ):
                 figures = _consolidated(before, after, at, head.group, row.statement)
                 moves = (
-                    group_moves(*(made.statement.figures for made in figures), head.group, row.statement)
+                    group_moves(
+                        figures[0].statement.figures,
+                        figures[1].statement.figures,
+                        head.group,
+                        row.statement,
+                    )
                     if figures
                     else []
                 )
-                found.append(Tree("group", row.statement, f"{row.name}, {head.name} consolidated", moves))
+                found.append(
+                    MovedTree("group", row.statement, f"{row.name}, {head.name} consolidated", moves)
+                )
     return [tree for tree in found if tree.rows]
 
 
-def _consolidated(before: State, after: State, at: At, group: str, statement: str) -> list[GroupFigures]:
+def _consolidated(
+    before: State, after: State, at: ComparedPeriod, group: str, statement: str
+) -> list[GroupFigures]:
     """The consolidated statement of both states; nothing where the group has no such period."""
     try:
         return [
@@ -167,7 +181,9 @@ def _consolidated(before: State, after: State, at: At, group: str, statement: st
         return []
 
 
-def group_causes_of(before: State, after: State, at: At, of: str, line: str, group: str) -> list[Cause]:
+def group_causes_of(
+    before: State, after: State, at: ComparedPeriod, of: str, line: str, group: str
+) -> list[Cause]:
     """The group accounts that make a consolidated line differ."""
     if not after.get(Group, group) or not after.get(Statement, of):
         return []
@@ -179,7 +195,7 @@ def group_causes_of(before: State, after: State, at: At, of: str, line: str, gro
 
 
 def causes_of(
-    before: State, after: State, at: At, kind: str, of: str, line: str, company: str
+    before: State, after: State, at: ComparedPeriod, kind: str, of: str, line: str, company: str
 ) -> list[Cause]:
     """The accounts that make a line of a company differ."""
     row = after.get(Company, company)
@@ -188,4 +204,6 @@ def causes_of(
     sums = sums_of(after, [row], at)
     if not sums.companies:
         return []
-    return causes(before, after, Moved(of, line, "", 0, company, None, None), sums, kind == "statement")
+    return causes(
+        before, after, FigureChange(of, line, "", 0, company, None, None), sums, kind == "statement"
+    )

@@ -2,23 +2,24 @@
 
 from __future__ import annotations
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 
-from core.changes import edit_sentence, joined
-from core.drafts import tells
+from core.changes.kinds import edit_sentence, joined
+from core.definitions.state import State
+from core.drafts.replaying import tells
 from core.faults import Fault, Refused
-from core.state import State
 from web.definitions import drafting
 from web.definitions.history import state_at
 from web.definitions.models import Edited, Version
 from web.definitions.snapshot import as_edit
+from web.definitions.viewing import PineRequest
 from web.drafts import queries
 from web.drafts.views import asked, causes_page, here, moves_out, periods_of, shown
-from web.people.rights import CHANGE, acts, needs
-from web.shell.acts import go
+from web.people.rights import CHANGE, needs, needs_post
 from web.shell.asked import whole
+from web.shell.change_views import reload_at
 
 MOST_SENTENCES = 500
 
@@ -38,35 +39,35 @@ def _state(version: int) -> State:
     return found
 
 
-@acts(CHANGE)
-def look(request: HttpRequest, state: State, version: int) -> HttpResponse:
+@needs_post(CHANGE)
+def look(request: PineRequest, state: State, version: int) -> HttpResponse:
     """From now on every page shows the definitions as of this version; nothing can be changed meanwhile."""
     _state(version)
     request.session.pop("draft", None)
     request.session["as_of"] = version
-    return go(reverse("codes"))
+    return reload_at(reverse("codes"))
 
 
-@acts(CHANGE)
-def now(request: HttpRequest, state: State) -> HttpResponse:
+@needs_post(CHANGE)
+def now(request: PineRequest, state: State) -> HttpResponse:
     request.session.pop("as_of", None)
-    return go(here(request))
+    return reload_at(here(request))
 
 
-@acts(CHANGE)
-def bring_back(request: HttpRequest, state: State, version: int) -> HttpResponse:
+@needs_post(CHANGE)
+def bring_back(request: PineRequest, state: State, version: int) -> HttpResponse:
     """A draft that turns back every version after this one; nothing is published by it."""
     _state(version)
     made = drafting.bring_back(version, request.user, f"Back to version {version}")
     request.session.pop("as_of", None)
     request.session["draft"] = made.pk
-    return go(reverse("draft", args=[made.pk]))
+    return reload_at(reverse("draft", args=[made.pk]))
 
 
 @needs(CHANGE)
-def compare(request: HttpRequest, state: State) -> HttpResponse:
+def compare(request: PineRequest, state: State) -> HttpResponse:
     """Two versions side by side: which rows differ, and which figures."""
-    newest = request.seen.snapshot.version  # type: ignore[attr-defined]
+    newest = request.viewed.snapshot.version
 
     one, other = sorted((whole(request.GET, "from", max(0, newest - 1)), whole(request.GET, "to", newest)))
     before, after = _state(one), _state(other)

@@ -4,21 +4,23 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 from django.utils import timezone
 
+from core.books.periods import company_calendar
+from core.definitions.state import State
+from core.definitions.tables import Company, Group
+from core.drafts.replaying import touching
 from core.faults import LOOK, MUST
 from core.money import digits_of
-from core.periods import company_calendar
-from core.state import State
-from core.tables import Company, Group
 from web.definitions import drafting, store
-from web.definitions.models import Draft, DraftChange
+from web.definitions.models import Draft, DraftChange, DraftRemark
+from web.definitions.viewing import PineRequest
 from web.drafts import queries
-from web.people.rights import CHANGE, acts, needs
-from web.shell.acts import date_of, go, words_of
+from web.people.rights import CHANGE, needs, needs_post
+from web.shell.change_views import date_of, reload_at, words_of
 from web.shell.tabular import Money, attached
 from web.statements.views import asked_period
 
@@ -32,7 +34,7 @@ def _draft(number: int) -> Draft:
     return found
 
 
-def _enter(request: HttpRequest, number: int | None) -> None:
+def _enter(request: PineRequest, number: int | None) -> None:
     request.session.pop("as_of", None)
     if number is None:
         request.session.pop("draft", None)
@@ -40,14 +42,14 @@ def _enter(request: HttpRequest, number: int | None) -> None:
         request.session["draft"] = number
 
 
-def here(request: HttpRequest) -> str:
+def here(request: PineRequest) -> str:
     """The page the person looks at, to come back to it."""
     address = request.headers.get("HX-Current-URL", "/").split("://", 1)[-1]
     return "/" + address.split("/", 1)[1] if "/" in address else "/"
 
 
 @needs(CHANGE)
-def drafts(request: HttpRequest, state: State) -> HttpResponse:
+def drafts(request: PineRequest, state: State) -> HttpResponse:
     """All drafts, those still open first."""
     rows = Draft.objects.select_related("author").order_by("-made_at")
     open_ones = [(row, len(drafting.changes_of(row))) for row in rows.filter(status__in=drafting.OPEN_ENDED)]
@@ -55,77 +57,82 @@ def drafts(request: HttpRequest, state: State) -> HttpResponse:
     return render(request, "drafts/drafts.html", {"open": open_ones, "done": done})
 
 
-@acts(CHANGE)
-def new(request: HttpRequest, state: State) -> HttpResponse:
+@needs_post(CHANGE)
+def new(request: PineRequest, state: State) -> HttpResponse:
     made = drafting.start(words_of(request, "name", 200), request.user)
     _enter(request, made.pk)
-    return go(here(request))
+    return reload_at(here(request))
 
 
-@acts(CHANGE)
-def open_draft(request: HttpRequest, state: State, number: int) -> HttpResponse:
+@needs_post(CHANGE)
+def open_draft(request: PineRequest, state: State, number: int) -> HttpResponse:
     """From now on every page shows this draft, and changes go into it."""
     if _draft(number).status not in drafting.OPEN_ENDED:
         raise Http404
     _enter(request, number)
-    return go(here(request))
+    return reload_at(here(request))
 
 
-@acts(CHANGE)
-def leave(request: HttpRequest, state: State) -> HttpResponse:
+@needs_post(CHANGE)
+def leave(request: PineRequest, state: State) -> HttpResponse:
     """Back to what is published; the draft stays."""
     _enter(request, None)
-    return go(here(request))
+    return reload_at(here(request))
 
 
-def _along(request: HttpRequest, steps: int) -> HttpResponse:
+def _along(request: PineRequest, steps: int) -> HttpResponse:
     number = request.session.get("draft")
     if number is None:
         return HttpResponse(status=204)
     drafting.undo(number, steps)
-    return go(here(request))
+    return reload_at(here(request))
 
 
-@acts(CHANGE)
-def undo(request: HttpRequest, state: State) -> HttpResponse:
+@needs_post(CHANGE)
+def undo(request: PineRequest, state: State) -> HttpResponse:
     return _along(request, -1)
 
 
-@acts(CHANGE)
-def redo(request: HttpRequest, state: State) -> HttpResponse:
+@needs_post(CHANGE)
+def redo(request: PineRequest, state: State) -> HttpResponse:
     return _along(request, 1)
 
 
-def asked(request: HttpRequest, state: State) -> queries.At:
+def asked(request: PineRequest, state: State) -> queries.ComparedPeriod:
     """The period of the address, or the likely one of the first company."""
     companies = sorted(state.rows(Company), key=lambda row: row.company)
-    return queries.At(*asked_period(request, state, companies[0].calendar if companies else ""))
+    return queries.ComparedPeriod(*asked_period(request, state, companies[0].calendar if companies else ""))
 
 
 def shown(
-    state: State, trees: list[queries.Tree]
-) -> list[tuple[queries.Tree, list[tuple[Any, int, Any]], int]]:
+    state: State, trees: list[queries.MovedTree]
+) -> list[tuple[queries.MovedTree, list[tuple[Any, int, Any]], int]]:
     """Trees with their first rows, each with its currency's digits and whose it is, and how many more there
     are."""
     left, found = MOST_ROWS, []
     for tree in trees:
-        whose: Any = Group if tree.kind == "group" else Company
         rows = []
         for row in tree.rows[:left]:
-            holder = state.get(whose, row.company)
+            holder = _holder(state, tree, row.company)
             rows.append((row, digits_of(holder.currency), holder))
         found.append((tree, rows, len(tree.rows) - len(rows)))
         left -= len(rows)
     return found
 
 
-def moves_out(kind: str, name: str, state: State, trees: list[queries.Tree]) -> HttpResponse:
+def _holder(state: State, tree: queries.MovedTree, name: str) -> Group | Company:
+    """The group or company whose figure moves."""
+    row = state.get(Group, name) if tree.kind == "group" else state.get(Company, name)
+    assert row is not None  # its figure was worked out on this state
+    return row
+
+
+def moves_out(kind: str, name: str, state: State, trees: list[queries.MovedTree]) -> HttpResponse:
     """Every line that moves, as a file."""
     rows = []
     for tree in trees:
-        whose: Any = Group if tree.kind == "group" else Company
         for row in tree.rows:
-            digits = digits_of(state.get(whose, row.company).currency)  # type: ignore[attr-defined]
+            digits = digits_of(_holder(state, tree, row.company).currency)
             amounts = (Money(row.was, digits), Money(row.now, digits), Money(row.difference, digits))
             rows.append((tree.title, row.line, row.label, row.company, *amounts))
     return attached(name, kind, ("tree", "line", "label", "company", "was", "now", "difference"), rows)
@@ -138,7 +145,7 @@ def periods_of(state: State) -> list[Any]:
 
 
 @needs(CHANGE)
-def draft(request: HttpRequest, state: State, number: int) -> HttpResponse:
+def draft(request: PineRequest, state: State, number: int) -> HttpResponse:
     """One draft: its changes, the list before publishing, the review."""
     head = _draft(number)
     made = drafting.working(head) if head.status in drafting.OPEN_ENDED else None
@@ -148,9 +155,10 @@ def draft(request: HttpRequest, state: State, number: int) -> HttpResponse:
         for row in DraftChange.objects.filter(pk__in=drafting.changes_of(head)).select_related("by")
     }
     collided: dict[int, list[Any]] = {}
-    for collision in made.collisions if made else []:
-        for step in drafting.touching(made.replayed, collision.table, collision.key):
-            collided.setdefault(step, []).append((collision, store.key_text(collision.key)))
+    if made:
+        for collision in made.collisions:
+            for step in touching(made.replayed, collision.table, collision.key):
+                collided.setdefault(step, []).append((collision, store.key_text(collision.key)))
     return render(
         request,
         "drafts/draft.html",
@@ -176,7 +184,7 @@ def draft(request: HttpRequest, state: State, number: int) -> HttpResponse:
 
 
 @needs(CHANGE)
-def moves(request: HttpRequest, state: State, number: int) -> HttpResponse:
+def moves(request: PineRequest, state: State, number: int) -> HttpResponse:
     """What a draft moves: published beside draft, only lines that differ."""
     head = _draft(number)
     made = drafting.working(head)
@@ -210,13 +218,15 @@ def moves(request: HttpRequest, state: State, number: int) -> HttpResponse:
 
 
 @needs(CHANGE)
-def causes(request: HttpRequest, state: State, number: int) -> HttpResponse:
+def causes(request: PineRequest, state: State, number: int) -> HttpResponse:
     """The accounts behind one line that moves."""
     made = drafting.working(_draft(number))
     return causes_page(request, made.published.state, made.state, asked(request, made.state))
 
 
-def causes_page(request: HttpRequest, before: State, after: State, at: queries.At) -> HttpResponse:
+def causes_page(
+    request: PineRequest, before: State, after: State, at: queries.ComparedPeriod
+) -> HttpResponse:
     kind, of, line, whose = (request.GET.get(name, "")[:40] for name in ("kind", "of", "line", "company"))
     row: Any = after.get(Group if kind == "group" else Company, whose)
     if row is None:
@@ -240,24 +250,24 @@ def causes_page(request: HttpRequest, before: State, after: State, at: queries.A
     )
 
 
-@acts(CHANGE)
-def take_back(request: HttpRequest, state: State, number: int, change: int) -> HttpResponse:
+@needs_post(CHANGE)
+def take_back(request: PineRequest, state: State, number: int, change: int) -> HttpResponse:
     drafting.take_back(number, change)
-    return go(reverse("draft", args=[number]))
+    return reload_at(reverse("draft", args=[number]))
 
 
-@acts(CHANGE)
-def settle(request: HttpRequest, state: State, number: int) -> HttpResponse:
+@needs_post(CHANGE)
+def settle(request: PineRequest, state: State, number: int) -> HttpResponse:
     """Decides a collision for one of the two sides."""
     keep = request.POST.get("keep", "")
     if keep not in ("draft", "published"):
         raise Http404
     drafting.settle(number, request.POST.get("table", ""), request.POST.get("key", ""), keep)
-    return go(reverse("draft", args=[number]))
+    return reload_at(reverse("draft", args=[number]))
 
 
-@acts(CHANGE)
-def publish(request: HttpRequest, state: State, number: int) -> HttpResponse:
+@needs_post(CHANGE)
+def publish(request: PineRequest, state: State, number: int) -> HttpResponse:
     """Makes the draft the next version, or lets it wait for its date."""
     made = drafting.working(_draft(number))
     trees = queries.moved(made.published.state, made.state, asked(request, made.state))
@@ -271,21 +281,21 @@ def publish(request: HttpRequest, state: State, number: int) -> HttpResponse:
     )
     if head.status == Draft.PUBLISHED and request.session.get("draft") == number:
         _enter(request, None)
-    return go(reverse("log") if head.status == Draft.PUBLISHED else reverse("draft", args=[number]))
+    return reload_at(reverse("log") if head.status == Draft.PUBLISHED else reverse("draft", args=[number]))
 
 
-@acts(CHANGE)
-def say(request: HttpRequest, state: State, number: int) -> HttpResponse:
+@needs_post(CHANGE)
+def say(request: PineRequest, state: State, number: int) -> HttpResponse:
     verdict = request.POST.get("verdict", "")
-    if verdict not in dict(drafting.DraftRemark.VERDICTS):
+    if verdict not in dict(DraftRemark.VERDICTS):
         raise Http404
     drafting.say(number, request.user, verdict, words_of(request, "text", 2000))
-    return go(reverse("draft", args=[number]))
+    return reload_at(reverse("draft", args=[number]))
 
 
-@acts(CHANGE)
-def drop(request: HttpRequest, state: State, number: int) -> HttpResponse:
+@needs_post(CHANGE)
+def drop(request: PineRequest, state: State, number: int) -> HttpResponse:
     drafting.drop(number)
     if request.session.get("draft") == number:
         _enter(request, None)
-    return go(reverse("drafts"))
+    return reload_at(reverse("drafts"))

@@ -22,6 +22,7 @@ import psycopg
 from psycopg import sql
 
 from web.shell import prepare
+from web.shell.roles import application_role, grant
 
 DUMP, MANIFEST, FORM = "database.dump", "manifest.json", "pine-backup-1"
 PASSING = (
@@ -188,8 +189,8 @@ def restore(path: Path) -> str:
             with prepare.connect(beside) as there:
                 if told := differences(manifest, account(there)):
                     raise CannotBackUp(f"What came back is not what was backed up: {'; '.join(told[:5])}.")
-                if role := prepare.application_role():
-                    prepare.grant(there.cursor(), role)
+                if role := application_role():
+                    grant(there.cursor(), role)
             _verified(beside)
         except BaseException:
             admin.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(beside)))

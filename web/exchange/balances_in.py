@@ -6,14 +6,14 @@ from typing import Any
 
 from django.db import connection
 
-from core.accounts import restored, seat
-from core.faults import Fault, Place
+from core.books.periods import company_calendar
+from core.definitions.parsing import Read, read_table
+from core.definitions.state import State
+from core.definitions.tables import TABLES, Balance, Budget, BudgetLine, Code, Company
+from core.faults import Fault, Location
 from core.money import digits_of, format_amount, parse_amount
-from core.parsing import Read, read_table
-from core.periods import company_calendar
-from core.state import State
-from core.statements import natural_list
-from core.tables import TABLES, Balance, Budget, BudgetLine, Code, Company
+from core.statements.figures import natural_list
+from core.structures.accounts import company_context, restored
 from web.journals import books, posting
 from web.journals.interning import intern_accounts, intern_dimensions
 
@@ -54,7 +54,7 @@ class BalanceImport:
         self, read: Read, key: Any, column: str, code: str, what: str, way_out: str, value: str = ""
     ) -> None:
         self.faults.append(
-            Fault(code, what, Place(read.table.name, key, column, value, read.numbers[key]), way_out)
+            Fault(code, what, Location(read.table.name, key, column, value, read.numbers[key]), way_out)
         )
 
     def _amount(self, read: Read, key: Any, row: Any, company: Company) -> int | None:
@@ -67,7 +67,7 @@ class BalanceImport:
     def _place(self, read: Read, key: Any, row: Any, brought: bool) -> tuple[str, str, str, str] | None:
         """(chart, account, natural, dimensions) in the kept form, after telling what is wrong with the
         row."""
-        company, seated = self.state.get(Company, row.company), seat(self.state, row.company)
+        company, seated = self.state.get(Company, row.company), company_context(self.state, row.company)
         if company is None or seated is None:
             self._tell(
                 read,
@@ -186,9 +186,9 @@ class BalanceImport:
         sums: dict[tuple[str, int, int], int] = {}
         for key, amount in amounts.items():
             sums[key[:3]] = sums.get(key[:3], 0) + amount
-        for key, row in rows.items():
-            total = sums[key]
-            company = self.state.get(Company, key[0])
+        for (name, year, period), row in rows.items():
+            total = sums[name, year, period]
+            company = self.state.get(Company, name)
             if total and company and not any(f.where.table == "balances" for f in self.faults):
                 text = format_amount(abs(total), digits_of(company.currency))
                 self._tell(
@@ -196,7 +196,7 @@ class BalanceImport:
                     row,
                     "amount",
                     "unbalanced",
-                    f"The balances of {key[0]} in {key[1]} period {key[2]} do not balance: "
+                    f"The balances of {name} in {year} period {period} do not balance: "
                     f"{text} more {'debits' if total > 0 else 'credits'}.",
                     "Debits equal credits in every period.",
                 )
@@ -210,7 +210,7 @@ class BalanceImport:
                         "journals-and-balances",
                         f"{company} has balances kept elsewhere in {year}; a fiscal year has "
                         "journals or balances, not both.",
-                        Place("journals", (), "journal", company, years[(company, year)]),
+                        Location("journals", (), "journal", company, years[(company, year)]),
                         "Post to another year.",
                     )
                 )
@@ -220,11 +220,11 @@ class BalanceImport:
             cursor.execute(
                 "SELECT l.company, l.fiscal_year, l.period, a.account, coalesce(d.codes, ''),"
                 " coalesce(c.company, ''), l.amount FROM journals_balance l JOIN journals_account a ON a.id ="
-                " l.account_id LEFT JOIN journals_tagging d ON d.id = l.dimensions_id LEFT JOIN"
+                " l.account_id LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id LEFT JOIN"
                 " companies_company c ON c.id = l.partner_id WHERE l.company = ANY(%s)",
                 [sorted(companies)],
             )
-            return {tuple(row[:6]): row[6] for row in cursor.fetchall()}  # type: ignore[misc]
+            return {(a, b, c, d, e, f): amount for a, b, c, d, e, f, amount in cursor.fetchall()}
 
     def _years_with_journals(self, companies: set[str]) -> set[tuple[str, int]]:
         with connection.cursor() as cursor:

@@ -7,17 +7,17 @@ from collections.abc import Iterator
 import numpy as np
 
 from core import checks
-from core.accounts import chart_index, seat
 from core.checks.build import fault
-from core.codes import list_index
+from core.codes.hierarchies import main_hierarchies, standing_under_none
+from core.codes.lists import list_index
+from core.definitions.state import State
+from core.definitions.tables import CodeList, Company, Group, Hierarchy, Statement
 from core.faults import LOOK, Fault
-from core.groups import membership
-from core.hierarchies import main_hierarchies, standing_under_none
-from core.mapping import map_plan
+from core.group.mapping import map_plan
+from core.group.membership import membership
 from core.money import digits_of, show_amount
-from core.state import State
-from core.statements import Plan, likely_line, plan
-from core.tables import CodeList, Company, Group, Hierarchy, Statement
+from core.statements.figures import Plan, likely_line, plan
+from core.structures.accounts import chart_index, company_context
 from web.definitions import snapshot
 from web.journals.books import books_for
 
@@ -100,7 +100,7 @@ def _coverage(state: State, made: Plan, sums: dict[str, dict[str, int]]) -> Iter
 def _mappings(state: State, group: Group, sums: dict[str, dict[str, int]]) -> Iterator[Fault]:
     for reached in membership(state, group.group).companies:
         made = map_plan(state, group.group, reached.company)
-        seated = seat(state, reached.company)
+        seated = company_context(state, reached.company)
         if made is None or made.shared or seated is None:
             continue
         index = chart_index(state, seated.chart.chart)

@@ -17,7 +17,7 @@ import django
 import psycopg
 from django.db import Error
 
-from core.chain import End
+from core.books.chain import End
 from core.faults import Refused
 
 DONE, FAULTS, WRONG = 0, 1, 2
@@ -192,7 +192,7 @@ def main(words: list[str]) -> int:
     given = parser().parse_args(words)
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "web.settings")
     django.setup()
-    from web.statements.queries import WrongCall
+    from core.faults import WrongCall
 
     try:
         return RUN.get(given.command, run_report)(given)

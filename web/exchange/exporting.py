@@ -12,10 +12,10 @@ from typing import Any
 
 from django.db import connection, transaction
 
+from core.definitions.parsing import write_cell
+from core.definitions.state import State
+from core.definitions.tables import BOOKS, DEFINING_TABLES, TABLES, Company, Kind, Table
 from core.money import digits_of, format_amount
-from core.parsing import write_cell
-from core.state import State
-from core.tables import BOOKS, DEFINING_TABLES, TABLES, Company, Kind, Table
 from web.definitions import snapshot
 from web.exchange.workbook import write_workbook
 
@@ -83,14 +83,14 @@ LINES = """
            j.currency
     FROM journals_journalline l JOIN journals_journal j ON j.id = l.journal_id
     JOIN journals_book b ON b.id = l.book_id
-    JOIN journals_account a ON a.id = l.account_id LEFT JOIN journals_tagging d ON d.id = l.dimensions_id
+    JOIN journals_account a ON a.id = l.account_id LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id
     LEFT JOIN companies_company c ON c.id = l.partner_id ORDER BY j.company, j.chain, l.line
 """
 BALANCES = """
     SELECT l.company, l.fiscal_year, l.period, a.account, coalesce(d.codes, ''), coalesce(c.company, ''),
     l.amount
     FROM journals_balance l JOIN journals_account a ON a.id = l.account_id
-    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id
+    LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id
     LEFT JOIN companies_company c ON c.id = l.partner_id
     ORDER BY 1, 2, 3, 4, 5, 6
 """

@@ -13,13 +13,13 @@ from typing import Any
 from django.db import transaction
 
 from core import checks
-from core.changes import joined
+from core.changes.fixed import transition_faults
+from core.changes.kinds import joined
 from core.checks.statements import turned_signs
+from core.definitions.parsing import Read, read_table
+from core.definitions.state import Edit, State
+from core.definitions.tables import BOOKS, DEFINING_TABLES, TABLES, Table
 from core.faults import LOOK, MUST, Fault, Refused, blocking
-from core.fixed import transition_faults
-from core.parsing import Read, read_table
-from core.state import Edit, State
-from core.tables import BOOKS, DEFINING_TABLES, TABLES, Table
 from web.definitions import actions, snapshot
 from web.definitions.posted import posted_facts
 from web.exchange import balances_in, journals_in, limits

@@ -9,6 +9,7 @@ from __future__ import annotations
 import shutil
 import time
 from pathlib import Path
+from typing import Any
 
 import psycopg
 from procrastinate.contrib.django import app
@@ -67,7 +68,7 @@ def run(number: int, path: Path) -> None:
         dbname=settings["NAME"],
         autocommit=True,
     )
-    ended = {"outcome": "It broke off; nothing was written.", "faults": []}
+    ended: dict[str, Any] = {"outcome": "It broke off; nothing was written.", "faults": []}
     try:
         with own:
             outcome = import_package(path, job.by, Teller(number, own))

@@ -7,9 +7,9 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from core.faults import Fault, Place, Refused
-from core.parsing import read_table
-from core.tables import TABLES, Journal, JournalLine
+from core.definitions.parsing import read_table
+from core.definitions.tables import TABLES, Journal, JournalLine
+from core.faults import Fault, Location, Refused
 from web.exchange.reading import FileSource, SheetSource, Source, open_package
 from web.shell.workbooks import UnreadableWorkbook, sheet_names
 
@@ -33,7 +33,7 @@ MOST_ROWS = 50_000
 
 
 @dataclass
-class Found:
+class FileJournals:
     journals: list[tuple[Journal, list[JournalLine]]] = field(default_factory=list)
     rows: dict[tuple[Any, ...], int] = field(default_factory=dict)
     """Row of the file by key of a journal or a line, for the faults"""
@@ -56,7 +56,7 @@ def _source(path: Path) -> Source:
         ) from None
 
 
-def read_journals(path: Path, company: str) -> Found:
+def read_journals(path: Path, company: str) -> FileJournals:
     """Reads the file. Raises Refused with faults by row and column."""
     faults: list[Fault] = []
     records = _source(path).records(faults)
@@ -68,7 +68,7 @@ def read_journals(path: Path, company: str) -> Found:
                 Fault(
                     "column-unknown",
                     f"There is no column '{name}' here.",
-                    Place("file", (), name, row=1),
+                    Location("file", (), name, row=1),
                     f"Known are: {known}.",
                 )
             )
@@ -78,18 +78,18 @@ def read_journals(path: Path, company: str) -> Found:
                 Fault(
                     "column-missing",
                     f"The column {name} is missing.",
-                    Place("file", (), name, row=1),
+                    Location("file", (), name, row=1),
                     "Add it.",
                 )
             )
-    rows = []
+    rows: list[tuple[int, dict[str, str]]] = []
     for number, cells in records:
         if len(rows) >= MOST_ROWS:
             faults.append(
                 Fault(
                     "too-many-rows",
                     f"A file has at most {MOST_ROWS:,} rows here.",
-                    Place("file", row=number),
+                    Location("file", row=number),
                     "Bring it in as a package.",
                 )
             )
@@ -101,8 +101,8 @@ def read_journals(path: Path, company: str) -> Found:
     return _grouped(rows, company)
 
 
-def _grouped(rows: list[tuple[int, dict[str, str]]], company: str) -> Found:
-    found = Found()
+def _grouped(rows: list[tuple[int, dict[str, str]]], company: str) -> FileJournals:
+    found = FileJournals()
     heads: dict[str, tuple[int, list[str]]] = {}
     lines = []
     counts: dict[str, int] = {}

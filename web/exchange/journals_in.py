@@ -11,12 +11,12 @@ import numpy as np
 import pyarrow as pa
 from django.db import connection
 
-from core.faults import Fault, Place
-from core.journal_batch import Accepted, Batch, Head, head_of
-from core.journals import BookedLine, Rules, check_journal
-from core.parsing import header_faults, read_table
-from core.state import State
-from core.tables import TABLES, Company, JournalLine
+from core.books.journal_batch import Accepted, Batch, JournalHeader, head_of
+from core.books.journals import BookedLine, PostingContext, check_journal
+from core.definitions.parsing import header_faults, read_table
+from core.definitions.state import State
+from core.definitions.tables import TABLES, Company, JournalLine
+from core.faults import Fault, Location
 from web.exchange import limits
 from web.exchange.line_columns import from_records, line_columns, read_whole
 from web.journals import posting
@@ -25,7 +25,7 @@ from web.journals.posting import Lines, Numbering
 CHUNK = 50_000
 FOLLOWS = ("amount-none", "unbalanced", "too-few-lines")
 """What only follows from a line that could not be read, or stands twice, and is not told beside it."""
-RULES = Rules()
+RULES = PostingContext()
 
 
 class JournalImport:
@@ -35,7 +35,7 @@ class JournalImport:
         self.state, self.faults, self.progress = state, faults, progress
         self.head_source = sources.get("journals")
         self.line_source = sources.get("journal_lines")
-        self.heads: list[Head] = []
+        self.heads: list[JournalHeader] = []
         self.rows: list[int] = []
         self.known: dict[tuple[str, str], int] = {}
         self.companies = {
@@ -63,7 +63,7 @@ class JournalImport:
                 Fault(
                     "journal-unknown",
                     "The line belongs to a journal that is not in the table journals.",
-                    Place("journal_lines", (), "journal", "", row),
+                    Location("journal_lines", (), "journal", "", row),
                     "Add the journal or correct its id.",
                 )
             )
@@ -74,7 +74,7 @@ class JournalImport:
                 Fault(
                     "key-twice",
                     f"The line {line} of journal {head.journal} stands twice.",
-                    Place("journal_lines", key, "line", str(line), row),
+                    Location("journal_lines", key, "line", str(line), row),
                     "Number the lines anew.",
                 )
             )
@@ -105,7 +105,7 @@ class JournalImport:
                     Fault(
                         "reference",
                         f"There is no company {journal.company}.",
-                        Place("journals", key, "company", journal.company, read.numbers[key]),
+                        Location("journals", key, "company", journal.company, read.numbers[key]),
                         "Add the company or correct the name.",
                     )
                 )
@@ -130,7 +130,7 @@ class JournalImport:
                     Fault(
                         "history-late",
                         f"{key[0]} has journals already, so history is not taken.",
-                        Place("journals", key, "posted_at", head.journal.posted_at, row),
+                        Location("journals", key, "posted_at", head.journal.posted_at, row),
                         "Leave posted_at empty to post it as a new journal.",
                     )
                 )
@@ -182,7 +182,7 @@ class JournalImport:
     def _head_fault(
         self, key: tuple[str, str], column: str, value: str, row: int, what: str, way_out: str
     ) -> None:
-        self.faults.append(Fault("history", what, Place("journals", key, column, value, row), way_out))
+        self.faults.append(Fault("history", what, Location("journals", key, column, value, row), way_out))
 
     def _feed(self, batch: Batch) -> bool:
         if self.line_source is None:
@@ -204,6 +204,7 @@ class JournalImport:
 
     def _feed_records(self, batch: Batch) -> bool:
         """Record by record, where a fault in the file gets its row and words."""
+        assert self.line_source is not None  # whoever feeds looked
         records = self.line_source.records(self.faults)
         header = next(records, None)
         if header is None:
@@ -220,7 +221,7 @@ class JournalImport:
                         Fault(
                             "cells",
                             f"The row has {len(cells)} cells and the header {width}.",
-                            Place("journal_lines", row=number),
+                            Location("journal_lines", row=number),
                             "Quote cells that hold commas.",
                         )
                     )
@@ -343,7 +344,7 @@ class JournalImport:
 
     def _altered(self, i: int) -> None:
         head = self.heads[i].journal
-        place = Place("journals", (head.company, head.journal), "journal", head.journal, self.rows[i])
+        place = Location("journals", (head.company, head.journal), "journal", head.journal, self.rows[i])
         if not any(fault.code == "posted-altered" and fault.where == place for fault in self.faults):
             self.faults.append(
                 Fault(
@@ -418,7 +419,7 @@ class JournalImport:
                 seat_of[i] = seats((head.company, period.fiscal_year, period.period, head.kind == "closing"))
         account_of = np.zeros(max(1, len(batch.combinations)), dtype=np.int64)
         dimension_of = account_of.copy()
-        used = np.unique(accepted.combination[keep]) if len(keep) else []
+        used: list[int] = np.unique(accepted.combination[keep]).tolist() if len(keep) else []
         for k in used:
             made = batch.combinations[k]
             if made.found:
@@ -479,7 +480,7 @@ STORED = """
            l.description, l.source_type, l.source_number, l.source_party, l.source_item
     FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id JOIN journals_account a ON a.id =
     l.account_id
-    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id =
+    LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id =
     l.partner_id
     WHERE l.journal_id = ANY(%s) AND NOT l.generated
 """

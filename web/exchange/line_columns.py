@@ -1,4 +1,4 @@
-"""Journal lines of a file as columns (Arrow), for core/journal_batch.py.
+"""Journal lines of a file as columns (Arrow), for core/books/journal_batch.py.
 
 A file that is plainly sound is read whole by Arrow's reader. Anything out of the ordinary (a stray quote, an
 empty row, a
@@ -18,9 +18,9 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from pyarrow import csv as arrow_csv
 
-from core.columns import Coded, Digits, LineColumns
-from core.parsing import CONTROL, LONGEST_TEXT
-from core.tables import TABLES
+from core.books.line_columns import Coded, Digits, LineColumns
+from core.definitions.parsing import CONTROL, LONGEST_TEXT
+from core.definitions.tables import TABLES
 from web.exchange import limits
 from web.exchange.reading import FileSource, ZipSource
 from web.journals.posting import TEXTS
@@ -117,7 +117,8 @@ def _coded(column: pa.Array) -> Coded:
 
 
 def _odd(column: pa.ChunkedArray) -> Any:
-    """Texts that are too long or hold a control character (core/parsing.py says the same of a single
+    """Texts that are too long or hold a control character (core/definitions/parsing.py says the same of a
+    single
     cell)."""
     found = pc.or_(
         pc.greater(pc.utf8_length(column), LONGEST_TEXT), pc.match_substring_regex(column, CONTROL.pattern)

@@ -12,8 +12,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import IO
 
-from core.faults import Fault, Place
-from core.tables import TABLES
+from core.definitions.tables import TABLES
+from core.faults import Fault, Location
 from web.exchange import limits
 from web.shell.workbooks import UnreadableWorkbook, sheet_names, sheet_rows
 
@@ -80,7 +80,7 @@ class Source:
         return 1
 
     def _fault(self, code: str, what: str, row: int, way_out: str) -> Fault:
-        return Fault(code, what, Place(self.name, row=row), way_out)
+        return Fault(code, what, Location(self.name, row=row), way_out)
 
 
 class FileSource(Source):
@@ -131,7 +131,7 @@ class Package:
                 Fault(
                     "table-unknown",
                     f"There is no table {source.name}.",
-                    Place(source.name),
+                    Location(source.name),
                     f"Tables are: {known}.",
                 )
             )
@@ -140,7 +140,7 @@ class Package:
                 Fault(
                     "table-twice",
                     f"The table {source.name} stands in the package twice.",
-                    Place(source.name),
+                    Location(source.name),
                     "Keep one of them.",
                 )
             )

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from core.groups import LineUp
+from core.definitions.state import State
+from core.definitions.tables import Group
+from core.group.membership import ConsolidationScope
 from core.money import digits_of, format_amount
-from core.state import State
-from core.tables import Group
 from web.group import queries as group_queries
 from web.shell.tabular import Cell, Money
 from web.statements import queries
@@ -24,7 +24,7 @@ class Report:
     messages: list[str] = field(default_factory=list)
 
 
-def waiting(who: LineUp) -> list[str]:
+def waiting(who: ConsolidationScope) -> list[str]:
     return [f"{company} is not in these figures: it {why}." for company, why in who.waiting]
 
 

@@ -9,32 +9,33 @@ from pathlib import Path
 from typing import Any
 
 from django.contrib import messages
-from django.http import FileResponse, Http404, HttpRequest, HttpResponse, HttpResponseRedirect
+from django.http import FileResponse, Http404, HttpResponse, HttpResponseBase, HttpResponseRedirect
 from django.shortcuts import render
 from django.urls import reverse
 from django.utils import timezone
 
+from core.definitions.state import State
+from core.definitions.tables import TABLES
 from core.faults import Fault, Refused
-from core.state import State
-from core.tables import TABLES
+from web.definitions.viewing import PineRequest
 from web.exchange import job, limits, reports
 from web.exchange.exporting import export_package
 from web.exchange.importing import import_package
 from web.exchange.journal_file import read_journals
 from web.exchange.models import Job
 from web.journals import actions
-from web.people.rights import CHANGE, POST, SIGNED_IN, acts, companies_seen, needs
+from web.people.rights import CHANGE, POST, SIGNED_IN, companies_seen, needs, needs_post
 from web.shell import asked, tabular
 
 SUFFIXES = (".zip", ".xlsx", ".csv")
 
 
 @needs(SIGNED_IN)
-def exchange(request: HttpRequest, state: State) -> HttpResponse:
+def exchange(request: PineRequest, state: State) -> HttpResponse:
     return render(request, "exchange/exchange.html", {"tables": list(TABLES.values())})
 
 
-def uploaded(request: HttpRequest, folder: str) -> Path:
+def uploaded(request: PineRequest, folder: str) -> Path:
     """The file that was sent, in a folder. Raises Refused for none, too big, or of another kind."""
     sent = request.FILES.get("file")
     if sent is None:
@@ -71,7 +72,7 @@ def uploaded(request: HttpRequest, folder: str) -> Path:
 
 
 @needs(CHANGE, published=True, posts=True)
-def bring_in(request: HttpRequest, state: State) -> HttpResponse:
+def bring_in(request: PineRequest, state: State) -> HttpResponse:
     """Imports a package, all or nothing."""
     if request.method != "POST":
         return HttpResponseRedirect(reverse("exchange"))
@@ -92,7 +93,7 @@ def bring_in(request: HttpRequest, state: State) -> HttpResponse:
     return HttpResponseRedirect(reverse("exchange"))
 
 
-def _in_a_job(request: HttpRequest) -> HttpResponse:
+def _in_a_job(request: PineRequest) -> HttpResponse:
     """A larger package comes in beside the server; its page tells how far it is and can stop it."""
     folder = tempfile.mkdtemp(prefix="pine-import-")
     try:
@@ -113,7 +114,7 @@ def _in_a_job(request: HttpRequest) -> HttpResponse:
 
 
 @needs(CHANGE, published=True)
-def import_job(request: HttpRequest, state: State, number: int) -> HttpResponse:
+def import_job(request: PineRequest, state: State, number: int) -> HttpResponse:
     """How far an import is; the page asks again until it has ended."""
     found = Job.objects.filter(pk=number, by=request.user).first()
     if found is None:
@@ -123,14 +124,14 @@ def import_job(request: HttpRequest, state: State, number: int) -> HttpResponse:
     return render(request, template, {"job": found, "dead": dead})
 
 
-@acts(CHANGE, published=True)
-def stop_job(request: HttpRequest, state: State, number: int) -> HttpResponse:
+@needs_post(CHANGE, published=True)
+def stop_job(request: PineRequest, state: State, number: int) -> HttpResponse:
     Job.objects.filter(pk=number, by=request.user, ended_at=None).update(stop=True)
     return HttpResponseRedirect(reverse("import-job", kwargs={"number": number}))
 
 
 @needs(CHANGE, published=True)
-def take_out(request: HttpRequest, state: State, kind: str) -> HttpResponse:
+def take_out(request: PineRequest, state: State, kind: str) -> HttpResponseBase:
     """Everything as a zip or a workbook."""
     if kind not in ("zip", "xlsx"):
         raise Http404
@@ -141,7 +142,7 @@ def take_out(request: HttpRequest, state: State, kind: str) -> HttpResponse:
 
 
 @needs(SIGNED_IN)
-def report(request: HttpRequest, state: State, kind: str) -> HttpResponse:
+def report(request: PineRequest, state: State, kind: str) -> HttpResponse:
     """A statement or trial balance as CSV, JSON or XLSX."""
     get: Any = request.GET.get
     company, group = get("company"), get("group")
@@ -163,7 +164,7 @@ def report(request: HttpRequest, state: State, kind: str) -> HttpResponse:
 
 
 @needs(POST, posts=True)
-def journals_file(request: HttpRequest, state: State, company: str) -> HttpResponse:
+def journals_file(request: PineRequest, state: State, company: str) -> HttpResponse:
     """Journals of a company from one CSV or XLSX file, all or nothing."""
     context: dict[str, Any] = {"company": company}
     if request.method == "POST":

@@ -5,8 +5,8 @@ from __future__ import annotations
 import textwrap
 from typing import NamedTuple
 
-from core.state import State
-from core.tables import Company, Group, GroupMember
+from core.definitions.state import State
+from core.definitions.tables import Company, Group, GroupMember
 
 WIDTH, WIDEST, NARROWEST, BOX_H, GAP, LEVEL = 786, 168, 96, 58, 8, 94
 

@@ -6,37 +6,38 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
-from core.balances import TrialRow
-from core.codes import list_index
-from core.consolidation import (
+from core.books.balances import TrialRow
+from core.books.periods import CalendarIndex, calendar_index, company_calendar, ordinal, shared_ordinals
+from core.codes.lists import list_index
+from core.definitions.state import State
+from core.definitions.tables import Calendar, Company, Group, Period
+from core.faults import WrongCall
+from core.group.consolidation import (
     Consolidated,
     Disagreement,
+    GroupBalances,
     Member,
-    Slab,
-    build,
     consolidate,
     eliminate,
+    group_balances,
     list_index_of,
 )
-from core.consolidation import trial_balance as group_trial_balance
-from core.groups import LineUp, group_calendar, line_up
-from core.mapping import MapPlan, map_plan
+from core.group.consolidation import trial_balance as group_trial_balance
+from core.group.mapping import MapPlan, map_plan
+from core.group.membership import ConsolidationScope, consolidation_scope, group_calendar
 from core.money import digits_of
-from core.periods import CalendarIndex, calendar_index, company_calendar, ordinal, shared_ordinals
-from core.state import State
-from core.statements import compute, natural_list
-from core.tables import Calendar, Company, Group, Period
+from core.statements.figures import compute, natural_list
 from web.journals.books import books_for
 from web.journals.interning import interned_texts
 from web.journals.posting import company_numbers
 from web.process_cache import ProcessCache
-from web.statements.queries import StatementFigures, Window, WrongCall, known_plan, window
+from web.statements.queries import PeriodWindow, StatementFigures, known_plan, window
 
 
-class Kept(NamedTuple):
+class CachedBalances(NamedTuple):
     """A slab with the mappings it was built by: another state with the same ones has the same amounts."""
 
-    slab: Slab
+    slab: GroupBalances
     plans: tuple[MapPlan, ...]
 
     def fits(self, state: State, group: str, plans: tuple[MapPlan, ...]) -> bool:
@@ -56,7 +57,7 @@ class Kept(NamedTuple):
         )
 
 
-_kept: ProcessCache[Any, Kept] = ProcessCache(6)
+_kept: ProcessCache[Any, CachedBalances] = ProcessCache(6)
 
 
 def known_group(state: State, group: str) -> tuple[Group, CalendarIndex]:
@@ -67,20 +68,20 @@ def known_group(state: State, group: str) -> tuple[Group, CalendarIndex]:
     return row, calendar or calendar_index(state, "")
 
 
-def group_window(state: State, group: str, year: int, period: int, first: int | None = None) -> Window:
+def group_window(state: State, group: str, year: int, period: int, first: int | None = None) -> PeriodWindow:
     return window(known_group(state, group)[1], year, period, first)
 
 
-def members_at(state: State, group: str, year: int, period: int) -> LineUp:
+def members_at(state: State, group: str, year: int, period: int) -> ConsolidationScope:
     """Who is consolidated on the period's last day, and who waits."""
     _, calendar = known_group(state, group)
     found = calendar.periods.get((year, period))
     if found is None:
         raise WrongCall(f"There is no period {period} in fiscal year {year} of calendar {calendar.calendar}.")
-    return line_up(state, group, found.ends_on)
+    return consolidation_scope(state, group, found.ends_on)
 
 
-def slab_of(state: State, group: str, who: LineUp) -> Slab:
+def slab_of(state: State, group: str, who: ConsolidationScope) -> GroupBalances:
     """Collected and mapped amounts of the companies, as of now."""
     names = [reached.company for reached in who.companies]
     books = books_for(names)
@@ -98,7 +99,7 @@ def slab_of(state: State, group: str, who: LineUp) -> Slab:
     else:
         numbers = company_numbers()
         _, calendar = known_group(state, group)
-        made = build(
+        made = group_balances(
             state,
             group,
             [
@@ -108,7 +109,7 @@ def slab_of(state: State, group: str, who: LineUp) -> Slab:
                 for name, plan in plans.items()
             ],
         )
-    _kept.put(key, Kept(made, tuple(plans.values())))
+    _kept.put(key, CachedBalances(made, tuple(plans.values())))
     return made
 
 
@@ -129,8 +130,8 @@ class GroupFigures:
 
     statement: StatementFigures
     consolidated: Consolidated
-    slab: Slab
-    who: LineUp
+    slab: GroupBalances
+    who: ConsolidationScope
 
 
 def group_statement(
@@ -150,13 +151,15 @@ def group_statement(
 
 def group_trial(
     state: State, group: str, year: int, period: int, first: int | None = None
-) -> tuple[list[TrialRow], LineUp]:
+) -> tuple[list[TrialRow], ConsolidationScope]:
     at = group_window(state, group, year, period, first)
     who = members_at(state, group, year, period)
     return group_trial_balance(slab_of(state, group, who), at.start, at.end), who
 
 
-def disagreements(state: State, group: str, year: int, period: int) -> tuple[list[Disagreement], LineUp]:
+def disagreements(
+    state: State, group: str, year: int, period: int
+) -> tuple[list[Disagreement], ConsolidationScope]:
     """Pairs that do not cancel, over everything to the end of the period."""
     at = group_window(state, group, year, period)
     who = members_at(state, group, year, period)

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from typing import Any, NamedTuple
 
-from core.mapping import MapPlan
+from core.group.mapping import MapPlan
 
 ROW, LEFT, RIGHT, MOST = 34, 250, 540, 24
 
@@ -14,7 +14,7 @@ class Side(NamedTuple):
     y: int
     code: str
     name: str
-    count: int
+    codes: int
 
 
 class Ribbon(NamedTuple):
@@ -37,9 +37,9 @@ def ribbons(made: MapPlan, own: Any, theirs: Any, sums: dict[str, int]) -> Ribbo
     ways: dict[tuple[str, ...], list[str]] = {}
     for code in own.posting:
         rows = made.rows.get(code, [])
-        targets = tuple(dict.fromkeys(row.row.target for row in rows))
-        if targets:
-            ways.setdefault(targets, []).append(code)
+        way = tuple(dict.fromkeys(row.row.target for row in rows))
+        if way:
+            ways.setdefault(way, []).append(code)
     blocks = sorted(ways.items(), key=lambda item: item[1][0])
     hidden = max(0, len(blocks) - MOST)
     blocks = blocks[:MOST]

@@ -6,10 +6,10 @@ from typing import Any
 
 from django.urls import reverse
 
-from core.mapping import ordered
+from core.definitions.state import State
+from core.definitions.tables import Elimination
+from core.group.mapping import ordered
 from core.sheets import Given, Sheet, place_after
-from core.state import State
-from core.tables import Elimination
 from web.definitions.sheets import register
 
 

@@ -5,34 +5,36 @@ from __future__ import annotations
 from typing import Any
 from urllib.parse import urlencode
 
-from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
+from django.http import Http404, HttpResponse, HttpResponseRedirect
 from django.shortcuts import render
 from django.urls import reverse
 
-from core import formulas
-from core.changes import Several
-from core.codes import list_index
+from core.books.periods import company_calendar
+from core.changes.kinds import ChangeSequence
+from core.changes.of_statements import MapAccounts
+from core.codes.lists import list_index
+from core.definitions.state import State
+from core.definitions.tables import Company, Elimination, Group, GroupMember, Period, Statement
 from core.faults import Fault, Refused
-from core.groups import membership
-from core.mapping import likely_target, map_plan
+from core.group.mapping import likely_target, map_plan
+from core.group.membership import membership
 from core.money import digits_of, show_amount, show_whole
-from core.state import State
-from core.statement_changes import MapAccounts
-from core.statements import natural_list
-from core.tables import Company, Elimination, Group, GroupMember, Period, Statement
+from core.statements import formulas
+from core.statements.figures import natural_list
 from web.definitions.sheets import stretch
+from web.definitions.viewing import PineRequest
 from web.group import chartdrawing, queries
 from web.group.ribbons import ribbons
 from web.group.sheets import ELIMINATIONS, MAPPINGS, MEMBERS, RATES
-from web.people.rights import CHANGE, SIGNED_IN, acts, needs
-from web.shell.acts import go, make
+from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
+from web.shell.change_views import apply_change, reload_at
 from web.statements.outline import statement_workbook
 from web.statements.queries import company_sums, window
 from web.statements.views import asked_period, drill
 
 
 @needs(SIGNED_IN)
-def first(request: HttpRequest, state: State) -> HttpResponse:
+def first(request: PineRequest, state: State) -> HttpResponse:
     groups = sorted(state.rows(Group), key=lambda row: row.name) if request.user.is_group_accountant else []
     if not groups:
         return render(request, "group/none.html", {})
@@ -47,7 +49,7 @@ def _statements(state: State, group: Group) -> list[Statement]:
 
 
 def _asked(
-    request: HttpRequest, state: State, group: str
+    request: PineRequest, state: State, group: str
 ) -> tuple[Group, Statement | None, int, int, int | None]:
     head, calendar = queries.known_group(state, group)
     statements = _statements(state, head)
@@ -69,7 +71,7 @@ def _query(statement: Statement | None, year: int, period: int, start: int | Non
 
 
 @needs(SIGNED_IN)
-def group(request: HttpRequest, state: State, group: str) -> HttpResponse:
+def group(request: PineRequest, state: State, group: str) -> HttpResponse:
     head, statement, year, period, start = _asked(request, state, group)
     _, calendar = queries.known_group(state, group)
     found = None
@@ -143,12 +145,12 @@ def _proof(state: State, group: str, head: Group, found: queries.GroupFigures | 
             mapped.append(
                 (state.get(Company, reached.company), len(strays), sum(1 for c in own if made.plain(c) == ""))
             )
-    strays = [(u, u.raw[-1]) for u in found.statement.figures.unplaced if u.raw[-1]]
+    missed = [(u, u.raw[-1]) for u in found.statement.figures.unplaced if u.raw[-1]]
     return {
         "apart": apart,
         "balance": balance,
         "mapped": mapped,
-        "strays": strays,
+        "strays": missed,
         "waiting": found.who.waiting,
         "shared": sum(
             1
@@ -161,7 +163,7 @@ def _proof(state: State, group: str, head: Group, found: queries.GroupFigures | 
 
 
 @needs(SIGNED_IN)
-def members(request: HttpRequest, state: State, group: str) -> HttpResponse:
+def members(request: PineRequest, state: State, group: str) -> HttpResponse:
     """Who is in the group and what is eliminated between them, edited in place."""
     head = state.get(Group, group)
     if head is None:
@@ -182,7 +184,7 @@ def members(request: HttpRequest, state: State, group: str) -> HttpResponse:
 
 
 @needs(SIGNED_IN)
-def cell(request: HttpRequest, state: State, group: str, line: str, column: str) -> HttpResponse:
+def cell(request: PineRequest, state: State, group: str, line: str, column: str) -> HttpResponse:
     """What one figure of the consolidated statement is made of."""
     head, statement, year, period, start = _asked(request, state, group)
     if statement is None:
@@ -194,7 +196,7 @@ def cell(request: HttpRequest, state: State, group: str, line: str, column: str)
     at = found.statement.columns.index(column)
     names = {row.company: row for row in state.rows(Company)}
     figure = found.statement.figures.lines[made.index[line]]
-    context = {
+    context: dict[str, Any] = {
         "group": head,
         "statement": statement,
         "line": figure.line,
@@ -285,7 +287,7 @@ def eliminated(found: queries.GroupFigures, targets: set[int], names: dict[str, 
 
 
 @needs(SIGNED_IN)
-def mapping(request: HttpRequest, state: State, group: str, company: str) -> HttpResponse:
+def mapping(request: PineRequest, state: State, group: str, company: str) -> HttpResponse:
     """One company's own accounts and where each goes in the group's chart."""
     head, own = state.get(Group, group), state.get(Company, company)
     made = map_plan(state, group, company)
@@ -330,15 +332,15 @@ def mapping(request: HttpRequest, state: State, group: str, company: str) -> Htt
 
 def own_sums(company: str, year: int, period: int, state: State) -> dict[str, int]:
     """Raw amounts by the company's own natural accounts to the end of a period."""
-    calendar = queries.company_calendar(state, company)
+    calendar = company_calendar(state, company)
     if (year, period) not in calendar.periods:
         return {}
     codes, sums = company_sums(state, company, window(calendar, year, period))
     return {code: int(sums["cumulative"][i]) for i, code in enumerate(codes) if sums["touched"][i]}
 
 
-@acts(CHANGE)
-def map_accounts(request: HttpRequest, state: State, group: str, company: str) -> HttpResponse:
+@needs_post(CHANGE)
+def map_accounts(request: PineRequest, state: State, group: str, company: str) -> HttpResponse:
     """Maps accounts to a target; with `take` every unplaced account goes to its likely target."""
     made = map_plan(state, group, company)
     if made is None:
@@ -357,9 +359,9 @@ def map_accounts(request: HttpRequest, state: State, group: str, company: str) -
                     )
                 ]
             )
-        make(
+        apply_change(
             request,
-            Several(
+            ChangeSequence(
                 changes, f"Mapped {len(changes)} accounts of {company} to their likely targets in {group}"
             ),
         )
@@ -368,12 +370,12 @@ def map_accounts(request: HttpRequest, state: State, group: str, company: str) -
         target = request.POST.get("target", "").split(" ")[0]
         if not codes or not target:
             raise Refused([Fault("nothing-chosen", "An account and its target are needed.")])
-        make(request, MapAccounts(group, company, codes, target))
-    return go(reverse("mapping", kwargs={"group": group, "company": company}))
+        apply_change(request, MapAccounts(group, company, codes, target))
+    return reload_at(reverse("mapping", kwargs={"group": group, "company": company}))
 
 
 @needs(SIGNED_IN)
-def workbook(request: HttpRequest, state: State, group: str) -> HttpResponse:
+def workbook(request: PineRequest, state: State, group: str) -> HttpResponse:
     head, statement, year, period, start = _asked(request, state, group)
     if statement is None:
         raise Http404

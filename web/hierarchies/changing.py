@@ -4,30 +4,31 @@ from __future__ import annotations
 
 import re
 
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.urls import reverse
 
-from core.changes import Add, Amend, Change, MoveNode
-from core.faults import Fault, Place, Refused
-from core.hierarchies import main_hierarchies, tree
-from core.several import KeepVersion, MoveNodes, TakeOut, by_beginnings, copied, shifted
-from core.state import State
-from core.tables import Hierarchy, HierarchyNode
-from web.people.rights import CHANGE, acts
-from web.shell.acts import date_of, filled, go, make
+from core.changes.kinds import Add, Amend, Change, MoveNode
+from core.changes.of_codes import KeepVersion, MoveNodes, TakeOut, by_beginnings, copied, shifted
+from core.codes.hierarchies import main_hierarchies, tree
+from core.definitions.state import State
+from core.definitions.tables import Hierarchy, HierarchyNode
+from core.faults import Fault, Location, Refused
+from web.definitions.viewing import PineRequest
+from web.people.rights import CHANGE, needs_post
 from web.shell.asked import whole
 from web.shell.asking import Choice, ask, decided
+from web.shell.change_views import apply_change, date_of, filled, reload_at
 
 PLAIN = re.compile(r"[^A-Za-z0-9_-]+")
 
 
-def back(request: HttpRequest, hierarchy: str, at: str = "") -> HttpResponse:
+def back(request: PineRequest, hierarchy: str, at: str = "") -> HttpResponse:
     """To the view the person was in, at the code that was moved."""
     came = request.headers.get("HX-Current-URL", "")
     name = "elevation" if "/elevation/" in came else "hierarchy"
     query = came.split("?", 1)[1] if "?" in came else ""
     kept = "&".join(part for part in query.split("&") if part and not part.startswith("at="))
-    return go(
+    return reload_at(
         reverse(name, args=[hierarchy])
         + "?"
         + "&".join(part for part in (kept, f"at={at}" if at else "") if part)
@@ -43,12 +44,12 @@ def _free(state: State, base: str) -> str:
     return name
 
 
-@acts(CHANGE)
-def new(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+@needs_post(CHANGE)
+def new(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     """A hierarchy from nothing, in the shape of another one, or proposed from leading characters."""
     title = request.POST.get("name", "").strip()
     if not title:
-        raise Refused([Fault("cell-empty", "The hierarchy needs a name.", Place(column="name"))])
+        raise Refused([Fault("cell-empty", "The hierarchy needs a name.", Location(column="name"))])
     name = _free(state, title.lower())
     row = filled(request, Hierarchy(name, code_list, ""), "name")._replace(
         main=code_list not in main_hierarchies(state)
@@ -68,43 +69,43 @@ def new(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
                     Fault(
                         "cell-unreadable",
                         "Give a small number of leading characters.",
-                        Place(column="beginnings"),
+                        Location(column="beginnings"),
                     )
                 ]
             )
         change = by_beginnings(state, row, count)
-    make(request, change)
-    return go(reverse("hierarchy", args=[name]))
+    apply_change(request, change)
+    return reload_at(reverse("hierarchy", args=[name]))
 
 
-@acts(CHANGE)
-def move(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
+@needs_post(CHANGE)
+def move(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
     """Places codes below a rollup code of this hierarchy: by key, menu, drag."""
     what = [code for code in dict.fromkeys(request.POST.get("what", "").replace(" ", "").split(",")) if code]
     onto = request.POST.get("onto", "").split(" ")[0].strip()
     if not what:
         raise Refused([Fault("nothing-chosen", "No code is chosen.")])
-    make(
+    apply_change(
         request,
         MoveNode(hierarchy, what[0], onto) if len(what) == 1 else MoveNodes(hierarchy, tuple(what), onto),
     )
     return back(request, hierarchy, what[0])
 
 
-@acts(CHANGE)
-def shift(request: HttpRequest, state: State, hierarchy: str, code: str, way: str) -> HttpResponse:
+@needs_post(CHANGE)
+def shift(request: PineRequest, state: State, hierarchy: str, code: str, way: str) -> HttpResponse:
     made = tree(state, hierarchy)
     if code not in made.place:
         raise Refused([Fault("not-placed", f"{code} does not stand in this hierarchy.")])
     change = shifted(state, made, code, way)
     if change is None:
         raise Refused([Fault("no-room", f"{code} cannot go {way} from here.")])
-    make(request, change)
+    apply_change(request, change)
     return back(request, hierarchy, code)
 
 
-@acts(CHANGE)
-def leave(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
+@needs_post(CHANGE)
+def leave(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
     """Takes codes out of the hierarchy; the codes themselves stay. What stands below them is asked about
     first."""
     what = tuple(code for code in request.POST.get("what", "").split(",") if code)
@@ -122,26 +123,26 @@ def leave(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
             Choice("along", "They leave too"),
         )
     made = tree(state, hierarchy)
-    make(request, change)
+    apply_change(request, change)
     return back(request, hierarchy, made.parent.get(what[0], ""))
 
 
-@acts(CHANGE)
-def intake(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
+@needs_post(CHANGE)
+def intake(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
     """What a rollup code takes in by itself."""
     code = request.POST.get("code", "")
     row = state.get(HierarchyNode, hierarchy, code)
     if row is None:
         raise Http404
-    make(
+    apply_change(
         request,
         Amend("hierarchy_nodes", (hierarchy, code), (("intake", filled(request, row, "intake").intake),)),
     )
     return back(request, hierarchy, code)
 
 
-@acts(CHANGE)
-def keep(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
+@needs_post(CHANGE)
+def keep(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
     """Keeps the present shape as a version; from the date given on the hierarchy may take another."""
     head = state.get(Hierarchy, hierarchy)
     on = date_of(request, "on")
@@ -149,7 +150,7 @@ def keep(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
         raise Http404
     if on is None:
         raise Refused(
-            [Fault("cell-empty", "Give the day from which the hierarchy holds anew.", Place(column="on"))]
+            [Fault("cell-empty", "Give the day from which the hierarchy holds anew.", Location(column="on"))]
         )
-    make(request, KeepVersion(hierarchy, _free(state, f"{hierarchy[:22]}-until-{on}"), on))
+    apply_change(request, KeepVersion(hierarchy, _free(state, f"{hierarchy[:22]}-until-{on}"), on))
     return back(request, hierarchy)

@@ -6,13 +6,13 @@ from typing import NamedTuple
 
 import numpy as np
 
-from core.codes import list_index, natural_lists
+from core.codes.hierarchies import standing_under_none, tree
+from core.codes.lists import list_index, natural_lists
+from core.codes.tree_counts import counted, mixed
+from core.definitions.state import State, derived
+from core.definitions.tables import Code, Hierarchy, HierarchyNode, StructureSegment
+from core.drafts.readiness import OK
 from core.faults import LOOK, MUST
-from core.hierarchies import standing_under_none, tree
-from core.readiness import OK
-from core.state import State, derived
-from core.tables import Code, Hierarchy, HierarchyNode, StructureSegment
-from core.tree_counts import counted, mixed
 
 MOST_LEVELS = 8
 

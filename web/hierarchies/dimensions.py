@@ -6,41 +6,42 @@ import re
 from urllib.parse import urlencode
 
 from django.db import connection
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 
-from core.accounts import parse_dimensions
-from core.changes import Change, Drop, Put, Several
-from core.codes import list_index
-from core.faults import Fault, Place, Refused
+from core.books.periods import company_calendar
+from core.books.untagged import untagged
+from core.changes.kinds import Change, ChangeSequence, Drop, Put
+from core.codes.lists import list_index
+from core.definitions.state import State
+from core.definitions.tables import Chart, ChartDimension, CodeList, Dimension
+from core.faults import Fault, Location, Refused, WrongCall
 from core.money import digits_of
-from core.periods import company_calendar
-from core.state import State
-from core.statements import natural_list
-from core.tables import Chart, ChartDimension, CodeList, Dimension
-from core.tagging import untagged
+from core.statements.figures import natural_list
+from core.structures.accounts import parse_dimensions
+from web.definitions.viewing import PineRequest
 from web.journals.books import books_for
-from web.people.rights import CHANGE, SIGNED_IN, acts, companies_seen, needs
-from web.shell.acts import filled, go, make
+from web.people.rights import CHANGE, SIGNED_IN, companies_seen, needs, needs_post
+from web.shell.change_views import apply_change, filled, reload_at
 from web.shell.tabular import Money, attached
-from web.statements.queries import WrongCall, window
+from web.statements.queries import window
 from web.statements.views import asked_period
 
 PLAIN = re.compile(r"[^A-Za-z0-9_-]+")
 
 
 def _tagged(dimension: str) -> frozenset[int]:
-    """Numbers of the taggings that carry a code of a dimension."""
+    """numbers of the dimension sets that carry a code of a dimension."""
     with connection.cursor() as cursor:
-        cursor.execute("SELECT id, codes FROM journals_tagging WHERE codes LIKE %s", [f"%{dimension}=%"])
+        cursor.execute("SELECT id, codes FROM journals_dimensionset WHERE codes LIKE %s", [f"%{dimension}=%"])
         return frozenset(
             number for number, codes in cursor.fetchall() if dimension in parse_dimensions(codes)[0]
         )
 
 
 @needs(SIGNED_IN)
-def page(request: HttpRequest, state: State, chart: str) -> HttpResponse:
+def page(request: PineRequest, state: State, chart: str) -> HttpResponse:
     """The dimensions of a chart; for one of them the untagged share of each account."""
     head = state.get(Chart, chart)
     if head is None:
@@ -99,8 +100,8 @@ def page(request: HttpRequest, state: State, chart: str) -> HttpResponse:
     )
 
 
-@acts(CHANGE)
-def hang(request: HttpRequest, state: State, chart: str) -> HttpResponse:
+@needs_post(CHANGE)
+def hang(request: PineRequest, state: State, chart: str) -> HttpResponse:
     """Hangs a dimension on a chart (a new one or one there is), makes it required or not, or takes it off."""
     name, act = request.POST.get("dimension", ""), request.POST.get("act", "hang")
     kept = state.get(ChartDimension, chart, name)
@@ -115,7 +116,7 @@ def hang(request: HttpRequest, state: State, chart: str) -> HttpResponse:
             name = PLAIN.sub("-", title.lower()).strip("-")[:40]
             if not name:
                 raise Refused(
-                    [Fault("cell-empty", "Choose a dimension, or name a new one.", Place(column="name"))]
+                    [Fault("cell-empty", "Choose a dimension, or name a new one.", Location(column="name"))]
                 )
             if state.get(Dimension, name):
                 raise Refused(
@@ -131,5 +132,5 @@ def hang(request: HttpRequest, state: State, chart: str) -> HttpResponse:
         changes.append(Put(ChartDimension(chart, name)))
     else:
         raise Http404
-    make(request, Several(tuple(changes)))
-    return go(reverse("dimensions", args=[chart]) + f"?dimension={name}")
+    apply_change(request, ChangeSequence(tuple(changes)))
+    return reload_at(reverse("dimensions", args=[chart]) + f"?dimension={name}")

@@ -9,19 +9,20 @@ import numpy as np
 from django.db import connection
 from numpy.typing import NDArray
 
-from core.balances import exact
-from core.codes import list_index
-from core.hierarchies import Tree, intakes, tree
+from core.books.balances import exact
+from core.books.periods import company_calendar
+from core.codes.hierarchies import Tree, intakes, tree
+from core.codes.lists import list_index
+from core.codes.tree_counts import counted, summed
+from core.definitions.state import State
+from core.definitions.tables import Company
+from core.faults import WrongCall
 from core.money import digits_of
-from core.periods import company_calendar
-from core.state import State
-from core.statements import natural_list
-from core.tables import Company
-from core.tree_counts import counted, summed
-from web.statements.queries import WrongCall, company_sums, window
+from core.statements.figures import natural_list
+from web.statements.queries import company_sums, window
 
 
-class Figures(NamedTuple):
+class TreeFigures(NamedTuple):
     """Raw amounts in minor units under the codes of a tree, as sums up to each place; none for lists that
     carry no amounts.
 
@@ -53,7 +54,7 @@ class Figures(NamedTuple):
         return dict(zip((code for code, _ in self.tree.order), map(float, under.tolist()), strict=True))
 
 
-class Row(NamedTuple):
+class TreeRow(NamedTuple):
     """A code as the list view shows it."""
 
     code: str
@@ -66,11 +67,11 @@ class Row(NamedTuple):
     closed: bool
 
 
-def figures(state: State, made: Tree, company: Company | None, year: int, period: int) -> Figures:
+def figures(state: State, made: Tree, company: Company | None, year: int, period: int) -> TreeFigures:
     """What stands under each code to the end of the period."""
     if company is None or natural_list(state, company.chart) != made.code_list:
-        return Figures(None, "", 2, made)
-    bare = Figures(company, company.currency, digits_of(company.currency), made)
+        return TreeFigures(None, "", 2, made)
+    bare = TreeFigures(company, company.currency, digits_of(company.currency), made)
     try:
         at = window(company_calendar(state, company.company), year, period)
     except WrongCall:
@@ -111,7 +112,7 @@ def _fitting(state: State, made: Tree, start: int, end: int, words: str) -> set[
     return keep
 
 
-def rows_at(state: State, hierarchy: str, wanted: Sequence[int], found: Figures) -> list[Row]:
+def rows_at(state: State, hierarchy: str, wanted: Sequence[int], found: TreeFigures) -> list[TreeRow]:
     made, counts, intakes = tree(state, hierarchy), counted(state, hierarchy), intakes_of(state, hierarchy)
     codes = list_index(state, made.code_list).codes
     rows = []
@@ -120,7 +121,7 @@ def rows_at(state: State, hierarchy: str, wanted: Sequence[int], found: Figures)
         if row := codes.get(code):
             under = counts.below(i) if row.rollup else 0
             rows.append(
-                Row(
+                TreeRow(
                     code,
                     row.name,
                     depth,
@@ -150,7 +151,7 @@ def lines_posted(state: State, company: Company, year: int) -> dict[str, float]:
         return {code: float(count) for code, count in cursor.fetchall()}
 
 
-class Placed(NamedTuple):
+class PlacedCode(NamedTuple):
     """A code that stands elsewhere in another hierarchy, with its amount."""
 
     code: str
@@ -160,13 +161,13 @@ class Placed(NamedTuple):
     raw: int | None
 
 
-def compared(state: State, one: str, other: str, found: Figures) -> list[Placed]:
+def compared(state: State, one: str, other: str, found: TreeFigures) -> list[PlacedCode]:
     """What stands elsewhere: from where in one hierarchy to where in another; empty where it is not in one of
     them."""
     was, now = tree(state, one), tree(state, other)
     codes = list_index(state, now.code_list).codes
     return [
-        Placed(
+        PlacedCode(
             code,
             codes[code].name if code in codes else "",
             was.parent.get(code, "—"),

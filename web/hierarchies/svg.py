@@ -6,7 +6,7 @@ from django.urls import reverse
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
-from core.elevation import GROUND, HEIGHT, WIDTH, Bay, Elevation, Post
+from core.codes.elevation import GROUND, HEIGHT, WIDTH, Bay, Elevation, Pillar
 
 INK, SHEET, SOFT, RESIN, RESIN_TINT = "#21302a", "#fffdf8", "#5c6a62", "#a96a12", "#f8ebd0"
 TINTS = {
@@ -98,7 +98,7 @@ def _bay(bay: Bay, hierarchy: str, at: str) -> SafeString:
     )
 
 
-def _post(post: Post, hierarchy: str) -> SafeString:
+def _post(post: Pillar, hierarchy: str) -> SafeString:
     title = f"{post.holds:,} posting codes" if post.holds > 1 else f"{post.code} {post.name}"
     fill = (
         "none"

@@ -4,20 +4,21 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
+from django.http import Http404, HttpResponse, HttpResponseRedirect
 from django.shortcuts import render
 from django.urls import reverse
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
-from core.codes import list_index
-from core.elevation import draw
-from core.hierarchies import Tree, main_hierarchies, moved_codes, standing_under_none, tree, versions_of
+from core.codes.elevation import draw
+from core.codes.hierarchies import Tree, main_hierarchies, moved_codes, standing_under_none, tree, versions_of
+from core.codes.lists import list_index
+from core.codes.tree_counts import counted
+from core.definitions.state import State
+from core.definitions.tables import CodeList, Company, Hierarchy, HierarchyNode
 from core.money import show_amount
-from core.state import State
-from core.statements import natural_list
-from core.tables import CodeList, Company, Hierarchy, HierarchyNode
-from core.tree_counts import counted
+from core.statements.figures import natural_list
+from web.definitions.viewing import PineRequest
 from web.hierarchies import checks, queries
 from web.hierarchies.svg import as_svg
 from web.people.rights import SIGNED_IN, companies_seen, needs
@@ -29,7 +30,7 @@ CHUNK = 150
 
 
 @needs(SIGNED_IN)
-def of_list(request: HttpRequest, state: State, code_list: str) -> HttpResponse:
+def of_list(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     """The main hierarchy of a list, or any it has, or the page to begin one."""
     names = [row.hierarchy for row in hierarchies_of(state, code_list)]
     best = main_hierarchies(state).get(code_list) or next(iter(names), None)
@@ -44,7 +45,7 @@ def hierarchies_of(state: State, code_list: str) -> list[Hierarchy]:
     return sorted(rows, key=lambda row: (not row.main, row.name))
 
 
-def _company(request: HttpRequest, state: State, made: Tree) -> Company | None:
+def _company(request: PineRequest, state: State, made: Tree) -> Company | None:
     rows = [
         row for row in companies_seen(request.user, state) if natural_list(state, row.chart) == made.code_list
     ]
@@ -55,7 +56,7 @@ def _company(request: HttpRequest, state: State, made: Tree) -> Company | None:
     return found
 
 
-def _context(request: HttpRequest, state: State, hierarchy: str, *, figured: bool = True) -> dict[str, Any]:
+def _context(request: PineRequest, state: State, hierarchy: str, *, figured: bool = True) -> dict[str, Any]:
     """What both views of a hierarchy show: its figures, its sisters, where it is used, how it stands."""
     head, made = state.get(Hierarchy, hierarchy), tree(state, hierarchy)
     if head is None:
@@ -101,9 +102,9 @@ def _context(request: HttpRequest, state: State, hierarchy: str, *, figured: boo
     }
 
 
-def moved_places(request: HttpRequest, hierarchy: str) -> dict[str, tuple[str, str]]:
+def moved_places(request: PineRequest, hierarchy: str) -> dict[str, tuple[str, str]]:
     """Codes that the open draft places elsewhere: (old parent, new parent); '—' where it had none."""
-    working = request.seen.working  # type: ignore[attr-defined]
+    working = request.viewed.working
     if working is None:
         return {}
     was, now = tree(working.published.state, hierarchy), tree(working.state, hierarchy)
@@ -113,7 +114,9 @@ def moved_places(request: HttpRequest, hierarchy: str) -> dict[str, tuple[str, s
     return {code: (was.parent.get(code, "—"), now.parent[code]) for code in codes if code in now.place}
 
 
-def _row(row: queries.Row, head: Hierarchy, figures: queries.Figures, drafted: Any, at: str) -> SafeString:
+def _row(
+    row: queries.TreeRow, head: Hierarchy, figures: queries.TreeFigures, drafted: Any, at: str
+) -> SafeString:
     kind = ("heading" if row.rollup else "closed" if row.closed else "") + (
         " drafted" if row.code in drafted else ""
     )
@@ -155,13 +158,13 @@ def _rows(state: State, context: dict[str, Any], start: int) -> dict[str, Any]:
 
 
 @needs(SIGNED_IN)
-def listed(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
+def listed(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
     """The list view: nested codes with how many stand under each and what they come to."""
     return render(request, "hierarchies/list.html", _rows(state, _context(request, state, hierarchy), 0))
 
 
 @needs(SIGNED_IN)
-def rows(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
+def rows(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
     return render(
         request,
         "hierarchies/rows.html",
@@ -169,7 +172,7 @@ def rows(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
     )
 
 
-def _drawn(request: HttpRequest, state: State, context: dict[str, Any]) -> tuple[Any, str]:
+def _drawn(request: PineRequest, state: State, context: dict[str, Any]) -> tuple[Any, str]:
     """The drawing, and what its widths mean."""
     by = request.GET.get("by", "codes")
     weights = None
@@ -188,7 +191,7 @@ def _drawn(request: HttpRequest, state: State, context: dict[str, Any]) -> tuple
 
 
 @needs(SIGNED_IN)
-def elevation(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
+def elevation(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
     """The elevation: roof, storeys, posts on the ground."""
     context = _context(request, state, hierarchy, figured=request.GET.get("by") == "balance")
     made, by = _drawn(request, state, context)
@@ -205,7 +208,7 @@ def elevation(request: HttpRequest, state: State, hierarchy: str) -> HttpRespons
 
 
 @needs(SIGNED_IN)
-def drawing(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
+def drawing(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
     """The drawing alone, as a file."""
     context = _context(request, state, hierarchy)
     made, _ = _drawn(request, state, context)
@@ -215,7 +218,7 @@ def drawing(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
 
 
 @needs(SIGNED_IN)
-def node(request: HttpRequest, state: State, hierarchy: str, code: str) -> HttpResponse:
+def node(request: PineRequest, state: State, hierarchy: str, code: str) -> HttpResponse:
     """The proof leaf of one code in a hierarchy."""
     made = tree(state, hierarchy)
     row = list_index(state, made.code_list).codes.get(code)
@@ -248,7 +251,7 @@ def node(request: HttpRequest, state: State, hierarchy: str, code: str) -> HttpR
 
 
 @needs(SIGNED_IN)
-def out(request: HttpRequest, state: State, hierarchy: str, kind: str) -> HttpResponse:
+def out(request: PineRequest, state: State, hierarchy: str, kind: str) -> HttpResponse:
     """The list view as a file."""
     context = _context(request, state, hierarchy)
     places = queries.places(
@@ -277,7 +280,7 @@ def out(request: HttpRequest, state: State, hierarchy: str, kind: str) -> HttpRe
 
 
 @needs(SIGNED_IN)
-def compare(request: HttpRequest, state: State, hierarchy: str) -> HttpResponse:
+def compare(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
     """This hierarchy beside another one, or a version of it: what stands elsewhere, with amounts."""
     context = _context(request, state, hierarchy)
     others = [row for row in (*context["versions"], *context["hierarchies"]) if row.hierarchy != hierarchy]

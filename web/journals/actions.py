@@ -9,11 +9,11 @@ from typing import Any
 import psycopg
 from django.db import IntegrityError, connection, transaction
 
-from core.faults import Fault, Place, Refused, blocking
-from core.journals import BookedLine, Checked, Rules, check_journal, period_fault
-from core.state import State
-from core.tables import Company, JournalLine
-from core.tables import Journal as JournalRow
+from core.books.journals import BookedLine, Checked, PostingContext, check_journal, period_fault
+from core.definitions.state import State
+from core.definitions.tables import Company, JournalLine
+from core.definitions.tables import Journal as JournalRow
+from core.faults import Fault, Location, Refused, blocking
 from web.definitions import actions, snapshot
 from web.journals import posting
 from web.journals.chain import lock_numbers
@@ -22,8 +22,8 @@ from web.people.rights import own_companies
 from web.shell.retrying import retried
 
 
-def rules_for(person: Any) -> Rules:
-    return Rules(restricted=person.is_group_accountant, owner=person.username)
+def rules_for(person: Any) -> PostingContext:
+    return PostingContext(restricted=person.is_group_accountant, owner=person.username)
 
 
 def check_entry(
@@ -51,7 +51,7 @@ def check_entry(
                 Fault(
                     "journals-and-balances",
                     f"{company} has balances kept elsewhere in {year}.",
-                    Place("journals", (head.company, head.journal), "date", str(head.date)),
+                    Location("journals", (head.company, head.journal), "date", str(head.date)),
                     "Post to another year.",
                 )
             )
@@ -67,7 +67,7 @@ def _not_theirs(lines: Sequence[JournalLine], person: Any) -> list[Fault]:
         Fault(
             "not-yours",
             f"{line.line_company} is not a company of yours.",
-            Place(
+            Location(
                 "journal_lines", (line.company, line.journal, line.line), "line_company", line.line_company
             ),
             "Ask its accountant, or a group accountant.",
@@ -126,7 +126,7 @@ def post_all(entries: Sequence[tuple[JournalRow, Sequence[JournalLine]]], person
                     Fault(
                         "journal-taken",
                         "A journal of this number was posted meanwhile.",
-                        Place("journals", (), "journal"),
+                        Location("journals", (), "journal"),
                         "Give it the next number.",
                     )
                 ]
@@ -178,7 +178,7 @@ STORED = """
            l.description, l.source_type, l.source_number, l.source_party, l.source_item
     FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id JOIN journals_account a ON a.id =
     l.account_id
-    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id =
+    LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id =
     l.partner_id
     WHERE l.journal_id = %s ORDER BY l.line
 """
@@ -193,7 +193,9 @@ def _opposite(state: State, journal: Journal, on: date, person: Any) -> tuple[li
     for row in rows:
         period, what, way_out = period_fault(state, row[1], on, journal.kind, rules_for(person))
         if what or period is None:
-            faults[row[1]] = Fault("period-not-open", what, Place("journals", (), "date", str(on)), way_out)
+            faults[row[1]] = Fault(
+                "period-not-open", what, Location("journals", (), "date", str(on)), way_out
+            )
             continue
         lines.append(
             BookedLine(

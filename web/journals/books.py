@@ -12,8 +12,8 @@ import numpy as np
 import psycopg
 from django.db import connection
 
-from core.balances import ROW, Books, Posted, books_from_rows, books_of, unpack
-from core.periods import BROUGHT_FORWARD, ordinal
+from core.books.balances import ROW, Books, PostedColumns, books_from_rows, books_of, unpack
+from core.books.periods import BROUGHT_FORWARD, ordinal
 from web.process_cache import ProcessCache
 
 LONGEST_TAIL = 2_000
@@ -86,7 +86,7 @@ def _up_to_date(head: Any, base: Books | None) -> Books:
         if len(rows) <= LONGEST_TAIL:
             columns = [list(column) for column in zip(*rows, strict=True)] or [[] for _ in range(8)]
             last = max(columns[7], default=base.sequence)
-            return books_of(company, year, last, Posted(*columns[:7]), base)
+            return books_of(company, year, last, PostedColumns(*columns[:7]), base)
     return rebuild(book, company, year, sequence)
 
 

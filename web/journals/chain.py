@@ -11,7 +11,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from django.db import connection
 
-from core.chain import BEGINNING, FIELD, End, Sealed, link
+from core.books.chain import BEGINNING, FIELD, End, Sealed, link
 
 if TYPE_CHECKING:
     from web.journals.posting import Lines

@@ -5,22 +5,23 @@ from __future__ import annotations
 from datetime import date
 from typing import Any
 
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.urls import reverse
 
-from core.accounts import chart_index, seat
+from core.books.periods import company_calendar
+from core.definitions.parsing import read_table
+from core.definitions.state import State
+from core.definitions.tables import TABLES, Company, Journal, JournalLine
 from core.faults import Fault, Refused
 from core.money import digits_of, format_amount, show_amount
-from core.offering import accounts_offered, dimensions_offered
-from core.parsing import read_table
-from core.periods import company_calendar
-from core.quick_codes import as_kept, expand
-from core.state import State
-from core.tables import TABLES, Company, Journal, JournalLine
+from core.structures.accounts import chart_index, company_context
+from core.structures.offering import accounts_offered, dimensions_offered
+from core.structures.quick_codes import as_kept, expand
+from web.definitions.viewing import PineRequest
 from web.journals import actions
 from web.journals.models import Unfinished
-from web.people.rights import POST, acts, companies_seen, needs, partners_seen
+from web.people.rights import POST, companies_seen, needs, needs_post, partners_seen
 from web.shell.asked import day, json_body, text
 
 MOST_LINES = 500
@@ -44,7 +45,7 @@ LINE_FIELDS = (
 
 
 @needs(POST)
-def new(request: HttpRequest, state: State, company: str) -> HttpResponse:
+def new(request: PineRequest, state: State, company: str) -> HttpResponse:
     """The page for keying a journal; what was left unfinished is there again."""
     kept = Unfinished.objects.filter(by=request.user, company_id=company).first()
     head = state.get(Company, company)
@@ -76,13 +77,13 @@ def new(request: HttpRequest, state: State, company: str) -> HttpResponse:
 def _prefix(state: State, company: str) -> str:
     """What an account string of this company begins with, where its segment is shown first: the first of its
     codes."""
-    seated = seat(state, company)
+    seated = company_context(state, company)
     if seated and seated.chart.company == seated.chart.order[0] and seated.codes:
         return seated.own_code() + seated.chart.separator
     return ""
 
 
-def read_entry(request: HttpRequest, state: State, company: str) -> tuple[Journal, list[JournalLine]]:
+def read_entry(request: PineRequest, state: State, company: str) -> tuple[Journal, list[JournalLine]]:
     """The journal in the request's JSON. Raises Refused with faults for what cannot be read."""
     content = json_body(request)
     lines = content.get("lines")
@@ -99,9 +100,9 @@ def read_entry(request: HttpRequest, state: State, company: str) -> tuple[Journa
             ]
         )
     rows = [{name: str(row.get(name) or "") for name in LINE_FIELDS} for row in lines]
-    person = str(request.user.username)  # type: ignore[union-attr]
+    person = request.user.username
     for row in rows:
-        if seated := seat(state, row["line_company"].strip() or company):
+        if seated := company_context(state, row["line_company"].strip() or company):
             row["account"] = as_kept(state, seated, row["account"].strip(), person)
     return build(company, {name: str(content.get(name) or "").strip() for name in HEAD_FIELDS}, rows)
 
@@ -139,8 +140,8 @@ def _told(fault: Fault) -> dict[str, Any]:
     return {"line": line, "column": place.column, "what": fault.what, "way_out": fault.way_out}
 
 
-@acts(POST)
-def check(request: HttpRequest, state: State, company: str) -> HttpResponse:
+@needs_post(POST)
+def check(request: PineRequest, state: State, company: str) -> HttpResponse:
     """While typing: faults by cell, the running difference by company, the lines that will be added."""
     head = state.get(Company, company)
     digits = digits_of(head.currency if head else "")
@@ -153,7 +154,7 @@ def check(request: HttpRequest, state: State, company: str) -> HttpResponse:
         )
     checked = actions.check_entry(state, journal, lines, request.user)
     keyed = [line for line in checked.lines if not line.generated]
-    sums = {}
+    sums: dict[str, tuple[int, int]] = {}
     for line in keyed:
         debit, credit = sums.get(line.company, (0, 0))
         sums[line.company] = (debit + max(line.keyed, 0), credit + max(-line.keyed, 0))
@@ -193,13 +194,13 @@ def check(request: HttpRequest, state: State, company: str) -> HttpResponse:
     )
 
 
-def _expanded(request: HttpRequest, state: State, lines: list[JournalLine]) -> list[dict[str, Any]]:
+def _expanded(request: PineRequest, state: State, lines: list[JournalLine]) -> list[dict[str, Any]]:
     """Lines on which a quick code was keyed, with what it stands for."""
     found = []
     keyed = json_body(request)["lines"]
-    person = str(request.user.username)  # type: ignore[union-attr]
+    person = request.user.username
     for line in lines:
-        seated = seat(state, line.line_company or line.company)
+        seated = company_context(state, line.line_company or line.company)
         if seated is None:
             continue
         account, dimensions = expand(state, seated, line.account, line.dimensions, person)
@@ -216,11 +217,11 @@ def _expanded(request: HttpRequest, state: State, lines: list[JournalLine]) -> l
 
 
 def _shown(state: State, company: str, account: str) -> str:
-    seated = seat(state, company)
+    seated = company_context(state, company)
     return seated.chart.shown(account) if seated else account
 
 
-def _keep(request: HttpRequest, company: str) -> None:
+def _keep(request: PineRequest, company: str) -> None:
     """Keeps what is keyed so far, once there is something, so that a closed browser loses nothing."""
     try:
         content = json_body(request)
@@ -233,14 +234,14 @@ def _keep(request: HttpRequest, company: str) -> None:
 
 
 def _name(state: State, company: str, natural: str) -> str:
-    seated = seat(state, company)
+    seated = company_context(state, company)
     field = seated.chart.segments[seated.chart.natural] if seated and seated.chart.natural >= 0 else None
     code = field.codes.get(natural) if field else None
     return code.name if code else ""
 
 
-@acts(POST)
-def post(request: HttpRequest, state: State, company: str) -> HttpResponse:
+@needs_post(POST)
+def post(request: PineRequest, state: State, company: str) -> HttpResponse:
     try:
         head, lines = read_entry(request, state, company)
         number = actions.post_keyed(head, lines, request.user, proposed(request))
@@ -249,29 +250,29 @@ def post(request: HttpRequest, state: State, company: str) -> HttpResponse:
     return JsonResponse({"go": reverse("journal", kwargs={"company": company, "journal": number})})
 
 
-def proposed(request: HttpRequest) -> str:
+def proposed(request: PineRequest) -> str:
     """The number that the page proposed; a person who left it as it is takes the next free one."""
     return str(json_body(request).get("proposed") or "")
 
 
-@acts(POST)
-def forget(request: HttpRequest, state: State, company: str) -> HttpResponse:
+@needs_post(POST)
+def forget(request: PineRequest, state: State, company: str) -> HttpResponse:
     """Drops what was left unfinished."""
     Unfinished.objects.filter(by=request.user, company_id=company).delete()
     return JsonResponse({"go": reverse("journal-new", kwargs={"company": company})})
 
 
 @needs(POST)
-def complete(request: HttpRequest, state: State, company: str) -> HttpResponse:
+def complete(request: PineRequest, state: State, company: str) -> HttpResponse:
     """Codes for the segment or dimension being typed, by code or by words; quick codes too."""
     whose = request.GET.get("whose", "") or company
     if whose not in {row.company for row in companies_seen(request.user, state)}:
         return JsonResponse({"options": []})
-    seated = seat(state, whose)
+    seated = company_context(state, whose)
     if seated is None:
         return JsonResponse({"options": []})
     written, on = text(request.GET, "text", 400), day(request.GET, "on") or date.today()
-    person = str(request.user.username)  # type: ignore[union-attr]
+    person = request.user.username
     found = (
         dimensions_offered(state, seated, written, on)
         if request.GET.get("what") == "dimensions"

@@ -1,4 +1,4 @@
-"""Account strings and taggings as numbers: each text once, its number kept for good."""
+"""account strings and dimension sets as numbers: each text once, its number kept for good."""
 
 from __future__ import annotations
 
@@ -74,17 +74,17 @@ def _few(wanted: Sequence[tuple[str, str, str]]) -> Accounts:
 
 
 def intern_dimensions(wanted: Sequence[str]) -> dict[str, int]:
-    """Numbers of taggings; the empty one is 0 and not kept."""
+    """Numbers of dimension sets; the empty one is 0 and not kept."""
     texts = [text for text in wanted if text]
     found = {"": 0}
     if texts:
         with connection.cursor() as cursor:
             cursor.execute(
-                "INSERT INTO journals_tagging (codes) SELECT * FROM unnest(%s::text[]) ORDER BY 1 ON CONFLICT"
-                " DO NOTHING",
+                "INSERT INTO journals_dimensionset (codes) SELECT * FROM unnest(%s::text[]) ORDER BY 1 ON"
+                " CONFLICT DO NOTHING",
                 [texts],
             )
-            cursor.execute("SELECT codes, id FROM journals_tagging WHERE codes = ANY(%s)", [texts])
+            cursor.execute("SELECT codes, id FROM journals_dimensionset WHERE codes = ANY(%s)", [texts])
             found.update(cursor.fetchall())
     return found
 
@@ -92,12 +92,14 @@ def intern_dimensions(wanted: Sequence[str]) -> dict[str, int]:
 def texts_as_posted(
     accounts: Iterable[int], dimensions: Iterable[int]
 ) -> tuple[dict[int, str], dict[int, str]]:
-    """The texts under which account strings and taggings were first posted, of those whose codes were spelled
+    """The texts under which account strings and dimension sets were first posted, of those whose codes were
+    spelled
     anew since."""
     with connection.cursor() as cursor:
         cursor.execute(
             "SELECT true, id, posted_as FROM journals_account WHERE posted_as <> '' AND id = ANY(%s) UNION"
-            " ALL SELECT false, id, posted_as FROM journals_tagging WHERE posted_as <> '' AND id = ANY(%s)",
+            " ALL SELECT false, id, posted_as FROM journals_dimensionset WHERE posted_as <> '' AND id ="
+            " ANY(%s)",
             [list(accounts), list(dimensions)],
         )
         rows = cursor.fetchall()
@@ -112,7 +114,7 @@ def interned_texts(rows: Any) -> list[tuple[str, str]]:
     with connection.cursor() as cursor:
         cursor.execute("SELECT id, account FROM journals_account WHERE id = ANY(%s)", [accounts])
         strings = dict(cursor.fetchall())
-        cursor.execute("SELECT id, codes FROM journals_tagging WHERE id = ANY(%s)", [sets])
+        cursor.execute("SELECT id, codes FROM journals_dimensionset WHERE id = ANY(%s)", [sets])
         codes = {0: "", **dict(cursor.fetchall())}
     return [
         (strings[a], codes[d])

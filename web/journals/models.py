@@ -54,7 +54,8 @@ class Book(models.Model):
 
 
 class BookPack(models.Model):
-    """The balances of a book up to a sequence, packed (core/balances.py). A cache: lines after it are added
+    """The balances of a book up to a sequence, packed (core/books/balances.py). A cache: lines after it are
+    added
     on reading."""
 
     book = models.OneToOneField(Book, primary_key=True, on_delete=models.CASCADE)
@@ -75,19 +76,19 @@ class Account(models.Model):
         constraints = [models.UniqueConstraint(fields=["chart", "account"], name="journals_account_key")]
         indexes = [
             models.Index(fields=["chart", "natural"]),
-            models.Index(fields=["id"], condition=~models.Q(posted_as=""), name="journals_account_respelled"),
+            models.Index(fields=["id"], condition=~models.Q(posted_as=""), name="journals_account_recoded"),
         ]
 
 
-class Tagging(models.Model):
+class DimensionSet(models.Model):
     """The dimension codes that a line carries, interned: `project=P104; season=SP26`."""
 
     codes = models.TextField(unique=True)
     posted_as = models.TextField(default="", db_default="")
 
 
-class Respelled(models.Model):
-    """One text of posted books spelled anew: the record that `pine_respell` keeps, and only it writes."""
+class Recoded(models.Model):
+    """One text of posted books spelled anew: the record that `pine_recode` keeps, and only it writes."""
 
     at = models.DateTimeField()
     target = models.CharField(max_length=10)
@@ -148,7 +149,12 @@ class JournalLine(models.Model):
         Account, on_delete=models.PROTECT, related_name="+", db_constraint=False, db_index=False
     )
     dimensions = models.ForeignKey(
-        Tagging, null=True, on_delete=models.PROTECT, related_name="+", db_constraint=False, db_index=False
+        DimensionSet,
+        null=True,
+        on_delete=models.PROTECT,
+        related_name="+",
+        db_constraint=False,
+        db_index=False,
     )
     partner_id = models.IntegerField(null=True)
     amount = models.BigIntegerField()
@@ -169,7 +175,7 @@ class JournalLine(models.Model):
                 level=pgtrigger.Statement,
                 when=pgtrigger.After,
                 operation=pgtrigger.Insert,
-                referencing=pgtrigger.Referencing(new="new_lines"),
+                referencing=pgtrigger.Referencing(new="new_lines"),  # type: ignore[no-untyped-call]  # it ships no types
                 func=BALANCED,
             ),
         ]

@@ -1,35 +1,37 @@
-"""What was posted, asked of the database for core/fixed.py, and the one change of definitions that reaches
+"""What was posted, asked of the database for core/changes/fixed.py, and the one change of definitions that
+reaches
 into kept strings."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from functools import cache
+from functools import cache, partial
 from typing import Any
 
 from django.db import connection
 
-from core.accounts import chart_index, parse_dimensions
-from core.fixed import Facts
-from core.state import State
-from core.tables import Budget, Company
-from core.uses import charts_of_list
+from core.changes.fixed import Facts
+from core.definitions.state import State
+from core.definitions.tables import Budget, Company
+from core.references.uses import charts_of_list
+from core.structures.accounts import chart_index, parse_dimensions
 from web.journals.models import BudgetLine, Unfinished
 from web.journals.rewriting import rewrite_strings
 from web.people.models import Person
 
 
-def _rows(sql: str, *values: object) -> list[tuple[Any, ...]]:
+def _rows(sql: str, *values: Any) -> list[tuple[Any, ...]]:
     with connection.cursor() as cursor:
         cursor.execute(sql, values)
-        return cursor.fetchall()
+        rows: list[tuple[Any, ...]] = cursor.fetchall()
+        return rows
 
 
 class PostedBooks:
     """The answers to web/definitions/posted.py."""
 
     def facts(self, state: State) -> Facts:
-        asked = _Asked(state)
+        asked = _PostedFacts(state)
         return Facts(
             cache(asked.codes),
             cache(asked.charts),
@@ -44,7 +46,11 @@ class PostedBooks:
     def lengthen_strings(self, tails: Mapping[str, str]) -> None:
         for chart, tail in sorted(tails.items()):
             companies = list(_companies_of(chart))
-            rewrite_strings(chart, companies, lambda account, tail=tail: account + tail)
+            rewrite_strings(chart, companies, partial(_with_tail, tail))
+
+
+def _with_tail(tail: str, account: str) -> str:
+    return account + tail
 
 
 def _companies_of(chart: str) -> Iterator[str]:
@@ -54,8 +60,8 @@ def _companies_of(chart: str) -> Iterator[str]:
     )
 
 
-class _Asked:
-    """A method a fact of core/fixed.py's `Facts`, whose docstrings say what each is."""
+class _PostedFacts:
+    """A method a fact of core/changes/fixed.py's `Facts`, whose docstrings say what each is."""
 
     def __init__(self, state: State) -> None:
         self.state = state
@@ -72,7 +78,10 @@ class _Asked:
             names = {field.name for field in index.dimensions} & set(fields)
             if names:
                 found.update(
-                    code for tagged in self._taggings() for name, code in tagged.items() if name in names
+                    code
+                    for tagged in self._dimension_sets()
+                    for name, code in tagged.items()
+                    if name in names
                 )
         return frozenset(found)
 
@@ -84,11 +93,11 @@ class _Asked:
             rows = _rows(sql, separator, place + 1, chart)
         return {code for (code,) in rows}
 
-    def _taggings(self) -> Iterator[dict[str, str]]:
-        return (parse_dimensions(text)[0] for (text,) in _rows("SELECT codes FROM journals_tagging"))
+    def _dimension_sets(self) -> Iterator[dict[str, str]]:
+        return (parse_dimensions(text)[0] for (text,) in _rows("SELECT codes FROM journals_dimensionset"))
 
     def dimensions(self) -> frozenset[str]:
-        return frozenset(name for tagged in self._taggings() for name in tagged)
+        return frozenset(name for tagged in self._dimension_sets() for name in tagged)
 
     def charts(self) -> frozenset[str]:
         return frozenset(chart for (chart,) in _rows("SELECT DISTINCT chart FROM journals_account"))
@@ -119,7 +128,7 @@ class _Asked:
         return frozenset(
             index.natural_of(account)
             for company, account in pairs
-            if (index := indexes.get(company)) is not None and index.natural_list == code_list
+            if (index := indexes.get(str(company))) is not None and index.natural_list == code_list
         )
 
     def own_codes(self, company: str) -> frozenset[str]:

@@ -18,13 +18,13 @@ from django.utils import timezone
 from numpy.typing import NDArray
 from pyarrow import csv as arrow_csv
 
-from core.balances import ROW, Books, books_from_rows, exact, grouped
-from core.chain import Sealed, moment, rate_text
-from core.faults import Fault, Place, Refused
-from core.journals import BookedLine
-from core.periods import ordinal
-from core.state import State
-from core.tables import Company, Journal
+from core.books.balances import ROW, Books, books_from_rows, exact, grouped
+from core.books.chain import Sealed, moment, rate_text
+from core.books.journals import BookedLine
+from core.books.periods import ordinal
+from core.definitions.state import State
+from core.definitions.tables import Company, Journal
+from core.faults import Fault, Location, Refused
 from web.journals import books as packs
 from web.journals.chain import Link, lock_numbers, sealed
 from web.journals.interning import intern_accounts, intern_dimensions, texts_as_posted
@@ -114,9 +114,17 @@ def lines_of(state: State, checked: Sequence[tuple[Journal, Sequence[BookedLine]
     ] * 9
     cells = list(zip(*texts, strict=True)) or [()] * len(TEXTS)
     table = pa.table({name: pa.array(column, pa.string()) for name, column in zip(TEXTS, cells, strict=True)})
+    number_of, line_of, seat, account, tagged, partner, amount, keyed, generated = columns
     return Lines(
-        *columns[:8],
-        columns[8].astype(bool),
+        number_of,
+        line_of,
+        seat,
+        account,
+        tagged,
+        partner,
+        amount,
+        keyed,
+        generated.astype(bool),
         table,
         seats.values(),
         accounts.values(),
@@ -134,7 +142,7 @@ def company_numbers() -> dict[str, int]:
 MOST_DEBITS = 4 * 10**18
 """Minor units of all debits of a book: up to this no sum of its amounts can wrap at 64 bits. Sums over
 several books
-switch over to integers without a bound where they might (core/balances.py)."""
+switch over to integers without a bound where they might (core/books/balances.py)."""
 
 
 def lock_books(debits: Mapping[tuple[str, int], int]) -> dict[tuple[str, int], tuple[int, int]]:
@@ -176,7 +184,7 @@ def keep_within(totals: Mapping[tuple[str, int], int]) -> None:
         Fault(
             "too-much",
             f"The debits of {company} in {year} would come to more than is kept exactly.",
-            Place("journals", (), "journal"),
+            Location("journals", (), "journal"),
             f"At most {MOST_DEBITS:,} minor units a company and year.",
         )
         for (company, year), total in totals.items()

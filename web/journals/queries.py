@@ -9,7 +9,7 @@ from django.db import connection
 PAGE = 80
 
 
-class Head(NamedTuple):
+class JournalSummary(NamedTuple):
     id: int
     journal: str
     date: Any
@@ -42,9 +42,9 @@ def holding(words: str) -> str:
 
 def journals(
     company: str, words: str = "", before: tuple[str, int] = ("9999-12-31", 2**62), most: int = PAGE + 1
-) -> list[Head]:
+) -> list[JournalSummary]:
     """Newest first, after a given (date, id)."""
-    values = {
+    values: dict[str, Any] = {
         "company": company,
         "words": words,
         "like": holding(words),
@@ -54,7 +54,7 @@ def journals(
     }
     with connection.cursor() as cursor:
         cursor.execute(HEADS, values)
-        return [Head(*row) for row in cursor.fetchall()]
+        return [JournalSummary(*row) for row in cursor.fetchall()]
 
 
 LINES = """
@@ -64,13 +64,13 @@ LINES = """
            b.fiscal_year
     FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id
     JOIN journals_account a ON a.id = l.account_id
-    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id
+    LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id
     LEFT JOIN companies_company c ON c.id = l.partner_id
     WHERE l.journal_id = %s ORDER BY l.line
 """
 
 
-class Line(NamedTuple):
+class PostedLine(NamedTuple):
     line: int
     company: str
     account: str
@@ -89,10 +89,10 @@ class Line(NamedTuple):
     fiscal_year: int
 
 
-def lines(journal: int) -> list[Line]:
+def lines(journal: int) -> list[PostedLine]:
     with connection.cursor() as cursor:
         cursor.execute(LINES, [journal])
-        return [Line(*row) for row in cursor.fetchall()]
+        return [PostedLine(*row) for row in cursor.fetchall()]
 
 
 ACCOUNT = """
@@ -106,7 +106,7 @@ OF_ACCOUNT = """
     FROM journals_account a JOIN journals_book b ON b.company = %(company)s
     JOIN journals_journalline l ON l.account_id = a.id AND l.book_id = b.id
     JOIN journals_journal j ON j.id = l.journal_id
-    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id
+    LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id
     LEFT JOIN companies_company c ON c.id = l.partner_id
     WHERE a.chart = %(chart)s AND a."natural" = ANY(%(codes)s)
       AND (b.fiscal_year, l.period) >= (%(from_year)s, %(from_period)s)
@@ -120,7 +120,7 @@ NEWEST = " ORDER BY j.date DESC, j.id DESC, l.line LIMIT %(most)s OFFSET %(skip)
 ELSEWHERE = """
     SELECT l.fiscal_year, l.period, a.account, coalesce(d.codes, ''), l.amount, coalesce(c.company, '')
     FROM journals_balance l JOIN journals_account a ON a.id = l.account_id
-    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id
+    LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id
     LEFT JOIN companies_company c ON c.id = l.partner_id
     WHERE l.company = %(company)s AND a."natural" = ANY(%(codes)s) AND l.amount <> 0
       AND (l.fiscal_year, l.period) >= (%(from_year)s, %(from_period)s)
@@ -161,12 +161,12 @@ def account_total(values: dict[str, Any]) -> tuple[int, int]:
         return int(count), int(total)
 
 
-class Part(NamedTuple):
+class LineTotal(NamedTuple):
     """Some of those lines together: raw minor units. `key` is (fiscal year, period), or a dimension with its
     code."""
 
     key: Any
-    count: int
+    lines: int
     amount: int
 
 
@@ -178,20 +178,22 @@ OF_TAGS = OF_ACCOUNT.replace(
 MOST_PARTS = 40
 
 
-def by_period(values: dict[str, Any]) -> list[Part]:
+def by_period(values: dict[str, Any]) -> list[LineTotal]:
     """What those lines come to in each period, the latest first."""
     with connection.cursor() as cursor:
         cursor.execute(
             f"{BY_PERIOD}{OF_ACCOUNT} GROUP BY 1, 2 ORDER BY 1 DESC, 2 DESC LIMIT {MOST_PARTS}", values
         )
-        return [Part((year, period), count, int(amount)) for year, period, count, amount in cursor.fetchall()]
+        return [
+            LineTotal((year, period), count, int(amount)) for year, period, count, amount in cursor.fetchall()
+        ]
 
 
-def by_tag(values: dict[str, Any]) -> list[Part]:
+def by_tag(values: dict[str, Any]) -> list[LineTotal]:
     """What those lines come to with each code of each dimension."""
     with connection.cursor() as cursor:
         cursor.execute(f"{BY_TAG}{OF_TAGS} GROUP BY 1 ORDER BY 1 LIMIT {MOST_PARTS}", values)
-        return [Part(tag, count, int(amount)) for tag, count, amount in cursor.fetchall()]
+        return [LineTotal(tag, count, int(amount)) for tag, count, amount in cursor.fetchall()]
 
 
 def newest_total(values: dict[str, Any], lines: int) -> int:
@@ -261,7 +263,7 @@ journals."""
 def found(companies: list[str], text: str, most: int) -> list[tuple[str, str, str, str]]:
     """(company, journal, description, source document): by the number of a document, then by words of the
     newest journals."""
-    values = {
+    values: dict[str, Any] = {
         "companies": companies,
         "text": text,
         "after": text + "\uffff",
@@ -280,7 +282,13 @@ def found(companies: list[str], text: str, most: int) -> list[tuple[str, str, st
 
 def strings(charts: list[str], companies: list[str], text: str, most: int) -> list[tuple[str, str, str]]:
     """Posted account strings that begin so: (string, natural account, a company that has lines of it)."""
-    values = {"charts": charts, "companies": companies, "text": text, "after": text + "\uffff", "most": most}
+    values: dict[str, Any] = {
+        "charts": charts,
+        "companies": companies,
+        "text": text,
+        "after": text + "\uffff",
+        "most": most,
+    }
     with connection.cursor() as cursor:
         cursor.execute(STRINGS, values)
         return list(cursor.fetchall())

@@ -25,10 +25,11 @@ def rewrite(table: str, column: str, chart: str, spell: Spell) -> None:
     where = "WHERE chart = %s" if chart else ""
     with connection.cursor() as cursor:
         cursor.execute(f'SELECT DISTINCT "{column}" FROM {table} {where}', [chart] if chart else [])
-        pairs = [(text, now) for (text,) in cursor.fetchall() if (now := spell(text)) != text]
-        if pairs:
-            was, now = zip(*pairs, strict=True)
-            cursor.execute("SELECT pine_respell(%s, %s, %s, %s)", [column, chart, list(was), list(now)])
+        texts = [text for (text,) in cursor.fetchall() if spell(text) != text]
+        if texts:
+            cursor.execute(
+                "SELECT pine_recode(%s, %s, %s, %s)", [column, chart, texts, list(map(spell, texts))]
+            )
 
 
 def rewrite_strings(chart: str, companies: Sequence[str], account: Spell, tagging: Spell = as_it_is) -> None:

@@ -14,9 +14,9 @@ from typing import Any
 
 from django.db import connection, transaction
 
-from core.chain import BEGINNING, End, Sealed, line_text, link, moment, rate_text
-from core.faults import Fault, Place
-from web.definitions import snapshot
+from core.books.chain import BEGINNING, End, Sealed, line_text, link, moment, rate_text
+from core.faults import Fault, Location
+from web.definitions import snapshot, store
 from web.journals import books
 
 STEP = 20_000
@@ -48,7 +48,7 @@ LINES = """
            l.source_party, l.source_item
     FROM journals_journalline l JOIN journals_journal j ON j.id = l.journal_id
     LEFT JOIN journals_book b ON b.id = l.book_id LEFT JOIN journals_account a ON a.id = l.account_id
-    LEFT JOIN journals_tagging d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id =
+    LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id =
     l.partner_id
     ORDER BY j.company, j.chain, l.line
 """
@@ -73,7 +73,7 @@ def verify(known: Mapping[str, End] | None = None, progress: Progress = silent) 
         _chains(found, dict(known or {}), progress)
         _balances(found, progress)
         _texts(found)
-        state = snapshot.store.load()
+        state = store.load()
         if state.digest != snapshot.latest().digest:
             found.faults.append(
                 Fault(
@@ -96,7 +96,7 @@ def _broken(company: str, journal: str, what: str) -> Fault:
     return Fault(
         "chain-broken",
         what,
-        Place("journals", (company, journal)),
+        Location("journals", (company, journal)),
         "Somebody changed posted books beside the application: compare with a backup from before.",
     )
 
@@ -119,7 +119,9 @@ def _chains(found: Verified, known: dict[str, End], progress: Progress) -> None:
             company,
             name,
             head[6].isoformat(),
-            *head[7:10],
+            head[7],
+            head[8],
+            head[9],
             rate_text(head[10]),
             moment(head[11]),
             head[12],
@@ -192,7 +194,7 @@ def _balances(found: Verified, progress: Progress) -> None:
                     Fault(
                         "pack-wrong",
                         f"The balances kept of {company} in {year} are not the sums of its lines.",
-                        Place("journals", (company, str(year))),
+                        Location("journals", (company, str(year))),
                         "`./pine verify --mend` adds them up anew.",
                     )
                 )
@@ -200,16 +202,17 @@ def _balances(found: Verified, progress: Progress) -> None:
 
 
 def _texts(found: Verified) -> None:
-    """Account strings and taggings that were spelled anew: the record must lead from what was posted to what
+    """account strings and dimension sets that were spelled anew: the record must lead from what was posted to
+    what
     stands there."""
     steps: dict[tuple[str, str, str], list[tuple[int, str]]] = {}
     with connection.cursor() as cursor:
-        cursor.execute("SELECT id, target, chart, was, now FROM journals_respelled ORDER BY id")
+        cursor.execute("SELECT id, target, chart, was, now FROM journals_recoded ORDER BY id")
         for number, target, chart, was, now in cursor.fetchall():
             steps.setdefault((target, chart, was), []).append((number, now))
         for table, column, chart in (
             ("journals_account", "account", "chart"),
-            ("journals_tagging", "codes", "''"),
+            ("journals_dimensionset", "codes", "''"),
         ):
             cursor.execute(
                 f"SELECT {chart}, posted_as, {column} FROM {table} WHERE posted_as <> '' ORDER BY id"
@@ -220,7 +223,7 @@ def _texts(found: Verified) -> None:
                         Fault(
                             "text-rewritten",
                             f"The posted text {first} stands as {now} now, which nobody recorded.",
-                            Place(table),
+                            Location(table),
                             "Compare with a backup from before.",
                         )
                     )

@@ -2,31 +2,32 @@
 
 from __future__ import annotations
 
-from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
+from django.http import Http404, HttpResponse, HttpResponseRedirect
 from django.shortcuts import render
 from django.urls import reverse
 
-from core.accounts import chart_index
-from core.codes import list_index
+from core.books.periods import company_calendar
+from core.codes.lists import list_index
+from core.definitions.parsing import ID
+from core.definitions.state import State
+from core.definitions.tables import Company
 from core.faults import Fault, Refused
 from core.money import digits_of
-from core.parsing import ID
-from core.periods import company_calendar
-from core.state import State
-from core.statements import begins_each_year, natural_list
-from core.tables import Company
+from core.statements.figures import begins_each_year, natural_list
+from core.structures.accounts import chart_index
+from web.definitions.viewing import PineRequest
 from web.journals import actions, queries
 from web.journals.models import Journal
-from web.people.rights import POST, SIGNED_IN, acts, companies_seen, needs
+from web.people.rights import POST, SIGNED_IN, companies_seen, needs, needs_post
 from web.shell import asked
-from web.shell.acts import go
+from web.shell.change_views import reload_at
 from web.shell.tabular import Money, attached
 
 MOST_OUT = 200_000
 
 
 @needs(SIGNED_IN, published=True)
-def first(request: HttpRequest, state: State) -> HttpResponse:
+def first(request: PineRequest, state: State) -> HttpResponse:
     rows = companies_seen(request.user, state)
     if not rows:
         return render(request, "journals/none.html", {})
@@ -36,7 +37,7 @@ def first(request: HttpRequest, state: State) -> HttpResponse:
 
 
 @needs(SIGNED_IN, published=True)
-def journals(request: HttpRequest, state: State, company: str) -> HttpResponse:
+def journals(request: PineRequest, state: State, company: str) -> HttpResponse:
     if request.session.get("company") != company:
         request.session["company"] = company
     words = asked.text(request.GET, "words", 100)
@@ -93,7 +94,7 @@ def journals(request: HttpRequest, state: State, company: str) -> HttpResponse:
 
 
 @needs(SIGNED_IN, published=True)
-def journal(request: HttpRequest, state: State, company: str, journal: str) -> HttpResponse:
+def journal(request: PineRequest, state: State, company: str, journal: str) -> HttpResponse:
     found = (
         Journal.objects.select_related("posted_by", "reverses")
         .filter(company_id=company, journal=journal)
@@ -123,7 +124,7 @@ def journal(request: HttpRequest, state: State, company: str, journal: str) -> H
     )
 
 
-def _filled(journal: Journal, lines: list[queries.Line]) -> set[str]:
+def _filled(journal: Journal, lines: list[queries.PostedLine]) -> set[str]:
     """Columns of a journal that hold something of their own; the others leave their room to the rest."""
     found = {name for name in ("dimensions", "partner") if any(getattr(line, name) for line in lines)}
     if any(line.description not in ("", journal.description) for line in lines):
@@ -133,7 +134,7 @@ def _filled(journal: Journal, lines: list[queries.Line]) -> set[str]:
     return found
 
 
-def _shown(state: State, line: queries.Line) -> tuple[queries.Line, str, str]:
+def _shown(state: State, line: queries.PostedLine) -> tuple[queries.PostedLine, str, str]:
     """A line, its account string as it is shown, and the name of its natural account."""
     head = state.get(Company, line.company)
     index = chart_index(state, head.chart) if head else None
@@ -143,8 +144,8 @@ def _shown(state: State, line: queries.Line) -> tuple[queries.Line, str, str]:
     return line, index.shown(line.account), code.name if code else ""
 
 
-@acts(POST)
-def reverse_journal(request: HttpRequest, state: State, company: str, journal: str) -> HttpResponse:
+@needs_post(POST)
+def reverse_journal(request: PineRequest, state: State, company: str, journal: str) -> HttpResponse:
     on = asked.required_day(request.POST, "on")
     if on is None:
         raise Refused(
@@ -154,7 +155,7 @@ def reverse_journal(request: HttpRequest, state: State, company: str, journal: s
     if number == request.POST.get("proposed", ""):
         number = ""  # it was only proposed: whoever comes second gets the next one
     number = actions.reverse(company, journal, on, number, request.user)
-    return go(reverse("journal", kwargs={"company": company, "journal": number}))
+    return reload_at(reverse("journal", kwargs={"company": company, "journal": number}))
 
 
 def _lines_out(kind: str, name: str, lines: list[queries.AccountLine], digits: int) -> HttpResponse:
@@ -196,7 +197,7 @@ def _columns(found: list[queries.AccountLine]) -> set[str]:
 
 
 @needs(SIGNED_IN, published=True)
-def account_lines(request: HttpRequest, state: State, company: str, code: str) -> HttpResponse:
+def account_lines(request: PineRequest, state: State, company: str, code: str) -> HttpResponse:
     """The lines behind a figure: one company, some natural accounts, a stretch of periods."""
     head = state.get(Company, company)
     if head is None:

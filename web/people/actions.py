@@ -16,7 +16,7 @@ from django.core.exceptions import ValidationError
 from django.db import transaction
 from django.utils import timezone
 
-from core.faults import Fault, Place, Refused
+from core.faults import Fault, Location, Refused
 from web.companies.models import Company
 from web.people.models import OneTimeLink, Person, PersonEvent
 
@@ -24,7 +24,7 @@ LASTS = timedelta(days=7)
 
 
 def _refused(column: str, what: str, way_out: str = "", value: str = "") -> Refused:
-    return Refused([Fault("person", what, Place(column=column, value=value), way_out)])
+    return Refused([Fault("person", what, Location(column=column, value=value), way_out)])
 
 
 def _note(person: Person, by: Any, sentence: str) -> None:
@@ -187,7 +187,7 @@ def set_password(person: Person, password: str) -> None:
         validate_password(password, person)
     except ValidationError as error:
         raise Refused(
-            [Fault("password", str(text), Place(column="password")) for text in error.messages]
+            [Fault("password", str(text), Location(column="password")) for text in error.messages]
         ) from None
     person.set_password(password)
     person.save(update_fields=["password"])

@@ -46,19 +46,19 @@ def run(given: argparse.Namespace) -> int:
     from web.people.models import Person
 
     if given.act == "list":
-        for person in Person.objects.prefetch_related("companies").order_by("username"):
-            names = ",".join(sorted(company.company for company in person.companies.all()))
+        for row in Person.objects.prefetch_related("companies").order_by("username"):
+            names = ",".join(sorted(company.company for company in row.companies.all()))
             sys.stdout.write(
-                f"{person.username}\t{person.shown_name()}\t{person.role}\t{names}\t"
-                f"{'on' if person.is_active else 'off'}\n"
+                f"{row.username}\t{row.shown_name()}\t{row.role}\t{names}\t"
+                f"{'on' if row.is_active else 'off'}\n"
             )
         return DONE
     companies = [part for part in getattr(given, "companies", "").replace(" ", "").split(",") if part]
     if given.act == "add":
-        person = actions.add(given.username, given.name, given.role, companies, None)
-        sys.stdout.write(f"{address(actions.link_for(person))}\n")
+        added = actions.add(given.username, given.name, given.role, companies, None)
+        sys.stdout.write(f"{address(actions.link_for(added))}\n")
         return DONE
-    person = Person.objects.filter(username=given.username).first()
+    person: Person | None = Person.objects.filter(username=given.username).first()
     if person is None:
         sys.stderr.write(f"Nobody signs in as {given.username}.\n")
         return WRONG

@@ -8,17 +8,23 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import wraps
-from typing import Any
+from typing import Any, cast
 
 from django.contrib.auth.views import redirect_to_login
 from django.core.exceptions import PermissionDenied
-from django.http import Http404, HttpRequest, HttpResponse, HttpResponseNotAllowed, JsonResponse
+from django.http import (
+    Http404,
+    HttpRequest,
+    HttpResponse,
+    HttpResponseBase,
+    HttpResponseNotAllowed,
+    JsonResponse,
+)
 from django.urls import URLPattern, path
 
-from core.state import State
-from core.tables import (
+from core.definitions.state import State
+from core.definitions.tables import (
     Calendar,
     Chart,
     CodeList,
@@ -29,14 +35,10 @@ from core.tables import (
     Statement,
     Structure,
 )
-from core.uses import charts_of_list
-from web.definitions.drafting import OPEN_ENDED, Working, working
-from web.definitions.history import state_at
-from web.definitions.models import Draft
-from web.definitions.snapshot import Snapshot, current
-from web.shell.asked import number
+from core.references.uses import charts_of_list
+from web.definitions.viewing import DefinitionView, PineRequest
 
-View = Callable[..., HttpResponse]
+View = Callable[..., HttpResponseBase]
 OPEN, SIGNED_IN, CHANGE, POST = "open", "signed in", "change definitions", "post journals"
 RIGHTS = (OPEN, SIGNED_IN, CHANGE, POST)
 
@@ -45,7 +47,8 @@ def own_companies(person: Any) -> frozenset[str]:
     """The companies a company accountant works in; kept on the person for the length of a request."""
     if not hasattr(person, "_own_companies"):
         person._own_companies = frozenset(person.companies.values_list("company", flat=True))
-    return person._own_companies  # type: ignore[no-any-return]
+    own: frozenset[str] = person._own_companies
+    return own
 
 
 def companies_seen(person: Any, state: State) -> list[Company]:
@@ -158,58 +161,9 @@ def sees(person: Any, state: State, kind: str, name: str) -> bool:
     return SEES[kind](person, state, name)
 
 
-@dataclass(frozen=True)
-class Seen:
-    """The definitions a page shows: as published, as a draft would have them, or as of an earlier version."""
-
-    snapshot: Snapshot
-    state: State
-    working: Working | None = None
-    as_of: int | None = None
-
-    @staticmethod
-    def of(request: HttpRequest, published: bool) -> Seen:
-        snapshot = current()
-        if not request.user.is_group_accountant:  # type: ignore[union-attr]
-            return Seen(snapshot, snapshot.state)
-        _opened(request)
-        as_of, number = request.session.get("as_of"), request.session.get("draft")
-        if as_of is not None and (state := state_at(as_of)) is not None:
-            return Seen(snapshot, snapshot.state if published else state, None, as_of)
-        draft = Draft.objects.filter(pk=number, status__in=OPEN_ENDED).first() if number else None
-        if draft is None:
-            return Seen(snapshot, snapshot.state)
-        found = working(draft)
-        return Seen(snapshot, snapshot.state if published else found.state, found)
-
-
-def _opened(request: HttpRequest) -> None:
-    """A link carries its view: `?draft=7` opens that draft, `?draft=none` what is published, `?version=5`
-    looks at that one.
-
-    Only a whole page does; its fragments follow the session.
-    """
-    if (
-        request.method != "GET"
-        or request.headers.get("HX-Request")
-        or request.headers.get("Sec-Fetch-Site") == "cross-site"
-    ):
-        return  # another site's link doesn't decide what somebody works on
-    draft, version = number(request.GET, "draft"), number(request.GET, "version")
-    if request.GET.get("draft") == "none":
-        request.session.pop("draft", None)
-        request.session.pop("as_of", None)
-    elif draft is not None and Draft.objects.filter(pk=draft, status__in=OPEN_ENDED).exists():
-        request.session["draft"] = draft
-        request.session.pop("as_of", None)
-    elif version is not None and state_at(version) is not None:
-        request.session["as_of"] = version
-        request.session.pop("draft", None)
-
-
 def _signed_out(request: HttpRequest) -> HttpResponse:
     """To the sign-in; scripts, which can't show that page in the middle of another, are told where it is."""
-    reply = redirect_to_login(
+    reply: HttpResponse = redirect_to_login(
         request.get_full_path() if request.method == "GET" and not request.headers.get("HX-Request") else "/"
     )
     address = reply["Location"]
@@ -221,6 +175,17 @@ def _signed_out(request: HttpRequest) -> HttpResponse:
     ):
         reply = JsonResponse({"sign_in": address}, status=401)
     return reply
+
+
+def naming_right(view: View, right: str) -> View:
+    """Keeps with a view which right it needs."""
+    vars(view)["right"] = right  # a decorator around the view takes it along
+    return view
+
+
+def right_of(view: View) -> str | None:
+    """The right that a view names; None where it names none."""
+    return vars(view).get("right")
 
 
 def needs(right: str, *, published: bool = False, posts: bool = False) -> Callable[[View], View]:
@@ -238,7 +203,7 @@ def needs(right: str, *, published: bool = False, posts: bool = False) -> Callab
 def _guarding(right: str, published: bool, methods: list[str]) -> Callable[[View], View]:
     def wrap(view: View) -> View:
         @wraps(view)
-        def guarded(request: HttpRequest, **named: Any) -> HttpResponse:
+        def guarded(request: HttpRequest, **named: Any) -> HttpResponseBase:
             if right == OPEN:
                 return (
                     view(request, **named) if request.method in methods else HttpResponseNotAllowed(methods)
@@ -246,30 +211,30 @@ def _guarding(right: str, published: bool, methods: list[str]) -> Callable[[View
             person: Any = request.user
             if not person.is_authenticated:
                 return _signed_out(request)
-            seen = request.seen = Seen.of(request, published or right == POST)  # type: ignore[attr-defined]
+            asked = cast(PineRequest, request)
+            asked.viewed = DefinitionView.of(request, person, published or right == POST)
             for kind, name in named.items():
-                if kind not in PLAIN and not sees(person, seen.state, kind, name):
+                if kind not in PLAIN and not sees(person, asked.viewed.state, kind, name):
                     raise Http404
             if right == CHANGE and not person.is_group_accountant:
                 raise PermissionDenied("Only a group accountant changes definitions.")
             if request.method not in methods:
                 return HttpResponseNotAllowed(methods)
-            return view(request, seen.state, **named)
+            return view(asked, asked.viewed.state, **named)
 
-        guarded.right = right  # type: ignore[attr-defined]
-        return guarded
+        return naming_right(guarded, right)
 
     return wrap
 
 
-def acts(right: str, *, published: bool = False) -> Callable[[View], View]:
+def needs_post(right: str, *, published: bool = False) -> Callable[[View], View]:
     """Like `needs`, for views that change something: only a POST, with its token, gets through."""
     return _guarding(right, published, ["POST"])
 
 
 def route(address: str, view: View, name: str) -> URLPattern:
     """A route to a view that names its right; anything else fails when the addresses load."""
-    if getattr(view, "right", None) not in RIGHTS:
+    if right_of(view) not in RIGHTS:
         raise ValueError(f"The view at {address} names no right.")
     unknown = set(re.findall(r"<(?:\w+:)?(\w+)>", address)) - set(SEES) - PLAIN
     if unknown:

@@ -1,11 +1,12 @@
 from django.contrib.auth.views import LoginView, LogoutView
 
 from web.people import views
-from web.people.rights import OPEN, route
+from web.people.rights import OPEN, naming_right, route
 
-sign_in = LoginView.as_view(template_name="people/sign_in.html", redirect_authenticated_user=True)
-sign_out = LogoutView.as_view()
-sign_in.right = sign_out.right = OPEN  # type: ignore[attr-defined]
+sign_in = naming_right(
+    LoginView.as_view(template_name="people/sign_in.html", redirect_authenticated_user=True), OPEN
+)
+sign_out = naming_right(LogoutView.as_view(), OPEN)
 
 urlpatterns = [
     route("sign-in/", sign_in, "sign-in"),

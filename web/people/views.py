@@ -5,16 +5,17 @@ from __future__ import annotations
 from typing import Any
 
 from django.contrib.auth import login, update_session_auth_hash
-from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
+from django.http import Http404, HttpResponse, HttpResponseRedirect
 from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.debug import sensitive_post_parameters
 
-from core.faults import Fault, Place, Refused
-from core.state import State
+from core.definitions.state import State
+from core.faults import Fault, Location, Refused
+from web.definitions.viewing import PineRequest
 from web.people import actions
 from web.people.models import Person
-from web.people.rights import CHANGE, OPEN, SIGNED_IN, acts, companies_seen, needs
+from web.people.rights import CHANGE, OPEN, SIGNED_IN, companies_seen, needs, needs_post
 from web.shell.asked import listed, text
 
 BACKEND = "django.contrib.auth.backends.ModelBackend"
@@ -28,7 +29,7 @@ def _known(name: str) -> Person:
 
 
 def _page(
-    request: HttpRequest,
+    request: PineRequest,
     state: State,
     *,
     faults: Any = (),
@@ -69,14 +70,14 @@ def _form_of(person: Person | None) -> dict[str, str]:
 
 
 @needs(CHANGE, published=True)
-def people(request: HttpRequest, state: State) -> HttpResponse:
+def people(request: PineRequest, state: State) -> HttpResponse:
     """Everybody who signs in; with `who` one of them in the proof leaf."""
     who = text(request.GET, "who", 150)
     return _page(request, state, chosen=_known(who) if who else None)
 
 
-@acts(CHANGE, published=True)
-def change(request: HttpRequest, state: State) -> HttpResponse:
+@needs_post(CHANGE, published=True)
+def change(request: PineRequest, state: State) -> HttpResponse:
     """One act on a person: add, change, switch on or off, give a link."""
     act, who = text(request.POST, "act"), text(request.POST, "who", 150)
     given = {name: text(request.POST, name, 300) for name in ("username", "name", "role", "companies")}
@@ -115,12 +116,12 @@ def change(request: HttpRequest, state: State) -> HttpResponse:
     return HttpResponseRedirect(f"{reverse('people')}?who={chosen.username}")
 
 
-def _address(request: HttpRequest, token: str) -> str:
+def _address(request: PineRequest, token: str) -> str:
     return request.build_absolute_uri(reverse("one-time-link", args=[token]))
 
 
 @needs(SIGNED_IN, published=True, posts=True)
-def own(request: HttpRequest, state: State) -> HttpResponse:
+def own(request: PineRequest, state: State) -> HttpResponse:
     """One's own password: the one of now, and another."""
     person: Any = request.user
     faults: list[Fault] = []
@@ -132,7 +133,7 @@ def own(request: HttpRequest, state: State) -> HttpResponse:
                         Fault(
                             "password",
                             "This is not your password of now.",
-                            Place(column="now"),
+                            Location(column="now"),
                             "Type it anew.",
                         )
                     ]
@@ -145,17 +146,19 @@ def own(request: HttpRequest, state: State) -> HttpResponse:
     return render(request, "people/own.html", {"faults": faults}, status=422 if faults else 200)
 
 
-def _twice(request: HttpRequest) -> str:
+def _twice(request: PineRequest) -> str:
     """A new password, typed alike twice. Raises Refused."""
     password = request.POST.get("password", "")
     if password != request.POST.get("again", ""):
-        raise Refused([Fault("password", "The two are not alike.", Place(column="again"), "Type it twice.")])
+        raise Refused(
+            [Fault("password", "The two are not alike.", Location(column="again"), "Type it twice.")]
+        )
     return password
 
 
 @sensitive_post_parameters()
 @needs(OPEN, posts=True)
-def one_time_link(request: HttpRequest, token: str) -> HttpResponse:
+def one_time_link(request: PineRequest, token: str) -> HttpResponse:
     """Whoever holds the link sets the password, once; the first of a new database gives a name too."""
     found = actions.link_of(token)
     if found is None:

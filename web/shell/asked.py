@@ -17,8 +17,8 @@ from typing import Any
 from django.http import HttpRequest, RawPostDataException
 from django.utils.http import url_has_allowed_host_and_scheme
 
-from core.faults import Fault, Place, Refused
-from core.parsing import CONTROL, HALF
+from core.definitions.parsing import CONTROL, HALF
+from core.faults import Fault, Location, Refused
 
 DIGITS = re.compile(r"[0-9]{1,18}", re.ASCII)
 DEEPEST_JSON = 20
@@ -61,7 +61,7 @@ def required_day(given: Mapping[str, Any], name: str) -> date | None:
         return None
     if (found := day({name: written}, name)) is None:
         raise Refused(
-            [Fault("cell-unreadable", "A date is written 2026-09-30.", Place(column=name, value=written))]
+            [Fault("cell-unreadable", "A date is written 2026-09-30.", Location(column=name, value=written))]
         )
     return found
 

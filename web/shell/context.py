@@ -11,12 +11,11 @@ from django.http import HttpRequest
 from django.urls import reverse
 from django.utils.functional import SimpleLazyObject
 
-from core.codes import natural_lists
-from core.hierarchies import main_hierarchies, standing_under_none
-from core.periods import company_calendar
-from core.state import State, derived
-from core.statements import plan
-from core.tables import (
+from core.books.periods import company_calendar
+from core.codes.hierarchies import main_hierarchies, standing_under_none
+from core.codes.lists import natural_lists
+from core.definitions.state import State, derived
+from core.definitions.tables import (
     Chart,
     Code,
     CodeList,
@@ -29,6 +28,7 @@ from core.tables import (
     Structure,
     StructureSegment,
 )
+from core.statements.figures import plan
 from web.definitions.drafting import OPEN_ENDED
 from web.definitions.models import Draft
 from web.definitions.snapshot import Snapshot, chart_versions
@@ -130,7 +130,7 @@ def _chart_versions(snapshot: Snapshot) -> dict[str, int]:
 
 
 def frame(request: HttpRequest) -> dict[str, Any]:
-    seen = getattr(request, "seen", None)
+    seen = getattr(request, "viewed", None)
     if seen is None or not request.user.is_authenticated:
         return {}
     parts = request.path.split("/")

@@ -9,9 +9,9 @@ from urllib.parse import urlencode
 from django.db import connection
 from django.urls import reverse
 
-from core.listing import lowered
-from core.state import State
-from core.tables import Code, Statement, StatementLine
+from core.codes.listing import lowered
+from core.definitions.state import State
+from core.definitions.tables import Code, Statement, StatementLine
 from web.journals import queries
 from web.people.rights import charts_seen, companies_seen, lists_seen
 from web.shell.finding_heads import Hit, heads, pages

@@ -8,9 +8,8 @@ from typing import Any, NamedTuple
 
 from django.urls import reverse
 
-from core.quick_codes import is_for
-from core.state import State
-from core.tables import (
+from core.definitions.state import State
+from core.definitions.tables import (
     Calendar,
     Chart,
     ChartDimension,
@@ -23,6 +22,7 @@ from core.tables import (
     Statement,
     Structure,
 )
+from core.structures.quick_codes import is_for
 from web.people.rights import charts_seen, hides_groups, lists_seen
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+from collections.abc import Callable
 from typing import Any
 
 import psycopg
@@ -10,10 +11,9 @@ from django.core.exceptions import RequestDataTooBig, TooManyFieldsSent
 from django.db import DatabaseError
 from django.http import Http404, HttpRequest, HttpResponse
 
-from core.faults import Fault, Refused
+from core.faults import Fault, Refused, WrongCall
 from web.shell.failing import told
 from web.shell.retrying import asks_again
-from web.statements.queries import WrongCall
 
 log = logging.getLogger(__name__)
 AWAY = (
@@ -29,7 +29,7 @@ own."""
 
 
 class FaultMiddleware:
-    def __init__(self, get_response: Any):
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]):
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:

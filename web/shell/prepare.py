@@ -11,6 +11,7 @@ import json
 import os
 import sys
 from pathlib import Path
+from typing import Any
 
 import dj_database_url
 import psycopg
@@ -29,7 +30,7 @@ def digests() -> dict[str, str]:
     return {str(path.relative_to(ROOT)): hashlib.sha256(path.read_bytes()).hexdigest() for path in files}
 
 
-def settings() -> dict[str, str]:
+def settings() -> dict[str, Any]:
     parsed = dj_database_url.parse(os.environ["PINE_DATABASE_URL"])
     return {
         "host": parsed["HOST"],
@@ -50,7 +51,7 @@ def exists(admin: psycopg.Connection, name: str) -> bool:
 
 def is_current(name: str, stamp: str) -> bool:
     with connect(name) as found:
-        if found.execute("SELECT to_regclass('pine_stamp')").fetchone()[0] is None:
+        if found.execute("SELECT 1 WHERE to_regclass('pine_stamp') IS NOT NULL").fetchone() is None:
             return False
         return found.execute("SELECT 1 FROM pine_stamp WHERE stamp = %s", [stamp]).fetchone() is not None
 

@@ -16,14 +16,14 @@ KEPT = (
     "journals_journal",
     "journals_journalline",
     "journals_account",
-    "journals_tagging",
+    "journals_dimensionset",
     "definitions_version",
     "definitions_edited",
 )
 """Rows that are only ever added."""
-READ = ("journals_respelled", "django_migrations", "pine_stamp")
+READ = ("journals_recoded", "django_migrations", "pine_stamp")
 HIDDEN = ("pine_loading",)
-FUNCTIONS = ("pine_respell(text, text, text[], text[])", "pine_load_begin(text)", "pine_load_end(text)")
+FUNCTIONS = ("pine_recode(text, text, text[], text[])", "pine_load_begin(text)", "pine_load_end(text)")
 
 
 def application_role() -> str:

@@ -2,28 +2,29 @@
 
 from __future__ import annotations
 
-from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
+from django.http import HttpResponse, HttpResponseRedirect
 from django.shortcuts import render
 from django.urls import reverse
 
-from core.state import State
+from core.definitions.state import State
+from web.definitions.viewing import PineRequest
 from web.people.rights import OPEN, SIGNED_IN, needs
 from web.shell import finding
 from web.shell.asked import text
 
 
 @needs(OPEN)
-def alive(request: HttpRequest) -> HttpResponse:
+def alive(request: PineRequest) -> HttpResponse:
     return HttpResponse("pine scaffold", content_type="text/plain")
 
 
 @needs(SIGNED_IN)
-def home(request: HttpRequest, state: State) -> HttpResponse:
+def home(request: PineRequest, state: State) -> HttpResponse:
     return HttpResponseRedirect(reverse("codes"))
 
 
 @needs(SIGNED_IN)
-def find(request: HttpRequest, state: State) -> HttpResponse:
+def find(request: PineRequest, state: State) -> HttpResponse:
     words = text(request.GET, "q", 100)
     return render(
         request,

@@ -33,7 +33,7 @@ def warm() -> None:
 
 
 def _state() -> None:
-    from core.tables import Company
+    from core.definitions.tables import Company
     from web.definitions.snapshot import current
     from web.journals.books import books_for
     from web.shell.context import standing

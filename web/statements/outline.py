@@ -8,8 +8,8 @@ from typing import Any
 import xlsxwriter
 from xlsxwriter.utility import xl_col_to_name
 
-from core import formulas
-from core.statements import DEBIT
+from core.statements import formulas
+from core.statements.figures import DEBIT
 from web.statements.queries import StatementFigures
 
 TOP = 3
@@ -75,7 +75,8 @@ def _sum(found: StatementFigures, i: int, column: int) -> str:
     """The shown sum of the children, each turned to the heading's own direction."""
     lines = found.plan.lines
     own = lines[i].direction
-    same, turned = [], []
+    same: list[str] = []
+    turned: list[str] = []
     for j, line in enumerate(lines):
         if line.parent == i and line.row.kind in ("heading", "accounts", "result"):
             (same if (line.direction == DEBIT) == (own == DEBIT) else turned).append(_cell_name(j, column))

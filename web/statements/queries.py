@@ -6,27 +6,28 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from core.accounts import chart_index
-from core.balances import TrialRow, by_account
-from core.codes import list_index
-from core.faults import Fault, Refused
+from core.books.balances import TrialRow, by_account
+from core.books.periods import CalendarIndex, company_calendar, ordinal, stretch_name
+from core.codes.lists import list_index
+from core.definitions.state import State
+from core.definitions.tables import Company, Statement
+from core.faults import WrongCall
 from core.money import digits_of
-from core.periods import CalendarIndex, company_calendar, ordinal, stretch_name
-from core.state import State
-from core.statements import Amounts, Figures, Plan, Statement, Stray, compute, natural_list, plan
-from core.tables import Company
+from core.statements.figures import (
+    Amounts,
+    Figures,
+    Plan,
+    UnmappedAccount,
+    compute,
+    natural_list,
+    plan,
+)
+from core.structures.accounts import chart_index
 from web.journals.books import books_for
 
 
-class WrongCall(Refused):
-    """Something asked for does not exist: exit status 2 on the command line, 404 on a screen."""
-
-    def __init__(self, what: str):
-        super().__init__([Fault("wrong-call", what)])
-
-
 @dataclass(frozen=True, slots=True)
-class Window:
+class PeriodWindow:
     """A stretch of periods of one year, as ordinals: movement from `start` to `end`; `name` says which it
     is."""
 
@@ -43,7 +44,7 @@ class Window:
         return self.ends if balances else self.name
 
 
-def window(calendar: CalendarIndex, year: int, period: int, first: int | None = None) -> Window:
+def window(calendar: CalendarIndex, year: int, period: int, first: int | None = None) -> PeriodWindow:
     """Raises WrongCall for a year or period that the calendar does not have."""
     if year not in calendar.years():
         raise WrongCall(f"There is no fiscal year {year} in calendar {calendar.calendar}.")
@@ -56,7 +57,7 @@ def window(calendar: CalendarIndex, year: int, period: int, first: int | None = 
     if begin > period:
         raise WrongCall(f"Period {begin} is after period {period}.")
     ends = calendar.periods[(year, period)].name
-    return Window(
+    return PeriodWindow(
         year,
         begin,
         period,
@@ -83,8 +84,8 @@ def known_plan(state: State, statement: str, chart: str) -> Plan:
     return made
 
 
-def company_sums(state: State, company: str, at: Window) -> tuple[list[str], dict[str, np.ndarray]]:
-    """The company's posting accounts in order, and its sums by account (core.balances.by_account)."""
+def company_sums(state: State, company: str, at: PeriodWindow) -> tuple[list[str], dict[str, np.ndarray]]:
+    """The company's posting accounts in order, and its sums by account (core.books.balances.by_account)."""
     head = known_company(state, company)
     chart = chart_index(state, head.chart)
     index = list_index(state, chart.natural_list if chart else "")
@@ -130,13 +131,13 @@ class StatementFigures:
     columns: tuple[str, ...]
     currency: str
     digits: int
-    window: Window
+    window: PeriodWindow
 
 
-def company_amounts(state: State, company: str, statement: Statement, at: Window) -> Amounts:
+def company_amounts(state: State, company: str, statement: Statement, at: PeriodWindow) -> Amounts:
     codes, sums = company_sums(state, company, at)
     listed = len(list_index(state, natural_list(state, known_company(state, company).chart)).posting)
-    strays = tuple(Stray("", code, "", "") for code in codes[listed:])
+    strays = tuple(UnmappedAccount("", code, "", "") for code in codes[listed:])
     cumulative = sums["cumulative"].reshape(-1, 1)
     chosen = sums["cumulative"] if statement.kind == "balance_sheet" else sums["window"]
     return Amounts(chosen.reshape(-1, 1), cumulative, strays, None, sums["touched"].reshape(-1, 1))

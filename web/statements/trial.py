@@ -3,20 +3,21 @@ lines."""
 
 from __future__ import annotations
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import render
 
+from core.books.periods import company_calendar
+from core.definitions.state import State
+from core.definitions.tables import Period
 from core.money import digits_of
-from core.periods import company_calendar
-from core.state import State
-from core.tables import Period
+from web.definitions.viewing import PineRequest
 from web.people.rights import SIGNED_IN, companies_seen, needs
 from web.statements.queries import trial_balance, window
 from web.statements.views import asked_period, drill_from
 
 
 @needs(SIGNED_IN)
-def trial(request: HttpRequest, state: State) -> HttpResponse:
+def trial(request: PineRequest, state: State) -> HttpResponse:
     """Debits equal credits here, or the page says so."""
     companies = companies_seen(request.user, state)
     wanted = request.GET.get("company") or request.session.get("company")

@@ -6,26 +6,27 @@ import re
 from typing import Any, NamedTuple
 from urllib.parse import urlencode
 
-from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
+from django.http import Http404, HttpResponse, HttpResponseRedirect
 from django.shortcuts import render
 from django.urls import reverse
 
-from core import proposing
-from core.changes import Add, Put, Several
-from core.codes import list_index
-from core.drafts import tells
+from core.books.periods import calendar_index, company_calendar
+from core.changes.kinds import Add, ChangeSequence, Put
+from core.changes.of_statements import DeleteLine, MoveLine, PlaceAccounts
+from core.codes.hierarchies import as_held
+from core.codes.lists import list_index
+from core.definitions.state import State
+from core.definitions.tables import TABLES, Chart, Company, Hierarchy, Period, Statement, StatementLine
+from core.drafts.replaying import tells
 from core.faults import Fault, Refused
-from core.hierarchies import as_held
-from core.periods import calendar_index, company_calendar
-from core.state import State
-from core.statement_changes import DeleteLine, MoveLine, PlaceAccounts
-from core.statements import likely_line, natural_list, plan
-from core.tables import TABLES, Chart, Company, Hierarchy, Period, Statement, StatementLine
+from core.statements import proposing
+from core.statements.figures import likely_line, natural_list, plan
 from web.definitions.history import state_at
-from web.people.rights import CHANGE, SIGNED_IN, acts, charts_seen, companies_seen, needs
-from web.shell.acts import filled, go, make
+from web.definitions.viewing import PineRequest
+from web.people.rights import CHANGE, SIGNED_IN, charts_seen, companies_seen, needs, needs_post
 from web.shell.asked import number, text, whole
 from web.shell.asking import Choice, ask, decided
+from web.shell.change_views import apply_change, filled, reload_at
 from web.statements.outline import statement_workbook
 from web.statements.queries import company_amounts, company_statement
 
@@ -39,7 +40,7 @@ def default_period(state: State, calendar: str) -> tuple[int, int]:
     return (open_ones[0].fiscal_year, open_ones[0].period) if open_ones else (0, 0)
 
 
-def asked_period(request: HttpRequest, state: State, calendar: str) -> tuple[int, int, int | None]:
+def asked_period(request: PineRequest, state: State, calendar: str) -> tuple[int, int, int | None]:
     """(year, period, first period or None) of the address; the likely ones where it names none."""
     year, period = default_period(state, calendar)
     given = request.GET
@@ -50,14 +51,14 @@ def asked_period(request: HttpRequest, state: State, calendar: str) -> tuple[int
     )
 
 
-def seen_statements(request: HttpRequest, state: State) -> list[Statement]:
+def seen_statements(request: PineRequest, state: State) -> list[Statement]:
     charts = charts_seen(request.user, state)
     return sorted(
         (row for row in state.rows(Statement) if row.chart in charts), key=lambda row: (row.chart, row.name)
     )
 
 
-class Idle(NamedTuple):
+class IdleAccount(NamedTuple):
     """An unplaced account without an amount, and the line it most likely belongs on."""
 
     code: str
@@ -66,7 +67,7 @@ class Idle(NamedTuple):
 
 
 @needs(SIGNED_IN)
-def first(request: HttpRequest, state: State) -> HttpResponse:
+def first(request: PineRequest, state: State) -> HttpResponse:
     found = seen_statements(request, state)
     if not found:
         return render(request, "statements/none.html", {"charts": charts_with_accounts(state)})
@@ -77,7 +78,7 @@ def charts_with_accounts(state: State) -> list[Chart]:
     return [row for row in state.rows(Chart) if list_index(state, natural_list(state, row.chart)).posting]
 
 
-def _company(request: HttpRequest, state: State, chart: str) -> Company | None:
+def _company(request: PineRequest, state: State, chart: str) -> Company | None:
     """The company asked for, or the one looked at last, or the first on the chart."""
     rows = [row for row in companies_seen(request.user, state) if row.chart == chart]
     wanted = request.GET.get("company") or request.session.get("company")
@@ -92,7 +93,7 @@ def _where(query: dict[str, Any]) -> str:
 
 
 @needs(SIGNED_IN)
-def statement(request: HttpRequest, state: State, statement: str) -> HttpResponse:
+def statement(request: PineRequest, state: State, statement: str) -> HttpResponse:
     made = plan(state, statement)
     if made is None:
         raise Http404
@@ -115,7 +116,7 @@ def statement(request: HttpRequest, state: State, statement: str) -> HttpRespons
     was = _was(request, state, statement, company.company, (year, period, start))
     if (
         was is not None
-        and request.seen.working
+        and request.viewed.working
         and all(was.get(f.line.row.line) == f.shown[0] for f in found.figures.lines)
     ):
         was = None  # the draft leaves these figures as they are: one column says so better than two alike
@@ -165,7 +166,9 @@ def statement(request: HttpRequest, state: State, statement: str) -> HttpRespons
             "digits": found.digits,
             "chart": state.get(Chart, made.statement.chart),
             "unplaced": unplaced,
-            "idle": [Idle(c.code, c.name, likely_line(made, c.code)) for c in idle if c.code not in amounted],
+            "idle": [
+                IdleAccount(c.code, c.name, likely_line(made, c.code)) for c in idle if c.code not in amounted
+            ],
             "placed": belonging - len(idle),
             "belonging": belonging,
             "check": check,
@@ -184,16 +187,16 @@ def statement(request: HttpRequest, state: State, statement: str) -> HttpRespons
             "here": f"{request.path}?{query}",
             "headings": [line.row for line in made.lines if line.row.kind == "heading"],
             "lines": [line.row for line in made.lines if line.row.kind == "accounts"],
-            "columns": ("Published", "Draft") if request.seen.working else ("Before", company.currency),
+            "columns": ("Published", "Draft") if request.viewed.working else ("Before", company.currency),
             "labels": {line.row.line: line.row.label for line in made.lines},
             "held": held,
         },
     )
 
 
-def drafted_lines(request: HttpRequest, statement: str) -> frozenset[str]:
+def drafted_lines(request: PineRequest, statement: str) -> frozenset[str]:
     """Lines that the open draft changes or adds."""
-    working = request.seen.working  # type: ignore[attr-defined]
+    working = request.viewed.working
     edits = working.edits.items() if working else ()
     return frozenset(
         key[1]
@@ -203,7 +206,7 @@ def drafted_lines(request: HttpRequest, statement: str) -> frozenset[str]:
 
 
 def then_or_now(
-    request: HttpRequest, state: State, company: Company, year: int, period: int
+    request: PineRequest, state: State, company: Company, year: int, period: int
 ) -> tuple[State, bool]:
     """With `tree=then` the definitions with every hierarchy as it held at the period's end; and whether that
     is another shape."""
@@ -213,12 +216,12 @@ def then_or_now(
 
 
 def _was(
-    request: HttpRequest, state: State, statement: str, company: str, at: tuple[int, int, int | None]
+    request: PineRequest, state: State, statement: str, company: str, at: tuple[int, int, int | None]
 ) -> dict[str, int | None] | None:
     """The figures as published beside an open draft's, or those of an earlier version, so that what moved
     shows."""
     since = number(request.GET, "since", None, 10**17)
-    seen = request.seen  # type: ignore[attr-defined]
+    seen = request.viewed
     if seen.working is not None:
         before: State | None = seen.snapshot.state
         if before is not None and plan(before, statement) is plan(state, statement):
@@ -234,7 +237,7 @@ def _was(
 
 
 @needs(SIGNED_IN)
-def line(request: HttpRequest, state: State, statement: str, line: str) -> HttpResponse:
+def line(request: PineRequest, state: State, statement: str, line: str) -> HttpResponse:
     """The proof leaf of a line: its accounts with amounts, and what may be done with it."""
     made = plan(state, statement)
     if made is None or line not in made.index:
@@ -303,11 +306,11 @@ def account_figures(state: State, made: Any, line: str, company: str, at: Any) -
     return [(code, amount) for code, amount in found if amount]
 
 
-def _back(request: HttpRequest, statement: str, at: str = "") -> HttpResponse:
+def _back(request: PineRequest, statement: str, at: str = "") -> HttpResponse:
     """To the statement as it was looked at, with what this change moved shown beside."""
     keep = {k: request.POST.get(k, "") for k in ("company", "year", "period", "first")}
     since = request.POST.get("since") or request.POST.get("seen", "")
-    return go(
+    return reload_at(
         reverse("statement", kwargs={"statement": statement})
         + "?"
         + _where({**keep, "since": since, "at": at})
@@ -331,7 +334,7 @@ def _free_id(state: State, statement: str, label: str) -> str:
 
 
 @needs(CHANGE, posts=True)
-def add(request: HttpRequest, state: State, statement: str) -> HttpResponse:
+def add(request: PineRequest, state: State, statement: str) -> HttpResponse:
     """GET: the form of a new line beside the selected one. POST: adds it."""
     near = state.get(StatementLine, statement, request.GET.get("near", ""))
     if request.method != "POST":
@@ -356,7 +359,7 @@ def add(request: HttpRequest, state: State, statement: str) -> HttpResponse:
         *(["accounts"] if kind == "accounts" else ["formula"] if kind == "formula" else []),
     ]
     row = filled(request, blank, *columns)
-    make(
+    apply_change(
         request,
         MoveLine(row, request.POST.get("parent", ""), _following(state, row, request.POST.get("after", ""))),
     )
@@ -372,20 +375,20 @@ def _following(state: State, row: StatementLine, after: str) -> str:
     return near[place] if place < len(near) else ""
 
 
-@acts(CHANGE)
-def change(request: HttpRequest, state: State, statement: str, line: str) -> HttpResponse:
+@needs_post(CHANGE)
+def change(request: PineRequest, state: State, statement: str, line: str) -> HttpResponse:
     row = _known(state, statement, line)
     columns = [
         "label",
         "sign",
         *(["accounts"] if row.kind == "accounts" else ["formula"] if row.kind == "formula" else []),
     ]
-    make(request, Put(filled(request, row, *columns)))
+    apply_change(request, Put(filled(request, row, *columns)))
     return _back(request, statement, line)
 
 
-@acts(CHANGE)
-def delete(request: HttpRequest, state: State, statement: str, line: str) -> HttpResponse:
+@needs_post(CHANGE)
+def delete(request: PineRequest, state: State, statement: str, line: str) -> HttpResponse:
     row, change = _known(state, statement, line), DeleteLine(statement, line)
     below, loose = change.goes(state)
     if below and not decided(request):
@@ -400,12 +403,12 @@ def delete(request: HttpRequest, state: State, statement: str, line: str) -> Htt
             f"{row.label or line} goes with the {lines} below it{more}.",
             Choice("delete", f"Delete it with {lines}"),
         )
-    make(request, change)
+    apply_change(request, change)
     return _back(request, statement, row.parent)
 
 
-@acts(CHANGE)
-def move(request: HttpRequest, state: State, statement: str) -> HttpResponse:
+@needs_post(CHANGE)
+def move(request: PineRequest, state: State, statement: str) -> HttpResponse:
     """Places a line: onto a heading it goes below, onto another line before it. Dragging an account places
     it."""
     what, onto = request.POST.get("what", ""), request.POST.get("onto", "")
@@ -416,19 +419,19 @@ def move(request: HttpRequest, state: State, statement: str) -> HttpResponse:
     if onto and target is None:
         raise Refused([Fault("reference", f"There is no line {onto}.")])
     if target is None or target.kind == "heading":
-        make(request, MoveLine(row, onto))
+        apply_change(request, MoveLine(row, onto))
     else:
-        make(request, MoveLine(row, target.parent, target.line))
+        apply_change(request, MoveLine(row, target.parent, target.line))
     return _back(request, statement, what)
 
 
-def _place(request: HttpRequest, state: State, statement: str, codes: list[str], line: str) -> HttpResponse:
-    make(request, PlaceAccounts(statement, line, tuple(codes)))
+def _place(request: PineRequest, state: State, statement: str, codes: list[str], line: str) -> HttpResponse:
+    apply_change(request, PlaceAccounts(statement, line, tuple(codes)))
     return _back(request, statement, line)
 
 
-@acts(CHANGE)
-def place(request: HttpRequest, state: State, statement: str) -> HttpResponse:
+@needs_post(CHANGE)
+def place(request: PineRequest, state: State, statement: str) -> HttpResponse:
     """Puts accounts on a line; with `take` every unplaced account that has a likely line goes there."""
     made = plan(state, statement)
     if made is None:
@@ -449,9 +452,9 @@ def place(request: HttpRequest, state: State, statement: str) -> HttpResponse:
                     )
                 ]
             )
-        make(
+        apply_change(
             request,
-            Several(
+            ChangeSequence(
                 changes,
                 f"Placed {', '.join(code for code, target in likely if target)} on their likely lines",
             ),
@@ -463,8 +466,8 @@ def place(request: HttpRequest, state: State, statement: str) -> HttpResponse:
     return _place(request, state, statement, codes, request.POST.get("line", ""))
 
 
-@acts(CHANGE)
-def shift(request: HttpRequest, state: State, statement: str, line: str, way: str) -> HttpResponse:
+@needs_post(CHANGE)
+def shift(request: PineRequest, state: State, statement: str, line: str, way: str) -> HttpResponse:
     """Moves a line among its neighbours or between levels: up, down, deeper, higher."""
     made = plan(state, statement)
     if made is None or line not in made.index:
@@ -486,18 +489,18 @@ def shift(request: HttpRequest, state: State, statement: str, line: str, way: st
         wanted = MoveLine(at.row, parent.row.parent, uncles[follow] if follow < len(uncles) else "")
     else:
         raise Refused([Fault("no-room", f"{at.row.label or line} cannot go {way} from here.")])
-    make(request, wanted)
+    apply_change(request, wanted)
     return _back(request, statement, line)
 
 
-@acts(CHANGE)
-def propose(request: HttpRequest, state: State) -> HttpResponse:
+@needs_post(CHANGE)
+def propose(request: PineRequest, state: State) -> HttpResponse:
     """Makes a statement and opens it; where it has no name of its own it is called after its kind."""
     chart, kind = text(request.POST, "chart", 40), text(request.POST, "kind", 40)
     title = text(request.POST, "name") or proposing.NAMES.get(kind, "")
     change = proposing.new_statement(state, title, chart, kind, text(request.POST, "source", 60) or "classes")
-    make(request, change)
-    return go(
+    apply_change(request, change)
+    return reload_at(
         reverse(
             "statement",
             kwargs={
@@ -508,7 +511,7 @@ def propose(request: HttpRequest, state: State) -> HttpResponse:
 
 
 @needs(CHANGE)
-def new(request: HttpRequest, state: State) -> HttpResponse:
+def new(request: PineRequest, state: State) -> HttpResponse:
     """The form of a further statement: of which chart, of which kind, made from what."""
     kinds = TABLES["statements"].by_name["kind"].kind.choices
     return render(
@@ -525,7 +528,7 @@ def new(request: HttpRequest, state: State) -> HttpResponse:
 
 
 @needs(SIGNED_IN)
-def workbook(request: HttpRequest, state: State, statement: str) -> HttpResponse:
+def workbook(request: PineRequest, state: State, statement: str) -> HttpResponse:
     """The statement as a workbook that recalculates: live sums, outline levels, frozen panes."""
     made = plan(state, statement)
     company = _company(request, state, made.statement.chart) if made else None

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from core.accounts import ChartIndex, Field, chart_index
-from core.codes import list_index
-from core.state import State
-from core.tables import Chart
+from core.codes.lists import list_index
+from core.definitions.state import State
+from core.definitions.tables import Chart
+from core.structures.accounts import ChartIndex, Field, chart_index
 
 MARKS = 6
 

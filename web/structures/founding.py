@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 
-from core.faults import Fault, Place, Refused
-from core.founding import SegmentWanted, chart_made, new_structure
-from core.parsing import CONTROL, HALF
-from core.state import State
-from core.tables import ROLES, SEPARATORS, CodeList
+from core.changes.founding import SegmentWanted, chart_made, new_structure
+from core.definitions.parsing import CONTROL, HALF
+from core.definitions.state import State
+from core.definitions.tables import ROLES, SEPARATORS, CodeList
+from core.faults import Fault, Location, Refused
+from web.definitions.viewing import PineRequest
 from web.people.rights import CHANGE, needs
-from web.shell.acts import go, make
 from web.shell.asked import text
+from web.shell.change_views import apply_change, reload_at
 
 MOST_ROWS = 30
 LONGEST_CODES = 4_000_000
@@ -25,7 +26,7 @@ def _cell(written: str, most: int = 200) -> str:
     return "\n".join(lines).strip()[:most]
 
 
-def _wanted(request: HttpRequest) -> list[SegmentWanted]:
+def _wanted(request: PineRequest) -> list[SegmentWanted]:
     """The segments of the form, empty rows too. Raises Refused where they can't be read."""
     columns = [request.POST.getlist(name) for name in SegmentWanted._fields]
     if len({len(column) for column in columns}) != 1 or len(columns[0]) > MOST_ROWS:
@@ -40,7 +41,7 @@ def _wanted(request: HttpRequest) -> list[SegmentWanted]:
                     Fault(
                         "choice",
                         f"There is no role '{_cell(role, 40)}'.",
-                        Place("structure_segments", (), "role"),
+                        Location("structure_segments", (), "role"),
                     )
                 ]
             )
@@ -59,7 +60,7 @@ def _wanted(request: HttpRequest) -> list[SegmentWanted]:
 
 
 @needs(CHANGE, posts=True)
-def new(request: HttpRequest, state: State) -> HttpResponse:
+def new(request: PineRequest, state: State) -> HttpResponse:
     """GET: the form. POST: makes all of it in one change and opens the chart."""
     if request.method != "POST":
         return render(
@@ -74,5 +75,5 @@ def new(request: HttpRequest, state: State) -> HttpResponse:
     change = new_structure(
         state, text(request.POST, "structure"), text(request.POST, "separator", 1), _wanted(request)
     )
-    make(request, change)
-    return go(reverse("structure", kwargs={"chart": chart_made(change)}))
+    apply_change(request, change)
+    return reload_at(reverse("structure", kwargs={"chart": chart_made(change)}))

@@ -7,12 +7,19 @@ from typing import Any
 
 from django.urls import reverse
 
-from core.accounts import chart_index
-from core.changes import Change, Drop, Put
-from core.parsing import read_value, write_cell
-from core.sheets import Beside, Cells, Given, Sheet, place_after, text_column
-from core.state import State
-from core.tables import TABLES, Chart, ChartSegment, PairingCondition, PairingRule, StructureSegment
+from core.changes.kinds import Change, Drop, Put
+from core.definitions.parsing import read_value, write_cell
+from core.definitions.state import State
+from core.definitions.tables import (
+    TABLES,
+    Chart,
+    ChartSegment,
+    PairingCondition,
+    PairingRule,
+    StructureSegment,
+)
+from core.sheets import Cells, CompanionColumns, Given, Sheet, place_after, text_column
+from core.structures.accounts import chart_index
 from web.definitions.sheets import register
 
 OWN = ("required", "default_code", "display_position")
@@ -142,7 +149,7 @@ SEGMENTS = register(
         "segment",
         ("position", "segment", "name", "code_list", "role", "required", "default_code", "display_position"),
         ("structure", "chart"),
-        Beside(tuple(TABLES["chart_segments"].by_name[name] for name in OWN), _own, _put_own),
+        CompanionColumns(tuple(TABLES["chart_segments"].by_name[name] for name in OWN), _own, _put_own),
         {
             "position": "No.",
             "code_list": "Code list",
@@ -161,7 +168,7 @@ RULES = register(
         "rule",
         ("position", "rule", "when", "field", "outcome", "codes", "message", "in_use_from", "in_use_until"),
         ("chart",),
-        Beside((text_column("when", "selector"),), _conditions, _put_conditions),
+        CompanionColumns((text_column("when", "selector"),), _conditions, _put_conditions),
         {
             "position": "No.",
             "when": "When",

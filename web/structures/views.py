@@ -5,16 +5,17 @@ from __future__ import annotations
 from datetime import date
 from typing import Any
 
-from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
+from django.http import Http404, HttpResponse, HttpResponseRedirect
 from django.shortcuts import render
 from django.urls import reverse
 from django.utils.html import format_html
 
-from core.accounts import ChartIndex, chart_index, date_faults, resolve, seat
-from core.quick_codes import as_kept, expand
-from core.state import State
-from core.tables import Chart, Company, Structure
+from core.definitions.state import State
+from core.definitions.tables import Chart, Company, Structure
+from core.structures.accounts import ChartIndex, chart_index, company_context, date_faults, resolve
+from core.structures.quick_codes import as_kept, expand
 from web.definitions.sheets import stretch
+from web.definitions.viewing import PineRequest
 from web.people.rights import SIGNED_IN, charts_seen, companies_seen, needs
 from web.shell.asked import day
 from web.shell.asked import text as words
@@ -23,7 +24,7 @@ from web.structures.sheets import HUNG, QUICK, RULES, SEGMENTS, STRINGS, sample
 
 
 @needs(SIGNED_IN)
-def first(request: HttpRequest, state: State) -> HttpResponse:
+def first(request: PineRequest, state: State) -> HttpResponse:
     charts = charts_seen(request.user, state)
     if not charts:
         return render(request, "structures/none.html", {"structures": list(state.rows(Structure))})
@@ -33,7 +34,7 @@ def first(request: HttpRequest, state: State) -> HttpResponse:
 
 
 @needs(SIGNED_IN)
-def structure(request: HttpRequest, state: State, chart: str) -> HttpResponse:
+def structure(request: PineRequest, state: State, chart: str) -> HttpResponse:
     head, index = state.get(Chart, chart), chart_index(state, chart)
     if head is None or index is None:
         raise Http404
@@ -83,7 +84,7 @@ def _lengths(state: State, index: ChartIndex) -> dict[str, dict[str, Any]]:
 
 
 @needs(SIGNED_IN)
-def strings(request: HttpRequest, state: State, chart: str) -> HttpResponse:
+def strings(request: PineRequest, state: State, chart: str) -> HttpResponse:
     """Quick codes and listed account strings of a chart."""
     head = state.get(Chart, chart)
     if head is None:
@@ -102,17 +103,17 @@ def strings(request: HttpRequest, state: State, chart: str) -> HttpResponse:
 
 
 @needs(SIGNED_IN)
-def try_account(request: HttpRequest, state: State, chart: str) -> HttpResponse:
+def try_account(request: PineRequest, state: State, chart: str) -> HttpResponse:
     """Works an account string out for a company on a date and tells every fault."""
     text = words(request.GET, "account", 400)
     company = request.GET.get("company", "")
     if not text or company not in {row.company for row in companies_seen(request.user, state)}:
         return HttpResponse("")
-    seated = seat(state, company)
+    seated = company_context(state, company)
     if seated is None or seated.chart.chart != chart:
         raise Http404
     on = day(request.GET, "on") or date.today()
-    person = str(request.user.username)  # type: ignore[union-attr]
+    person = request.user.username
     account = as_kept(state, seated, text, person)
     account, dimensions = expand(state, seated, account, words(request.GET, "dimensions", 400), person)
     found = resolve(seated, account, dimensions, seated.chart.book.active(on))

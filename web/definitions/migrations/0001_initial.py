@@ -66,7 +66,7 @@ class Migration(migrations.Migration):
                 ('rows', models.IntegerField()),
                 ('moved', models.IntegerField(null=True)),
                 ('digest', models.CharField(max_length=32)),
-                ('respells', models.JSONField(null=True)),
+                ('recodes', models.JSONField(null=True)),
                 ('by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to=settings.AUTH_USER_MODEL)),
                 ('takes_back', models.OneToOneField(null=True, on_delete=django.db.models.deletion.PROTECT, related_name='taken_back_by', to='definitions.version')),
             ],

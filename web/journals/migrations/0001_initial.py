@@ -29,7 +29,7 @@ class Migration(migrations.Migration):
             ],
         ),
         migrations.CreateModel(
-            name='Respelled',
+            name='Recoded',
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
                 ('at', models.DateTimeField()),
@@ -40,7 +40,7 @@ class Migration(migrations.Migration):
             ],
         ),
         migrations.CreateModel(
-            name='Tagging',
+            name='DimensionSet',
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
                 ('codes', models.TextField(unique=True)),
@@ -65,7 +65,7 @@ class Migration(migrations.Migration):
                 ('posted_as', models.TextField(db_default='', default='')),
             ],
             options={
-                'indexes': [models.Index(fields=['chart', 'natural'], name='journals_ac_chart_7a7136_idx'), models.Index(condition=models.Q(('posted_as', ''), _negated=True), fields=['id'], name='journals_account_respelled')],
+                'indexes': [models.Index(fields=['chart', 'natural'], name='journals_ac_chart_7a7136_idx'), models.Index(condition=models.Q(('posted_as', ''), _negated=True), fields=['id'], name='journals_account_recoded')],
                 'constraints': [models.UniqueConstraint(fields=('chart', 'account'), name='journals_account_key')],
             },
         ),
@@ -146,13 +146,13 @@ class Migration(migrations.Migration):
             ],
         ),
         pgtrigger.migrations.AddTrigger(
-            model_name='respelled',
-            trigger=pgtrigger.compiler.Trigger(name='never_altered', sql=pgtrigger.compiler.UpsertTriggerSql(func="RAISE EXCEPTION 'pine: rows of % are never altered', TG_TABLE_NAME USING ERRCODE = 'check_violation';", hash='7122ab4979193f230ac183a47b7d566f3decd28c', level='STATEMENT', operation='UPDATE OR DELETE OR TRUNCATE', pgid='pgtrigger_never_altered_3c7ed', table='journals_respelled', when='BEFORE')),
+            model_name='recoded',
+            trigger=pgtrigger.compiler.Trigger(name='never_altered', sql=pgtrigger.compiler.UpsertTriggerSql(func="RAISE EXCEPTION 'pine: rows of % are never altered', TG_TABLE_NAME USING ERRCODE = 'check_violation';", hash='249ea39179c5ac40530d9dd99d6fe9980aa24fda', level='STATEMENT', operation='UPDATE OR DELETE OR TRUNCATE', pgid='pgtrigger_never_altered_bd167', table='journals_recoded', when='BEFORE')),
         ),
         migrations.AddField(
             model_name='journalline',
             name='dimensions',
-            field=models.ForeignKey(db_constraint=False, db_index=False, null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='journals.tagging'),
+            field=models.ForeignKey(db_constraint=False, db_index=False, null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='journals.dimensionset'),
         ),
         migrations.AddField(
             model_name='unfinished',
@@ -210,7 +210,7 @@ class Migration(migrations.Migration):
         ),
         pgtrigger.migrations.AddTrigger(
             model_name='journalline',
-            trigger=pgtrigger.compiler.Trigger(name='balanced', sql=pgtrigger.compiler.UpsertTriggerSql(func="\n    IF EXISTS (\n        SELECT 1 FROM new_lines l JOIN journals_book b ON b.id = l.book_id\n        GROUP BY l.journal_id, b.company HAVING sum(l.amount) <> 0\n    ) THEN\n        RAISE EXCEPTION 'pine: the lines of a journal must balance in every company' USING ERRCODE = 'check_violation';\n    END IF;\n    IF (SELECT count(*) FROM new_lines) < 20000 THEN\n        IF EXISTS (\n            SELECT 1 FROM journals_journalline l JOIN journals_journal j ON j.id = l.journal_id\n            WHERE l.journal_id IN (SELECT journal_id FROM new_lines) GROUP BY j.id HAVING count(*) <> j.line_count\n        ) THEN\n            RAISE EXCEPTION 'pine: a posted journal gets no further lines' USING ERRCODE = 'check_violation';\n        END IF;\n    ELSIF EXISTS (\n        SELECT 1 FROM (SELECT journal_id, count(*) AS lines FROM journals_journalline GROUP BY journal_id) l\n        JOIN journals_journal j ON j.id = l.journal_id WHERE l.lines <> j.line_count\n    ) THEN\n        RAISE EXCEPTION 'pine: a posted journal gets no further lines' USING ERRCODE = 'check_violation';\n    END IF;\n    RETURN NULL;\n", hash='93460e2a4e5d9eeb00b8870e26a5c75280b611b4', level='STATEMENT', operation='INSERT', pgid='pgtrigger_balanced_6430d', referencing='REFERENCING NEW TABLE AS new_lines ', table='journals_journalline', when='AFTER')),
+            trigger=pgtrigger.compiler.Trigger(name='balanced', sql=pgtrigger.compiler.UpsertTriggerSql(func="\n    IF EXISTS (\n        SELECT 1 FROM new_lines l JOIN journals_book b ON b.id = l.book_id\n        GROUP BY l.journal_id, b.company HAVING sum(l.amount) <> 0\n    ) THEN\n        RAISE EXCEPTION 'pine: the lines of a journal must balance in every company'\n        USING ERRCODE = 'check_violation';\n    END IF;\n    IF (SELECT count(*) FROM new_lines) < 20000 THEN\n        IF EXISTS (\n            SELECT 1 FROM journals_journalline l JOIN journals_journal j ON j.id = l.journal_id\n            WHERE l.journal_id IN (SELECT journal_id FROM new_lines)\n            GROUP BY j.id HAVING count(*) <> j.line_count\n        ) THEN\n            RAISE EXCEPTION 'pine: a posted journal gets no further lines' USING ERRCODE = 'check_violation';\n        END IF;\n    ELSIF EXISTS (\n        SELECT 1 FROM (SELECT journal_id, count(*) AS lines FROM journals_journalline GROUP BY journal_id) l\n        JOIN journals_journal j ON j.id = l.journal_id WHERE l.lines <> j.line_count\n    ) THEN\n        RAISE EXCEPTION 'pine: a posted journal gets no further lines' USING ERRCODE = 'check_violation';\n    END IF;\n    RETURN NULL;\n", hash='a3c68e0156034ad7afaf8b16fa8e537f5643679d', level='STATEMENT', operation='INSERT', pgid='pgtrigger_balanced_6430d', referencing='REFERENCING NEW TABLE AS new_lines ', table='journals_journalline', when='AFTER')),
         ),
         migrations.AddConstraint(
             model_name='unfinished',

@@ -7,8 +7,8 @@ anew, which is recorded row by row, and dropping and building indexes around the
 from django.db import migrations
 
 
-RESPELL = """
-CREATE FUNCTION pine_respell(target text, of_chart text, was text[], now text[]) RETURNS bigint
+RECODE = """
+CREATE FUNCTION pine_recode(target text, of_chart text, was text[], now text[]) RETURNS bigint
 LANGUAGE plpgsql SECURITY DEFINER SET search_path = pg_catalog, public AS $$
 DECLARE
     changed bigint;
@@ -16,10 +16,10 @@ BEGIN
     IF target NOT IN ('account', 'natural', 'codes') THEN
         RAISE EXCEPTION 'pine: nothing called % is spelled anew', target USING ERRCODE = 'check_violation';
     END IF;
-    INSERT INTO journals_respelled (at, target, chart, was, now)
+    INSERT INTO journals_recoded (at, target, chart, was, now)
     SELECT statement_timestamp(), target, of_chart, w.was, w.now FROM unnest(was, now) AS w(was, now);
     IF target = 'codes' THEN
-        UPDATE journals_tagging t SET codes = w.now, posted_as = CASE t.posted_as WHEN '' THEN t.codes ELSE t.posted_as END
+        UPDATE journals_dimensionset t SET codes = w.now, posted_as = CASE t.posted_as WHEN '' THEN t.codes ELSE t.posted_as END
         FROM unnest(was, now) AS w(was, now) WHERE t.codes = w.was;
     ELSIF target = 'account' THEN
         UPDATE journals_account a SET account = w.now, posted_as = CASE a.posted_as WHEN '' THEN a.account ELSE a.posted_as END
@@ -84,10 +84,10 @@ BEGIN
 END $$;
 """
 UNDO = """
-DROP FUNCTION pine_respell(text, text, text[], text[]); DROP FUNCTION pine_load_begin(text);
+DROP FUNCTION pine_recode(text, text, text[], text[]); DROP FUNCTION pine_load_begin(text);
 DROP FUNCTION pine_load_end(text); DROP TABLE pine_loading;
 """
-CLOSED = "REVOKE ALL ON FUNCTION pine_respell(text, text, text[], text[]), pine_load_begin(text), pine_load_end(text) FROM PUBLIC"
+CLOSED = "REVOKE ALL ON FUNCTION pine_recode(text, text, text[], text[]), pine_load_begin(text), pine_load_end(text) FROM PUBLIC"
 
 
 class Migration(migrations.Migration):
@@ -96,5 +96,5 @@ class Migration(migrations.Migration):
     operations = [
         # Packs are read whole and hardly compress: they are kept out of line and as they are.
         migrations.RunSQL("ALTER TABLE journals_bookpack ALTER COLUMN data SET STORAGE EXTERNAL", migrations.RunSQL.noop),
-        migrations.RunSQL(RESPELL + LOADING + CLOSED, UNDO),
+        migrations.RunSQL(RECODE + LOADING + CLOSED, UNDO),
     ]

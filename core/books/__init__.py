@@ -1,0 +1,10 @@
+"""Books: periods, journals judged, and the balances that they come to. Amounts are raw minor units.
+
+periods.py         a calendar as ordinals, what closes before what
+journals.py        the one judge of a journal, keyed or imported
+journal_batch.py   the same judgement for many lines at once
+line_columns.py    lines of a file as columns of numbers
+chain.py           the hash that ties each posted journal to the one before
+balances.py        balances packed as arrays, and trial balances
+untagged.py        how much of an account carries no code of a dimension
+"""

@@ -1,0 +1,212 @@
+"""Balances of one company and fiscal year as arrays: what posting adds up to, by account string, dimensions,
+partner.
+
+Kept packed beside the lines (one array of bytes a company and year) and rolled up in numpy; see
+docs/architecture.md.
+"""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from core.books.periods import ordinal
+
+ROW = np.dtype(
+    [
+        ("natural", "<i4"),
+        ("partner", "<i4"),
+        ("account", "<i4"),
+        ("dimensions", "<i4"),
+        ("ordinal", "<i4"),
+        ("closing", "<i4"),
+        ("debit", "<i8"),
+        ("credit", "<i8"),
+    ]
+)
+KEY = ("natural", "partner", "account", "dimensions", "ordinal", "closing")
+SAFE_SUM = 4e18
+
+
+@dataclass(frozen=True, slots=True)
+class Books:
+    """Balances of one company and fiscal year, in minor units, sorted by KEY.
+
+    `naturals[row.natural]` is the natural account's code; partner, account and dimensions are numbers of
+    interned
+    rows (0: none). `sequence` is the last posting of the year that is in them.
+    """
+
+    company: str
+    fiscal_year: int
+    sequence: int
+    naturals: tuple[str, ...]
+    rows: NDArray[Any]
+
+    def packed(self) -> bytes:
+        head = json.dumps([self.company, self.fiscal_year, self.sequence, self.naturals]).encode()
+        return len(head).to_bytes(4, "little") + head + self.rows.tobytes()
+
+
+def unpack(data: bytes) -> Books:
+    size = int.from_bytes(data[:4], "little")
+    company, year, sequence, naturals = json.loads(data[4 : 4 + size])
+    rows = np.frombuffer(data, dtype=ROW, offset=4 + size)
+    return Books(company, year, sequence, tuple(naturals), rows)
+
+
+def summed(rows: NDArray[Any]) -> NDArray[Any]:
+    """Rows with equal keys added up, sorted by key. Exact: integer sums."""
+    if not len(rows):
+        return rows
+    order = np.lexsort([rows[name] for name in reversed(KEY)])
+    rows = rows[order]
+    new = np.zeros(len(rows), dtype=bool)
+    new[0] = True
+    for name in KEY:
+        new[1:] |= rows[name][1:] != rows[name][:-1]
+    starts = np.flatnonzero(new)
+    made = rows[starts].copy()
+    made["debit"] = np.add.reduceat(rows["debit"], starts)
+    made["credit"] = np.add.reduceat(rows["credit"], starts)
+    return made
+
+
+@dataclass(frozen=True, slots=True)
+class PostedColumns:
+    """Lines to be added to the balances, as equal-length columns; `amount` raw in minor units."""
+
+    natural: list[str]
+    partner: list[int]
+    account: list[int]
+    dimensions: list[int]
+    period: list[int]
+    closing: list[bool]
+    amount: list[int]
+
+
+def books_of(
+    company: str, year: int, sequence: int, posted: PostedColumns, base: Books | None = None
+) -> Books:
+    """The balances of lines, on top of what was there before."""
+    names = list(base.naturals) if base else []
+    number = {name: i for i, name in enumerate(names)}
+    for name in posted.natural:
+        if name not in number:
+            number[name] = len(names)
+            names.append(name)
+    rows = np.zeros(len(posted.natural), dtype=ROW)
+    rows["natural"] = [number[name] for name in posted.natural]
+    rows["partner"], rows["account"], rows["dimensions"] = posted.partner, posted.account, posted.dimensions
+    rows["ordinal"] = [ordinal(year, period) for period in posted.period]
+    rows["closing"] = posted.closing
+    amount = np.array(posted.amount, dtype=np.int64)
+    rows["debit"], rows["credit"] = np.maximum(amount, 0), np.maximum(-amount, 0)
+    return books_from_rows(company, year, sequence, tuple(names), rows, base)
+
+
+def books_from_rows(
+    company: str,
+    year: int,
+    sequence: int,
+    naturals: tuple[str, ...],
+    rows: NDArray[Any],
+    base: Books | None = None,
+) -> Books:
+    if base is not None and len(base.rows):
+        rows = np.concatenate([base.rows, rows])
+    return Books(company, year, sequence, naturals, summed(rows))
+
+
+def exact(values: NDArray[Any]) -> NDArray[Any]:
+    """64-bit integers where every sum of them is sure to fit, else integers without a bound."""
+    return values if float(np.abs(values.astype(np.float64)).sum()) < SAFE_SUM else values.astype(object)
+
+
+@dataclass(frozen=True, slots=True)
+class TrialRow:
+    """One account of a trial balance, debit plus, minor units. `account` may be `unplaced`."""
+
+    account: str
+    name: str
+    opening: int
+    debit: int
+    credit: int
+
+    @property
+    def closing(self) -> int:
+        return self.opening + self.debit - self.credit
+
+
+MEASURES = ("opening", "debit", "credit", "window", "cumulative")
+
+
+def by_account(
+    books: list[Books],
+    accounts: dict[str, int],
+    size: int,
+    start: int,
+    end: int,
+    measures: tuple[str, ...] = MEASURES,
+) -> dict[str, NDArray[Any]]:
+    """Sums of one company by account index: opening (before `start`), debit and credit (start to end,
+    ordinals),
+    window (movement without closing journals), cumulative, and touched (any amount up to `end`).
+
+    Accounts stand at places of their own; only those nobody asks for may share one."""
+    kind: Any = np.int64
+    slices = []
+    for book in books:
+        if len(book.rows):
+            total = float(
+                book.rows["debit"].astype(np.float64).sum() + book.rows["credit"].astype(np.float64).sum()
+            )
+            kind = object if total > SAFE_SUM / max(1, len(books)) else kind
+            slices.append((book, np.array([accounts[name] for name in book.naturals], dtype=np.int64)))
+    made = {name: np.zeros(size, dtype=kind) for name in measures}
+    made["touched"] = np.zeros(size, dtype=bool)
+    for book, index in slices:
+        natural = book.rows["natural"]  # rows are sorted by it, so each account is one stretch of them
+        starts = np.flatnonzero(np.concatenate([[True], natural[1:] != natural[:-1]]))
+        at = index[natural[starts]]
+        upto = book.rows["ordinal"] <= end
+        moved = upto & (book.rows["ordinal"] >= start)
+        debit, credit = book.rows["debit"].astype(kind), book.rows["credit"].astype(kind)
+        net = debit - credit
+        meant = {
+            "opening": (upto & ~moved, net),
+            "debit": (moved, debit),
+            "credit": (moved, credit),
+            "window": (moved & (book.rows["closing"] == 0), net),
+            "cumulative": (upto, net),
+        }
+        for name in measures:
+            mask, values = meant[name]
+            made[name][at] += np.add.reduceat(np.where(mask, values, 0), starts)
+        made["touched"][at] |= np.logical_or.reduceat(upto, starts)
+    return made
+
+
+def grouped(keys: NDArray[Any], values: NDArray[Any], size: int) -> NDArray[Any]:
+    """Rows of values put together by key: added up (exact, and far faster than one by one), truth values by
+    `or`.
+
+    Equal keys mostly lie side by side; such stretches are put together first, and only what they come to is
+    sorted.
+    """
+    made = np.zeros((size, *values.shape[1:]), dtype=values.dtype)
+    adding = np.logical_or if values.dtype == np.bool_ else np.add
+    for final in (False, True):
+        if not len(keys):
+            return made
+        if final:
+            order = np.argsort(keys, kind="stable")
+            keys, values = keys[order], values[order]
+        starts = np.flatnonzero(np.concatenate([[True], keys[1:] != keys[:-1]]))
+        keys, values = keys[starts], adding.reduceat(values, starts, axis=0)
+    made[keys] = values
+    return made

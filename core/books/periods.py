@@ -1,0 +1,120 @@
+"""Calendars: which period a journal falls into, and in which order periods count."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import date
+
+from core.definitions.state import Edit, State, derived
+from core.definitions.tables import Company, Period
+
+BROUGHT_FORWARD = -1
+"""The period number, inside, of what was brought forward into a company's first year (period 0 of
+`balances`)."""
+
+YEAR = 10_000
+"""Ordinals are fiscal year * YEAR + period + 1, so that periods compare as integers across years."""
+
+
+def ordinal(fiscal_year: int, period: int) -> int:
+    return fiscal_year * YEAR + period + 1
+
+
+@dataclass(frozen=True, slots=True)
+class CalendarIndex:
+    calendar: str
+    periods: dict[tuple[int, int], Period]
+    regular: list[Period]
+    starts: list[date]
+    special: list[Period]
+
+    def period_of(self, on: date, kind: str) -> Period | None:
+        """A closing or opening journal goes to the period of its kind that holds its date; any other to the
+        regular one."""
+        if kind in ("closing", "opening"):
+            for period in self.special:
+                if period.kind == kind and period.starts_on <= on <= period.ends_on:
+                    return period
+        at = bisect_right(self.starts, on) - 1
+        if at < 0 or on > self.regular[at].ends_on:
+            return None
+        return self.regular[at]
+
+    def years(self) -> list[int]:
+        return sorted({year for year, _ in self.periods})
+
+    def of_year(self, year: int) -> list[Period]:
+        return sorted((p for p in self.periods.values() if p.fiscal_year == year), key=lambda p: p.period)
+
+    def first_period(self, year: int) -> int:
+        return min((period for y, period in self.periods if y == year), default=1)
+
+
+def stretch_name(calendar: CalendarIndex, year: int, first: int, last: int) -> str:
+    """What a movement from one period of a year to another is called; both must be of the calendar."""
+    end = calendar.periods[(year, last)].name
+    if first == last:
+        return f"{end} alone"
+    regular = [period.period for period in calendar.of_year(year) if period.kind == "regular"]
+    if first == calendar.first_period(year) or regular[:1] == [first]:
+        return f"{end}, year to date"
+    return f"{calendar.periods[(year, first)].name} to {end}"
+
+
+def closed_early(before: State, edits: Iterable[Edit]) -> str:
+    """A sentence where edits close a period while an earlier one stays open; empty where periods close in
+    order.
+
+    The books allow it (a member may report late), so it is asked, not refused.
+    """
+    edits = [edit for edit in edits if edit.table == "periods" and edit.new is not None]
+    after = before.edited(edits) if edits else before
+    for edit in edits:
+        if edit.new.status != "closed" or (edit.old is not None and edit.old.status == "closed"):
+            continue
+        rows = calendar_index(after, edit.new.calendar).regular
+        earlier = [row.name for row in rows if row.ends_on < edit.new.starts_on and row.status != "closed"]
+        if earlier:
+            which = earlier[0] if len(earlier) == 1 else f"{earlier[0]} and {len(earlier) - 1} more before it"
+            return (
+                f"{which} {'is' if len(earlier) == 1 else 'are'} not closed, and periods close in order. Say"
+                f" why {edit.new.name} closes before."
+            )
+    return ""
+
+
+@derived((Period, 0))
+def calendar_index(state: State, calendar: str) -> CalendarIndex:
+    rows = list(state.part(Period, calendar).values())
+    regular = sorted((p for p in rows if p.kind == "regular"), key=lambda p: p.starts_on)
+    special = sorted((p for p in rows if p.kind != "regular"), key=lambda p: (p.fiscal_year, p.period))
+    periods = {(p.fiscal_year, p.period): p for p in rows}
+    return CalendarIndex(calendar, periods, regular, [p.starts_on for p in regular], special)
+
+
+def company_calendar(state: State, company: str) -> CalendarIndex:
+    head = state.get(Company, company)
+    return calendar_index(state, head.calendar if head else "")
+
+
+def shared_ordinals(own: CalendarIndex, group: CalendarIndex) -> dict[tuple[int, int], int]:
+    """Where each period of a member's own calendar counts in the group's, as group ordinals.
+
+    By number where the calendars are one; else the group's period of the same kind (or the regular one) that
+    holds
+    the last day of the member's period. A period before the group's first counts as brought forward (0); one
+    after
+    its last not at all (absent).
+    """
+    if own.calendar == group.calendar:
+        return {key: ordinal(*key) for key in own.periods}
+    found: dict[tuple[int, int], int] = {}
+    for key, period in own.periods.items():
+        holding = group.period_of(period.ends_on, period.kind)
+        if holding:
+            found[key] = ordinal(holding.fiscal_year, holding.period)
+        elif group.starts and period.ends_on < group.starts[0]:
+            found[key] = 0
+    return found

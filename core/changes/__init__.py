@@ -1,0 +1,12 @@
+"""Changes of definitions as values: what they edit, what they say, why they may not be made.
+
+kinds.py             the simplest ones, changes made of changes, and how any of them is judged
+of_codes.py          many codes, moves in a hierarchy, kept versions
+of_statements.py     lines, accounts placed on lines, accounts mapped
+code_rows.py         codes brought in as rows: proposed first, then one change
+founding.py          a structure, a company, a year made whole
+recoding.py          all codes of a list longer or shorter, with all that names them
+further_segments.py  a segment added to a structure that was posted to
+fixed.py             what can't change any more once something was posted
+recording.py         changes written down and read back
+"""

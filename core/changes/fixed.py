@@ -1,0 +1,225 @@
+"""What is fixed once something was posted, and what can't go while it is used. Told before, and checked on
+the change."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
+from typing import Any, NamedTuple
+
+from core.changes.further_segments import appended_faults
+from core.checks.build import fault
+from core.definitions.state import Edit, State
+from core.definitions.tables import (
+    BY_ROW,
+    TABLES,
+    Budget,
+    Chart,
+    ChartDimension,
+    Code,
+    CodeProperty,
+    Company,
+    CompanyCode,
+    Dimension,
+    ListProperty,
+    Period,
+    Structure,
+    StructureSegment,
+)
+from core.faults import Fault
+from core.references import tables, uses
+
+
+@dataclass(frozen=True, slots=True)
+class Facts:
+    """What was posted, as far as changes depend on it. Asked lazily: each is a call that may query once."""
+
+    codes: Callable[[str], frozenset[str]]
+    """codes of a list that stand in posted account strings or dimensions"""
+    charts: Callable[[], frozenset[str]]
+    """charts with posted account strings"""
+    companies: Callable[[], frozenset[str]]
+    """companies with journals or balances"""
+    periods: Callable[[str], frozenset[tuple[int, int]]]
+    """(year, period) of a calendar with postings of any of its companies"""
+    dimensions: Callable[[], frozenset[str]] = frozenset
+    """dimensions that posted lines carry a code of"""
+    budgeted: Callable[[str], frozenset[str]] = lambda _: frozenset()
+    """natural accounts of a list that budget lines name"""
+    own_codes: Callable[[str], frozenset[str]] = lambda _: frozenset()
+    """codes of the company segment in account strings that a company was posted to"""
+    tie: Callable[[type[Any], str], str] = lambda _, __: ""
+    """what else keeps a row (its class and first key column) from being deleted, as the end of a sentence
+    with because"""
+
+
+NOTHING_POSTED = Facts(lambda _: frozenset(), frozenset, frozenset, lambda _: frozenset())
+
+
+def _structure_posted(state: State, facts: Facts, structure: str) -> bool:
+    posted = facts.charts()
+    return any(chart.structure == structure and chart.chart in posted for chart in state.rows(Chart))
+
+
+class FixedRule(NamedTuple):
+    """Columns that can't change, and a row that can't go, where the question is answered with yes; `because`
+    says why."""
+
+    columns: tuple[str, ...]
+    holds: Callable[[State, Facts, Any], bool]
+    because: str
+
+
+FIXED: dict[type[Any], tuple[FixedRule, ...]] = {
+    Code: (
+        FixedRule(
+            ("account_class", "rollup"), lambda s, f, r: r.code in f.codes(r.code_list), "it was posted to"
+        ),
+        FixedRule(
+            ("budgeting",),
+            lambda s, f, r: r.budgeting and r.code in f.budgeted(r.code_list),
+            "budgets have lines on it",
+        ),
+    ),
+    Structure: (
+        FixedRule(
+            ("separator",),
+            lambda s, f, r: _structure_posted(s, f, r.structure),
+            "account strings of it were posted to",
+        ),
+    ),
+    StructureSegment: (
+        FixedRule(
+            ("segment", "code_list", "role"),
+            lambda s, f, r: _structure_posted(s, f, r.structure),
+            "account strings of its structure were posted to",
+        ),
+    ),
+    Dimension: (
+        FixedRule(("code_list",), lambda s, f, r: r.dimension in f.dimensions(), "lines carry codes of it"),
+    ),
+    ChartDimension: (
+        FixedRule((), lambda s, f, r: r.dimension in f.dimensions(), "lines carry codes of it"),
+    ),
+    Chart: (
+        FixedRule(
+            ("structure",), lambda s, f, r: r.chart in f.charts(), "account strings of it were posted to"
+        ),
+    ),
+    Company: (
+        FixedRule(
+            ("currency", "chart", "calendar"), lambda s, f, r: r.company in f.companies(), "it has postings"
+        ),
+    ),
+    CompanyCode: (
+        FixedRule((), lambda s, f, r: r.code in f.own_codes(r.company), "lines of the company carry it"),
+    ),
+    Period: (
+        FixedRule(
+            ("starts_on", "ends_on", "kind"),
+            lambda s, f, r: (r.fiscal_year, r.period) in f.periods(r.calendar),
+            "journals fall into it",
+        ),
+    ),
+}
+
+
+def fixed_columns(state: State, facts: Facts, row: Any) -> dict[str, str]:
+    """Columns of a row that can't change any more, each with why: for saying it on the field beforehand."""
+    return {
+        column: f"Fixed because {rule.because}."
+        for rule in FIXED.get(type(row), ())
+        if rule.holds(state, facts, row)
+        for column in rule.columns
+    }
+
+
+def transition_faults(before: State, after: State, edits: Iterable[Edit], facts: Facts) -> Iterator[Fault]:
+    """Why these edits may not be made, given what was posted and what uses what is dropped."""
+    edits = list(edits)
+    for edit in edits:
+        if edit.old is not None and edit.new is not None:
+            yield from _changed(before, edit, facts)
+        elif edit.old is None and edit.table == "structure_segments":
+            yield from appended_faults(after, edit.new, facts.charts())
+        elif edit.new is None:
+            yield from _dropped(after, edit, facts)
+
+
+def _changed(before: State, edit: Edit, facts: Facts) -> Iterator[Fault]:
+    for rule in FIXED.get(type(edit.new), ()):
+        changed = [
+            column for column in rule.columns if getattr(edit.old, column) != getattr(edit.new, column)
+        ]
+        if changed and rule.holds(before, facts, edit.old):
+            for column in changed:
+                was = getattr(edit.old, column)
+                title = column.replace("_", " ")
+                yield fault(
+                    edit.new,
+                    column,
+                    f"The {title} can't change from {str(was).lower()} any more because {rule.because}.",
+                    "Close it and add a new one.",
+                    "fixed",
+                )
+
+
+WAYS_OUT: dict[type[Any], str] = {
+    Company: "Let its periods be closed, and take it out of its groups.",
+    CompanyCode: "Close the code from a date instead, and give the company another one beside it.",
+    Period: "Close the period instead.",
+    Budget: "Leave it as it is.",
+}
+
+
+def _dropped(after: State, edit: Edit, facts: Facts) -> Iterator[Fault]:
+    row = edit.old
+    reasons = [rule.because for rule in FIXED.get(type(row), ()) if rule.holds(after, facts, row)]
+    if not reasons and (tie := facts.tie(type(row), str(row[0]))):
+        reasons = [tie]
+    if reasons:
+        yield fault(
+            row,
+            "",
+            f"{_name(row)} can't be deleted because {reasons[0]}.",
+            WAYS_OUT.get(type(row), "Close it from a date instead."),
+            "used",
+        )
+    if isinstance(row, Code):
+        for use in list(uses.of_code(after, row.code_list, row.code))[:20]:
+            yield fault(
+                row,
+                "code",
+                f"{row.code} {row.name} is used: {use.sentence}.",
+                "Take it out there first, or close it.",
+                "used",
+            )
+    if isinstance(row, ListProperty):
+        values = sum(
+            value.property == row.property for value in after.part(CodeProperty, row.code_list).values()
+        )
+        if values:
+            yield fault(
+                row,
+                "",
+                f"{values:,} codes have a value for {row.name}.",
+                "Empty it on those codes first.",
+                "used",
+            )
+    if TABLES[edit.table].keys == 1:
+        used = [BY_ROW[type(user)] for user in tables.users(after, type(row), row[0])]
+        for name in sorted({table.name for table in used}):
+            count = sum(table.name == name for table in used)
+            yield fault(
+                row,
+                "",
+                f"{_name(row)} is used by {count} rows of {name}.",
+                "Take it out there first.",
+                "used",
+            )
+
+
+def _name(row: Any) -> str:
+    if isinstance(row, (Period, ListProperty)):
+        return row.name
+    return str(row[-1] if isinstance(row, CompanyCode) else row[1] if isinstance(row, Code) else row[0])

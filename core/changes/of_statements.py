@@ -1,0 +1,162 @@
+"""Changes of what stands on statements and in mappings: lines moved and deleted, accounts placed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from core.changes.kinds import ChangeSequence, ChangeSet, Drop, Put, change, renumbered
+from core.codes import selectors
+from core.codes.hierarchies import order_key
+from core.definitions.nouns import named
+from core.definitions.state import Edit, State
+from core.definitions.tables import Company, Mapping, StatementLine
+from core.faults import Fault, Location
+from core.statements.figures import natural_list, plan
+
+
+@change
+class MoveLine:
+    """Places a statement line below a heading (empty: at the top), before a neighbour or last; adds it if
+    new."""
+
+    row: StatementLine
+    parent: str
+    before: str = ""
+
+    def edits(self, state: State) -> list[Edit]:
+        part = state.part(StatementLine, self.row.statement).values()
+        near = sorted(
+            (n for n in part if n.parent == self.parent and n.line != self.row.line),
+            key=lambda n: order_key(n.position, n.line),
+        )
+        moving = self.row._replace(parent=self.parent)
+        return ChangeSequence(tuple(renumbered(near, moving, self.before, "line"))).edits(state)
+
+    def sentence(self, state: State) -> str:
+        known = state.get(StatementLine, self.row.statement, self.row.line)
+        where = f"under {self.parent}" if self.parent else "at the top"
+        return f"{'Moved' if known else 'Added'} {named(self.row)} {where}"
+
+
+@change
+class DeleteLine:
+    """Deletes a line with all below it; their accounts become unplaced."""
+
+    statement: str
+    line: str
+
+    def edits(self, state: State) -> list[Edit]:
+        made = plan(state, self.statement)
+        if made is None or self.line not in made.index:
+            return []
+        start = made.index[self.line]
+        end = made.end_of(start)
+        return ChangeSet(tuple(Drop(line.row) for line in made.lines[start:end]), "").edits(state)
+
+    def goes(self, state: State) -> tuple[int, int]:
+        """How many lines below go with it, and how many accounts stand on no line then."""
+        made = plan(state, self.statement)
+        if made is None or self.line not in made.index:
+            return 0, 0
+        start = made.index[self.line]
+        end = made.end_of(start)
+        return end - start - 1, int(((made.line_of >= start) & (made.line_of < end)).sum())
+
+    def sentence(self, state: State) -> str:
+        row = state.get(StatementLine, self.statement, self.line)
+        return f"Deleted {named(row) if row else self.line}"
+
+
+@change
+class PlaceAccounts:
+    """Puts accounts on one line of a statement, taking them off any other line."""
+
+    statement: str
+    line: str
+    codes: tuple[str, ...]
+
+    def edits(self, state: State) -> list[Edit]:
+        made = plan(state, self.statement)
+        target = state.get(StatementLine, self.statement, self.line)
+        if made is None or target is None:
+            return []
+        rows: dict[str, StatementLine] = {target.line: target}
+        for code in self.codes:
+            at = made.accounts.position.get(code)
+            on = made.lines[made.line_of[at]].row if at is not None and made.line_of[at] >= 0 else None
+            if on is not None and on.line != target.line:
+                row = rows.get(on.line, on)
+                rows[on.line] = row._replace(
+                    accounts=selectors.without(state, made.accounts.code_list, row.accounts, code)
+                )
+            if on is None or on.line != target.line:
+                goal = rows[target.line]
+                text = (
+                    selectors.with_code(state, made.accounts.code_list, goal.accounts, code)
+                    if goal.accounts
+                    else code
+                )
+                rows[target.line] = goal._replace(accounts=text)
+        return ChangeSequence(tuple(Put(row) for row in rows.values())).edits(state)
+
+    def refusals(self, state: State) -> Iterator[Fault]:
+        made = plan(state, self.statement)
+        where = Location("statement_lines", (self.statement, self.line), "accounts")
+        target = state.get(StatementLine, self.statement, self.line)
+        if made is None or target is None or target.kind != "accounts":
+            yield Fault(
+                "not-a-line",
+                f"{self.line or 'Nothing'} is not a line that holds accounts.",
+                where,
+                "Choose a line of kind accounts.",
+            )
+            return
+        for code in self.codes:
+            row = made.accounts.codes.get(code)
+            if row is None or row.rollup:
+                what = f"There is no code {code}" if row is None else f"{code} {row.name} is a rollup code"
+                yield Fault(
+                    "code-unknown",
+                    (
+                        f"{what} in {made.accounts.code_list}."
+                        if row is None
+                        else f"{what} and stands on no line."
+                    ),
+                    where,
+                    "Name posting codes, parted by commas.",
+                )
+
+    def sentence(self, state: State) -> str:
+        row = state.get(StatementLine, self.statement, self.line)
+        return f"Placed {', '.join(self.codes)} on {named(row) if row else self.line}"
+
+
+@change
+class MapAccounts:
+    """Maps a company's own accounts to a group account, by a row of its own or in the one that goes there
+    already."""
+
+    group: str
+    company: str
+    codes: tuple[str, ...]
+    target: str
+
+    def edits(self, state: State) -> list[Edit]:
+        rows = sorted(
+            (r for r in state.part(Mapping, self.group).values() if r.company == self.company),
+            key=lambda r: r.position,
+        )
+        company = state.get(Company, self.company)
+        own = natural_list(state, company.chart) if company else ""
+        for row in rows:
+            if row.target == self.target and not row.field:
+                text = row.accounts
+                for code in self.codes:
+                    text = selectors.with_code(state, own, text, code)
+                return Put(row._replace(accounts=text)).edits(state)
+        position = (rows[-1].position // 10 + 1) * 10 if rows else 10
+        made = Mapping(self.group, self.company, position, ", ".join(self.codes), target=self.target)
+        return Put(made).edits(state)
+
+    def sentence(self, state: State) -> str:
+        return f"Mapped {', '.join(self.codes)} of {self.company} to {self.target} in {self.group}"

@@ -1,0 +1,66 @@
+"""Rows and changes as plain data (JSON) and back: for the log and for drafts."""
+
+from __future__ import annotations
+
+from dataclasses import fields
+from datetime import date
+from typing import Any
+
+from core.changes.kinds import KINDS, Change
+from core.definitions.parsing import read_value, write_cell
+from core.definitions.state import Edit
+from core.definitions.tables import BY_ROW, TABLES
+
+
+def encode_row(row: Any) -> dict[str, str] | None:
+    """Cells as the package writes them, empty ones left out."""
+    if row is None:
+        return None
+    return {name: text for name, value in row._asdict().items() if (text := write_cell(value))}
+
+
+def decode_row(table: str, cells: dict[str, str] | None) -> Any:
+    if cells is None:
+        return None
+    kind = TABLES[table]
+    return kind.row(
+        **{column.name: read_value(column, cells.get(column.name, "")) for column in kind.columns}
+    )
+
+
+def encode(value: Any) -> Any:
+    """A change, or a value inside one."""
+    if isinstance(value, Edit):
+        return {"edit": value.table, "old": encode_row(value.old), "new": encode_row(value.new)}
+    if type(value) in BY_ROW:
+        return {"row": BY_ROW[type(value)].name, "cells": encode_row(value)}
+    if type(value).__name__ in KINDS:
+        return {
+            "change": type(value).__name__,
+            **{f.name: encode(getattr(value, f.name)) for f in fields(value)},
+        }
+    if isinstance(value, tuple):
+        return [encode(part) for part in value]
+    return {"date": value.isoformat()} if isinstance(value, date) else value
+
+
+def decode(data: Any) -> Any:
+    """What `encode` wrote. Raises KeyError for a kind of change that there is not."""
+    if isinstance(data, list):
+        return tuple(decode(part) for part in data)
+    if not isinstance(data, dict):
+        return data
+    if "change" in data:  # first: a change may well have a column called row or date
+        kind = KINDS[data["change"]]
+        return kind(**{name: decode(part) for name, part in data.items() if name != "change"})
+    if "edit" in data:
+        old, new = decode_row(data["edit"], data["old"]), decode_row(data["edit"], data["new"])
+        return Edit(data["edit"], TABLES[data["edit"]].key(new if new is not None else old), old, new)
+    if "row" in data:
+        return decode_row(data["row"], data["cells"])
+    return date.fromisoformat(data["date"])
+
+
+def decode_change(data: Any) -> Change:
+    made: Change = decode(data)
+    return made

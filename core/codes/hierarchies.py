@@ -1,0 +1,340 @@
+"""Rollup hierarchies as flat arrays: parents before children, and what stands below each node. Nothing
+recurses."""
+
+from __future__ import annotations
+
+from bisect import bisect_left, bisect_right
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from datetime import date
+from itertools import islice
+from operator import itemgetter
+from typing import Any, TypeVar
+
+from core.codes.lists import list_index
+from core.codes.selector_text import Parsed, SelectorItem, parse
+from core.definitions.state import Edit, State, derived
+from core.definitions.tables import Code, Hierarchy, HierarchyNode
+
+K = TypeVar("K")
+FIRST = itemgetter(0)
+MOST_FOLLOWED = 400
+"""Nodes that may have changed for a tree to be laid out from the former one."""
+
+
+def order_key(position: int | None, name: object) -> tuple[int, object]:
+    return (position if position is not None else 1 << 40, name)
+
+
+def find_cycle(parents: Mapping[K, K | None]) -> list[K]:
+    """One cycle of a parent map, in order, or an empty list. Linear."""
+    done: set[K] = set()
+    for start in parents:
+        path: dict[K, None] = {}
+        node: K | None = start
+        while node is not None and node in parents and node not in done:
+            if node in path:
+                names = list(path)
+                return names[names.index(node) :]
+            path[node] = None
+            node = parents[node]
+        done.update(path)
+    return []
+
+
+def preorder(children: Mapping[K, list[K]], roots: Iterable[K]) -> list[tuple[K, int]]:
+    """Nodes with their depth, each before what stands below it."""
+    found: list[tuple[K, int]] = []
+    stack = list(roots)[::-1]
+    depths = [0] * len(stack)
+    while stack:
+        node, depth = stack.pop(), depths.pop()
+        found.append((node, depth))
+        if below := children.get(node):
+            stack += below[::-1]
+            depths += [depth + 1] * len(below)
+    return found
+
+
+@dataclass(frozen=True, slots=True)
+class Tree:
+    """One hierarchy. `order` lists codes with depth, parents first; `end[i]` is where what is below order[i]
+    ends."""
+
+    hierarchy: str
+    code_list: str
+    name: str
+    order: list[tuple[str, int]]
+    parent: dict[str, str]
+    children: dict[str, list[str]]
+    place: dict[str, int]
+    end: list[int]
+
+    def below(self, code: str) -> list[str]:
+        """Every code below, rollup codes too; not the code itself."""
+        start = self.place.get(code)
+        return [] if start is None else [node for node, _ in self.order[start + 1 : self.end[start]]]
+
+    def path(self, code: str) -> list[str]:
+        """From the top down to the code itself."""
+        found = [code]
+        while parent := self.parent.get(found[-1], ""):
+            found.append(parent)
+        return found[::-1]
+
+
+def tree(state: State, hierarchy: str) -> Tree:
+    """The hierarchy as a tree, with what its intakes take in; nodes on a cycle (a fault elsewhere) are left
+    out."""
+    if not intakes(state, hierarchy):
+        return _placed(state, hierarchy)
+    head = state.get(Hierarchy, hierarchy)
+    return _grown(state, hierarchy, head.code_list if head else "")
+
+
+@derived((HierarchyNode, 0))
+def intakes(state: State, hierarchy: str) -> list[HierarchyNode]:
+    """Nodes that take codes in by themselves, in code order."""
+    return sorted(
+        (node for node in state.part(HierarchyNode, hierarchy).values() if node.intake),
+        key=lambda node: node.code,
+    )
+
+
+def _followed(state: State, read: tuple[Any, ...], before: Tree, hierarchy: str) -> Tree | None:
+    """The tree after a few nodes were moved, laid out from stretches of the former one: nothing else is
+    looked at."""
+    was: Mapping[Any, HierarchyNode] = read[1] or {}
+    now = state.part(HierarchyNode, hierarchy)
+    changed = _changed(was, now)
+    if len(changed) > MOST_FOLLOWED or len(before.order) != len(was):
+        return None
+    parent, children = dict(before.parent), dict(before.children)
+    touched: dict[str, None] = {}
+    for old, new in changed:
+        if old is not None:
+            touched[old.parent] = None
+            parent.pop(old.code, None)
+        if new is not None:
+            touched[new.parent] = None
+            parent[new.code] = new.parent
+    moved = {node.code for pair in changed for node in pair if node is not None}
+    for above in touched:
+        near = [code for code in children.get(above, ()) if code not in moved]
+        near += [code for code in moved if parent.get(code) == above]
+        children[above] = sorted(near, key=lambda code: order_key(now[hierarchy, code].position, code))
+        if not near:
+            del children[above]
+    open_codes = {"", *touched, *moved}
+    for above in touched:
+        seen: set[str] = set()
+        while above and above not in seen:
+            seen.add(above)
+            open_codes.add(above)
+            above = parent.get(above, "")
+    head = state.get(Hierarchy, hierarchy)
+    order, end = _restretched(before, children, open_codes)
+    place = dict(zip(map(FIRST, order), range(len(order)), strict=True))
+    return Tree(
+        hierarchy,
+        head.code_list if head else "",
+        head.name if head else "",
+        order,
+        parent,
+        children,
+        place,
+        end,
+    )
+
+
+def _changed(
+    was: Mapping[Any, HierarchyNode], now: Mapping[Any, HierarchyNode]
+) -> list[tuple[HierarchyNode | None, HierarchyNode | None]]:
+    """Nodes that differ, before and after. Rows keep their order through a change, so mostly they are
+    compared side by side."""
+    found: list[tuple[HierarchyNode | None, HierarchyNode | None]] = [
+        (old, new) for old, new in zip(was.values(), now.values(), strict=False) if old is not new
+    ]
+    aligned = all(
+        old is not None and new is not None and old.code == new.code
+        for old, new in found[: MOST_FOLLOWED + 1]
+    )
+    if aligned and len(now) >= len(was):
+        return found + [(None, node) for node in islice(now.values(), len(was), None)]
+    gone = [(node, None) for key, node in was.items() if key not in now]
+    return [*gone, *((was.get(key), node) for key, node in now.items() if was.get(key) is not node)]
+
+
+def _restretched(
+    before: Tree, children: Mapping[str, list[str]], open_codes: set[str]
+) -> tuple[list[tuple[str, int]], list[int]]:
+    """Order and ends: what stands below an open code is laid out child by child, all else as it lay
+    before."""
+    order: list[tuple[str, int]] = []
+    end: list[int] = []
+    stack: list[tuple[str, int]] = [(code, 0) for code in reversed(children.get("", []))]
+    waiting: list[tuple[int, int]] = []  # (depth, place) of open codes whose branch has not ended yet
+    while stack:
+        code, depth = stack.pop()
+        while waiting and waiting[-1][0] >= depth:
+            end[waiting.pop()[1]] = len(order)
+        start = before.place.get(code)
+        if code in open_codes or start is None:
+            waiting.append((depth, len(order)))
+            order.append((code, depth))
+            end.append(-1)
+            stack += [(child, depth + 1) for child in reversed(children.get(code, []))]
+            continue
+        stop, shift, deeper = before.end[start], len(order) - start, depth - before.order[start][1]
+        stretch = before.order[start:stop]
+        order += stretch if not deeper else [(name, level + deeper) for name, level in stretch]
+        end += before.end[start:stop] if not shift else [at + shift for at in before.end[start:stop]]
+    for _, at in waiting:
+        end[at] = len(order)
+    return order, end
+
+
+@derived(Hierarchy, (HierarchyNode, 0), follow=_followed)
+def _placed(state: State, hierarchy: str) -> Tree:
+    return _made(state, hierarchy, state.part(HierarchyNode, hierarchy).values())
+
+
+@derived(Hierarchy, (HierarchyNode, 0), (Code, 1))
+def _grown(state: State, hierarchy: str, code_list: str) -> Tree:
+    part = state.part(HierarchyNode, hierarchy)
+    taken = taken_in(state, hierarchy, code_list)
+    return _made(
+        state,
+        hierarchy,
+        [*part.values(), *(HierarchyNode(hierarchy, code, into[0]) for code, into in taken.items())],
+    )
+
+
+@derived((HierarchyNode, 0), (Code, 1))
+def taken_in(state: State, hierarchy: str, code_list: str) -> dict[str, list[str]]:
+    """Codes that intakes take in, each with the rollup codes whose intake picks it (more than one is a
+    fault).
+
+    A code that was placed by hand stays where it was placed.
+    """
+    part = state.part(HierarchyNode, hierarchy)
+    found: dict[str, list[str]] = {}
+    for node in intakes(state, hierarchy):
+        for code in sorted(picked(state, code_list, parse(node.intake))):
+            if (hierarchy, code) not in part:
+                found.setdefault(code, []).append(node.code)
+    return found
+
+
+def picked(state: State, code_list: str, parsed: Parsed) -> set[str]:
+    """Posting codes that the parts of a selector without `under` pick."""
+    posting = list_index(state, code_list).posting
+
+    def of(item: SelectorItem) -> list[str]:
+        if item.kind == "all":
+            return posting
+        if item.kind == "prefix":
+            return posting[bisect_left(posting, item.first) : bisect_left(posting, item.first + "\x7f")]
+        last = item.second if item.kind == "range" else item.first
+        return (
+            []
+            if item.kind == "under"
+            else posting[bisect_left(posting, item.first) : bisect_right(posting, last)]
+        )
+
+    found = {code for item in parsed.items for code in of(item)}
+    return found.difference(code for item in parsed.taken_away for code in of(item))
+
+
+def _made(state: State, hierarchy: str, rows: Iterable[HierarchyNode]) -> Tree:
+    head = state.get(Hierarchy, hierarchy)
+    last = 1 << 40
+    nodes = sorted([(n.position if n.position is not None else last, n.code, n.parent) for n in rows])
+    children: dict[str, list[str]] = {}
+    for _, code, above in nodes:
+        children.setdefault(above, []).append(code)
+    order = preorder(children, children.get("", []))
+    place = {code: i for i, (code, _) in enumerate(order)}
+    end = [len(order)] * len(order)
+    open_at: list[int] = []
+    for i, (_, depth) in enumerate(order):
+        while open_at and order[open_at[-1]][1] >= depth:
+            end[open_at.pop()] = i
+        open_at.append(i)
+    parent = {code: above for _, code, above in nodes}
+    return Tree(
+        hierarchy,
+        head.code_list if head else "",
+        head.name if head else "",
+        order,
+        parent,
+        children,
+        place,
+        end,
+    )
+
+
+def moved_codes(before: State, after: State, hierarchy: str) -> list[str]:
+    """Codes that stand under another code in one state than in the other, came or went."""
+    was, now = tree(before, hierarchy), tree(after, hierarchy)
+    if intakes(before, hierarchy) or intakes(after, hierarchy):
+        return [code for code in {**was.parent, **now.parent} if was.parent.get(code) != now.parent.get(code)]
+    changed = _changed(before.part(HierarchyNode, hierarchy), after.part(HierarchyNode, hierarchy))
+    codes = dict.fromkeys(node.code for pair in changed for node in pair if node is not None)
+    return [code for code in codes if was.parent.get(code) != now.parent.get(code)]
+
+
+def versions_of(state: State, hierarchy: str) -> list[Hierarchy]:
+    """A hierarchy and its kept versions, the one that holds latest first."""
+    head = state.get(Hierarchy, hierarchy)
+    name = head.version_of or head.hierarchy if head else hierarchy
+    rows = [row for row in state.rows(Hierarchy) if name in (row.hierarchy, row.version_of)]
+    return sorted(rows, key=lambda row: (row.holds_from or date.min, row.hierarchy == name), reverse=True)
+
+
+def holding(state: State, hierarchy: str, on: date) -> str:
+    """The version of a hierarchy that holds on a day; the earliest where none does yet."""
+    rows = versions_of(state, hierarchy)
+    found = next((row for row in rows if (row.holds_from or date.min) <= on), rows[-1] if rows else None)
+    return found.hierarchy if found else hierarchy
+
+
+def as_held(state: State, on: date) -> State:
+    """The definitions with every hierarchy in the shape that held on a day."""
+    edits = _held(state, on)
+    return state.edited(edits) if edits else state
+
+
+@derived(Hierarchy, HierarchyNode)
+def _held(state: State, on: date) -> tuple[Edit, ...]:
+    """What differs then. Edits and not a state are kept: a state would keep all else as it was when it was
+    first asked."""
+    edits: list[Edit] = []
+    for row in state.rows(Hierarchy):
+        then = holding(state, row.hierarchy, on)
+        if row.version_of or then == row.hierarchy:
+            continue
+        part, other = state.part(HierarchyNode, row.hierarchy), state.part(HierarchyNode, then)
+        kept = {(row.hierarchy, node.code): node._replace(hierarchy=row.hierarchy) for node in other.values()}
+        edits += [Edit("hierarchy_nodes", key, part.get(key), kept.get(key)) for key in {**part, **kept}]
+    return tuple(edits)
+
+
+@derived(Hierarchy)
+def main_hierarchies(state: State) -> dict[str, str]:
+    """The main hierarchy of each list that has one."""
+    return {row.code_list: row.hierarchy for row in state.rows(Hierarchy) if row.main}
+
+
+def main_tree(state: State, code_list: str) -> Tree | None:
+    name = main_hierarchies(state).get(code_list)
+    return tree(state, name) if name else None
+
+
+@derived(Hierarchy, HierarchyNode, (Code, 0))
+def standing_under_none(state: State, code_list: str) -> list[str]:
+    """Posting codes of a list that has a main hierarchy, but not in it."""
+    main = main_tree(state, code_list)
+    if main is None:
+        return []
+    return sorted(set(list_index(state, code_list).posting).difference(main.place))

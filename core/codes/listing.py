@@ -1,0 +1,222 @@
+"""Which codes of a list a person asks to see, and in which order."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from datetime import date
+from typing import Any, NamedTuple
+
+from core.codes.hierarchies import main_tree
+from core.codes.lists import in_use, list_index
+from core.definitions.parsing import NUMBER, write_cell
+from core.definitions.state import State, derived
+from core.definitions.tables import (
+    Chart,
+    Code,
+    CodeProperty,
+    Hierarchy,
+    HierarchyNode,
+    ListProperty,
+    Statement,
+    StatementLine,
+    Structure,
+    StructureSegment,
+)
+from core.statements.figures import natural_list, plan
+
+STANDS = {
+    "never": "never posted to",
+    "posted": "posted to",
+    "open": "not closed",
+    "closed": "closed",
+    "draft": "changed in this draft",
+    "loose": "under no rollup code",
+    "offline": "on no statement line",
+}
+BUILT_IN = {
+    "account_class": "Class",
+    "use": "Use",
+    "in_use_from": "From",
+    "in_use_until": "Until",
+    "under": "Under",
+    "posting": "Posting",
+    "budgeting": "Budgeting",
+    "contra": "Contra",
+    "currency": "Currency",
+    "revalue": "Revalue",
+    "cash_flow": "Cash flow",
+    "enabled": "Enabled",
+    "notes": "Notes",
+}
+USUAL = ("account_class", "use", "in_use_from", "in_use_until")
+
+
+class CodeFilter(NamedTuple):
+    """A question to a list; empty parts ask nothing. `has` are (column or property, cell) pairs that must
+    hold."""
+
+    words: str = ""
+    prefix: str = ""
+    account_class: str = ""
+    kind: str = ""
+    on: date | None = None
+    stands: str = ""
+    has: tuple[tuple[str, str], ...] = ()
+    sort: str = ""
+    down: bool = False
+
+    @property
+    def narrows(self) -> bool:
+        return self != CodeFilter()
+
+
+class CodeMarks(NamedTuple):
+    """What only the database knows: codes that were posted to, and those an open draft changes."""
+
+    posted: Callable[[], frozenset[str]]
+    drafted: frozenset[str]
+
+
+@derived((ListProperty, 0))
+def properties(state: State, code_list: str) -> list[ListProperty]:
+    rows = state.part(ListProperty, code_list).values()
+    return sorted(rows, key=lambda row: (row.position is None, row.position or 0, row.name))
+
+
+@derived((CodeProperty, 0))
+def values(state: State, code_list: str) -> dict[str, dict[str, str]]:
+    """The list's own properties of each code that has any."""
+    found: dict[str, dict[str, str]] = {}
+    for row in state.part(CodeProperty, code_list).values():
+        found.setdefault(row.code, {})[row.property] = row.value
+    return found
+
+
+@derived(Statement, StatementLine, Chart, Structure, StructureSegment, Code, Hierarchy, HierarchyNode)
+def on_lines(state: State, code_list: str) -> frozenset[str]:
+    """Codes of a list that stand on a line of any statement."""
+    found: set[str] = set()
+    for row in state.rows(Statement):
+        if natural_list(state, row.chart) == code_list and (made := plan(state, row.statement)):
+            found.update(code for i, code in enumerate(made.accounts.posting) if made.line_of[i] >= 0)
+    return frozenset(found)
+
+
+def columns(state: State, code_list: str) -> dict[str, str]:
+    """Every column that a table of the list may show, with its title."""
+    return {**BUILT_IN, **{row.property: row.name for row in properties(state, code_list)}}
+
+
+def cell(state: State, row: Code, column: str) -> str:
+    """What stands in a column of a code, as text. `use` and `under` are worked out."""
+    if column == "under":
+        main = main_tree(state, row.code_list)
+        return main.parent.get(row.code, "") if main else ""
+    if column == "use":
+        return use(row)
+    if column in row._fields:
+        return write_cell(getattr(row, column))
+    return values(state, row.code_list).get(row.code, {}).get(column, "")
+
+
+def use(row: Code) -> str:
+    if row.rollup:
+        return "rollup"
+    if row.in_use_until:
+        return "closed"
+    if not row.enabled:
+        return "switched off"
+    return "posting" if row.posting else "not posting"
+
+
+def _tests(state: State, code_list: str, asked: CodeFilter, known: CodeMarks) -> list[Callable[[Code], Any]]:
+    tests: list[Callable[[Code], Any]] = []
+    if asked.prefix:
+        tests.append(lambda row: row.code.startswith(asked.prefix))
+    if asked.account_class:
+        tests.append(lambda row: row.account_class == asked.account_class)
+    if asked.kind:
+        kinds: dict[str, Callable[[Code], bool]] = {
+            "rollup": lambda row: row.rollup,
+            "posting": lambda row: row.takes_amounts,
+            "silent": lambda row: not row.rollup and not row.posting,
+        }
+        tests.append(kinds.get(asked.kind, lambda row: True))
+    if asked.on:
+        on = asked.on
+        tests.append(lambda row: in_use(row, on))
+    if asked.stands:
+        tests.append(_standing(state, code_list, asked.stands, known))
+    tests += [_having(state, column, wanted.lower()) for column, wanted in asked.has]
+    return tests
+
+
+@derived((Code, 0))
+def lowered(state: State, code_list: str) -> list[tuple[str, str]]:
+    """Each code with its name in small letters, in code order."""
+    index = list_index(state, code_list)
+    return [(code, index.codes[code].name.lower()) for code in index.ordered]
+
+
+def _worded(state: State, code_list: str, words: str) -> list[str]:
+    """Codes that begin with the words or whose name holds them, in code order."""
+    small = words.lower()
+    return [code for code, name in lowered(state, code_list) if small in name or code.startswith(words)]
+
+
+def _having(state: State, column: str, wanted: str) -> Callable[[Code], bool]:
+    return lambda row: cell(state, row, column).lower() == wanted
+
+
+def _standing(state: State, code_list: str, stands: str, known: CodeMarks) -> Callable[[Code], bool]:
+    if stands in ("never", "posted"):
+        posted = known.posted()
+        return lambda row: not row.rollup and (row.code in posted) == (stands == "posted")
+    if stands == "draft":
+        return lambda row: row.code in known.drafted
+    if stands == "loose":
+        main = main_tree(state, code_list)
+        return lambda row: not row.rollup and (main is None or row.code not in main.place)
+    if stands == "offline":
+        placed = on_lines(state, code_list)
+        return lambda row: row.takes_amounts and row.code not in placed
+    return lambda row: (row.in_use_until is not None) == (stands == "closed")
+
+
+def listed(state: State, code_list: str, asked: CodeFilter, known: CodeMarks) -> list[str]:
+    """Codes that fit, in the order asked for (code order where none is)."""
+    index = list_index(state, code_list)
+    begin = _worded(state, code_list, asked.words) if asked.words else index.ordered
+    found: Iterable[Code] = (index.codes[code] for code in begin)
+    for test in _tests(state, code_list, asked, known):
+        found = filter(test, found)
+    rows = list(found)
+    if asked.sort == "name":
+        rows.sort(key=lambda row: row.name.lower())
+    elif asked.sort and asked.sort != "code":
+        rows.sort(key=lambda row: cell(state, row, asked.sort))
+    if asked.down:
+        rows.reverse()
+    return [row.code for row in rows]
+
+
+def choices_of(rule: ListProperty) -> list[str]:
+    """The values that a property of kind choice may have."""
+    return [text.strip() for text in rule.choices.split(",") if text.strip()]
+
+
+def value_fault(rule: ListProperty, value: str) -> str:
+    """Why a value cannot stand in a list's own property, or an empty string."""
+    if not value:
+        return ""
+    if rule.kind == "number" and not NUMBER.fullmatch(value):
+        return f"{rule.name} is a number, not '{value}'."
+    if rule.kind == "date":
+        try:
+            date.fromisoformat(value)
+        except ValueError:
+            return f"{rule.name} is a date written 2026-09-30, not '{value}'."
+    choices = choices_of(rule)
+    if rule.kind == "choice" and value not in choices:
+        return f"{rule.name} is one of {', '.join(choices)}, not '{value}'."
+    return ""

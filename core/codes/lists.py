@@ -1,0 +1,163 @@
+"""Code lists and codes: what may stand in a list, what is free, what a new code most likely is."""
+
+from __future__ import annotations
+
+import re
+from bisect import bisect_left
+from collections import Counter
+from dataclasses import dataclass
+from datetime import date
+
+from core.definitions.state import State, derived
+from core.definitions.tables import CLASSES, Code, CodeList, Dimension, StructureSegment
+
+CHARACTERS = {
+    "digits": re.compile(r"[0-9]+"),
+    "letters": re.compile(r"[A-Za-z]+"),
+    "alphanumeric": re.compile(r"[0-9A-Za-z]+"),
+}
+SELECTOR_WORDS = frozenset({"all", "to", "in", "under", "except"})
+
+
+@dataclass(frozen=True, slots=True)
+class ListIndex:
+    """A code list sorted for use. `posting` are the codes that are not rollup codes, in code order."""
+
+    code_list: str
+    codes: dict[str, Code]
+    ordered: list[str]
+    posting: list[str]
+    position: dict[str, int]
+
+
+@derived((Code, 0))
+def list_index(state: State, code_list: str) -> ListIndex:
+    codes = {code.code: code for code in state.part(Code, code_list).values()}
+    ordered = sorted(codes)
+    posting = [code for code in ordered if not codes[code].rollup]
+    return ListIndex(code_list, codes, ordered, posting, {code: i for i, code in enumerate(posting)})
+
+
+@derived(StructureSegment)
+def natural_lists(state: State) -> frozenset[str]:
+    """Lists that serve as natural account in some structure; their posting codes need a class."""
+    return frozenset(row.code_list for row in state.rows(StructureSegment) if row.role == "natural_account")
+
+
+@derived(StructureSegment, Dimension)
+def serving_lists(state: State) -> frozenset[str]:
+    """Lists that serve as a segment of some structure or as a dimension."""
+    segments = {row.code_list for row in state.rows(StructureSegment)}
+    return frozenset(segments | {row.code_list for row in state.rows(Dimension)})
+
+
+def text_fault(code_list: CodeList, code: str, rollup: bool) -> str:
+    """Why this text cannot be a code of the list, or an empty string."""
+    if not CHARACTERS[code_list.characters].fullmatch(code):
+        return f"Codes of {code_list.name} are made of {code_list.characters}."
+    if len(code) > code_list.max_length:
+        return (
+            f"Codes of {code_list.name} have at most {code_list.max_length} characters, this one {len(code)}."
+        )
+    if not rollup and len(code) < code_list.min_length:
+        return (
+            f"Codes of {code_list.name} have at least {code_list.min_length} characters, this one"
+            f" {len(code)}."
+        )
+    if code.lower() in SELECTOR_WORDS:
+        return f"'{code}' is a word of the selectors, so no code may be called that."
+    return ""
+
+
+def pad(code_list: CodeList, code: str) -> str:
+    """A short code of a zero-padding list filled up with leading zeros."""
+    return code.zfill(code_list.max_length) if code_list.zero_pad and code else code
+
+
+def in_use(code: Code, on: date) -> bool:
+    return (code.in_use_from is None or code.in_use_from <= on) and (
+        code.in_use_until is None or on <= code.in_use_until
+    )
+
+
+def next_free(state: State, code_list: str, after: str) -> str:
+    """The next free code after one that stands there: half-way up to its successor in round steps, never past
+    it."""
+    rule = state.get(CodeList, code_list)
+    index = list_index(state, code_list)
+    if rule is None:
+        return ""
+    if not after.isdigit() or len(after) < rule.min_length:
+        after = next((code for code in index.posting if code > after), "0" * rule.min_length)
+        if after.isdigit() and after not in index.codes:
+            return after
+    if not after.isdigit():
+        return ""
+    width, start = len(after), int(after)
+    place = bisect_left(index.posting, after)
+    following = next(
+        (c for c in index.posting[place:] if c > after and len(c) == width and c.isdigit()), "9" * width
+    )
+    limit = int(following)
+    for step in (10, 5, 1):
+        candidate = start - start % step + step
+        while candidate < limit:
+            text = str(candidate).zfill(width)
+            if text not in index.codes:
+                return text
+            candidate += step
+    taken = start + 1
+    while taken < 10**width:
+        if str(taken).zfill(width) not in index.codes:
+            return str(taken).zfill(width)
+        taken += 1
+    return ""
+
+
+def likely_class(state: State, code_list: str, code: str) -> str:
+    """The class most of its nearest neighbours have, those that share most leading characters first."""
+    index = list_index(state, code_list)
+    place = bisect_left(index.posting, code)
+    near = index.posting[max(0, place - 3) : place + 3]
+    if not near:
+        return ""
+
+    def shared(other: str) -> int:
+        return next(
+            (i for i, (a, b) in enumerate(zip(code, other, strict=False)) if a != b),
+            min(len(code), len(other)),
+        )
+
+    votes: Counter[str] = Counter()
+    for other in near:
+        if found := index.codes[other].account_class:
+            votes[found] += 10 ** shared(other)
+    return max(CLASSES, key=lambda c: votes[c]) if votes else ""
+
+
+@dataclass(frozen=True, slots=True)
+class Fullness:
+    """How full a list is: posting codes used, of how many possible."""
+
+    used: int
+    possible: int
+
+
+def fullness(state: State, code_list: str) -> Fullness:
+    rule = state.get(CodeList, code_list)
+    if rule is None:
+        return Fullness(0, 0)
+    letters = {"digits": 10, "letters": 52, "alphanumeric": 62}[rule.characters]
+    possible = sum(letters**n for n in range(rule.min_length, min(rule.max_length, 20) + 1))
+    return Fullness(len(list_index(state, code_list).posting), possible)
+
+
+def fullness_by_beginning(state: State, code_list: str) -> list[tuple[str, Fullness]]:
+    """How full a list is under each leading character that codes begin with."""
+    rule = state.get(CodeList, code_list)
+    if rule is None:
+        return []
+    letters = {"digits": 10, "letters": 52, "alphanumeric": 62}[rule.characters]
+    possible = sum(letters ** (n - 1) for n in range(rule.min_length, min(rule.max_length, 20) + 1))
+    used = Counter(code[0] for code in list_index(state, code_list).posting)
+    return [(first, Fullness(count, possible)) for first, count in sorted(used.items())]

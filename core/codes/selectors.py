@@ -1,0 +1,137 @@
+"""Selectors pick posting codes of a list: text → parts → names checked → a set of codes."""
+
+from __future__ import annotations
+
+from bisect import bisect_left, bisect_right
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from core.codes.hierarchies import main_hierarchies, tree
+from core.codes.lists import list_index
+from core.codes.selector_text import SelectorItem, describe, parse
+from core.definitions.state import State, derived
+from core.definitions.tables import Code, Hierarchy, HierarchyNode
+
+
+class Picked(NamedTuple):
+    """What a selector picks: posting codes; sentences that are faults; sentences worth a look."""
+
+    codes: frozenset[str]
+    faults: tuple[str, ...]
+    looks: tuple[str, ...]
+
+
+NOTHING = Picked(frozenset(), (), ())
+
+
+def _pick(
+    state: State, code_list: str, item: SelectorItem, faults: list[str], looks: list[str]
+) -> Iterator[str]:
+    index = list_index(state, code_list)
+    posting = index.posting
+    found: list[str] = []
+    if item.kind == "all":
+        found = posting
+    elif item.kind == "code":
+        code = index.codes.get(item.first)
+        if code is None:
+            faults.append(f"There is no code {item.first} in {code_list}.")
+            return
+        if code.rollup:
+            looks.append(
+                f"{item.first} is a rollup code and picks nothing; 'under {item.first}' picks what is"
+                " below it."
+            )
+        found = [] if code.rollup else [item.first]
+        yield from found
+        return
+    elif item.kind == "range":
+        found = posting[bisect_left(posting, item.first) : bisect_right(posting, item.second)]
+    elif item.kind == "prefix":
+        found = posting[bisect_left(posting, item.first) : bisect_left(posting, item.first + "\x7f")]
+    else:
+        name = item.second or main_hierarchies(state).get(code_list, "")
+        head = state.get(Hierarchy, name) if name else None
+        if head is None or head.code_list != code_list:
+            faults.append(
+                f"There is no hierarchy {item.second} of {code_list}."
+                if item.second
+                else f"{code_list} has no main hierarchy, so 'under {item.first}' picks nothing."
+            )
+            return
+        code = index.codes.get(item.first)
+        grown = tree(state, name)
+        if code is None or item.first not in grown.place:
+            faults.append(f"There is no rollup code {item.first} in hierarchy {name}.")
+            return
+        if not code.rollup:
+            faults.append(f"{item.first} is a posting code; only a rollup code has codes under it.")
+            return
+        found = [c for c in grown.below(item.first) if c in index.codes and not index.codes[c].rollup]
+    if not found:
+        looks.append(f"'{describe(item)}' picks no code yet.")
+    yield from found
+
+
+def pick(state: State, code_list: str, text: str) -> Picked:
+    """Works a selector out over the posting codes of a list."""
+    return _under(state, code_list, text) if "under" in text.lower() else _plain(state, code_list, text)
+
+
+@derived((Code, 0))
+def _plain(state: State, code_list: str, text: str) -> Picked:
+    """A selector that looks at no tree: a code moved there leaves it as it is."""
+    return _picked(state, code_list, text)
+
+
+@derived(Code, Hierarchy, HierarchyNode)
+def _under(state: State, code_list: str, text: str) -> Picked:
+    return _picked(state, code_list, text)
+
+
+def _picked(state: State, code_list: str, text: str) -> Picked:
+    parsed = parse(text)
+    if parsed.faults:
+        return Picked(frozenset(), parsed.faults, ())
+    faults: list[str] = []
+    looks: list[str] = []
+    codes = {code for item in parsed.items for code in _pick(state, code_list, item, faults, looks)}
+    for item in parsed.taken_away:
+        codes.difference_update(_pick(state, code_list, item, faults, looks))
+    return Picked(frozenset(codes), tuple(faults), tuple(looks))
+
+
+def without(state: State, code_list: str, text: str, code: str) -> str:
+    """The selector with one code no longer picked: the single code removed, or taken away at the end."""
+    if code not in pick(state, code_list, text).codes:
+        return text
+    parsed = parse(text)
+    kept = [describe(item) for item in parsed.items if not (item.kind == "code" and item.first == code)]
+    away = [describe(item) for item in parsed.taken_away]
+    base = ", ".join(kept)
+    if not base:
+        return ""
+    made = base + (f" except {', '.join(away)}" if away else "")
+    return (
+        made
+        if code not in pick(state, code_list, made).codes
+        else f"{base} except {', '.join([*away, code])}"
+    )
+
+
+def with_code(state: State, code_list: str, text: str, code: str) -> str:
+    """The selector with one code more; a code taken away before comes back in."""
+    parsed = parse(text)
+    kept = [describe(item) for item in parsed.items]
+    away = [describe(item) for item in parsed.taken_away if not (item.kind == "code" and item.first == code)]
+    tail = f" except {', '.join(away)}" if away else ""
+    made = ", ".join(kept) + tail
+    if code in pick(state, code_list, made).codes:
+        return made
+    added = ", ".join([*kept, code]) + tail
+    # What takes the code away by a range or a rollup would win; then the rest is named around it.
+    return (
+        added
+        if code in pick(state, code_list, added).codes
+        else ", ".join([*sorted(pick(state, code_list, text).codes), code])
+    )

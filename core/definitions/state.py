@@ -1,0 +1,234 @@
+"""The definitions as an immutable snapshot, indexed for their use. A change makes a new one that shares the
+rest."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from functools import wraps
+from typing import Any, Concatenate, NamedTuple, ParamSpec, TypeVar
+
+from core.definitions.digest import added, digest_text, row_digest
+from core.definitions.tables import BY_ROW, DEFINING_TABLES, TABLES
+
+R = TypeVar("R")
+T = TypeVar("T")
+P = ParamSpec("P")
+Key = tuple[Any, ...]
+Part = dict[Key, Any]
+WHOLE = ""
+MOST_DERIVED = 20_000
+"""Derived values that a snapshot keeps; the oldest go first."""
+EDITS_BETWEEN_SWEEPS = 32
+"""Snapshots in a row after which derived values that no snapshot can use any more are let go, with the rows
+they read."""
+
+
+class OutOfStep(Exception):
+    """An edit says a row was what the snapshot doesn't hold: replaying it would make a state that never
+    was."""
+
+    def __init__(self, edit: Edit):
+        self.edit = edit
+        super().__init__(f"{edit.table} {edit.key}")
+
+
+class Edit(NamedTuple):
+    """One row before and after; None where it was not, or will not be."""
+
+    table: str
+    key: Key
+    old: Any
+    new: Any
+
+    def turned(self) -> Edit:
+        return Edit(self.table, self.key, self.new, self.old)
+
+
+def part_of(table: str, key: Key) -> Any:
+    """Rows are kept in parts by the first column of the key (all codes of one list), so caches hang on
+    less."""
+    return key[0] if TABLES[table].keys > 1 else WHOLE
+
+
+class State:
+    """A snapshot of all definitions. Never changed after it was made; ask `rows`, `part`, `get`."""
+
+    __slots__ = ("_age", "_cache", "_digest", "_parts")
+
+    def __init__(self, parts: dict[str, dict[Any, Part]] | None = None):
+        self._parts: dict[str, dict[Any, Part]] = parts or {table.name: {} for table in DEFINING_TABLES}
+        self._cache: dict[Any, tuple[tuple[Any, ...], Any, tuple[Any, ...], bool]] = {}
+        self._age = 0
+        self._digest: int | None = None
+
+    @staticmethod
+    def of(rows: Iterable[Any]) -> State:
+        """A snapshot of rows of any definition tables."""
+        state = State()
+        for row in rows:
+            table = BY_ROW[type(row)]
+            key = tuple(row[: table.keys])
+            state._parts[table.name].setdefault(part_of(table.name, key), {})[key] = row
+        return state
+
+    def part(self, row: type[R], first: Any = WHOLE) -> Mapping[Key, R]:
+        """Rows by key whose key begins with `first` (for tables with a single key column: all)."""
+        return self._parts[BY_ROW[row].name].get(first) or {}
+
+    def rows(self, row: type[R]) -> Iterator[R]:
+        for part in self._parts[BY_ROW[row].name].values():
+            yield from part.values()
+
+    def get(self, row: type[R], *key: Any) -> R | None:
+        name = BY_ROW[row].name
+        part = self._parts[name].get(part_of(name, key))
+        return part.get(key) if part else None
+
+    def require(self, row: type[R], *key: Any) -> R:
+        """The row of a key that is known to be there. Raises LookupError where it isn't."""
+        found = self.get(row, *key)
+        if found is None:
+            raise LookupError(f"There is no {row.__name__} {key}.")
+        return found
+
+    def table(self, name: str) -> Iterator[tuple[Key, Any]]:
+        for part in self._parts[name].values():
+            yield from part.items()
+
+    def shares(self, other: State, *rows: type[Any]) -> bool:
+        """Whether both have these tables in common, so that nothing made from them alone can differ."""
+        return all(self._parts[BY_ROW[row].name] is other._parts[BY_ROW[row].name] for row in rows)
+
+    def count(self, row: type[Any]) -> int:
+        return sum(len(part) for part in self._parts[BY_ROW[row].name].values())
+
+    @property
+    def digest(self) -> str:
+        """Stands for all rows (core/definitions/digest.py): two snapshots with the same rows have the same
+        one, whatever
+        led to them."""
+        return digest_text(self._digest_number())
+
+    def _digest_number(self) -> int:
+        if self._digest is None:
+            total = 0
+            for name, parts in self._parts.items():
+                for part in parts.values():
+                    for row in part.values():
+                        total += row_digest(name, row)
+            self._digest = added(total, gone=0, come=0)
+        return self._digest
+
+    def edited(self, edits: Iterable[Edit]) -> State:
+        """The snapshot after the edits; parts not touched are shared, and what was derived from them is
+        kept."""
+        return self._edited(edits, proving=False)
+
+    def replayed(self, edits: Iterable[Edit]) -> State:
+        """Like `edited`, for edits of a log. Raises OutOfStep where a row isn't what its edit says it was."""
+        return self._edited(edits, proving=True)
+
+    def _edited(self, edits: Iterable[Edit], proving: bool) -> State:
+        parts = dict(self._parts)
+        copied: dict[tuple[str, Any], Part] = {}
+        tables: set[str] = set()
+        digest = self._digest
+        for edit in edits:
+            table, key, old, new = edit
+            first = part_of(table, key)
+            part = copied.get((table, first))
+            if part is None:
+                if table not in tables:
+                    tables.add(table)
+                    parts[table] = dict(parts[table])
+                part = copied[(table, first)] = parts[table][first] = dict(parts[table].get(first) or {})
+            was = part.get(key)
+            if proving and was != old:
+                raise OutOfStep(edit)
+            if digest is not None:
+                digest = added(digest, gone=row_digest(table, was), come=row_digest(table, new))
+            if new is None:
+                part.pop(key, None)
+            else:
+                part[key] = new
+        made = State(parts)
+        made._digest, made._age = digest, self._age + 1
+        made._cache = dict(self._cache)  # in one go: other threads ask this snapshot meanwhile
+        if made._age >= EDITS_BETWEEN_SWEEPS:
+            made._sweep()
+        return made
+
+    def _sweep(self) -> None:
+        """Lets go of derived values that are not true here and that nothing is made from, and of the
+        oldest."""
+        self._age = 0
+        useful = {
+            key: entry
+            for key, entry in self._cache.items()
+            if entry[3] or all(map(_same, entry[0], self._seen(entry[2], key[1])))
+        }
+        for key in list(useful)[: max(0, len(useful) - MOST_DERIVED)]:
+            del useful[key]
+        self._cache = useful
+
+    def _seen(self, reads: tuple[Any, ...], args: tuple[Any, ...]) -> tuple[Any, ...]:
+        return tuple(
+            (
+                self._parts[BY_ROW[read[0]].name].get(args[read[1]])
+                if isinstance(read, tuple)
+                else self._parts[BY_ROW[read].name]
+            )
+            for read in reads
+        )
+
+    def ask(
+        self,
+        make: Callable[..., T],
+        reads: tuple[Any, ...],
+        args: tuple[Any, ...],
+        follow: Callable[..., Any] | None = None,
+    ) -> T:
+        key = (make, args)
+        seen = self._seen(reads, args)
+        hit = self._cache.get(key)
+        if hit is not None and all(map(_same, hit[0], seen)):
+            return hit[1]  # type: ignore[no-any-return]
+        followed = follow(self, hit[0], hit[1], *args) if follow is not None and hit is not None else None
+        value: T = make(self, *args) if followed is None else followed
+        self._cache.pop(key, None)  # the order of the entries is that of their making
+        self._cache[key] = (seen, value, reads, follow is not None)
+        if len(self._cache) > MOST_DERIVED:
+            for oldest in list(self._cache)[: MOST_DERIVED // 10]:
+                self._cache.pop(oldest, None)
+        return value
+
+
+def _same(one: Any, other: Any) -> bool:
+    return one is other
+
+
+DERIVED: list[Callable[..., Any]] = []
+"""Every function whose values are kept: a test asks all of them and watches what they read."""
+
+
+def derived(
+    *reads: Any, follow: Callable[..., Any] | None = None
+) -> Callable[[Callable[Concatenate[State, P], T]], Callable[Concatenate[State, P], T]]:
+    """Keeps what a function worked out from a snapshot until a table it reads has changed.
+
+    `reads` names row classes, or (row class, i) for only the part named by the i-th argument after the state.
+    `follow(state, what was read, what came of it, *args)` may make the new value from the former one; None:
+    from nothing.
+    """
+
+    def wrap(make: Callable[Concatenate[State, P], T]) -> Callable[Concatenate[State, P], T]:
+        @wraps(make)
+        def asked(state: State, /, *args: P.args, **named: P.kwargs) -> T:
+            if named:
+                raise TypeError(f"What {make.__name__} keeps is known by its arguments in order.")
+            return state.ask(make, reads, args, follow)
+
+        DERIVED.append(asked)
+        return asked
+
+    return wrap

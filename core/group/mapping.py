@@ -1,0 +1,126 @@
+"""Mapping a company's own accounts into the group's chart: the first row that fits wins; nothing is
+dropped."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from core.codes.lists import list_index
+from core.codes.selectors import pick
+from core.definitions.state import State, derived
+from core.definitions.tables import Code, Company, Group, Hierarchy, HierarchyNode, Mapping
+from core.structures.accounts import ChartIndex, chart_index, parse_dimensions
+
+
+@dataclass(frozen=True, slots=True)
+class MapRow:
+    row: Mapping
+    field: int | None
+    codes: frozenset[str]
+
+
+@dataclass(frozen=True, slots=True)
+class MapPlan:
+    """For each natural account of a company the rows that may fit, in order. `chart` is the company's."""
+
+    company: str
+    chart: ChartIndex
+    shared: bool
+    rows: dict[str, list[MapRow]]
+
+    def plain(self, natural: str) -> str | None:
+        """The target where it doesn't depend on anything but the account: '' for unplaced; None where it
+        does."""
+        if self.shared:
+            return natural
+        found = self.rows.get(natural, [])
+        if not found:
+            return ""
+        return found[0].row.target if found[0].field is None else None
+
+    def target(self, natural: str, values: Callable[[], list[str]]) -> str:
+        """The target for one account string with dimensions; '' where no row fits. `values` are its codes by
+        field."""
+        if self.shared:
+            return natural
+        for row in self.rows.get(natural, []):
+            if row.field is None or values()[row.field] in row.codes:
+                return row.row.target
+        return ""
+
+    def values(self, account: str, dimensions: str) -> list[str]:
+        given, _ = parse_dimensions(dimensions)
+        return [
+            *self.chart.codes_of(account),
+            *(given.get(field.name, "") for field in self.chart.dimensions),
+        ]
+
+
+def ordered(state: State, group: str, company: str) -> list[Mapping]:
+    rows = [row for row in state.part(Mapping, group).values() if row.company == company]
+    return sorted(rows, key=lambda row: row.position)
+
+
+@derived(Group, Company, (Mapping, 0), Code, Hierarchy, HierarchyNode)
+def _rows(state: State, group: str, company: str, natural_list: str) -> list[tuple[Mapping, frozenset[str]]]:
+    return [(row, pick(state, natural_list, row.accounts).codes) for row in ordered(state, group, company)]
+
+
+def map_plan(state: State, group: str, company: str) -> MapPlan | None:
+    """None where the company, the group or a chart is unknown."""
+    head, target = state.get(Company, company), state.get(Group, group)
+    chart = chart_index(state, head.chart) if head else None
+    if head is None or target is None or chart is None:
+        return None
+    if head.chart == target.chart:
+        return MapPlan(company, chart, True, {})
+    rows: dict[str, list[MapRow]] = {}
+    for row, codes in _rows(state, group, company, chart.natural_list):
+        field = chart.field(row.field) if row.field else None
+        made = MapRow(
+            row,
+            chart.index.get(row.field) if field else None,
+            pick(state, field.code_list, row.codes).codes if field else frozenset(),
+        )
+        for code in codes:
+            earlier = rows.setdefault(code, [])
+            if not earlier or earlier[-1].field is not None:
+                earlier.append(made)
+    return MapPlan(company, chart, False, rows)
+
+
+def likely_target(state: State, group: str, company: str, natural: str) -> str:
+    """A group account for an unplaced one: what its nearest mapped neighbours of the same class go to, or the
+    group account whose name shares most words with it."""
+    made = map_plan(state, group, company)
+    target = state.get(Group, group)
+    group_chart = chart_index(state, target.chart) if target else None
+    if made is None or group_chart is None or made.shared:
+        return ""
+    own = list_index(state, made.chart.natural_list)
+    theirs = list_index(state, group_chart.natural_list)
+    code = own.codes.get(natural)
+    if code is None:
+        return ""
+    words = _words(code.name)
+    named = [
+        (len(words & _words(other.name)), -i, other.code)
+        for i, other in enumerate(theirs.codes[c] for c in theirs.posting)
+        if other.account_class == code.account_class and words & _words(other.name)
+    ]
+    if named:
+        return max(named)[2]
+    best: tuple[int, int, str] = (0, 0, "")
+    at = own.position.get(natural, 0)
+    for i in range(max(0, at - 10), min(len(own.posting), at + 11)):
+        other = own.codes[own.posting[i]]
+        found = made.plain(other.code)
+        if found and other.account_class == code.account_class:
+            shared = next((n for n, (a, b) in enumerate(zip(natural, other.code, strict=False)) if a != b), 0)
+            best = max(best, (shared, -abs(i - at), found))
+    return best[2]
+
+
+def _words(name: str) -> frozenset[str]:
+    return frozenset(word for word in name.lower().replace("-", " ").split() if len(word) > 3)

@@ -1,0 +1,6 @@
+"""What names what: between tables, and codes inside selectors, account strings and dimensions.
+
+tables.py      columns that name a row of another table
+cells.py       every cell that names codes of a list
+uses.py        where a code or row is used, in sentences
+"""

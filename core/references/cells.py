@@ -1,0 +1,157 @@
+"""Every cell of the definitions that names codes of a list: for telling where a code is used, and for
+spelling codes anew."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any, NamedTuple
+
+from core.definitions.state import State
+from core.definitions.tables import (
+    AccountString,
+    Chart,
+    ChartSegment,
+    CodeName,
+    CodeProperty,
+    Company,
+    CompanyAccount,
+    CompanyCode,
+    Dimension,
+    Elimination,
+    Group,
+    Hierarchy,
+    HierarchyNode,
+    IntercompanyPair,
+    Mapping,
+    OverlayCode,
+    PairingCondition,
+    PairingRule,
+    QuickCode,
+    SetAside,
+    Statement,
+    StatementLine,
+    StructureSegment,
+)
+from core.statements.figures import natural_list
+
+CODE, SELECTOR, ACCOUNT, DIMENSIONS = "code", "selector", "account", "dimensions"
+
+
+class CodeReference(NamedTuple):
+    """A cell that names codes of a list: by itself, by a selector, inside an account string or a dimension
+    set.
+
+    `own`: it belongs to the code (its name, its place in a tree) and goes where the code goes. `chart` for
+    account strings.
+    """
+
+    row: Any
+    column: str
+    kind: str
+    own: bool = False
+    chart: str = ""
+
+
+def charts_of_list(state: State, code_list: str) -> dict[str, set[str]]:
+    """Charts that use a list, with the fields (segments, dimensions) it serves as."""
+    structures: dict[str, set[str]] = {}
+    for segment in state.rows(StructureSegment):
+        if segment.code_list == code_list:
+            structures.setdefault(segment.structure, set()).add(segment.segment)
+    dimensions = {row.dimension for row in state.rows(Dimension) if row.code_list == code_list}
+    return {
+        chart.chart: fields
+        for chart in state.rows(Chart)
+        if (fields := structures.get(chart.structure, set()) | dimensions)
+    }
+
+
+def cells(state: State, code_list: str) -> Iterator[CodeReference]:
+    """All of them, table by table."""
+    charts = charts_of_list(state, code_list)
+    yield from _of_codes(state, code_list)
+    for head in state.rows(Hierarchy):
+        if head.code_list == code_list:
+            for node in state.part(HierarchyNode, head.hierarchy).values():
+                yield CodeReference(node, "code", CODE, True)
+                if node.parent:
+                    yield CodeReference(node, "parent", CODE)
+                if node.intake:
+                    yield CodeReference(node, "intake", SELECTOR)
+    yield from outside(state, code_list, charts)
+
+
+def outside(
+    state: State, code_list: str, charts: dict[str, set[str]] | None = None
+) -> Iterator[CodeReference]:
+    """Those outside of the list and its hierarchies, which may be a hundred thousand rows."""
+    charts = charts_of_list(state, code_list) if charts is None else charts
+    for chart, fields in charts.items():
+        yield from _of_chart(state, chart, fields)
+    for own in state.rows(CompanyCode):
+        company = state.get(Company, own.company)
+        if company and own.segment in charts.get(company.chart, ()):
+            yield CodeReference(own, "code", CODE)
+    yield from _of_accounts(state, code_list, charts)
+
+
+def _of_codes(state: State, code_list: str) -> Iterator[CodeReference]:
+    for kind in (CodeName, CodeProperty, SetAside):
+        for row in state.part(kind, code_list).values():
+            if row[1]:  # the code; a doubt may be set aside for a whole list
+                yield CodeReference(row, "code", CODE, True)
+    for local in state.rows(OverlayCode):
+        if local.code_list == code_list:
+            yield CodeReference(local, "code", CODE)
+
+
+def _of_chart(state: State, chart: str, fields: set[str]) -> Iterator[CodeReference]:
+    for segment in state.part(ChartSegment, chart).values():
+        if segment.segment in fields and segment.default_code:
+            yield CodeReference(segment, "default_code", CODE)
+    for rule in state.part(PairingRule, chart).values():
+        if rule.field in fields and rule.codes:
+            yield CodeReference(rule, "codes", SELECTOR)
+    for condition in state.part(PairingCondition, chart).values():
+        if condition.field in fields:
+            yield CodeReference(condition, "codes", SELECTOR)
+    for listed in state.part(AccountString, chart).values():
+        yield CodeReference(listed, "account", ACCOUNT, chart=chart)
+    for quick in state.part(QuickCode, chart).values():
+        yield CodeReference(quick, "account", ACCOUNT, chart=chart)
+        if quick.dimensions:
+            yield CodeReference(quick, "dimensions", DIMENSIONS, chart=chart)
+
+
+def _of_accounts(state: State, code_list: str, charts: dict[str, set[str]]) -> Iterator[CodeReference]:
+    """Cells that name natural accounts, of a company's or a group's chart."""
+
+    def natural(chart: str) -> bool:
+        return natural_list(state, chart) == code_list
+
+    companies = {row.company: row.chart for row in state.rows(Company)}
+    own = {name for name, chart in companies.items() if natural(chart)}
+    groups = {row.group for row in state.rows(Group) if natural(row.chart)}
+    for pair in state.rows(IntercompanyPair):
+        if pair.company in own:
+            yield CodeReference(pair, "due_from", CODE)
+            yield CodeReference(pair, "due_to", CODE)
+    for account in state.rows(CompanyAccount):
+        if account.company in own:
+            yield CodeReference(account, "code", CODE)
+    for statement in state.rows(Statement):
+        if natural(statement.chart):
+            for line in state.part(StatementLine, statement.statement).values():
+                if line.accounts:
+                    yield CodeReference(line, "accounts", SELECTOR)
+    for row in state.rows(Mapping):
+        if row.group in groups:
+            yield CodeReference(row, "target", CODE)
+        if row.company in own:
+            yield CodeReference(row, "accounts", SELECTOR)
+        if row.codes and row.field in charts.get(companies.get(row.company, ""), ()):
+            yield CodeReference(row, "codes", SELECTOR)
+    for elimination in state.rows(Elimination):
+        if elimination.group in groups:
+            yield CodeReference(elimination, "accounts", SELECTOR)
+            yield CodeReference(elimination, "difference_account", CODE)

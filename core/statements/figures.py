@@ -1,0 +1,396 @@
+"""Statements: a tree of lines over the accounts of a chart. Rolled up in arrays; a heading always totals what
+is under it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from core.books.balances import grouped
+from core.codes.hierarchies import find_cycle, order_key, preorder
+from core.codes.lists import ListIndex, list_index
+from core.codes.selectors import pick
+from core.definitions.state import State, derived
+from core.definitions.tables import (
+    DEBIT_CLASSES,
+    Chart,
+    Code,
+    Hierarchy,
+    HierarchyNode,
+    Statement,
+    StatementLine,
+    Structure,
+    StructureSegment,
+)
+from core.money import round_half_up
+from core.statements import formulas
+
+BALANCE_CLASSES = ("asset", "liability", "equity")
+RESULT_CLASSES = ("revenue", "expense")
+DEBIT, CREDIT = 1, -1
+
+
+def begins_each_year(state: State, code_list: str, codes: Iterable[str]) -> bool:
+    """Whether accounts begin each fiscal year at nothing: revenue and expense do, what stands on a balance
+    sheet goes on."""
+    index = list_index(state, code_list)
+    classes = {row.account_class for code in codes if (row := index.codes.get(code))}
+    return bool(classes) and classes <= set(RESULT_CLASSES)
+
+
+@derived(Chart, Structure, StructureSegment)
+def natural_list(state: State, chart: str) -> str:
+    """The code list that serves as natural account in a chart; empty where there is none."""
+    head = state.get(Chart, chart)
+    rows = state.part(StructureSegment, head.structure).values() if head else ()
+    return next((row.code_list for row in rows if row.role == "natural_account"), "")
+
+
+def line_title(row: StatementLine) -> str:
+    """How people know a line: by its label, or where it has none by its id."""
+    return row.label or row.line
+
+
+class PlanLine(NamedTuple):
+    """A line in the order of the tree. `direction` is DEBIT or CREDIT (0: none of its own); `picks` sorted
+    codes."""
+
+    row: StatementLine
+    depth: int
+    parent: int
+    direction: int
+    picks: tuple[str, ...]
+    mixed: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """A statement made ready for one version of the definitions.
+
+    `line_of[i]` is the line of the i-th posting account of the list, or -1; `twice` lists accounts on two
+    lines;
+    `into_result` marks revenue and expense accounts.
+    """
+
+    statement: Statement
+    accounts: ListIndex
+    lines: tuple[PlanLine, ...]
+    index: dict[str, int]
+    line_of: NDArray[np.int64]
+    twice: tuple[tuple[str, str, str], ...]
+    formulas: tuple[int, ...]
+    has_result: bool
+    into_result: NDArray[np.bool_]
+
+    def end_of(self, start: int) -> int:
+        """Where what stands below a line ends: the place after the last line of its branch."""
+        end = start + 1
+        while end < len(self.lines) and self.lines[end].depth > self.lines[start].depth:
+            end += 1
+        return end
+
+    def missed(self) -> NDArray[np.int64]:
+        """Accounts that belong on the statement and stand on no line, whether they have an amount or not."""
+        wanted = (
+            self.into_result
+            if self.statement.kind == "income_statement"
+            else ~self.into_result | (not self.has_result)
+        )
+        known = self.statement.kind in ("income_statement", "balance_sheet")
+        return np.flatnonzero((self.line_of < 0) & wanted & known)
+
+    def belongs(self, account_class: str) -> bool:
+        """Whether an account of this class that stands on no line is missed by the statement."""
+        if self.statement.kind == "balance_sheet":
+            return account_class not in RESULT_CLASSES or not self.has_result
+        return self.statement.kind == "income_statement" and account_class in RESULT_CLASSES
+
+
+class _Sides(NamedTuple):
+    """By posting account of a list, in code order: whether it shows as debit, and whether it is revenue or
+    expense."""
+
+    debit: NDArray[np.bool_]
+    into_result: NDArray[np.bool_]
+
+
+@derived((Code, 0))
+def _sides(state: State, code_list: str) -> _Sides:
+    index = list_index(state, code_list)
+    classes = [index.codes[code].account_class for code in index.posting]
+    return _Sides(
+        np.array([c in DEBIT_CLASSES for c in classes], dtype=bool),
+        np.array([c in RESULT_CLASSES for c in classes], dtype=bool),
+    )
+
+
+def _direction(row: StatementLine, debit: NDArray[np.bool_], kinds: set[int]) -> tuple[int, bool]:
+    """How a line is shown, and whether it mixes debit and credit accounts. `kinds` are the directions below
+    it."""
+    if row.sign != "natural" and row.kind in ("heading", "accounts", "result"):
+        return (DEBIT if row.sign == "debit" else CREDIT), False
+    if row.kind == "result":
+        return CREDIT, False
+    if row.kind == "accounts":
+        found = {DEBIT if side else CREDIT for side in np.unique(debit).tolist()}
+        return (found.pop(), False) if len(found) == 1 else (CREDIT if found else 0, len(found) > 1)
+    if row.kind == "heading":
+        below = {kind for kind in kinds if kind}
+        return (below.pop() if len(below) == 1 else CREDIT if below else 0), False
+    return 0, False
+
+
+@derived(Statement, (StatementLine, 0), Chart, Structure, StructureSegment, Code, Hierarchy, HierarchyNode)
+def plan(state: State, statement: str) -> Plan | None:
+    head = state.get(Statement, statement)
+    if head is None:
+        return None
+    code_list = natural_list(state, head.chart)
+    accounts, sides = list_index(state, code_list), _sides(state, code_list)
+    rows = {row.line: row for row in state.part(StatementLine, statement).values()}
+    children: dict[str, list[str]] = {}
+    for row in sorted(rows.values(), key=lambda r: order_key(r.position, r.line)):
+        children.setdefault(row.parent, []).append(row.line)
+    order = preorder(children, children.get("", []))
+    index = {line: i for i, (line, _) in enumerate(order)}
+    line_of = np.full(len(accounts.posting), -1, dtype=np.int64)
+    twice: list[tuple[str, str, str]] = []
+    picks: list[tuple[list[str], NDArray[np.int64]]] = []
+    for i, (line, _) in enumerate(order):
+        row = rows[line]
+        codes = sorted(pick(state, code_list, row.accounts).codes) if row.kind == "accounts" else []
+        at = np.array([accounts.position[code] for code in codes], dtype=np.int64)
+        picks.append((codes, at))
+        taken = line_of[at] >= 0
+        twice += [(accounts.posting[place], order[line_of[place]][0], line) for place in at[taken].tolist()]
+        line_of[at[~taken]] = i
+    has_result = any(rows[line].kind == "result" for line, _ in order)
+    below: list[set[int]] = [set() for _ in order]
+    lines: list[PlanLine] = []
+    for i in range(len(order) - 1, -1, -1):
+        line, depth = order[i]
+        row, (codes, at) = rows[line], picks[i]
+        direction, mixed = _direction(row, sides.debit[at], below[i])
+        parent = index.get(row.parent, -1)
+        if parent >= 0:
+            below[parent] |= {direction} | below[i]
+        lines.append(PlanLine(row, depth, parent, direction, tuple(codes), mixed))
+    lines.reverse()
+    return Plan(
+        head,
+        accounts,
+        tuple(lines),
+        index,
+        line_of,
+        tuple(twice),
+        _formula_order(lines, index),
+        has_result,
+        sides.into_result,
+    )
+
+
+def _formula_order(lines: list[PlanLine], index: dict[str, int]) -> tuple[int, ...]:
+    """Formula lines, those needed by others first; lines on a cycle (a fault elsewhere) are left out."""
+    needs: dict[int, list[int]] = {}
+    for i, line in enumerate(lines):
+        if line.row.kind == "formula":
+            names = formulas.parse(line.row.formula).lines
+            needs[i] = [index[n] for n in names if n in index and lines[index[n]].row.kind == "formula"]
+    waiting = {i: len(below) for i, below in needs.items()}
+    users: dict[int, list[int]] = {}
+    for i, below in needs.items():
+        for j in below:
+            users.setdefault(j, []).append(i)
+    ready = [i for i in needs if not waiting[i]]
+    done: list[int] = []
+    while ready:
+        i = ready.pop()
+        done.append(i)
+        for user in users.get(i, []):
+            waiting[user] -= 1
+            if not waiting[user]:
+                ready.append(user)
+    return tuple(done)
+
+
+def formula_cycle(made: Plan) -> list[str]:
+    """The lines of a cycle among formulas, or an empty list."""
+    stuck = {line.row.line for line in made.lines if line.row.kind == "formula"}
+    stuck -= {made.lines[i].row.line for i in made.formulas}
+    parents: dict[str, str | None] = {}
+    for name in sorted(stuck):
+        named = formulas.parse(made.lines[made.index[name]].row.formula).lines
+        parents[name] = next((other for other in named if other in stuck), None)
+    return find_cycle(parents)
+
+
+class UnmappedAccount(NamedTuple):
+    """An amount on an account that has no group account: whose, which, its name and its own class."""
+
+    company: str
+    account: str
+    name: str
+    account_class: str
+
+
+@dataclass(frozen=True, slots=True)
+class Amounts:
+    """What a statement is made from, raw and in minor units: one row an account, one column a company (or
+    other).
+
+    Rows are the posting accounts of the list in order (or those of `places`), then the strays. `window` is
+    what the
+    lines sum (docs: by the kind of statement), `cumulative` everything to the end of the period, for
+    `result`;
+    `touched` where there is any amount at all, even if it cancels.
+    """
+
+    window: NDArray[Any]
+    cumulative: NDArray[Any]
+    strays: tuple[UnmappedAccount, ...] = ()
+    places: NDArray[np.int64] | None = None
+    touched: NDArray[np.bool_] | None = None
+
+    def rows(self, count: int) -> NDArray[np.int64]:
+        """Which of the `count` accounts each row is."""
+        return np.arange(count) if self.places is None else self.places
+
+
+class Figure(NamedTuple):
+    """A line with its raw amounts and its shown amounts by column; None is an empty amount.
+
+    `bare` are columns in which nothing was ever posted under it: there its zero is nothing, for the eye.
+    """
+
+    line: PlanLine
+    raw: tuple[int, ...]
+    shown: tuple[int | None, ...]
+    bare: tuple[bool, ...] = ()
+
+    def seen(self, column: int = 0) -> int | None:
+        """What the eye is shown: nothing where nothing was posted."""
+        value = self.shown[column]
+        return None if value == 0 and self.bare and self.bare[column] else value
+
+
+class UnplacedAccount(NamedTuple):
+    """An account with an amount that stands on no line; raw amounts by column."""
+
+    company: str
+    account: str
+    name: str
+    account_class: str
+    raw: tuple[int, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Figures:
+    lines: tuple[Figure, ...]
+    unplaced: tuple[UnplacedAccount, ...]
+
+    def unplaced_total(self) -> tuple[int, ...]:
+        return tuple(sum(column) for column in zip(*(u.raw for u in self.unplaced), strict=True))
+
+
+def compute(made: Plan, amounts: Amounts, digits: int) -> Figures:
+    """Every line's figures. `digits` are the currency's minor digits, for formulas that hold plain
+    numbers."""
+    columns = amounts.window.shape[1]
+    rows = amounts.rows(len(made.accounts.posting))
+    raw = grouped(
+        made.line_of[rows] % (len(made.lines) + 1), amounts.window[: len(rows)], len(made.lines) + 1
+    )
+    raw[-1] = 0  # accounts on no line
+    if made.has_result:
+        into = np.array([stray.account_class in RESULT_CLASSES for stray in amounts.strays], dtype=bool)
+        total = amounts.cumulative[np.concatenate([made.into_result[rows], into])].sum(axis=0)
+        for i, line in enumerate(made.lines):
+            if line.row.kind == "result":
+                raw[i] = total
+    for i in range(len(made.lines) - 1, -1, -1):
+        if (parent := made.lines[i].parent) >= 0:
+            raw[parent] += raw[i]
+    values = raw.tolist()
+    shown: list[list[int | None]] = []
+    for line, row in zip(made.lines, values, strict=False):
+        figured = line.row.kind in ("heading", "accounts", "result")
+        shown.append([v if line.direction == DEBIT else -v for v in row] if figured else [None] * columns)
+    _work_out(made, shown, digits)
+    bare = _bare(made, amounts, rows)
+    lines = tuple(
+        Figure(line, tuple(row), tuple(seen), nothing)
+        for line, row, seen, nothing in zip(made.lines, values, shown, bare, strict=False)
+    )
+    return Figures(lines, tuple(_unplaced(made, amounts)))
+
+
+def _bare(made: Plan, amounts: Amounts, rows: NDArray[np.int64]) -> list[tuple[bool, ...]]:
+    """By line and column: whether nothing was posted under it."""
+    if amounts.touched is None:
+        return [()] * len(made.lines)
+    size = len(made.lines) + 1
+    there = grouped(made.line_of[rows] % size, amounts.touched[: len(rows)], size)
+    for i in range(len(made.lines) - 1, -1, -1):
+        if made.lines[i].row.kind == "result":
+            there[i] = amounts.touched[: len(rows)][made.into_result[rows]].any(axis=0)
+        if (parent := made.lines[i].parent) >= 0:
+            there[parent] |= there[i]
+    return [tuple(row) for row in (~there[:-1]).tolist()]
+
+
+def _work_out(made: Plan, shown: list[list[int | None]], digits: int) -> None:
+    unit = 10**digits
+    for i in made.formulas:
+        formula = formulas.parse(made.lines[i].row.formula)
+        for column in range(len(shown[i])):
+
+            def operand(name: str, column: int = column) -> Fraction | None:
+                at = made.index.get(name)
+                value = shown[at][column] if at is not None else None
+                return None if value is None else Fraction(value, unit)
+
+            found = formulas.evaluate(formula, operand)
+            shown[i][column] = None if found is None else round_half_up(found * unit)
+
+
+def _unplaced(made: Plan, amounts: Amounts) -> list[UnplacedAccount]:
+    """Accounts with an amount on no line, in code order; amounts without a group account by their own
+    class."""
+    found = []
+    rows = amounts.rows(len(made.line_of))
+    wanted = np.zeros(len(made.line_of), dtype=bool)
+    wanted[made.missed()] = True
+    for i in np.flatnonzero(wanted[rows] & amounts.window[: len(rows)].any(axis=1)).tolist():
+        code = made.accounts.codes[made.accounts.posting[rows[i]]]
+        found.append(
+            UnplacedAccount("", code.code, code.name, code.account_class, tuple(amounts.window[i].tolist()))
+        )
+    for at, stray in enumerate(amounts.strays):
+        row = amounts.window[len(rows) + at]
+        if row.any() and made.belongs(stray.account_class):
+            found.append(UnplacedAccount(*stray, tuple(row.tolist())))
+    return found
+
+
+def likely_line(made: Plan, code: str) -> str:
+    """The line its nearest placed neighbour stands on, if that has the same class; else an empty string."""
+    position = made.accounts.position.get(code)
+    if position is None:
+        return ""
+    own = made.accounts.codes[code]
+    best: tuple[int, int, str] = (0, 0, "")
+    for at in range(max(0, position - 25), min(len(made.line_of), position + 26)):
+        if made.line_of[at] < 0:
+            continue
+        other = made.accounts.codes[made.accounts.posting[at]]
+        shared = next(
+            (i for i, (a, b) in enumerate(zip(code, other.code, strict=False)) if a != b), len(code)
+        )
+        if other.account_class == own.account_class and shared:
+            best = max(best, (shared, -abs(at - position), made.lines[made.line_of[at]].row.line))
+    return best[2]

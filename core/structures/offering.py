@@ -1,0 +1,98 @@
+"""What is offered while an account is keyed: only what could be posted to, on the date, by this company."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import date
+from typing import NamedTuple
+
+from core.codes.listing import lowered
+from core.codes.lists import in_use, list_index
+from core.definitions.state import State
+from core.definitions.tables import Code
+from core.structures.accounts import CompanyContext, Field
+from core.structures.quick_codes import is_for, quick_codes
+
+MOST = 30
+
+
+class Offer(NamedTuple):
+    """`text` is what the whole cell would then be, `code` and `name` what is shown."""
+
+    text: str
+    code: str
+    name: str
+
+
+def _matching(state: State, code_list: str, text: str) -> Iterator[Code]:
+    """Codes that begin with a text, then those whose name has it."""
+    codes, small = list_index(state, code_list).codes, text.lower()
+    names = lowered(state, code_list)
+    yield from (codes[code] for code, _ in names if code.startswith(text))
+    yield from (codes[code] for code, name in names if small and small in name and not code.startswith(text))
+
+
+def codes_offered(state: State, seated: CompanyContext, field: Field, text: str, on: date) -> list[Code]:
+    """Codes of a segment or dimension that take amounts on a date and are open for the company."""
+    chart, found = seated.chart, []
+    own = chart.company >= 0 and chart.segments[chart.company].name == field.name
+    natural = chart.natural >= 0 and chart.segments[chart.natural].name == field.name
+    for row in _matching(state, field.code_list, text):
+        if (
+            not row.takes_amounts
+            or not row.enabled
+            or not in_use(row, on)
+            or (own and row.code not in seated.codes)
+        ):
+            continue
+        if natural and (row.code in seated.shut or (seated.open is not None and row.code not in seated.open)):
+            continue
+        found.append(row)
+        if len(found) == MOST:
+            break
+    return found
+
+
+def accounts_offered(
+    state: State, seated: CompanyContext, text: str, on: date, person: str | None
+) -> list[Offer]:
+    """Quick codes of the person that a text begins, then codes of the segment that is being keyed, in the
+    shown order."""
+    chart = seated.chart
+    parts = text.split(chart.separator)
+    at = len(parts) - 1
+    if at >= len(chart.segments):
+        return []
+    behind = at == 1 and chart.company == chart.order[0] and parts[0] in seated.codes
+    quick = [
+        Offer(row.quick_code, row.quick_code, row.account)
+        for row in sorted(quick_codes(state, chart.chart).values())
+        if parts[-1]
+        and (at == 0 or behind)
+        and row.quick_code.startswith(parts[-1])
+        and is_for(row, seated.company, person)
+    ]
+    head = chart.separator.join(parts[:-1]) + (chart.separator if at else "")
+    tail = chart.separator if at + 1 < len(chart.segments) else ""
+    codes = codes_offered(state, seated, chart.segments[chart.order[at]], parts[-1], on)
+    return [*quick, *(Offer(head + row.code + tail, row.code, row.name) for row in codes)][:MOST]
+
+
+def dimensions_offered(state: State, seated: CompanyContext, text: str, on: date) -> list[Offer]:
+    """Dimensions of the chart, or codes of the one that is being keyed: season=SP26; project=P104."""
+    head, _, last = text.rpartition(";")
+    name, equals, code = last.strip().partition("=")
+    base = f"{head.strip()}; " if head.strip() else ""
+    if not equals:
+        return [
+            Offer(f"{base}{field.name}=", field.name, field.title)
+            for field in seated.chart.dimensions
+            if field.name.startswith(name) or name.lower() in field.title.lower()
+        ]
+    field = next((field for field in seated.chart.dimensions if field.name == name.strip()), None)
+    if field is None:
+        return []
+    return [
+        Offer(f"{base}{field.name}={row.code}", row.code, row.name)
+        for row in codes_offered(state, seated, field, code.strip(), on)
+    ]

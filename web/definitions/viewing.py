@@ -1,0 +1,75 @@
+"""Which definitions a request works on: those published, those of the open draft, or those of an earlier
+version."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from django.http import HttpRequest
+
+from core.definitions.state import State
+from web.definitions.drafting import OPEN_ENDED, Working, working
+from web.definitions.history import state_at
+from web.definitions.models import Draft
+from web.definitions.snapshot import Snapshot, current
+from web.shell.asked import number
+
+if TYPE_CHECKING:
+    from web.people.models import Person
+
+
+class PineRequest(HttpRequest):
+    """A request as views behind a right get it: somebody is signed in, and what they look at is known."""
+
+    user: Person
+    viewed: DefinitionView
+
+
+@dataclass(frozen=True)
+class DefinitionView:
+    """The definitions a page shows: as published, as a draft would have them, or as of an earlier version."""
+
+    snapshot: Snapshot
+    state: State
+    working: Working | None = None
+    as_of: int | None = None
+
+    @staticmethod
+    def of(request: HttpRequest, person: Person, published: bool) -> DefinitionView:
+        snapshot = current()
+        if not person.is_group_accountant:
+            return DefinitionView(snapshot, snapshot.state)
+        _opened(request)
+        as_of, number = request.session.get("as_of"), request.session.get("draft")
+        if as_of is not None and (state := state_at(as_of)) is not None:
+            return DefinitionView(snapshot, snapshot.state if published else state, None, as_of)
+        draft = Draft.objects.filter(pk=number, status__in=OPEN_ENDED).first() if number else None
+        if draft is None:
+            return DefinitionView(snapshot, snapshot.state)
+        found = working(draft)
+        return DefinitionView(snapshot, snapshot.state if published else found.state, found)
+
+
+def _opened(request: HttpRequest) -> None:
+    """A link carries its view: `?draft=7` opens that draft, `?draft=none` what is published, `?version=5`
+    looks at that one.
+
+    Only a whole page does; its fragments follow the session.
+    """
+    if (
+        request.method != "GET"
+        or request.headers.get("HX-Request")
+        or request.headers.get("Sec-Fetch-Site") == "cross-site"
+    ):
+        return  # another site's link doesn't decide what somebody works on
+    draft, version = number(request.GET, "draft"), number(request.GET, "version")
+    if request.GET.get("draft") == "none":
+        request.session.pop("draft", None)
+        request.session.pop("as_of", None)
+    elif draft is not None and Draft.objects.filter(pk=draft, status__in=OPEN_ENDED).exists():
+        request.session["draft"] = draft
+        request.session.pop("as_of", None)
+    elif version is not None and state_at(version) is not None:
+        request.session["as_of"] = version
+        request.session.pop("draft", None)
