@@ -70,7 +70,7 @@ def blocking(faults: Iterable[Fault]) -> list[Fault]:
 class Refused(Exception):
     """Carries faults out of an action whose transaction must not go on."""
 
-    def __init__(self, faults: Iterable[Fault]):
+    def __init__(self, faults: Iterable[Fault]) -> None:
         self.faults = list(faults)
         super().__init__("; ".join(str(fault) for fault in self.faults[:5]))
 
@@ -78,5 +78,5 @@ class Refused(Exception):
 class WrongCall(Refused):
     """Something asked for does not exist: exit status 2 on the command line, 404 on a screen."""
 
-    def __init__(self, what: str):
+    def __init__(self, what: str) -> None:
         super().__init__([Fault("wrong-call", what)])

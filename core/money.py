@@ -25,16 +25,16 @@ def minor_digits(currency: str) -> int | None:
 
 def digits_of(currency: str) -> int:
     """Minor digits, taking 2 for a currency that a fault was already told about."""
-    found = minor_digits(currency)
-    return 2 if found is None else found
+    digits = minor_digits(currency)
+    return 2 if digits is None else digits
 
 
 def parse_amount(text: str, digits: int) -> int | str:
     """Minor units of `1234.50`, or a sentence that says why it is none."""
-    found = AMOUNT.fullmatch(text)
-    if not found:
+    match = AMOUNT.fullmatch(text)
+    if not match:
         return "An amount is written with digits and a point, without thousands marks, as in 1234.50."
-    sign, whole, part = found.groups()
+    sign, whole, part = match.groups()
     part = part or ""
     if len(part) > digits:
         return f"The currency has {digits} minor digits and this amount has {len(part)}."

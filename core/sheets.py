@@ -135,10 +135,10 @@ def in_order_of(
     state: State, sheet: Sheet, given: Given, rows: list[Any], column: str, down: bool
 ) -> list[Any]:
     """Rows by what stands in one column, those with nothing there last; otherwise as they stood."""
-    kept = sheet.kept.by_name
+    columns = sheet.kept.by_name
 
     def value(row: Any) -> Any:
-        if column in kept:
+        if column in columns:
             own = getattr(row, column)
             return own.lower() if isinstance(own, str) else own
         return cells_of(state, sheet, given, row)[column].lower()
@@ -226,30 +226,32 @@ def take(
         before,
     )
     faults: dict[int, list[Fault]] = {}
-    lacking = [told for told in read.faults if told.code == "column-missing"]
-    for told in read.faults:
-        if told.code != "column-missing":
-            faults.setdefault(told.where.row or 0, []).append(told)
+    lacking = [problem for problem in read.faults if problem.code == "column-missing"]
+    for problem in read.faults:
+        if problem.code != "column-missing":
+            faults.setdefault(problem.where.row or 0, []).append(problem)
     cells_of_record, changes, proposals = dict(records), [], []
     for key, row in read.rows.items():
         number, old = read.numbers[key], before(key)
         extra = {name: cells_of_record[number][i].strip() for i, name in enumerate(header) if name in beside}
-        made, unreadable = _changes(
+        row_changes, unreadable = _changes(
             state, sheet, given, row, old, extra, keyed and (known is None or sheet.kept.key(known) != key)
         )
-        changes += made
+        changes += row_changes
         if old is None:  # a column that must be given may be missing only where the rows are known
-            unreadable += [told.at(key=key) for told in lacking]
-        faults.setdefault(number, []).extend(told.at(row=number) for told in unreadable)
+            unreadable += [problem.at(key=key) for problem in lacking]
+        faults.setdefault(number, []).extend(problem.at(row=number) for problem in unreadable)
         proposals.append(_proposal(state, sheet, given, number, row, old, extra))
     change = _joined(state, sheet, list(read.rows.values()), changes)
     _check(state, sheet, change, facts, read.numbers, faults)
     for proposal in proposals:
         proposal.faults = faults.pop(proposal.number, [])
         proposal.kind = FAULT if proposal.faults else proposal.kind
-    proposals += [RowProposal(number, "", "", FAULT, [], told) for number, told in faults.items() if told]
+    proposals += [
+        RowProposal(number, "", "", FAULT, [], problem) for number, problem in faults.items() if problem
+    ]
     proposals.sort(key=lambda row: row.number)
-    every = [told for row in proposals for told in row.faults]
+    every = [problem for row in proposals for problem in row.faults]
     return SheetProposals(
         proposals, None if every else change, every, [sheet.key_text(row) for row in read.rows.values()]
     )
@@ -260,19 +262,19 @@ def _changes(
 ) -> tuple[list[Change], list[Fault]]:
     """What puts a row there, with what is kept beside it. A row whose key changes is a new one in the place
     of the old."""
-    made: list[Change] = (
+    changes: list[Change] = (
         [] if old is None or sheet.kept.key(old) == sheet.kept.key(row) else [sheet.drop(old)]
     )
-    made.append(Add(row) if adds else Put(row))
+    changes.append(Add(row) if adds else Put(row))
     if sheet.beside is None:
-        return made, []
-    kept = sheet.beside.cells(state, given, old) if old is not None else {}
+        return changes, []
+    cells = sheet.beside.cells(state, given, old) if old is not None else {}
     try:
-        return [*made, *sheet.beside.changes(state, given, row, {**kept, **extra})], []
-    except ValueError as told:
+        return [*changes, *sheet.beside.changes(state, given, row, {**cells, **extra})], []
+    except ValueError as refused:
         column = next(iter(extra), "")
         place = Location(sheet.table, sheet.kept.key(row), column, extra.get(column, ""))
-        return made, [Fault("cell-unreadable", str(told), place, "Correct the cell.")]
+        return changes, [Fault("cell-unreadable", str(refused), place, "Correct the cell.")]
 
 
 def _joined(state: State, sheet: Sheet, rows: list[Any], changes: list[Change]) -> Change:
@@ -294,13 +296,13 @@ def _check(
     is told once."""
     only = next(iter(numbers.values())) if len(numbers) == 1 else 0
     beside = [column.name for column in (sheet.beside.columns if sheet.beside else ())]
-    for told in blocking(check(state, change, facts)):
-        number = numbers.get(told.where.key[: sheet.kept.keys], only)
-        column = told.where.column
-        if told.where.table != sheet.table and column not in beside:
+    for problem in blocking(check(state, change, facts)):
+        number = numbers.get(problem.where.key[: sheet.kept.keys], only)
+        column = problem.where.column
+        if problem.where.table != sheet.table and column not in beside:
             column = next(iter(beside), column)
         if not any(other.where.column == column for other in faults.get(number, ())):
-            faults.setdefault(number, []).append(told.at(row=number or None, column=column))
+            faults.setdefault(number, []).append(problem.at(row=number or None, column=column))
 
 
 def _proposal(
@@ -333,7 +335,7 @@ def bring(
     unknown = [name for name in header if name not in sheet.columns and name not in sheet.kept.by_name]
     wide = max(map(len, rows), default=0) > len(header)
     if unknown or wide or len(rows) > MOST:
-        told = [
+        faults = [
             Fault(
                 "column-unknown",
                 f"There is no column '{name}' here.",
@@ -343,7 +345,7 @@ def bring(
             for name in unknown
         ]
         if wide and not unknown:
-            told.append(
+            faults.append(
                 Fault(
                     "cells",
                     f"A row has more cells than there are columns ({len(header)}).",
@@ -352,10 +354,10 @@ def bring(
                 )
             )
         if len(rows) > MOST:
-            told.append(
+            faults.append(
                 Fault("too-many-rows", f"At most {MOST:,} rows are taken at once.", Location(sheet.table))
             )
-        return SheetProposals([], None, told, [])
+        return SheetProposals([], None, faults, [])
     keep = [i for i, name in enumerate(header) if name not in fixed]
     numbered = [
         (number, [(row[i] if i < len(row) else "") for i in keep]) for number, row in enumerate(rows, first)

@@ -30,11 +30,11 @@ def write_package(folder: Path) -> None:
     moments: Iterable[Any] = [j._replace(posted_at=f"{j.date}T17:00:00+00:00") for j in lived.journals]
     for row in (*definitions.rows(), *moments, *lived.lines, *life.elsewhere(), *life.budget()):
         rows.setdefault(BY_ROW[type(row)].name, []).append(row)
-    for name, found in rows.items():
+    for name, rows_of_table in rows.items():
         with (folder / f"{name}.csv").open("w", newline="", encoding="utf-8") as out:
             writer = csv.writer(out)
-            writer.writerow(type(found[0])._fields)
-            writer.writerows([write_cell(value) for value in row] for row in found)
+            writer.writerow(type(rows_of_table[0])._fields)
+            writer.writerows([write_cell(value) for value in row] for row in rows_of_table)
 
 
 def load() -> None:

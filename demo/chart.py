@@ -130,28 +130,28 @@ def pairs(text: str) -> list[tuple[str, str]]:
 
 def rollups() -> list[tuple[str, str, str]]:
     """(code, name, parent)"""
-    found = []
+    rows = []
     for code, name in pairs(ROLLUPS):
         words = name.split(" ")
         parent = words.pop() if words[-1].isdigit() else ""
-        found.append((code, " ".join(words), parent))
-    return found
+        rows.append((code, " ".join(words), parent))
+    return rows
 
 
 def accounts() -> list[tuple[str, str, str, bool, str]]:
     """(code, name, class, contra, rollup)"""
-    found = []
+    rows = []
     for line in ACCOUNTS.strip().splitlines():
-        head, rest = line.split(": ", 1)
-        kind, rollup = head.split(" ")
-        found += [(code, name, kind.rstrip("-"), kind.endswith("-"), rollup) for code, name in pairs(rest)]
-    return found
+        row, rest = line.split(": ", 1)
+        kind, rollup = row.split(" ")
+        rows += [(code, name, kind.rstrip("-"), kind.endswith("-"), rollup) for code, name in pairs(rest)]
+    return rows
 
 
 def own_chart(text: str) -> list[tuple[str, str, str]]:
     """(code, name, class) of a chart of a company's own"""
-    found = []
+    rows = []
     for line in text.replace("|\n", "|").strip().splitlines():
         kind, rest = line.split(": ", 1)
-        found += [(code, name, kind) for code, name in pairs(rest)]
-    return found
+        rows += [(code, name, kind) for code, name in pairs(rest)]
+    return rows

@@ -518,18 +518,18 @@ def budget() -> Iterator[BudgetLine]:
 
 
 def life() -> Life:
-    made = Life()
-    openings(made)
+    books = Life()
+    openings(books)
     for year in (2025, 2026):
         for month in range(1, 13):
             if (year, month) > LAST:
                 break
             for company in PRODUCTS:
-                shared(made, company, year, month)
-            within_group(made, year, month)
-            hexley(made, year, month)
-            corran(made, year, month)
+                shared(books, company, year, month)
+            within_group(books, year, month)
+            hexley(books, year, month)
+            corran(books, year, month)
         if year == 2025:
-            closing_2025(made)
-    mistakes(made)
-    return made
+            closing_2025(books)
+    mistakes(books)
+    return books

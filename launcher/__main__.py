@@ -44,9 +44,9 @@ DATA_COMMANDS = ("import", "export", "check", "verify", "trial-balance", "statem
 
 def environment(url: str) -> dict[str, str]:
     secret = {} if os.environ.get("PINE_SECRET") else {"PINE_SECRET": kept_secret("secret")}
-    made = {**os.environ, **secret, "PINE_DATABASE_URL": url, "PYTHONPATH": str(ROOT)}
-    made.pop("PYTHONDONTWRITEBYTECODE", None)  # else our own code would be compiled anew with each command
-    return made
+    by_name = {**os.environ, **secret, "PINE_DATABASE_URL": url, "PYTHONPATH": str(ROOT)}
+    by_name.pop("PYTHONDONTWRITEBYTECODE", None)  # else our own code would be compiled anew with each command
+    return by_name
 
 
 def python(words: list[str], url: str) -> int:
@@ -71,8 +71,8 @@ def on_everything(command: str, words: list[str]) -> int:
     """A backup or its way back, by PostgreSQL's own tools, as the owner."""
     if command == "backup":
         prepare_database()
-    found = addresses(chosen())
-    own = {**preparing(found), "PINE_POSTGRES_BIN": str(debian.need_postgres())}
+    given = addresses(chosen())
+    own = {**preparing(given), "PINE_POSTGRES_BIN": str(debian.need_postgres())}
     done = subprocess.run([str(PYTHON), "-m", "web.exchange.backup", command, *words], env=own)
     if command == "restore" and not done.returncode:
         (STATE / "server.stamp").unlink(missing_ok=True)  # whatever runs on it has to start anew

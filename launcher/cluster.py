@@ -171,7 +171,7 @@ class Cluster:
             known = (self.data.parent / "database-password").exists()
             if not (self.data / "pine-complete").exists() or (self.settings == FAST_AND_LOSING and not known):
                 self.make()
-            told = ""
+            output = ""
             for attempt in range(8):
                 self.clear_stale_pid()
                 if (
@@ -184,14 +184,16 @@ class Cluster:
                     f"-c {s}" for s in (*SETTINGS, *self.settings, f"port={self.port_file.read_text()}")
                 )
                 log = str(self.data / "server.log")
-                told = self.run(
+                output = self.run(
                     "pg_ctl", "start", "-w", "-t", "60", "-D", str(self.data), "-l", log, "-o", options
                 ).stdout
                 if self.is_up():
                     self.make_application_role()
                     return
                 time.sleep(0.5)  # after kill -9 the old server stays a zombie for up to two seconds
-            raise CannotGoOn(f"The database server did not start; its log is {self.data}/server.log.\n{told}")
+            raise CannotGoOn(
+                f"The database server did not start; its log is {self.data}/server.log.\n{output}"
+            )
 
     def stop(self) -> bool:
         if not (self.data / "postmaster.pid").exists():

@@ -65,11 +65,11 @@ def prepare_database() -> str:
     name, stamp = chosen(), migrations_stamp()
     if not os.environ.get("PINE_DATABASE_URL") and (own := cluster.known()) and own.has_current(name, stamp):
         return own.application_url(name)
-    found = addresses(name)
+    given = addresses(name)
     state_folder()
     done = subprocess.run(
         [str(PYTHON), "-m", "web.shell.prepare"],
-        env={**preparing(found), "PINE_STAMP": stamp},
+        env={**preparing(given), "PINE_STAMP": stamp},
         capture_output=True,
         text=True,
     )
@@ -77,7 +77,7 @@ def prepare_database() -> str:
         say(done.stderr.strip())
     if done.returncode:
         raise CannotGoOn(f"The database {name} could not be prepared.")
-    return found.application
+    return given.application
 
 
 def preparing(found: Addresses) -> dict[str, str]:

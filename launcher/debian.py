@@ -19,8 +19,8 @@ def postgres_binaries() -> Path | None:
     ):
         if (folder / "initdb").exists():
             return folder
-    found = shutil.which("initdb")
-    return Path(found).resolve().parent if found else None
+    path = shutil.which("initdb")
+    return Path(path).resolve().parent if path else None
 
 
 def chromium() -> str | None:

@@ -17,7 +17,7 @@ PYTHON = VENV / "bin" / "python"
 class CannotGoOn(Exception):
     """Told to the user as one plain message, with the exit status."""
 
-    def __init__(self, text: str, status: int = 1):
+    def __init__(self, text: str, status: int = 1) -> None:
         super().__init__(text)
         self.status = status
 

@@ -55,7 +55,7 @@ def served_port() -> int:
 def start_worker(environment: dict[str, str]) -> None:
     """The worker takes what would keep a page waiting, one after the other; it is a process of its own."""
     with (state_folder() / "worker.log").open("ab") as log:
-        made = subprocess.Popen(
+        worker = subprocess.Popen(
             [
                 str(PYTHON),
                 "-m",
@@ -73,7 +73,7 @@ def start_worker(environment: dict[str, str]) -> None:
             stderr=log,
             start_new_session=True,
         )
-    WORKER.write_text(str(made.pid))
+    WORKER.write_text(str(worker.pid))
 
 
 def source_stamp() -> str:
@@ -154,9 +154,9 @@ def start(url: str, environment: Callable[[str], dict[str, str]], empty: bool = 
 
 def tell(port: int, environment: dict[str, str]) -> int:
     print(f"Pine Scaffold stands at http://127.0.0.1:{port}/", flush=True)
-    told = {**environment, "PINE_SERVED_PORT": str(port)}
+    by_name = {**environment, "PINE_SERVED_PORT": str(port)}
     return subprocess.run(
-        [str(PYTHON), "-m", "web.people.command", "--welcome"], env=told, cwd=ROOT
+        [str(PYTHON), "-m", "web.people.command", "--welcome"], env=by_name, cwd=ROOT
     ).returncode
 
 

@@ -304,7 +304,7 @@ django.setup()
 from django.db import connection
 from web.definitions import snapshot
 from web.group import queries
-import numpy, core.group.consolidation
+import numpy, core.group.sum_up
 connection.ensure_connection()
 state = snapshot.current().state
 started = time.perf_counter()
@@ -357,8 +357,10 @@ def bench_group(report: Report, lines: int) -> None:
     state = snapshot.current().state
     queries.group_statement(state, "bs", "g", 2026, 6)
     again = best(lambda: queries.group_statement(state, "bs", "g", 2026, 6))
-    slab = queries.slab_of(state, "g", queries.members_at(state, "g", 2026, 6))
-    pass_over = best(lambda: np.add.reduceat(np.where(slab.ordinal <= 20260007, slab.amount, 0), slab.starts))
+    cells = queries.balances_of(state, "g", queries.members_at(state, "g", 2026, 6))
+    pass_over = best(
+        lambda: np.add.reduceat(np.where(cells.ordinal <= 20260007, cells.amount, 0), cells.starts)
+    )
     report.add(
         "consolidated balance sheet, again",
         balances,

@@ -44,7 +44,7 @@ def _dies_with_its_parent() -> None:
 class Served:
     """A server with so many worker processes; `url` is where it answers."""
 
-    def __init__(self, workers: int = 2):
+    def __init__(self, workers: int = 2) -> None:
         with socket.socket() as probe:
             probe.bind(("127.0.0.1", 0))
             self.port = int(probe.getsockname()[1])

@@ -134,7 +134,7 @@ class FirstPackage(PineTest):
             )
         group = self.client_.get("/group/us/?year=2026&period=2").content.decode()
         self.assertIn('after every step: <b class="code">0</b>', group)
-        self.assertIn("All balances between the companies cancel.", page)
+        self.assertIn("All balances between the companies cancel.", group)
         status, text, told = run("statement", "bs", "--group", "us", "--year", "2026", "--period", "2")
         self.assertEqual((status, told), (0, ""))
         amounts = [row.split(",")[-1] for row in text.strip().split("\n")[1:]]

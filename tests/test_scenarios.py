@@ -79,7 +79,7 @@ MAPPED = {"100": "1010", "180": "1810", "280": "2810", "300": "3010", "500": "50
 class Scenario:
     """A random package, and the entries that a bookkeeper would say it holds."""
 
-    def __init__(self, seed: int):
+    def __init__(self, seed: int) -> None:
         self.random = Random(seed)
         self.heads, self.lines = (
             ["company,journal,date,kind"],

@@ -47,7 +47,7 @@ VARYING = re.compile(r'csrfmiddlewaretoken" value="[^"]*"|X-CSRFToken[^}]*')
 class Browser:
     """One signed-in person whose requests go to one process."""
 
-    def __init__(self, server: Served, who: Any):
+    def __init__(self, server: Served, who: Any) -> None:
         client = Client()
         client.force_login(who, backend="django.contrib.auth.backends.ModelBackend")
         self.url, self.session = server.url, requests.Session()

@@ -129,7 +129,7 @@ CLASS = {**ACCOUNTS, **OWN}
 class World:
     """A random package and what a bookkeeper says it holds."""
 
-    def __init__(self, seed: int):
+    def __init__(self, seed: int) -> None:
         self.random = Random(seed)
         self.entries: list[Entry] = []
         self.heads: list[Any] = []

@@ -25,7 +25,7 @@ class ProcessCache(Generic[K, V]):
     put.
     """
 
-    def __init__(self, most: float, size: Callable[[V], float] | None = None):
+    def __init__(self, most: float, size: Callable[[V], float] | None = None) -> None:
         self.lock = threading.RLock()
         self._most, self._size = most, size
         self._entries = self._fresh()

@@ -48,8 +48,8 @@ class Books:
     rows: NDArray[Any]
 
     def packed(self) -> bytes:
-        head = json.dumps([self.company, self.fiscal_year, self.sequence, self.naturals]).encode()
-        return len(head).to_bytes(4, "little") + head + self.rows.tobytes()
+        header = json.dumps([self.company, self.fiscal_year, self.sequence, self.naturals]).encode()
+        return len(header).to_bytes(4, "little") + header + self.rows.tobytes()
 
 
 def unpack(data: bytes) -> Books:
@@ -70,10 +70,10 @@ def summed(rows: NDArray[Any]) -> NDArray[Any]:
     for name in KEY:
         new[1:] |= rows[name][1:] != rows[name][:-1]
     starts = np.flatnonzero(new)
-    made = rows[starts].copy()
-    made["debit"] = np.add.reduceat(rows["debit"], starts)
-    made["credit"] = np.add.reduceat(rows["credit"], starts)
-    return made
+    totals = rows[starts].copy()
+    totals["debit"] = np.add.reduceat(rows["debit"], starts)
+    totals["credit"] = np.add.reduceat(rows["credit"], starts)
+    return totals
 
 
 @dataclass(frozen=True, slots=True)
@@ -167,8 +167,8 @@ def by_account(
             )
             kind = object if total > SAFE_SUM / max(1, len(books)) else kind
             slices.append((book, np.array([accounts[name] for name in book.naturals], dtype=np.int64)))
-    made = {name: np.zeros(size, dtype=kind) for name in measures}
-    made["touched"] = np.zeros(size, dtype=bool)
+    by_name = {name: np.zeros(size, dtype=kind) for name in measures}
+    by_name["touched"] = np.zeros(size, dtype=bool)
     for book, index in slices:
         natural = book.rows["natural"]  # rows are sorted by it, so each account is one stretch of them
         starts = np.flatnonzero(np.concatenate([[True], natural[1:] != natural[:-1]]))
@@ -186,9 +186,9 @@ def by_account(
         }
         for name in measures:
             mask, values = meant[name]
-            made[name][at] += np.add.reduceat(np.where(mask, values, 0), starts)
-        made["touched"][at] |= np.logical_or.reduceat(upto, starts)
-    return made
+            by_name[name][at] += np.add.reduceat(np.where(mask, values, 0), starts)
+        by_name["touched"][at] |= np.logical_or.reduceat(upto, starts)
+    return by_name
 
 
 def grouped(keys: NDArray[Any], values: NDArray[Any], size: int) -> NDArray[Any]:
@@ -198,15 +198,15 @@ def grouped(keys: NDArray[Any], values: NDArray[Any], size: int) -> NDArray[Any]
     Equal keys mostly lie side by side; such stretches are put together first, and only what they come to is
     sorted.
     """
-    made = np.zeros((size, *values.shape[1:]), dtype=values.dtype)
+    column = np.zeros((size, *values.shape[1:]), dtype=values.dtype)
     adding = np.logical_or if values.dtype == np.bool_ else np.add
     for final in (False, True):
         if not len(keys):
-            return made
+            return column
         if final:
             order = np.argsort(keys, kind="stable")
             keys, values = keys[order], values[order]
         starts = np.flatnonzero(np.concatenate([[True], keys[1:] != keys[:-1]]))
         keys, values = keys[starts], adding.reduceat(values, starts, axis=0)
-    made[keys] = values
-    return made
+    column[keys] = values
+    return column

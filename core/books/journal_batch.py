@@ -18,7 +18,8 @@ from core.books.line_columns import LineColumns, paired
 from core.definitions.state import State
 from core.definitions.tables import Company, Journal
 from core.money import LIMIT, digits_of
-from core.structures.accounts import CompanyContext, ResolvedAccount, company_context, resolve, restored
+from core.structures.accounts import ResolvedAccount, resolve, restored
+from core.structures.charts import CompanyContext, company_context
 from core.structures.quick_codes import expand, quick_codes
 
 FIRST_DAY, LAST_DAY = date.min.toordinal(), date.max.toordinal()
@@ -69,7 +70,7 @@ class Accepted:
 class Batch:
     """Fed with chunks of lines as columns; `finish` tells what may be posted as it stands."""
 
-    def __init__(self, state: State, heads: list[JournalHeader], companies: Mapping[str, int]):
+    def __init__(self, state: State, heads: list[JournalHeader], companies: Mapping[str, int]) -> None:
         self.state, self.heads = state, heads
         self.journals = {(h.journal.company, h.journal.journal): i for i, h in enumerate(heads)}
         self.companies = dict(companies)
@@ -123,13 +124,13 @@ class Batch:
         if self._has_quick_codes(seated):
             account, dimensions = expand(self.state, seated, account, dimensions)
         if epoch == -1:
-            found = restored(seated, account, dimensions, defaults=False)
+            resolved = restored(seated, account, dimensions, defaults=False)
         else:
             active = seated.chart.book.active(date.fromordinal(epoch)) if epoch else None
-            found = resolve(seated, account, dimensions, active)
-        special = found.natural in seated.currencies
+            resolved = resolve(seated, account, dimensions, active)
+        special = resolved.natural in seated.currencies
         self.combinations.append(
-            Combination(not found.faults and not special, found, seated.company, seated.chart.chart)
+            Combination(not resolved.faults and not special, resolved, seated.company, seated.chart.chart)
         )
         return number
 
@@ -137,11 +138,11 @@ class Batch:
         """One chunk of lines."""
         pair, first = paired(lines.company.codes, lines.journal.codes)
         companies, journals = lines.company, lines.journal
-        found = [
+        items = [
             self.journals.get((companies.texts[companies.codes[i]], journals.texts[journals.codes[i]]), -1)
             for i in first.tolist()
         ]
-        journal = np.array(found or [0], dtype=np.int64)[pair]
+        journal = np.array(items or [0], dtype=np.int64)[pair]
         known = journal >= 0
         own = np.array([h.company for h in self.heads] or [-1], dtype=np.int64)[journal]
         company = lines.line_company.each(lambda text: self.companies.get(text, -1) if text else -2)
@@ -184,7 +185,7 @@ class Batch:
         epoch = np.array(self.epochs or [0], dtype=np.int64)[journal]
         kind, first = paired(np.where(known, company, -1), lines.account.codes, lines.dimensions.codes, epoch)
         accounts, dimensions = lines.account, lines.dimensions
-        made = []
+        pairs = []
         for i, sound in zip(first.tolist(), known[first].tolist(), strict=True):
             key = (
                 int(company[i]),
@@ -193,8 +194,8 @@ class Batch:
                 int(epoch[i]),
             )
             at = self._number.get(key)
-            made.append((self._combination(key) if at is None else at) if sound else -1)
-        return np.array(made or [-1], dtype=np.int64)[kind]
+            pairs.append((self._combination(key) if at is None else at) if sound else -1)
+        return np.array(pairs or [-1], dtype=np.int64)[kind]
 
     def finish(self, rules: PostingContext = PostingContext()) -> Accepted:  # noqa: B008
         """Judges all lines fed. Lines of journals that no row of `journals` names are not among them."""

@@ -17,14 +17,8 @@ from core.definitions.state import State
 from core.definitions.tables import Company, IntercompanyPair, Journal, JournalLine, Period
 from core.faults import Fault, Location, blocking
 from core.money import digits_of, format_amount, minor_digits, parse_amount, round_half_up
-from core.structures.accounts import (
-    CompanyContext,
-    ResolvedAccount,
-    company_context,
-    date_faults,
-    resolve,
-    restored,
-)
+from core.structures.accounts import ResolvedAccount, date_faults, resolve, restored
+from core.structures.charts import CompanyContext, company_context
 from core.structures.quick_codes import expand
 
 
@@ -176,7 +170,7 @@ def period_fault(
 class _Check:
     """Gathers what one journal needs while its lines are gone through."""
 
-    def __init__(self, state: State, journal: Journal, rules: PostingContext):
+    def __init__(self, state: State, journal: Journal, rules: PostingContext) -> None:
         self.state, self.journal, self.rules = state, journal, rules
         self.history = bool(journal.posted_at)
         self.faults: list[Fault] = []
@@ -204,9 +198,9 @@ class _Check:
         if self.history:
             return restored(seated, account, dimensions, defaults=False)
         active = seated.chart.book.active(self.journal.date) if seated.chart.book.breaks else None
-        found = resolve(seated, account, dimensions, active)
-        late = date_faults(seated.chart, found, self.journal.date)
-        return replace(found, faults=(*found.faults, *late)) if late else found
+        account_found = resolve(seated, account, dimensions, active)
+        late = date_faults(seated.chart, account_found, self.journal.date)
+        return replace(account_found, faults=(*account_found.faults, *late)) if late else account_found
 
     def booked(self, keyed: int) -> int:
         rate = self.journal.rate
@@ -218,7 +212,7 @@ class _Check:
     def line(self, line: JournalLine) -> None:
         name = line.line_company or self.journal.company
         seated = company_context(self.state, name)
-        head = self.state.get(Company, name)
+        company_row = self.state.get(Company, name)
         amount, fault = amount_of(line, self.digits)
         if fault:
             self.faults.append(fault)
@@ -231,7 +225,7 @@ class _Check:
                     "Choose a company.",
                 )
             )
-        if seated is None or head is None:
+        if seated is None or company_row is None:
             self.faults.append(
                 Fault(
                     "company-unknown",
@@ -241,33 +235,33 @@ class _Check:
                 )
             )
             return
-        if self.company and head.currency != self.company.currency:
+        if self.company and company_row.currency != self.company.currency:
             self.faults.append(
                 Fault(
                     "currency-mixed",
-                    f"{name} keeps its books in {head.currency}, {self.company.company} in"
+                    f"{name} keeps its books in {company_row.currency}, {self.company.company} in"
                     f" {self.company.currency}.",
                     line_place(line, "line_company", name),
                     "Lines of one journal belong to companies of one currency.",
                 )
             )
         owner = self.rules.owner
-        found = self.resolved(seated, *expand(self.state, seated, line.account, line.dimensions, owner))
-        for told in found.faults:
-            value = line.account if told.where.column == "account" else line.dimensions
-            self.faults.append(replace(told, where=line_place(line, told.where.column, value)))
-        wanted = seated.currencies.get(found.natural)
+        figures = self.resolved(seated, *expand(self.state, seated, line.account, line.dimensions, owner))
+        for problem in figures.faults:
+            value = line.account if problem.where.column == "account" else line.dimensions
+            self.faults.append(replace(problem, where=line_place(line, problem.where.column, value)))
+        wanted = seated.currencies.get(figures.natural)
         if wanted and wanted != self.currency and not self.history:
             self.faults.append(
                 Fault(
                     "account-currency",
-                    f"{found.natural} of company {name} takes {wanted} only.",
+                    f"{figures.natural} of company {name} takes {wanted} only.",
                     line_place(line, "account", line.account),
                     f"Key the journal in {wanted}.",
                 )
             )
         texts = (line.description, line.source_type, line.source_number, line.source_party, line.source_item)
-        self.add(name, found, amount, line.partner, line.line, line.generated, texts)
+        self.add(name, figures, amount, line.partner, line.line, line.generated, texts)
 
     def add(
         self,
@@ -322,10 +316,14 @@ class _Check:
         for i, segment in enumerate(chart.segments):
             if segment.role == "intercompany" and not segment.default and other.own_code() in segment.codes:
                 parts[i] = other.own_code()
-        found = self.resolved(seated, chart.separator.join(parts), "")
-        for told in found.faults:
-            self.tell(told.code, f"The added line {found.account} of {company}: {told.what}", told.way_out)
-        self.add(company, found, net, partner, number, True)
+        resolved = self.resolved(seated, chart.separator.join(parts), "")
+        for problem in resolved.faults:
+            self.tell(
+                problem.code,
+                f"The added line {resolved.account} of {company}: {problem.what}",
+                problem.way_out,
+            )
+        self.add(company, resolved, net, partner, number, True)
 
     def due_lines(self) -> None:
         nets: dict[str, int] = {}

@@ -95,8 +95,8 @@ def calendar_index(state: State, calendar: str) -> CalendarIndex:
 
 
 def company_calendar(state: State, company: str) -> CalendarIndex:
-    head = state.get(Company, company)
-    return calendar_index(state, head.calendar if head else "")
+    company_row = state.get(Company, company)
+    return calendar_index(state, company_row.calendar if company_row else "")
 
 
 def shared_ordinals(own: CalendarIndex, group: CalendarIndex) -> dict[tuple[int, int], int]:
@@ -110,11 +110,11 @@ def shared_ordinals(own: CalendarIndex, group: CalendarIndex) -> dict[tuple[int,
     """
     if own.calendar == group.calendar:
         return {key: ordinal(*key) for key in own.periods}
-    found: dict[tuple[int, int], int] = {}
+    by_key: dict[tuple[int, int], int] = {}
     for key, period in own.periods.items():
         holding = group.period_of(period.ends_on, period.kind)
         if holding:
-            found[key] = ordinal(holding.fiscal_year, holding.period)
+            by_key[key] = ordinal(holding.fiscal_year, holding.period)
         elif group.starts and period.ends_on < group.starts[0]:
-            found[key] = 0
-    return found
+            by_key[key] = 0
+    return by_key

@@ -126,13 +126,17 @@ def _compared(
         for name, i in more.items():
             if name in names:
                 extras.append(CodeProperty(code_list, row.code, name, cells[number][i]))
-                if told := value_fault(names[name], cells[number][i]):
+                if cell_fault := value_fault(names[name], cells[number][i]):
                     by_row.setdefault(number, []).append(
-                        Fault("cell-unreadable", told, Location("codes", key, name, cells[number][i], number))
+                        Fault(
+                            "cell-unreadable",
+                            cell_fault,
+                            Location("codes", key, name, cells[number][i], number),
+                        )
                     )
-    made = BringCodes(tuple(settled(row) for row in known.rows.values()), tuple(parents), tuple(extras))
+    change = BringCodes(tuple(settled(row) for row in known.rows.values()), tuple(parents), tuple(extras))
     numbers = known.numbers
-    for fault in blocking(check(state, made, facts)):
+    for fault in blocking(check(state, change, facts)):
         number = numbers.get(
             (
                 fault.where.key[:2]
@@ -148,7 +152,7 @@ def _compared(
     rows = [
         _proposal(state, row, parent, number, by_row.pop(number, []), of_code.get(row.code, ()))
         for (row, parent), number in zip(
-            zip(made.rows, parents, strict=True), known.numbers.values(), strict=True
+            zip(change.rows, parents, strict=True), known.numbers.values(), strict=True
         )
     ]
     rows += [
@@ -157,7 +161,7 @@ def _compared(
     ]
     rows.sort(key=lambda row: row.number)
     clean = not any(row.kind == FAULT for row in rows)
-    return CodeProposals(rows, made if clean else None, [fault for row in rows for fault in row.faults])
+    return CodeProposals(rows, change if clean else None, [fault for row in rows for fault in row.faults])
 
 
 def _proposal(
@@ -179,11 +183,11 @@ def _proposal(
         was = main.parent.get(row.code, "") if main else ""
         if was != parent:
             differences.append(("under", was, parent))
-    kept = values(state, row.code_list).get(row.code, {})
+    own_values = values(state, row.code_list).get(row.code, {})
     differences += [
-        (value.property, kept.get(value.property, ""), value.value)
+        (value.property, own_values.get(value.property, ""), value.value)
         for value in extras
-        if old is not None and kept.get(value.property, "") != value.value
+        if old is not None and own_values.get(value.property, "") != value.value
     ]
     kind = FAULT if faults else NEW if old is None else CHANGED if differences else SAME
     return RowProposal(number, row.code, row.name, kind, differences, faults)

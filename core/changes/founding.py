@@ -68,7 +68,7 @@ LENGTH = re.compile(r"([0-9]{1,2})(?:\s*(?:-|–|to)\s*([0-9]{1,2}))?", re.ASCII
 
 def codes_of(text: str, natural: bool) -> tuple[list[Code], list[str]]:
     """Codes written a line each, of a list yet to be named; and the lines that can't be read."""
-    found, unread = [], []
+    codes, unread = [], []
     for line in text.splitlines():
         if not line.strip():
             continue
@@ -84,8 +84,8 @@ def codes_of(text: str, natural: bool) -> tuple[list[Code], list[str]]:
                 unread.append(line.strip())
                 continue
             name = " ".join(words[:-1])
-        found.append(Code("", code, name, account_class=account_class))
-    return found, unread
+        codes.append(Code("", code, name, account_class=account_class))
+    return codes, unread
 
 
 def _characters(codes: Sequence[Code]) -> str:
@@ -140,15 +140,15 @@ def _new_list(
     lengths = [len(row.code) for row in codes]
     least, most = (int(length[1]), int(length[2] or length[1])) if length else (min(lengths), max(lengths))
     name = free_id(wanted.name, taken, "list")
-    made: list[Change] = [
+    changes: list[Change] = [
         Add(CodeList(name, wanted.name, least, most, _characters(codes) if codes else "digits"))
     ]
     if natural:
         heads = {row.hierarchy for row in state.rows(Hierarchy)}
-        made.append(
+        changes.append(
             Add(Hierarchy(free_id(f"{name}-tree", heads), name, f"{wanted.name}, main hierarchy", True))
         )
-    return name, [*made, *(Add(row._replace(code_list=name)) for row in codes)], []
+    return name, [*changes, *(Add(row._replace(code_list=name)) for row in codes)], []
 
 
 def new_structure(state: State, name: str, separator: str, wanted: Sequence[SegmentWanted]) -> ChangeSequence:
@@ -194,11 +194,11 @@ def new_structure(state: State, name: str, separator: str, wanted: Sequence[Segm
                 _fault(number, "name", f"Segment {number} has no name.", "Give one, or empty the row.")
             )
             continue
-        code_list, made, found = (
+        code_list, parts, segment_faults = (
             (row.code_list, [], []) if row.code_list else _new_list(state, number, row, lists)
         )
-        faults += found
-        before += made
+        faults += segment_faults
+        before += parts
         lists.add(code_list)
         segment = free_id(row.name, segments, "segment")
         segments.add(segment)
@@ -248,16 +248,16 @@ def year_of_months(calendar: str, begins: date, closing: bool) -> list[Period]:
                 )
             ]
         )
-    made, start = [], begins
+    periods, start = [], begins
     year = begins.year if begins.month == 1 else begins.year + 1
     for number in range(1, 13):
         end = start.replace(day=months.monthrange(start.year, start.month)[1])
-        made.append(Period(calendar, year, number, f"{start:%B %Y}", start, end))
+        periods.append(Period(calendar, year, number, f"{start:%B %Y}", start, end))
         start = end + timedelta(days=1)
     if closing:
-        last = made[-1].ends_on
-        made.append(Period(calendar, year, 13, f"Closing {year}", last, last, "closing"))
-    return made
+        last = periods[-1].ends_on
+        periods.append(Period(calendar, year, 13, f"Closing {year}", last, last, "closing"))
+    return periods
 
 
 def new_company(
@@ -266,7 +266,7 @@ def new_company(
     """A company with its own code, which is added to the company segment's list where it is missing, and,
     where
     `row.calendar` is empty, a calendar of twelve months from `begins`. Raises Refused with its faults."""
-    made: list[Change] = []
+    changes: list[Change] = []
     if not row.calendar:
         if begins is None:
             raise Refused(
@@ -280,9 +280,9 @@ def new_company(
                 ]
             )
         name = "Calendar year" if begins.month == 1 else f"Year from {begins:%-d %B}"
-        calendar = free_id(name, {head.calendar for head in state.rows(Calendar)}, "calendar")
-        made.append(Add(Calendar(calendar, name)))
-        made += [Add(period) for period in year_of_months(calendar, begins, closing)]
+        calendar = free_id(name, {calendar_row.calendar for calendar_row in state.rows(Calendar)}, "calendar")
+        changes.append(Add(Calendar(calendar, name)))
+        changes += [Add(period) for period in year_of_months(calendar, begins, closing)]
         row = row._replace(calendar=calendar)
     segment = next((s for s in _segments(state, row.chart) if s.role == "company"), None)
     if own_code and segment is None:
@@ -299,18 +299,18 @@ def new_company(
         )
     if own_code and segment is not None:
         if state.get(Code, segment.code_list, own_code) is None:
-            made.append(Add(Code(segment.code_list, own_code, row.name)))
-        made += [Add(row), Add(CompanyCode(row.company, segment.segment, own_code))]
+            changes.append(Add(Code(segment.code_list, own_code, row.name)))
+        changes += [Add(row), Add(CompanyCode(row.company, segment.segment, own_code))]
     else:
-        made.append(Add(row))
-    return ChangeSequence(tuple(made), f"Added {named(row)}")
+        changes.append(Add(row))
+    return ChangeSequence(tuple(changes), f"Added {named(row)}")
 
 
 def _segments(state: State, chart: str) -> list[StructureSegment]:
-    head = state.get(Chart, chart)
+    chart_row = state.get(Chart, chart)
     return (
-        sorted(state.part(StructureSegment, head.structure).values(), key=lambda row: row.position)
-        if head
+        sorted(state.part(StructureSegment, chart_row.structure).values(), key=lambda row: row.position)
+        if chart_row
         else []
     )
 
@@ -391,12 +391,12 @@ def pairs_wanted(state: State, company: str) -> Iterator[tuple[str, str]]:
 def pair_with_all(state: State, company: str, due_from: str, due_to: str) -> ChangeSequence:
     """The missing pairs of a company with every other of its chart, in both directions. Raises Refused where
     there are none."""
-    head = state.get(Company, company)
+    company_row = state.get(Company, company)
     charts = {row.company: row.chart for row in state.rows(Company)}
     wanted = [
         pair
         for pair in pairs_wanted(state, company)
-        if head and charts[pair[0]] == charts[pair[1]] == head.chart
+        if company_row and charts[pair[0]] == charts[pair[1]] == company_row.chart
     ]
     if not wanted:
         raise Refused(
@@ -408,5 +408,5 @@ def pair_with_all(state: State, company: str, due_from: str, due_to: str) -> Cha
                 )
             ]
         )
-    made = tuple(Add(IntercompanyPair(*pair, due_from, due_to)) for pair in wanted)
-    return ChangeSequence(made, f"Added {len(made)} intercompany pairs of {company}, in both directions")
+    items = tuple(Add(IntercompanyPair(*pair, due_from, due_to)) for pair in wanted)
+    return ChangeSequence(items, f"Added {len(items)} intercompany pairs of {company}, in both directions")

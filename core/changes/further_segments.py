@@ -37,7 +37,7 @@ def tails(before: State, edits: Iterable[Edit]) -> dict[str, str]:
     added.subtract(edit.key[0] for edit in edits if edit.table == "structure_segments" and edit.new is None)
     heads = {structure: before.get(Structure, structure) for structure, count in added.items() if count > 0}
     return {
-        chart.chart: head.separator * added[chart.structure]
+        chart.chart: structure_row.separator * added[chart.structure]
         for chart in before.rows(Chart)
-        if (head := heads.get(chart.structure)) is not None
+        if (structure_row := heads.get(chart.structure)) is not None
     }

@@ -50,9 +50,9 @@ KINDS: dict[str, type[Any]] = {}
 @dataclass_transform(frozen_default=True)
 def change(kind: type[T]) -> type[T]:
     """Makes a class a frozen value and known by its name."""
-    made = dataclass(frozen=True, slots=True)(kind)
-    KINDS[made.__name__] = made
-    return made
+    frozen = dataclass(frozen=True, slots=True)(kind)
+    KINDS[frozen.__name__] = frozen
+    return frozen
 
 
 def apply(state: State, change: Change) -> State:
@@ -91,8 +91,8 @@ def examine(state: State, change: Change, facts: Facts) -> Examined:
     faults = list(refusals(state, change)) or list(transition_faults(state, after, edits, facts))
     if blocking(faults):  # what hangs on it would only be told twice
         return Examined(edits, after, faults, [])
-    found = checks.judge(state, after, edits)
-    return Examined(edits, after, [*faults, *found.own], found.following)
+    judged = checks.judge(state, after, edits)
+    return Examined(edits, after, [*faults, *judged.own], judged.following)
 
 
 def check(state: State, change: Change, facts: Facts) -> list[Fault]:
@@ -186,12 +186,12 @@ def belongings(state: State, row: Any) -> list[Any]:
     code's names."""
     table = BY_ROW[type(row)]
     key, names = table.key(row), table.row._fields[: table.keys]
-    found = []
+    rows = []
     for other in DEFINING_TABLES:
         if other.keys > table.keys and other.row._fields[: table.keys] == names:
             part = state.part(other.row, key[0])
-            found += [r for k, r in part.items() if k[: table.keys] == key]
-    return found
+            rows += [r for k, r in part.items() if k[: table.keys] == key]
+    return rows
 
 
 def with_belongings(state: State, rows: Iterable[Any]) -> str:
@@ -248,12 +248,12 @@ class ChangeSequence:
     told: str = ""
 
     def edits(self, state: State) -> list[Edit]:
-        found: list[Edit] = []
+        rows: list[Edit] = []
         for change in self.changes:
             edits = change.edits(state)
-            found += edits
+            rows += edits
             state = state.edited(edits)
-        return joined(found)
+        return joined(rows)
 
     def refusals(self, state: State) -> Iterator[Fault]:
         for change in self.changes:
@@ -288,13 +288,13 @@ class ChangeSet:
 
 def joined(edits: Iterable[Edit]) -> list[Edit]:
     """Several edits of one row as one, in the order in which rows were first touched."""
-    found: dict[tuple[str, Key], Edit] = {}
+    by_key: dict[tuple[str, Key], Edit] = {}
     for edit in edits:
-        before = found.get((edit.table, edit.key))
-        found[(edit.table, edit.key)] = Edit(
+        before = by_key.get((edit.table, edit.key))
+        by_key[(edit.table, edit.key)] = Edit(
             edit.table, edit.key, before.old if before else edit.old, edit.new
         )
-    return [edit for edit in found.values() if edit.old != edit.new]
+    return [edit for edit in by_key.values() if edit.old != edit.new]
 
 
 @change
@@ -334,11 +334,11 @@ class AddCode:
     parent: str = ""
 
     def edits(self, state: State) -> list[Edit]:
-        found = Put(settled(self.row)).edits(state)
+        put_edits = Put(settled(self.row)).edits(state)
         main = main_hierarchies(state).get(self.row.code_list)
         if main and (self.parent or self.row.rollup):
-            found += MoveNode(main, self.row.code, self.parent).edits(state)
-        return found
+            put_edits += MoveNode(main, self.row.code, self.parent).edits(state)
+        return put_edits
 
     def refusals(self, state: State) -> Iterator[Fault]:
         if (there := state.get(Code, self.row.code_list, self.row.code)) is not None:
@@ -403,8 +403,8 @@ class DeleteCode:
 
 
 def _list_of(state: State, node: HierarchyNode) -> str:
-    head = state.get(Hierarchy, node.hierarchy)
-    return head.code_list if head else ""
+    hierarchy_row = state.get(Hierarchy, node.hierarchy)
+    return hierarchy_row.code_list if hierarchy_row else ""
 
 
 def renumbered(rows: list[Any], moving: Any, before: str, name: str) -> list[Change]:

@@ -32,12 +32,12 @@ class AmendCodes:
         table = TABLES["codes"]
         values = {name: read_value(table.by_name[name], cell) for name, cell in self.values}
         rows = [row for code in self.codes if (row := state.get(Code, self.code_list, code))]
-        made = ((row, row._replace(**values)) for row in rows)
-        return [Edit("codes", (row.code_list, row.code), row, new) for row, new in made if row != new]
+        pairs = ((row, row._replace(**values)) for row in rows)
+        return [Edit("codes", (row.code_list, row.code), row, new) for row, new in pairs if row != new]
 
     def sentence(self, state: State) -> str:
-        told = ", ".join(f"{name} {cell or 'empty'}" for name, cell in self.values)
-        return f"Set {told} for {_count(self.codes)} of {self.code_list}"
+        text = ", ".join(f"{name} {cell or 'empty'}" for name, cell in self.values)
+        return f"Set {text} for {_count(self.codes)} of {self.code_list}"
 
 
 @change
@@ -79,11 +79,11 @@ class BringCodes:
     properties: tuple[CodeProperty, ...] = ()
 
     def edits(self, state: State) -> list[Edit]:
-        found = []
+        rows = []
         for row in self.rows:
             key = (row.code_list, row.code)
             if (old := state.get(Code, *key)) != row:
-                found.append(Edit("codes", key, old, row))
+                rows.append(Edit("codes", key, old, row))
         for row, parent in zip(self.rows, self.parents, strict=True):
             main = main_hierarchies(state).get(row.code_list)
             if main is None or parent is None:
@@ -91,14 +91,14 @@ class BringCodes:
             node = state.get(HierarchyNode, main, row.code)
             if node is None or node.parent != parent:
                 new = (node or HierarchyNode(main, row.code))._replace(parent=parent, position=None)
-                found.append(Edit("hierarchy_nodes", (main, row.code), node, new))
+                rows.append(Edit("hierarchy_nodes", (main, row.code), node, new))
         for value in self.properties:
             own = (value.code_list, value.code, value.property)
-            kept = state.get(CodeProperty, *own)
+            code_property_row = state.get(CodeProperty, *own)
             new_value = value if value.value else None
-            if kept != new_value:
-                found.append(Edit("code_properties", own, kept, new_value))
-        return found
+            if code_property_row != new_value:
+                rows.append(Edit("code_properties", own, code_property_row, new_value))
+        return rows
 
     def sentence(self, state: State) -> str:
         new = sum(state.get(Code, row.code_list, row.code) is None for row in self.rows)
@@ -178,29 +178,29 @@ class KeepVersion:
     on: date
 
     def edits(self, state: State) -> list[Edit]:
-        head = state.get(Hierarchy, self.hierarchy)
-        if head is None:
+        hierarchy_row = state.get(Hierarchy, self.hierarchy)
+        if hierarchy_row is None:
             return []
-        kept = Hierarchy(
+        hierarchy = Hierarchy(
             self.version,
-            head.code_list,
-            f"{head.name} until {self.on}",
+            hierarchy_row.code_list,
+            f"{hierarchy_row.name} until {self.on}",
             False,
             self.hierarchy,
-            head.holds_from,
+            hierarchy_row.holds_from,
         )
         return ChangeSequence(
-            (copied(state, self.hierarchy, kept), Put(head._replace(holds_from=self.on)))
+            (copied(state, self.hierarchy, hierarchy), Put(hierarchy_row._replace(holds_from=self.on)))
         ).edits(state)
 
     def refusals(self, state: State) -> Iterator[Fault]:
-        head = state.get(Hierarchy, self.hierarchy)
-        if head is None or head.version_of:
+        hierarchy_row = state.get(Hierarchy, self.hierarchy)
+        if hierarchy_row is None or hierarchy_row.version_of:
             yield Fault("version", "A kept version has no versions of its own.")
-        elif head.holds_from and self.on <= head.holds_from:
+        elif hierarchy_row.holds_from and self.on <= hierarchy_row.holds_from:
             yield Fault(
                 "dates",
-                f"It holds from {head.holds_from} already.",
+                f"It holds from {hierarchy_row.holds_from} already.",
                 Location(column="on"),
                 "Give a later day.",
             )
@@ -208,8 +208,8 @@ class KeepVersion:
             yield Fault("taken", f"There is a hierarchy {self.version} already.")
 
     def sentence(self, state: State) -> str:
-        head = state.get(Hierarchy, self.hierarchy)
-        return f"Kept {named(head) if head else self.hierarchy} as it holds until {self.on}"
+        hierarchy_row = state.get(Hierarchy, self.hierarchy)
+        return f"Kept {named(hierarchy_row) if hierarchy_row else self.hierarchy} as it holds until {self.on}"
 
 
 def shifted(state: State, made: Tree, code: str, way: str) -> MoveNode | None:
@@ -245,9 +245,9 @@ def by_beginnings(state: State, head: Hierarchy, length: int) -> ChangeSequence:
     """A new hierarchy proposed from leading characters: rollup codes of that length take in what begins with
     them."""
     index = list_index(state, head.code_list)
-    found = sorted({code[:length] for code in index.posting if len(code) > length})
+    ordered = sorted({code[:length] for code in index.posting if len(code) > length})
     changes: list[Change] = [Add(head)]
-    for text in found:
+    for text in ordered:
         row = index.codes.get(text)
         if row is None:
             changes.append(Put(Code(head.code_list, text, f"Codes that begin with {text}", True, False)))
@@ -255,5 +255,5 @@ def by_beginnings(state: State, head: Hierarchy, length: int) -> ChangeSequence:
             changes.append(Put(HierarchyNode(head.hierarchy, text, "", None, f"{text}*")))
     return ChangeSequence(
         tuple(changes),
-        f"Proposed {named(head)} from the first {length} characters, {len(found):,} rollup codes",
+        f"Proposed {named(head)} from the first {length} characters, {len(ordered):,} rollup codes",
     )

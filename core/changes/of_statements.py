@@ -46,21 +46,21 @@ class DeleteLine:
     line: str
 
     def edits(self, state: State) -> list[Edit]:
-        made = plan(state, self.statement)
-        if made is None or self.line not in made.index:
+        planned = plan(state, self.statement)
+        if planned is None or self.line not in planned.index:
             return []
-        start = made.index[self.line]
-        end = made.end_of(start)
-        return ChangeSet(tuple(Drop(line.row) for line in made.lines[start:end]), "").edits(state)
+        start = planned.index[self.line]
+        end = planned.end_of(start)
+        return ChangeSet(tuple(Drop(line.row) for line in planned.lines[start:end]), "").edits(state)
 
     def goes(self, state: State) -> tuple[int, int]:
         """How many lines below go with it, and how many accounts stand on no line then."""
-        made = plan(state, self.statement)
-        if made is None or self.line not in made.index:
+        planned = plan(state, self.statement)
+        if planned is None or self.line not in planned.index:
             return 0, 0
-        start = made.index[self.line]
-        end = made.end_of(start)
-        return end - start - 1, int(((made.line_of >= start) & (made.line_of < end)).sum())
+        start = planned.index[self.line]
+        end = planned.end_of(start)
+        return end - start - 1, int(((planned.line_of >= start) & (planned.line_of < end)).sum())
 
     def sentence(self, state: State) -> str:
         row = state.get(StatementLine, self.statement, self.line)
@@ -76,23 +76,27 @@ class PlaceAccounts:
     codes: tuple[str, ...]
 
     def edits(self, state: State) -> list[Edit]:
-        made = plan(state, self.statement)
+        planned = plan(state, self.statement)
         target = state.get(StatementLine, self.statement, self.line)
-        if made is None or target is None:
+        if planned is None or target is None:
             return []
         rows: dict[str, StatementLine] = {target.line: target}
         for code in self.codes:
-            at = made.accounts.position.get(code)
-            on = made.lines[made.line_of[at]].row if at is not None and made.line_of[at] >= 0 else None
+            at = planned.accounts.position.get(code)
+            on = (
+                planned.lines[planned.line_of[at]].row
+                if at is not None and planned.line_of[at] >= 0
+                else None
+            )
             if on is not None and on.line != target.line:
                 row = rows.get(on.line, on)
                 rows[on.line] = row._replace(
-                    accounts=selectors.without(state, made.accounts.code_list, row.accounts, code)
+                    accounts=selectors.without(state, planned.accounts.code_list, row.accounts, code)
                 )
             if on is None or on.line != target.line:
                 goal = rows[target.line]
                 text = (
-                    selectors.with_code(state, made.accounts.code_list, goal.accounts, code)
+                    selectors.with_code(state, planned.accounts.code_list, goal.accounts, code)
                     if goal.accounts
                     else code
                 )
@@ -100,10 +104,10 @@ class PlaceAccounts:
         return ChangeSequence(tuple(Put(row) for row in rows.values())).edits(state)
 
     def refusals(self, state: State) -> Iterator[Fault]:
-        made = plan(state, self.statement)
+        planned = plan(state, self.statement)
         where = Location("statement_lines", (self.statement, self.line), "accounts")
         target = state.get(StatementLine, self.statement, self.line)
-        if made is None or target is None or target.kind != "accounts":
+        if planned is None or target is None or target.kind != "accounts":
             yield Fault(
                 "not-a-line",
                 f"{self.line or 'Nothing'} is not a line that holds accounts.",
@@ -112,13 +116,13 @@ class PlaceAccounts:
             )
             return
         for code in self.codes:
-            row = made.accounts.codes.get(code)
+            row = planned.accounts.codes.get(code)
             if row is None or row.rollup:
                 what = f"There is no code {code}" if row is None else f"{code} {row.name} is a rollup code"
                 yield Fault(
                     "code-unknown",
                     (
-                        f"{what} in {made.accounts.code_list}."
+                        f"{what} in {planned.accounts.code_list}."
                         if row is None
                         else f"{what} and stands on no line."
                     ),
@@ -155,8 +159,8 @@ class MapAccounts:
                     text = selectors.with_code(state, own, text, code)
                 return Put(row._replace(accounts=text)).edits(state)
         position = (rows[-1].position // 10 + 1) * 10 if rows else 10
-        made = Mapping(self.group, self.company, position, ", ".join(self.codes), target=self.target)
-        return Put(made).edits(state)
+        mapping = Mapping(self.group, self.company, position, ", ".join(self.codes), target=self.target)
+        return Put(mapping).edits(state)
 
     def sentence(self, state: State) -> str:
         return f"Mapped {', '.join(self.codes)} of {self.company} to {self.target} in {self.group}"

@@ -19,7 +19,8 @@ from core.definitions.state import Edit, State
 from core.definitions.tables import BY_ROW, Code, CodeList
 from core.faults import Fault, Location
 from core.references.cells import ACCOUNT, CODE, SELECTOR, CodeReference, cells
-from core.structures.accounts import ChartIndex, chart_index, parse_dimensions
+from core.structures.accounts import parse_dimensions
+from core.structures.charts import ChartIndex, chart_index
 
 FRONT, BEHIND = "front", "behind"
 HIGHEST = {"digits": "9", "letters": "z", "alphanumeric": "z"}
@@ -39,8 +40,8 @@ class Recode:
         return edits_of(state, self)
 
     def sentence(self, state: State) -> str:
-        head = state.get(CodeList, self.code_list)
-        name, was = (head.name, head.max_length) if head else (self.code_list, 0)
+        code_list_row = state.get(CodeList, self.code_list)
+        name, was = (code_list_row.name, code_list_row.max_length) if code_list_row else (self.code_list, 0)
         what = "Lengthened" if self.length > was else "Shortened"
         where = "in front" if self.side == FRONT else "behind"
         return (
@@ -60,8 +61,8 @@ def recoded(code: str, change: Recode) -> str:
     more = change.length - len(code)
     if more >= 0:
         return "0" * more + code if change.side == FRONT else code + "0" * more
-    kept, lost = (code[-more:], code[:-more]) if change.side == FRONT else (code[:more], code[more:])
-    return code if lost.strip("0") else kept
+    remaining, lost = (code[-more:], code[:-more]) if change.side == FRONT else (code[:more], code[more:])
+    return code if lost.strip("0") else remaining
 
 
 def selector_recoded(text: str, was: int, change: Recode, highest: str) -> str:
@@ -133,12 +134,12 @@ class RecodedCell(NamedTuple):
 
 
 def changed_cells(state: State, change: Recode) -> Iterator[RecodedCell]:
-    head = state.get(CodeList, change.code_list)
-    if head is None:
+    code_list_row = state.get(CodeList, change.code_list)
+    if code_list_row is None:
         return
     spelt = spelling(state, change)
     was = _length(spelt)
-    highest = HIGHEST[head.characters]
+    highest = HIGHEST[code_list_row.characters]
     strings: dict[str, Callable[[str], str]] = {}
     in_sets: dict[str, Callable[[str], str]] = {}
     for named in cells(state, change.code_list):
@@ -148,18 +149,18 @@ def changed_cells(state: State, change: Recode) -> Iterator[RecodedCell]:
         elif named.kind == SELECTOR:
             now = selector_recoded(text, was, change, highest) if was else text
         else:
-            made = strings if named.kind == ACCOUNT else in_sets
-            if named.chart not in made:
+            spellers = strings if named.kind == ACCOUNT else in_sets
+            if named.chart not in spellers:
                 index = chart_index(state, named.chart)
                 assert index is not None  # the cell is one of this chart
-                made[named.chart] = (
+                spellers[named.chart] = (
                     string_speller(index, change.code_list, spelt)
                     if named.kind == ACCOUNT
                     else dimensions_speller(
                         {field.name: field.code_list for field in index.dimensions}, change.code_list, spelt
                     )
                 )
-            now = made[named.chart](text)
+            now = spellers[named.chart](text)
         if now != text:
             yield RecodedCell(named, text, now)
 
@@ -173,39 +174,39 @@ def _length(spelt: dict[str, str]) -> int:
 def edits_of(state: State, change: Recode) -> list[Edit]:
     """The rows before and after. A row whose key is spelled anew is another row: deleted under the old key,
     added under the new."""
-    head = state.get(CodeList, change.code_list)
-    if head is None:
+    code_list_row = state.get(CodeList, change.code_list)
+    if code_list_row is None:
         return []
     spelt = spelling(state, change)
-    rule = head._replace(min_length=change.length, max_length=change.length)
-    made: dict[tuple[type[Any], Any], Any] = {(CodeList, head): rule}
+    rule = code_list_row._replace(min_length=change.length, max_length=change.length)
+    by_key: dict[tuple[type[Any], Any], Any] = {(CodeList, code_list_row): rule}
     codes = list_index(state, change.code_list).codes
-    made |= {(Code, codes[old]): codes[old]._replace(code=new) for old, new in spelt.items() if old != new}
+    by_key |= {(Code, codes[old]): codes[old]._replace(code=new) for old, new in spelt.items() if old != new}
     for cell in changed_cells(state, change):
         row = cell.named.row
-        made[type(row), row] = made.get((type(row), row), row)._replace(**{cell.named.column: cell.now})
-    found: list[Edit] = []
-    for (kind, old_row), new_row in made.items():
+        by_key[type(row), row] = by_key.get((type(row), row), row)._replace(**{cell.named.column: cell.now})
+    edits: list[Edit] = []
+    for (kind, old_row), new_row in by_key.items():
         table = BY_ROW[kind]
         key, other = table.key(old_row), table.key(new_row)
         if key == other:
-            found.append(Edit(table.name, key, old_row, new_row))
+            edits.append(Edit(table.name, key, old_row, new_row))
         else:
-            found += [Edit(table.name, key, old_row, None), Edit(table.name, other, None, new_row)]
-    return joined(found)
+            edits += [Edit(table.name, key, old_row, None), Edit(table.name, other, None, new_row)]
+    return joined(edits)
 
 
 def faults(state: State, change: Recode) -> list[Fault]:
     """Why this can't be done: codes of several lengths, a code that would be lost, a text that is taken,
     another meaning."""
-    head = state.get(CodeList, change.code_list)
-    if head is None:
+    code_list_row = state.get(CodeList, change.code_list)
+    if code_list_row is None:
         return [Fault("reference", f"There is no code list {change.code_list}.")]
-    place = Location("code_lists", (head.code_list,), "length", str(change.length))
+    place = Location("code_lists", (code_list_row.code_list,), "length", str(change.length))
     if not 1 <= change.length <= 40:
         return [Fault("length", "A code has 1 to 40 characters.", place, "Give another length.")]
-    if change.side not in (FRONT, BEHIND) or (head.zero_pad and change.side == BEHIND):
-        way = "The list fills with leading zeros." if head.zero_pad else ""
+    if change.side not in (FRONT, BEHIND) or (code_list_row.zero_pad and change.side == BEHIND):
+        way = "The list fills with leading zeros." if code_list_row.zero_pad else ""
         return [Fault("side", "Zeros are put on or taken off in front.", replace(place, column="side"), way)]
     index = list_index(state, change.code_list)
     spelt = spelling(state, change)
@@ -213,47 +214,48 @@ def faults(state: State, change: Recode) -> list[Fault]:
         return [
             Fault(
                 "lengths",
-                f"The posting codes of {head.name} have several lengths, so zeros can't be put on all alike.",
+                f"The posting codes of {code_list_row.name} have several lengths, so zeros can't be put on"
+                " all alike.",
                 place,
                 "Raise the longest code instead; the codes that are there stay.",
             )
         ]
-    if head.characters == "letters":
+    if code_list_row.characters == "letters":
         return [
             Fault(
                 "letters",
-                f"Codes of {head.name} are made of letters, so they can't be filled with zeros.",
+                f"Codes of {code_list_row.name} are made of letters, so they can't be filled with zeros.",
                 place,
             )
         ]
-    told = []
+    rows = []
     for old, new in spelt.items():
         if len(new) != change.length:
-            told.append(
+            rows.append(
                 Fault(
                     "lost",
                     f"{old} {index.codes[old].name} would lose more than zeros.",
-                    Location("codes", (head.code_list, old)),
+                    Location("codes", (code_list_row.code_list, old)),
                     "Shorten only where every code has zeros to lose.",
                 )
             )
         elif new != old and new in index.codes:
-            told.append(
+            rows.append(
                 Fault(
                     "taken",
                     f"{old} would become {new}, and that is {index.codes[new].name}.",
-                    Location("codes", (head.code_list, old)),
+                    Location("codes", (code_list_row.code_list, old)),
                     "Delete or rename that code first.",
                 )
             )
-    return told[:MOST_TOLD] or _other_meanings(state, change, spelt)[:MOST_TOLD]
+    return rows[:MOST_TOLD] or _other_meanings(state, change, spelt)[:MOST_TOLD]
 
 
 def _other_meanings(state: State, change: Recode, spelt: dict[str, str]) -> list[Fault]:
     """Selectors that would pick other codes than before."""
     after = state.edited(edits_of(state, change))
     now = {(type(cell.named.row), cell.named): cell.now for cell in changed_cells(state, change)}
-    told = []
+    rows = []
     for named in cells(state, change.code_list):
         if named.kind != SELECTOR:
             continue
@@ -261,7 +263,7 @@ def _other_meanings(state: State, change: Recode, spelt: dict[str, str]) -> list
         before = {spelt.get(code, code) for code in pick(state, change.code_list, was).codes}
         if pick(after, change.code_list, now.get((type(named.row), named), was)).codes != before:
             table = BY_ROW[type(named.row)]
-            told.append(
+            rows.append(
                 Fault(
                     "meaning",
                     f"The selector '{was}' would pick other codes than before.",
@@ -269,4 +271,4 @@ def _other_meanings(state: State, change: Recode, spelt: dict[str, str]) -> list
                     "Write it with the codes themselves, then do this again.",
                 )
             )
-    return told
+    return rows

@@ -62,5 +62,5 @@ def decode(data: Any) -> Any:
 
 
 def decode_change(data: Any) -> Change:
-    made: Change = decode(data)
-    return made
+    change: Change = decode(data)
+    return change

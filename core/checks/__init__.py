@@ -48,31 +48,31 @@ def judge(before: State, after: State, edits: Sequence[Edit]) -> Judged:
         table = BY_ROW[type(row)]
         if (key := table.key(row)) not in own.get(table.name, ()):
             more.setdefault(table.name, {})[key] = row
-    found = list(dict.fromkeys(_of_tables(after, own)))
-    told = {(fault.where, fault.code) for fault in found}
+    faults = list(dict.fromkeys(_of_tables(after, own)))
+    names = {(fault.where, fault.code) for fault in faults}
     elsewhere = [
         fault
         for fault in dict.fromkeys(blocking(_of_tables(after, _together(own, more))))
-        if (fault.where, fault.code) not in told
+        if (fault.where, fault.code) not in names
     ]
-    if blocking(found) or elsewhere:
+    if blocking(faults) or elsewhere:
         there = {
             name: _before(before, {**own.get(name, {}), **more.get(name, {})}, name) for name in {*own, *more}
         }
         known = {(fault.where, fault.what) for fault in _of_tables(before, there)}
-        found = [fault for fault in found if (fault.where, fault.what) not in known]
+        faults = [fault for fault in faults if (fault.where, fault.what) not in known]
         elsewhere = [fault for fault in elsewhere if (fault.where, fault.what) not in known]
-    if blocking(found):
+    if blocking(faults):
         elsewhere = []  # what follows from a fault of its own rows would only hide it
     elif not elsewhere and any(edit.table in statements.SIGNS for edit in edits):
         elsewhere = list(statements.turned_signs(before, after))
-    return Judged(found, [_with_its_row(after, fault) for fault in elsewhere])
+    return Judged(faults, [_with_its_row(after, fault) for fault in elsewhere])
 
 
 def of_change(before: State, after: State, edits: Sequence[Edit]) -> list[Fault]:
     """All faults that a change brings, of its own rows and of others."""
-    found = judge(before, after, edits)
-    return [*found.own, *found.following]
+    judged = judge(before, after, edits)
+    return [*judged.own, *judged.following]
 
 
 def _together(own: Rows, more: Rows) -> Rows:

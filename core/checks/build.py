@@ -26,6 +26,6 @@ def fault(
 def selector_faults(state: State, row: Any, column: str, code_list: str) -> tuple[Picked, list[Fault]]:
     """Works a selector column out and tells what is wrong with it; empty ranges are only worth a look."""
     picked = pick(state, code_list, getattr(row, column))
-    told = [fault(row, column, text, "Correct the selector.", "selector") for text in picked.faults]
-    told += [fault(row, column, text, "", "selector-empty", LOOK) for text in picked.looks]
-    return picked, told
+    rows = [fault(row, column, text, "Correct the selector.", "selector") for text in picked.faults]
+    rows += [fault(row, column, text, "", "selector-empty", LOOK) for text in picked.looks]
+    return picked, rows

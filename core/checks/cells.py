@@ -37,5 +37,5 @@ def check(rows: list[Any]) -> Iterator[Fault]:
                         "Correct the cell.",
                         "cell-unreadable",
                     )
-            except ValueError as told:
-                yield fault(row, column.name, str(told), "Correct the cell.", "cell-unreadable")
+            except ValueError as refused:
+                yield fault(row, column.name, str(refused), "Correct the cell.", "cell-unreadable")

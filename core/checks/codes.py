@@ -143,26 +143,26 @@ def _version(state: State, row: Hierarchy) -> Iterator[Fault]:
 
 def nodes(state: State, rows: list[HierarchyNode]) -> Iterator[Fault]:
     for row in rows:
-        head = state.get(Hierarchy, row.hierarchy)
-        if head is None:
+        hierarchy_row = state.get(Hierarchy, row.hierarchy)
+        if hierarchy_row is None:
             continue
-        code = state.get(Code, head.code_list, row.code)
+        code = state.get(Code, hierarchy_row.code_list, row.code)
         if code is None:
             yield fault(
                 row,
                 "code",
-                f"There is no code {row.code} in {head.code_list}.",
+                f"There is no code {row.code} in {hierarchy_row.code_list}.",
                 "Add the code or correct it.",
                 "reference",
             )
         if not row.parent:
             continue
-        parent = state.get(Code, head.code_list, row.parent)
+        parent = state.get(Code, hierarchy_row.code_list, row.parent)
         if parent is None:
             yield fault(
                 row,
                 "parent",
-                f"There is no code {row.parent} in {head.code_list}.",
+                f"There is no code {row.parent} in {hierarchy_row.code_list}.",
                 "Choose a rollup code.",
                 "reference",
             )
@@ -209,10 +209,10 @@ def _circle_above(state: State, hierarchy: str, rows: list[HierarchyNode]) -> bo
 
 def _intakes(state: State, hierarchy: str) -> Iterator[Fault]:
     """Intakes that can't be read, stand where none may, or take the same code in."""
-    head = state.get(Hierarchy, hierarchy)
+    hierarchy_row = state.get(Hierarchy, hierarchy)
     rows = {node.code: node for node in state.part(HierarchyNode, hierarchy).values() if node.intake}
     for row in rows.values():
-        code = state.get(Code, head.code_list, row.code) if head else None
+        code = state.get(Code, hierarchy_row.code_list, row.code) if hierarchy_row else None
         parsed = parse(row.intake)
         for text in parsed.faults:
             yield fault(row, "intake", text, "Correct the intake.", "selector")
@@ -232,10 +232,12 @@ def _intakes(state: State, hierarchy: str) -> Iterator[Fault]:
                 "Name the codes themselves.",
                 "intake",
             )
-    told: set[tuple[str, str]] = set()
-    for taken, into in sorted(taken_in(state, hierarchy, head.code_list).items()) if head and rows else ():
-        if len(into) > 1 and (into[0], into[1]) not in told:
-            told.add((into[0], into[1]))
+    names: set[tuple[str, str]] = set()
+    for taken, into in (
+        sorted(taken_in(state, hierarchy, hierarchy_row.code_list).items()) if hierarchy_row and rows else ()
+    ):
+        if len(into) > 1 and (into[0], into[1]) not in names:
+            names.add((into[0], into[1]))
             yield fault(
                 rows[into[1]],
                 "intake",
@@ -322,8 +324,8 @@ def property_values(state: State, rows: list[CodeProperty]) -> Iterator[Fault]:
                 "Add the property, or leave the value out.",
                 "reference",
             )
-        elif told := value_fault(rule, row.value):
-            yield fault(row, "value", told, "Correct the value.", "property-value")
+        elif cell_fault := value_fault(rule, row.value):
+            yield fault(row, "value", cell_fault, "Correct the value.", "property-value")
 
 
 def set_aside(state: State, rows: list[SetAside]) -> Iterator[Fault]:

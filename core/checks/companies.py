@@ -12,7 +12,8 @@ from core.checks.build import fault
 from core.definitions.state import State
 from core.definitions.tables import Company, CompanyAccount, CompanyCode, IntercompanyPair, Period, Rate
 from core.faults import Fault
-from core.structures.accounts import ChartIndex, chart_index, code_fault
+from core.structures.accounts import code_fault
+from core.structures.charts import ChartIndex, chart_index
 
 ONE_DAY = timedelta(days=1)
 
@@ -58,8 +59,8 @@ def periods(state: State, rows: list[Period]) -> Iterator[Fault]:
 
 
 def _chart_of(state: State, company: str) -> ChartIndex | None:
-    head = state.get(Company, company)
-    return chart_index(state, head.chart) if head else None
+    company_row = state.get(Company, company)
+    return chart_index(state, company_row.chart) if company_row else None
 
 
 def company_codes(state: State, rows: list[CompanyCode]) -> Iterator[Fault]:
@@ -76,11 +77,11 @@ def company_codes(state: State, rows: list[CompanyCode]) -> Iterator[Fault]:
                 "Name the segment whose role is company.",
                 "reference",
             )
-        elif (told := code_fault(field, field.padded(row.code), "code", row.code)) and told.code in (
+        elif (problem := code_fault(field, field.padded(row.code), "code", row.code)) and problem.code in (
             "code-unknown",
             "code-rollup",
         ):
-            yield fault(row, "code", told.what, told.way_out, told.code)
+            yield fault(row, "code", problem.what, problem.way_out, problem.code)
 
 
 def natural_faults(index: ChartIndex | None, row: Any, column: str) -> Iterator[Fault]:
@@ -89,8 +90,8 @@ def natural_faults(index: ChartIndex | None, row: Any, column: str) -> Iterator[
         return
     field = index.segments[index.natural]
     code = getattr(row, column)
-    if (told := code_fault(field, code, column, code)) and told.code != "code-disabled":
-        yield fault(row, column, told.what, told.way_out, told.code)
+    if (problem := code_fault(field, code, column, code)) and problem.code != "code-disabled":
+        yield fault(row, column, problem.what, problem.way_out, problem.code)
 
 
 def company_accounts(state: State, rows: list[CompanyAccount]) -> Iterator[Fault]:

@@ -45,7 +45,8 @@ from core.definitions.tables import (
 from core.references import cells
 from core.references.tables import users
 from core.statements.figures import natural_list
-from core.structures.accounts import chart_index, parse_dimensions
+from core.structures.accounts import parse_dimensions
+from core.structures.charts import chart_index
 
 LIMITING = ("rollup", "posting", "enabled")
 SHAPING = ("rollup", "account_class")
@@ -108,9 +109,9 @@ def _after_codes(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]
         )
     for code_list in shaped:
         yield from _statements_of(after, code_list)
-        for head in after.rows(Hierarchy):
-            if head.code_list == code_list:
-                yield from intakes(after, head.hierarchy)
+        for hierarchy_row in after.rows(Hierarchy):
+            if hierarchy_row.code_list == code_list:
+                yield from intakes(after, hierarchy_row.hierarchy)
 
 
 def _names_one(state: State, code_list: str, cell: cells.CodeReference, codes: set[str]) -> bool:
@@ -152,17 +153,17 @@ def _after_trees(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]
             if row is not None and _differs(edit, "code_list", "main", "version_of"):
                 lists.add(row.code_list)
                 yield from (
-                    head
-                    for head in after.rows(Hierarchy)
-                    if head.code_list == row.code_list or head.version_of == row.hierarchy
+                    hierarchy_row
+                    for hierarchy_row in after.rows(Hierarchy)
+                    if hierarchy_row.code_list == row.code_list or hierarchy_row.version_of == row.hierarchy
                 )
         if edit.old is not None and _differs(edit, "code_list"):
             yield from after.part(HierarchyNode, edit.key[0]).values()
     gone: dict[str, set[str]] = {}
     for edit in by_table.get("hierarchy_nodes", ()):
-        head = after.get(Hierarchy, edit.key[0])
-        if head is not None and _differs(edit, "parent", "intake"):
-            lists.add(head.code_list)
+        hierarchy_row = after.get(Hierarchy, edit.key[0])
+        if hierarchy_row is not None and _differs(edit, "parent", "intake"):
+            lists.add(hierarchy_row.code_list)
         if edit.new is None:
             gone.setdefault(edit.key[0], set()).add(edit.key[1])
     for hierarchy, codes in gone.items():

@@ -13,7 +13,7 @@ from core.definitions.state import State
 from core.definitions.tables import Company, Elimination, Group, GroupMember, Mapping
 from core.faults import LOOK, Fault
 from core.group.membership import group_calendar, membership
-from core.structures.accounts import ChartIndex, chart_index
+from core.structures.charts import ChartIndex, chart_index
 
 
 def groups(state: State, rows: list[Group]) -> Iterator[Fault]:
@@ -50,7 +50,7 @@ def members(state: State, rows: list[GroupMember]) -> Iterator[Fault]:
                 row, "in_until", "The member would leave before it joins.", "Give a later last day.", "dates"
             )
     affected = {row.group for row in rows}
-    told: set[GroupMember] = set()
+    names: set[GroupMember] = set()
     for group in sorted(state.part(Group), key=str):
         name = group[0]
         reached = membership(state, name)
@@ -58,16 +58,16 @@ def members(state: State, rows: list[GroupMember]) -> Iterator[Fault]:
             continue
         if reached.cycle:
             at = state.get(GroupMember, reached.cycle[-2], reached.cycle[-1])
-            if at and not told.intersection(_circle(state, reached.cycle)):
-                told.add(at)
+            if at and not names.intersection(_circle(state, reached.cycle)):
+                names.add(at)
                 path = " in ".join(reversed(reached.cycle))
                 yield fault(
                     at, "member", f"A group is a member of itself: {path}.", "Take one of them out.", "cycle"
                 )
         for company in reached.twice:
             at = next((r for r in rows if r.member == company and r.member_kind == "company"), None)
-            if at and at not in told:
-                told.add(at)
+            if at and at not in names:
+                names.add(at)
                 yield fault(
                     at,
                     "member",
@@ -84,8 +84,8 @@ def _circle(state: State, cycle: tuple[str, ...] | list[str]) -> set[GroupMember
 
 
 def _group_chart(state: State, group: str) -> ChartIndex | None:
-    head = state.get(Group, group)
-    return chart_index(state, head.chart) if head else None
+    group_row = state.get(Group, group)
+    return chart_index(state, group_row.chart) if group_row else None
 
 
 def mappings(state: State, rows: list[Mapping]) -> Iterator[Fault]:

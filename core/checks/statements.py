@@ -69,9 +69,9 @@ def lines(state: State, rows: list[StatementLine]) -> Iterator[Fault]:
             )
         if row.kind == "formula":
             yield from _formula(state, row)
-        head = state.get(Statement, row.statement)
-        if head and row.kind == "accounts" and row.accounts:
-            yield from selector_faults(state, row, "accounts", natural_list(state, head.chart))[1]
+        statement_row = state.get(Statement, row.statement)
+        if statement_row and row.kind == "accounts" and row.accounts:
+            yield from selector_faults(state, row, "accounts", natural_list(state, statement_row.chart))[1]
     for name in sorted({row.statement for row in rows}):
         yield from _tree(state, name)
 
@@ -104,10 +104,10 @@ def _tree(state: State, statement: str) -> Iterator[Fault]:
             "cycle",
         )
         return
-    made = plan(state, statement)
-    if made is None:
+    planned = plan(state, statement)
+    if planned is None:
         return
-    for line in made.lines:
+    for line in planned.lines:
         if line.depth >= DEEPEST:
             yield fault(
                 line.row,
@@ -117,15 +117,15 @@ def _tree(state: State, statement: str) -> Iterator[Fault]:
                 "too-deep",
             )
             break
-        if made.statement.kind == "income_statement":
-            foreign = [c for c in line.picks if made.accounts.codes[c].account_class not in RESULT_CLASSES]
+        if planned.statement.kind == "income_statement":
+            foreign = [c for c in line.picks if planned.accounts.codes[c].account_class not in RESULT_CLASSES]
             if foreign:
-                stranger = made.accounts.codes[foreign[0]]
+                stranger = planned.accounts.codes[foreign[0]]
                 yield fault(
                     line.row,
                     "accounts",
                     f"{stranger.code} {stranger.name} is of class {stranger.account_class} and stands on "
-                    f"{line_title(line.row)} of {made.statement.name}, an income statement.",
+                    f"{line_title(line.row)} of {planned.statement.name}, an income statement.",
                     "An income statement holds revenue and expense accounts: take it off.",
                     "class-misplaced",
                 )
@@ -133,24 +133,24 @@ def _tree(state: State, statement: str) -> Iterator[Fault]:
             yield fault(
                 line.row,
                 "sign",
-                f"{line_title(line.row)} of {made.statement.name} mixes accounts shown as debit and as"
+                f"{line_title(line.row)} of {planned.statement.name} mixes accounts shown as debit and as"
                 " credit.",
                 "State its sign: debit or credit.",
                 "sign-mixed",
             )
-    for code, first, second in made.twice[:MOST_NAMED]:
+    for code, first, second in planned.twice[:MOST_NAMED]:
         yield fault(
             part[second],
             "accounts",
-            f"{code} stands on two lines of {made.statement.name}: "
+            f"{code} stands on two lines of {planned.statement.name}: "
             f"{line_title(part[first])} and {line_title(part[second])}.",
             "Take it off one of them.",
             "placed-twice",
         )
-    if made.has_result and made.statement.kind == "balance_sheet":
-        for line in made.lines:
+    if planned.has_result and planned.statement.kind == "balance_sheet":
+        for line in planned.lines:
             doubled = [
-                c for c in line.picks if made.accounts.codes[c].account_class in ("revenue", "expense")
+                c for c in line.picks if planned.accounts.codes[c].account_class in ("revenue", "expense")
             ]
             if doubled:
                 yield fault(
@@ -160,7 +160,7 @@ def _tree(state: State, statement: str) -> Iterator[Fault]:
                     "Take the revenue and expense accounts off the line.",
                     "placed-twice",
                 )
-    if names := formula_cycle(made):
+    if names := formula_cycle(planned):
         path = " needs ".join([*names, names[0]])
         yield fault(
             part[names[0]], "formula", f"The formulas go round: {path}.", "Break the circle.", "cycle"

@@ -20,7 +20,8 @@ from core.definitions.tables import (
     StructureSegment,
 )
 from core.faults import LOOK, Fault
-from core.structures.accounts import ChartIndex, chart_index, code_fault, parse_dimensions
+from core.structures.accounts import code_fault, parse_dimensions
+from core.structures.charts import ChartIndex, chart_index
 
 MOST_SEGMENTS = 30
 
@@ -76,8 +77,8 @@ def segments(state: State, rows: list[StructureSegment]) -> Iterator[Fault]:
 
 
 def _usable(field: Any, row: Any, column: str, code: str) -> Iterator[Fault]:
-    if told := code_fault(field, field.padded(code), column, code):
-        yield fault(row, column, told.what, told.way_out, told.code)
+    if problem := code_fault(field, field.padded(code), column, code):
+        yield fault(row, column, problem.what, problem.way_out, problem.code)
 
 
 def chart_segments(state: State, rows: list[ChartSegment]) -> Iterator[Fault]:
@@ -188,10 +189,10 @@ def parts_faults(index: ChartIndex, row: Any, column: str, account: str) -> Iter
         padded = field.padded(code)
         if (
             code
-            and (told := code_fault(field, padded, column, account))
-            and told.code in ("code-unknown", "code-rollup")
+            and (problem := code_fault(field, padded, column, account))
+            and problem.code in ("code-unknown", "code-rollup")
         ):
-            yield fault(row, column, told.what, told.way_out, told.code)
+            yield fault(row, column, problem.what, problem.way_out, problem.code)
 
 
 def account_strings(state: State, rows: list[AccountString]) -> Iterator[Fault]:

@@ -49,14 +49,14 @@ class CodeUsage(NamedTuple):
 @derived((Code, 0), (CodeName, 0), Hierarchy, HierarchyNode, StructureSegment)
 def _by_definitions(state: State, code_list: str) -> tuple[Doubt, ...]:
     natural = code_list in natural_lists(state)
-    found: list[Doubt] = []
+    rows: list[Doubt] = []
     if natural:
-        found += _neighbours(state, code_list)
-        found += _rollup_classes(state, code_list)
-    found += _alike(state, code_list)
-    found += _thin(state, code_list)
-    found += _missing_names(state, code_list)
-    return tuple(found)
+        rows += _neighbours(state, code_list)
+        rows += _rollup_classes(state, code_list)
+    rows += _alike(state, code_list)
+    rows += _thin(state, code_list)
+    rows += _missing_names(state, code_list)
+    return tuple(rows)
 
 
 def doubts(state: State, code_list: str, known: CodeUsage) -> tuple[list[Doubt], list[tuple[Doubt, str]]]:
@@ -65,12 +65,12 @@ def doubts(state: State, code_list: str, known: CodeUsage) -> tuple[list[Doubt],
 
     A kind that is set aside for the whole list is in neither.
     """
-    found = list(_by_definitions(state, code_list))
+    items = list(_by_definitions(state, code_list))
     index = list_index(state, code_list)
     for code, standing in known.standing.items():
         row = index.codes.get(code)
         if row is not None and row.in_use_until:
-            found.append(
+            items.append(
                 Doubt(
                     "closed-balance",
                     code,
@@ -85,7 +85,7 @@ def doubts(state: State, code_list: str, known: CodeUsage) -> tuple[list[Doubt],
                 and index.codes[code].takes_amounts
                 and not index.codes[code].in_use_until
             ):
-                found.append(
+                items.append(
                     Doubt(
                         "never-used",
                         code,
@@ -94,12 +94,12 @@ def doubts(state: State, code_list: str, known: CodeUsage) -> tuple[list[Doubt],
                     )
                 )
     order = list(KINDS)
-    found.sort(key=lambda doubt: (order.index(doubt.kind), doubt.code))
+    items.sort(key=lambda doubt: (order.index(doubt.kind), doubt.code))
     aside = {(row.code, row.doubt): row.reason for row in state.part(SetAside, code_list).values()}
-    found = [doubt for doubt in found if ("", doubt.kind) not in aside]
+    items = [doubt for doubt in items if ("", doubt.kind) not in aside]
     return (
-        [doubt for doubt in found if (doubt.code, doubt.kind) not in aside],
-        [(doubt, aside[(doubt.code, doubt.kind)]) for doubt in found if (doubt.code, doubt.kind) in aside],
+        [doubt for doubt in items if (doubt.code, doubt.kind) not in aside],
+        [(doubt, aside[(doubt.code, doubt.kind)]) for doubt in items if (doubt.code, doubt.kind) in aside],
     )
 
 
@@ -124,10 +124,10 @@ def _neighbours(state: State, code_list: str) -> Iterator[Doubt]:
 
 def _rollup_classes(state: State, code_list: str) -> Iterator[Doubt]:
     """A class that is alone among the posting codes right below the same rollup code."""
-    made, index = main_tree(state, code_list), list_index(state, code_list)
-    if made is None:
+    shape, index = main_tree(state, code_list), list_index(state, code_list)
+    if shape is None:
         return
-    for parent, children in made.children.items():
+    for parent, children in shape.children.items():
         votes = Counter(
             index.codes[c].account_class
             for c in children
@@ -182,10 +182,10 @@ def _alike(state: State, code_list: str) -> Iterator[Doubt]:
 
 
 def _thin(state: State, code_list: str) -> Iterator[Doubt]:
-    made, index = main_tree(state, code_list), list_index(state, code_list)
-    for code in index.ordered if made else ():
-        if index.codes[code].rollup and made is not None:
-            children = made.children.get(code, [])
+    shape, index = main_tree(state, code_list), list_index(state, code_list)
+    for code in index.ordered if shape else ():
+        if index.codes[code].rollup and shape is not None:
+            children = shape.children.get(code, [])
             if not children:
                 yield Doubt(
                     "thin-rollup",

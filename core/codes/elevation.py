@@ -153,12 +153,12 @@ def draw(
 ) -> Elevation:
     """Lays a hierarchy out. `weights` by posting code (None: all alike); `moved`: code → (old parent, new
     parent)."""
-    made = tree(state, hierarchy)
-    ground = _Ground(state, made, weights, moved or {})
-    inside = zoom in made.place and zoom in ground.codes and ground.codes[zoom].rollup
+    shape = tree(state, hierarchy)
+    ground = _Ground(state, shape, weights, moved or {})
+    inside = zoom in shape.place and zoom in ground.codes and ground.codes[zoom].rollup
     root = _Node(zoom if inside else "", True)
     levels = min(ground.levels(root), MOST_LEVELS)
-    path = tuple(made.path(zoom)[:-1]) if inside else ()
+    path = tuple(shape.path(zoom)[:-1]) if inside else ()
     drawing = Elevation([], [], levels, ground.posting(root), path)
     _Draughtsman(drawing, min(84.0, (GROUND - 60) / max(levels, 1)), ground).whole(root)
     return drawing
@@ -167,7 +167,7 @@ def draw(
 class _Draughtsman:
     """Goes through the tree from the roof down, merging what would be too narrow to read."""
 
-    def __init__(self, drawing: Elevation, pitch: float, ground: _Ground):
+    def __init__(self, drawing: Elevation, pitch: float, ground: _Ground) -> None:
         self.drawing, self.pitch, self.ground = drawing, pitch, ground
 
     def _name(self, code: str) -> str:

@@ -44,16 +44,16 @@ def find_cycle(parents: Mapping[K, K | None]) -> list[K]:
 
 def preorder(children: Mapping[K, list[K]], roots: Iterable[K]) -> list[tuple[K, int]]:
     """Nodes with their depth, each before what stands below it."""
-    found: list[tuple[K, int]] = []
+    pairs: list[tuple[K, int]] = []
     stack = list(roots)[::-1]
     depths = [0] * len(stack)
     while stack:
         node, depth = stack.pop(), depths.pop()
-        found.append((node, depth))
+        pairs.append((node, depth))
         if below := children.get(node):
             stack += below[::-1]
             depths += [depth + 1] * len(below)
-    return found
+    return pairs
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,10 +77,10 @@ class Tree:
 
     def path(self, code: str) -> list[str]:
         """From the top down to the code itself."""
-        found = [code]
-        while parent := self.parent.get(found[-1], ""):
-            found.append(parent)
-        return found[::-1]
+        items = [code]
+        while parent := self.parent.get(items[-1], ""):
+            items.append(parent)
+        return items[::-1]
 
 
 def tree(state: State, hierarchy: str) -> Tree:
@@ -88,8 +88,8 @@ def tree(state: State, hierarchy: str) -> Tree:
     out."""
     if not intakes(state, hierarchy):
         return _placed(state, hierarchy)
-    head = state.get(Hierarchy, hierarchy)
-    return _grown(state, hierarchy, head.code_list if head else "")
+    hierarchy_row = state.get(Hierarchy, hierarchy)
+    return _grown(state, hierarchy, hierarchy_row.code_list if hierarchy_row else "")
 
 
 @derived((HierarchyNode, 0))
@@ -132,13 +132,13 @@ def _followed(state: State, read: tuple[Any, ...], before: Tree, hierarchy: str)
             seen.add(above)
             open_codes.add(above)
             above = parent.get(above, "")
-    head = state.get(Hierarchy, hierarchy)
+    hierarchy_row = state.get(Hierarchy, hierarchy)
     order, end = _restretched(before, children, open_codes)
     place = dict(zip(map(FIRST, order), range(len(order)), strict=True))
     return Tree(
         hierarchy,
-        head.code_list if head else "",
-        head.name if head else "",
+        hierarchy_row.code_list if hierarchy_row else "",
+        hierarchy_row.name if hierarchy_row else "",
         order,
         parent,
         children,
@@ -152,15 +152,15 @@ def _changed(
 ) -> list[tuple[HierarchyNode | None, HierarchyNode | None]]:
     """Nodes that differ, before and after. Rows keep their order through a change, so mostly they are
     compared side by side."""
-    found: list[tuple[HierarchyNode | None, HierarchyNode | None]] = [
+    pairs: list[tuple[HierarchyNode | None, HierarchyNode | None]] = [
         (old, new) for old, new in zip(was.values(), now.values(), strict=False) if old is not new
     ]
     aligned = all(
         old is not None and new is not None and old.code == new.code
-        for old, new in found[: MOST_FOLLOWED + 1]
+        for old, new in pairs[: MOST_FOLLOWED + 1]
     )
     if aligned and len(now) >= len(was):
-        return found + [(None, node) for node in islice(now.values(), len(was), None)]
+        return pairs + [(None, node) for node in islice(now.values(), len(was), None)]
     gone = [(node, None) for key, node in was.items() if key not in now]
     return [*gone, *((was.get(key), node) for key, node in now.items() if was.get(key) is not node)]
 
@@ -218,12 +218,12 @@ def taken_in(state: State, hierarchy: str, code_list: str) -> dict[str, list[str
     A code that was placed by hand stays where it was placed.
     """
     part = state.part(HierarchyNode, hierarchy)
-    found: dict[str, list[str]] = {}
+    by_name: dict[str, list[str]] = {}
     for node in intakes(state, hierarchy):
         for code in sorted(picked(state, code_list, parse(node.intake))):
             if (hierarchy, code) not in part:
-                found.setdefault(code, []).append(node.code)
-    return found
+                by_name.setdefault(code, []).append(node.code)
+    return by_name
 
 
 def picked(state: State, code_list: str, parsed: Parsed) -> set[str]:
@@ -242,12 +242,12 @@ def picked(state: State, code_list: str, parsed: Parsed) -> set[str]:
             else posting[bisect_left(posting, item.first) : bisect_right(posting, last)]
         )
 
-    found = {code for item in parsed.items for code in of(item)}
-    return found.difference(code for item in parsed.taken_away for code in of(item))
+    names = {code for item in parsed.items for code in of(item)}
+    return names.difference(code for item in parsed.taken_away for code in of(item))
 
 
 def _made(state: State, hierarchy: str, rows: Iterable[HierarchyNode]) -> Tree:
-    head = state.get(Hierarchy, hierarchy)
+    hierarchy_row = state.get(Hierarchy, hierarchy)
     last = 1 << 40
     nodes = sorted([(n.position if n.position is not None else last, n.code, n.parent) for n in rows])
     children: dict[str, list[str]] = {}
@@ -264,8 +264,8 @@ def _made(state: State, hierarchy: str, rows: Iterable[HierarchyNode]) -> Tree:
     parent = {code: above for _, code, above in nodes}
     return Tree(
         hierarchy,
-        head.code_list if head else "",
-        head.name if head else "",
+        hierarchy_row.code_list if hierarchy_row else "",
+        hierarchy_row.name if hierarchy_row else "",
         order,
         parent,
         children,
@@ -286,8 +286,8 @@ def moved_codes(before: State, after: State, hierarchy: str) -> list[str]:
 
 def versions_of(state: State, hierarchy: str) -> list[Hierarchy]:
     """A hierarchy and its kept versions, the one that holds latest first."""
-    head = state.get(Hierarchy, hierarchy)
-    name = head.version_of or head.hierarchy if head else hierarchy
+    hierarchy_row = state.get(Hierarchy, hierarchy)
+    name = hierarchy_row.version_of or hierarchy_row.hierarchy if hierarchy_row else hierarchy
     rows = [row for row in state.rows(Hierarchy) if name in (row.hierarchy, row.version_of)]
     return sorted(rows, key=lambda row: (row.holds_from or date.min, row.hierarchy == name), reverse=True)
 
@@ -295,8 +295,8 @@ def versions_of(state: State, hierarchy: str) -> list[Hierarchy]:
 def holding(state: State, hierarchy: str, on: date) -> str:
     """The version of a hierarchy that holds on a day; the earliest where none does yet."""
     rows = versions_of(state, hierarchy)
-    found = next((row for row in rows if (row.holds_from or date.min) <= on), rows[-1] if rows else None)
-    return found.hierarchy if found else hierarchy
+    first = next((row for row in rows if (row.holds_from or date.min) <= on), rows[-1] if rows else None)
+    return first.hierarchy if first else hierarchy
 
 
 def as_held(state: State, on: date) -> State:
@@ -315,8 +315,12 @@ def _held(state: State, on: date) -> tuple[Edit, ...]:
         if row.version_of or then == row.hierarchy:
             continue
         part, other = state.part(HierarchyNode, row.hierarchy), state.part(HierarchyNode, then)
-        kept = {(row.hierarchy, node.code): node._replace(hierarchy=row.hierarchy) for node in other.values()}
-        edits += [Edit("hierarchy_nodes", key, part.get(key), kept.get(key)) for key in {**part, **kept}]
+        by_name = {
+            (row.hierarchy, node.code): node._replace(hierarchy=row.hierarchy) for node in other.values()
+        }
+        edits += [
+            Edit("hierarchy_nodes", key, part.get(key), by_name.get(key)) for key in {**part, **by_name}
+        ]
     return tuple(edits)
 
 

@@ -86,20 +86,20 @@ def properties(state: State, code_list: str) -> list[ListProperty]:
 @derived((CodeProperty, 0))
 def values(state: State, code_list: str) -> dict[str, dict[str, str]]:
     """The list's own properties of each code that has any."""
-    found: dict[str, dict[str, str]] = {}
+    by_name: dict[str, dict[str, str]] = {}
     for row in state.part(CodeProperty, code_list).values():
-        found.setdefault(row.code, {})[row.property] = row.value
-    return found
+        by_name.setdefault(row.code, {})[row.property] = row.value
+    return by_name
 
 
 @derived(Statement, StatementLine, Chart, Structure, StructureSegment, Code, Hierarchy, HierarchyNode)
 def on_lines(state: State, code_list: str) -> frozenset[str]:
     """Codes of a list that stand on a line of any statement."""
-    found: set[str] = set()
+    names: set[str] = set()
     for row in state.rows(Statement):
-        if natural_list(state, row.chart) == code_list and (made := plan(state, row.statement)):
-            found.update(code for i, code in enumerate(made.accounts.posting) if made.line_of[i] >= 0)
-    return frozenset(found)
+        if natural_list(state, row.chart) == code_list and (planned := plan(state, row.statement)):
+            names.update(code for i, code in enumerate(planned.accounts.posting) if planned.line_of[i] >= 0)
+    return frozenset(names)
 
 
 def columns(state: State, code_list: str) -> dict[str, str]:
@@ -187,10 +187,10 @@ def listed(state: State, code_list: str, asked: CodeFilter, known: CodeMarks) ->
     """Codes that fit, in the order asked for (code order where none is)."""
     index = list_index(state, code_list)
     begin = _worded(state, code_list, asked.words) if asked.words else index.ordered
-    found: Iterable[Code] = (index.codes[code] for code in begin)
+    codes: Iterable[Code] = (index.codes[code] for code in begin)
     for test in _tests(state, code_list, asked, known):
-        found = filter(test, found)
-    rows = list(found)
+        codes = filter(test, codes)
+    rows = list(codes)
     if asked.sort == "name":
         rows.sort(key=lambda row: row.name.lower())
     elif asked.sort and asked.sort != "code":

@@ -130,8 +130,8 @@ def likely_class(state: State, code_list: str, code: str) -> str:
 
     votes: Counter[str] = Counter()
     for other in near:
-        if found := index.codes[other].account_class:
-            votes[found] += 10 ** shared(other)
+        if account_class := index.codes[other].account_class:
+            votes[account_class] += 10 ** shared(other)
     return max(CLASSES, key=lambda c: votes[c]) if votes else ""
 
 

@@ -30,22 +30,22 @@ class Parsed:
 class _Reader:
     """Reads tokens with their places; words are known by being one of WORDS in any case."""
 
-    def __init__(self, text: str):
+    def __init__(self, text: str) -> None:
         self.tokens: list[tuple[str, bool, int]] = []
         self.bad = ""
         at = 0
         text = text.rstrip()
         while at < len(text):
-            found = TOKEN.match(text, at)
-            if found is None:
+            match = TOKEN.match(text, at)
+            if match is None:
                 break
-            comma, word, star, odd = found.groups()
-            start = found.end() - len(found.group().lstrip()) + 1
+            comma, word, star, odd = match.groups()
+            start = match.end() - len(match.group().lstrip()) + 1
             if odd:
                 self.bad = self.bad or f"'{odd}' at character {start} is not understood."
                 break
             self.tokens.append((comma or word, bool(star), start))
-            at = found.end()
+            at = match.end()
         self.next = 0
 
     def peek(self) -> str:

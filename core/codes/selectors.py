@@ -29,9 +29,9 @@ def _pick(
 ) -> Iterator[str]:
     index = list_index(state, code_list)
     posting = index.posting
-    found: list[str] = []
+    texts: list[str] = []
     if item.kind == "all":
-        found = posting
+        texts = posting
     elif item.kind == "code":
         code = index.codes.get(item.first)
         if code is None:
@@ -42,17 +42,17 @@ def _pick(
                 f"{item.first} is a rollup code and picks nothing; 'under {item.first}' picks what is"
                 " below it."
             )
-        found = [] if code.rollup else [item.first]
-        yield from found
+        texts = [] if code.rollup else [item.first]
+        yield from texts
         return
     elif item.kind == "range":
-        found = posting[bisect_left(posting, item.first) : bisect_right(posting, item.second)]
+        texts = posting[bisect_left(posting, item.first) : bisect_right(posting, item.second)]
     elif item.kind == "prefix":
-        found = posting[bisect_left(posting, item.first) : bisect_left(posting, item.first + "\x7f")]
+        texts = posting[bisect_left(posting, item.first) : bisect_left(posting, item.first + "\x7f")]
     else:
         name = item.second or main_hierarchies(state).get(code_list, "")
-        head = state.get(Hierarchy, name) if name else None
-        if head is None or head.code_list != code_list:
+        hierarchy_row = state.get(Hierarchy, name) if name else None
+        if hierarchy_row is None or hierarchy_row.code_list != code_list:
             faults.append(
                 f"There is no hierarchy {item.second} of {code_list}."
                 if item.second
@@ -67,10 +67,10 @@ def _pick(
         if not code.rollup:
             faults.append(f"{item.first} is a posting code; only a rollup code has codes under it.")
             return
-        found = [c for c in grown.below(item.first) if c in index.codes and not index.codes[c].rollup]
-    if not found:
+        texts = [c for c in grown.below(item.first) if c in index.codes and not index.codes[c].rollup]
+    if not texts:
         looks.append(f"'{describe(item)}' picks no code yet.")
-    yield from found
+    yield from texts
 
 
 def pick(state: State, code_list: str, text: str) -> Picked:
@@ -106,15 +106,15 @@ def without(state: State, code_list: str, text: str, code: str) -> str:
     if code not in pick(state, code_list, text).codes:
         return text
     parsed = parse(text)
-    kept = [describe(item) for item in parsed.items if not (item.kind == "code" and item.first == code)]
+    rows = [describe(item) for item in parsed.items if not (item.kind == "code" and item.first == code)]
     away = [describe(item) for item in parsed.taken_away]
-    base = ", ".join(kept)
+    base = ", ".join(rows)
     if not base:
         return ""
-    made = base + (f" except {', '.join(away)}" if away else "")
+    selector = base + (f" except {', '.join(away)}" if away else "")
     return (
-        made
-        if code not in pick(state, code_list, made).codes
+        selector
+        if code not in pick(state, code_list, selector).codes
         else f"{base} except {', '.join([*away, code])}"
     )
 
@@ -122,13 +122,13 @@ def without(state: State, code_list: str, text: str, code: str) -> str:
 def with_code(state: State, code_list: str, text: str, code: str) -> str:
     """The selector with one code more; a code taken away before comes back in."""
     parsed = parse(text)
-    kept = [describe(item) for item in parsed.items]
+    rows = [describe(item) for item in parsed.items]
     away = [describe(item) for item in parsed.taken_away if not (item.kind == "code" and item.first == code)]
     tail = f" except {', '.join(away)}" if away else ""
-    made = ", ".join(kept) + tail
-    if code in pick(state, code_list, made).codes:
-        return made
-    added = ", ".join([*kept, code]) + tail
+    selector = ", ".join(rows) + tail
+    if code in pick(state, code_list, selector).codes:
+        return selector
+    added = ", ".join([*rows, code]) + tail
     # What takes the code away by a range or a rollup would win; then the rest is named around it.
     return (
         added

@@ -63,15 +63,15 @@ def _marks(state: State, code_list: str) -> _Marks:
 
 @derived(Hierarchy, HierarchyNode, Code)
 def counted(state: State, hierarchy: str) -> Counted:
-    made = tree(state, hierarchy)
-    place, marks, posting = _marks(state, made.code_list)
+    shape = tree(state, hierarchy)
+    place, marks, posting = _marks(state, shape.code_list)
     last = len(marks) - 1  # a code that is not in the list any more
-    at = np.array([place.get(code, last) for code in map(FIRST, made.order)], dtype=np.int64)
+    at = np.array([place.get(code, last) for code in map(FIRST, shape.order)], dtype=np.int64)
     kind = marks[at]
-    ends = np.array(made.end, dtype=np.int64)
+    ends = np.array(shape.end, dtype=np.int64)
     rollup = kind == -1
     empty = rollup & (ends == np.arange(1, len(kind) + 1))
-    deep = np.fromiter(map(SECOND, made.order), dtype=np.int64, count=len(made.order))
+    deep = np.fromiter(map(SECOND, shape.order), dtype=np.int64, count=len(shape.order))
     classes = np.stack([summed(kind == i) for i in range(len(CLASSES))])
     return Counted(
         summed(kind >= 0),
@@ -91,12 +91,12 @@ def summed(values: NDArray[Any]) -> NDArray[Any]:
 
 def mixed(state: State, hierarchy: str) -> list[tuple[str, tuple[str, ...]]]:
     """Rollup codes below the top under which several account classes stand, with those classes."""
-    made, found = tree(state, hierarchy), counted(state, hierarchy)
-    if not made.order:
+    shape, classes = tree(state, hierarchy), counted(state, hierarchy)
+    if not shape.order:
         return []
-    held = found.classes[:, found.ends] - found.classes[:, np.arange(len(made.order))]
-    places = np.flatnonzero(((held > 0).sum(axis=0) > 1) & (found.depths > 0))
+    held = classes.classes[:, classes.ends] - classes.classes[:, np.arange(len(shape.order))]
+    places = np.flatnonzero(((held > 0).sum(axis=0) > 1) & (classes.depths > 0))
     return [
-        (made.order[i][0], tuple(name for name, count in zip(CLASSES, held[:, i], strict=True) if count))
+        (shape.order[i][0], tuple(name for name, count in zip(CLASSES, held[:, i], strict=True) if count))
         for i in places.tolist()
     ]

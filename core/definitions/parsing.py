@@ -115,10 +115,10 @@ def _amount(text: str, kind: Kind) -> str:
 
 def _moment(text: str, kind: Kind) -> str:
     try:
-        found = datetime.fromisoformat(text)
+        moment = datetime.fromisoformat(text)
     except ValueError:
         raise ValueError("A moment is written 2026-09-30T14:05:00Z.") from None
-    return (found if found.tzinfo else found.replace(tzinfo=UTC)).isoformat()
+    return (moment if moment.tzinfo else moment.replace(tzinfo=UTC)).isoformat()
 
 
 READERS: dict[str, Callable[[str, Kind], Any]] = {
@@ -203,11 +203,11 @@ def header_faults(table: Table, header: list[str]) -> list[Fault]:
     def told(code: str, what: str, column: str, way_out: str) -> Fault:
         return Fault(code, what, Location(table.name, (), column, row=1), way_out)
 
-    found = []
+    rows = []
     for name, times in Counter(header).items():
         if name not in table.by_name:
             known = ", ".join(table.by_name)
-            found.append(
+            rows.append(
                 told(
                     "column-unknown",
                     f"The table {table.name} has no column '{name}'.",
@@ -216,12 +216,12 @@ def header_faults(table: Table, header: list[str]) -> list[Fault]:
                 )
             )
         elif times > 1:
-            found.append(
+            rows.append(
                 told("column-twice", f"The column {name} stands {times} times.", name, "Keep one of them.")
             )
     for column in table.columns:
         if column.must and column.name not in header:
-            found.append(
+            rows.append(
                 told(
                     "column-missing",
                     f"The column {column.name} is missing.",
@@ -229,7 +229,7 @@ def header_faults(table: Table, header: list[str]) -> list[Fault]:
                     "Add it; it must be given.",
                 )
             )
-    return found
+    return rows
 
 
 def read_table(
@@ -241,7 +241,7 @@ def read_table(
     """Reads records (row number, cells). A column that the file lacks keeps what a known row has, else its
     default."""
     read = Read(table, faults=header_faults(table, header))
-    if any(told.code != "column-missing" for told in read.faults):
+    if any(problem.code != "column-missing" for problem in read.faults):
         return read
     slots = {name: i for i, name in enumerate(table.row._fields)}
     places = [_Cell(table.by_name[name], slots[name], i) for i, name in enumerate(header)]
@@ -302,7 +302,7 @@ class _Cell:
 
     __slots__ = ("column", "empty", "memo", "place", "reader", "slot")
 
-    def __init__(self, column: Column, slot: int, place: int):
+    def __init__(self, column: Column, slot: int, place: int) -> None:
         self.column, self.slot, self.place = column, slot, place
         self.reader = READERS[column.kind.name]
         self.empty = empty_value(column)

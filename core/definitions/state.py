@@ -27,7 +27,7 @@ class OutOfStep(Exception):
     """An edit says a row was what the snapshot doesn't hold: replaying it would make a state that never
     was."""
 
-    def __init__(self, edit: Edit):
+    def __init__(self, edit: Edit) -> None:
         self.edit = edit
         super().__init__(f"{edit.table} {edit.key}")
 
@@ -55,7 +55,7 @@ class State:
 
     __slots__ = ("_age", "_cache", "_digest", "_parts")
 
-    def __init__(self, parts: dict[str, dict[Any, Part]] | None = None):
+    def __init__(self, parts: dict[str, dict[Any, Part]] | None = None) -> None:
         self._parts: dict[str, dict[Any, Part]] = parts or {table.name: {} for table in DEFINING_TABLES}
         self._cache: dict[Any, tuple[tuple[Any, ...], Any, tuple[Any, ...], bool]] = {}
         self._age = 0
@@ -86,10 +86,10 @@ class State:
 
     def require(self, row: type[R], *key: Any) -> R:
         """The row of a key that is known to be there. Raises LookupError where it isn't."""
-        found = self.get(row, *key)
-        if found is None:
+        there = self.get(row, *key)
+        if there is None:
             raise LookupError(f"There is no {row.__name__} {key}.")
-        return found
+        return there
 
     def table(self, name: str) -> Iterator[tuple[Key, Any]]:
         for part in self._parts[name].values():
@@ -151,12 +151,12 @@ class State:
                 part.pop(key, None)
             else:
                 part[key] = new
-        made = State(parts)
-        made._digest, made._age = digest, self._age + 1
-        made._cache = dict(self._cache)  # in one go: other threads ask this snapshot meanwhile
-        if made._age >= EDITS_BETWEEN_SWEEPS:
-            made._sweep()
-        return made
+        state = State(parts)
+        state._digest, state._age = digest, self._age + 1
+        state._cache = dict(self._cache)  # in one go: other threads ask this snapshot meanwhile
+        if state._age >= EDITS_BETWEEN_SWEEPS:
+            state._sweep()
+        return state
 
     def _sweep(self) -> None:
         """Lets go of derived values that are not true here and that nothing is made from, and of the

@@ -426,14 +426,14 @@ class Table:
     @cached_property
     def columns(self) -> tuple[Column, ...]:
         hints = get_type_hints(self.row, include_extras=True)
-        made = []
+        rows = []
         for index, name in enumerate(self.row._fields):
             marks = get_args(hints[name])[1:] if get_origin(hints[name]) is Annotated else ()
             kind = next(mark for mark in marks if isinstance(mark, Kind))
             key = index < self.keys
             must = MUST in marks or (key and name not in self.optional_keys)
-            made.append(Column(name, kind, key, must, self.row._field_defaults.get(name)))
-        return tuple(made)
+            rows.append(Column(name, kind, key, must, self.row._field_defaults.get(name)))
+        return tuple(rows)
 
     @cached_property
     def by_name(self) -> dict[str, Column]:

@@ -62,10 +62,10 @@ def _amounts(made: Plan, sums: AccountSums) -> Amounts:
 def _shown(
     state: State, statement: str, sums: AccountSums, digits: int
 ) -> dict[str, tuple[str, int, tuple[int | None, ...]]]:
-    made = plan(state, statement)
-    if made is None:
+    planned = plan(state, statement)
+    if planned is None:
         return {}
-    lines = compute(made, _amounts(made, sums), digits).lines
+    lines = compute(planned, _amounts(planned, sums), digits).lines
     return {f.line.row.line: (f.line.row.label, f.line.depth, f.shown) for f in lines}
 
 
@@ -78,44 +78,44 @@ def statement_moves(
         return []
     was, now = _shown(before, statement, sums, digits), _shown(after, statement, sums, digits)
     none = (None,) * len(sums.companies)
-    found = []
+    figure_changes = []
     for line in [*now, *(line for line in was if line not in now)]:
         label, depth, new = now.get(line) or (*was[line][:2], none)
         old = was[line][2] if line in was else none
-        found += [
+        figure_changes += [
             FigureChange(statement, line, label, depth, sums.companies[i], old[i], new[i])
             for i in range(len(sums.companies))
             if (old[i] or 0) != (new[i] or 0)
         ]
-    return found
+    return figure_changes
 
 
 def _rolled(state: State, hierarchy: str, sums: AccountSums, codes: list[str]) -> NDArray[Any]:
     """What stands under each of some codes by company, raw, to the end of the period; nothing under one that
     is not there."""
-    made = tree(state, hierarchy)
+    shape = tree(state, hierarchy)
     place = {code: i for i, code in enumerate(sums.codes)}
-    found = np.zeros((len(codes), len(sums.companies)), dtype=sums.cumulative.dtype)
+    values = np.zeros((len(codes), len(sums.companies)), dtype=sums.cumulative.dtype)
     for i, code in enumerate(codes):
-        at = made.place.get(code)
+        at = shape.place.get(code)
         if at is not None:
-            below = [place[below] for below, _ in made.order[at : made.end[at]] if below in place]
-            found[i] = sums.cumulative[below].sum(axis=0) if below else 0
-    return found
+            below = [place[below] for below, _ in shape.order[at : shape.end[at]] if below in place]
+            values[i] = sums.cumulative[below].sum(axis=0) if below else 0
+    return values
 
 
 def _touched(was: Tree, now: Tree, moved: Iterable[str]) -> set[str]:
     """Every code above one that stands elsewhere, came or went; no other total can differ."""
-    found: set[str] = set()
-    for made in (was, now):
+    names: set[str] = set()
+    for side in (was, now):
         seen: set[str] = set()
         for code in moved:
-            up = made.parent.get(code, "")
+            up = side.parent.get(code, "")
             while up and up not in seen:
                 seen.add(up)
-                up = made.parent.get(up, "")
-        found |= seen
-    return found
+                up = side.parent.get(up, "")
+        names |= seen
+    return names
 
 
 def hierarchy_moves(before: State, after: State, hierarchy: str, sums: AccountSums) -> list[FigureChange]:
@@ -128,16 +128,16 @@ def hierarchy_moves(before: State, after: State, hierarchy: str, sums: AccountSu
         _touched(one, other, moved_codes(before, after, hierarchy)),
         key=lambda code: (other.place.get(code, last), code),
     )
-    names = [list_index(state, made.code_list).codes for state, made in ((after, other), (before, one))]
+    names = [list_index(state, side.code_list).codes for state, side in ((after, other), (before, one))]
     codes = [code for code in touched if (row := names[0].get(code) or names[1].get(code)) and row.rollup]
     old, new = _rolled(before, hierarchy, sums, codes), _rolled(after, hierarchy, sums, codes)
-    found = []
+    figure_changes = []
     for i, column in np.argwhere(old != new).tolist():
         code = codes[i]
         stands, stood = code in other.place, code in one.place
         depth = other.order[other.place[code]][1] if stands else one.order[one.place[code]][1] if stood else 0
         name = (names[0].get(code) or names[1][code]).name
-        found.append(
+        figure_changes.append(
             FigureChange(
                 hierarchy,
                 code,
@@ -148,7 +148,7 @@ def hierarchy_moves(before: State, after: State, hierarchy: str, sums: AccountSu
                 int(new[i, column]) if stands else None,
             )
         )
-    return found
+    return figure_changes
 
 
 class Cause(NamedTuple):
@@ -161,13 +161,14 @@ class Cause(NamedTuple):
 
 
 def _under(state: State, statement: str, line: str) -> frozenset[str]:
-    made = plan(state, statement)
-    if made is None or line not in made.index:
+    planned = plan(state, statement)
+    if planned is None or line not in planned.index:
         return frozenset()
-    start = made.index[line]
-    end = made.end_of(start)
+    start = planned.index[line]
+    end = planned.end_of(start)
     return frozenset(
-        made.accounts.posting[i] for i in np.flatnonzero((made.line_of >= start) & (made.line_of < end))
+        planned.accounts.posting[i]
+        for i in np.flatnonzero((planned.line_of >= start) & (planned.line_of < end))
     )
 
 
@@ -183,20 +184,26 @@ def causes(
     was, now = inside(before, moved.of, moved.line), inside(after, moved.of, moved.line)
     place = {code: i for i, code in enumerate(sums.codes)}
     column = sums.companies.index(moved.company)
-    made = plan(after, moved.of) or plan(before, moved.of) if is_statement else None
-    chosen = sums.window if made is not None and made.statement.kind != "balance_sheet" else sums.cumulative
-    found = []
+    open_draft = plan(after, moved.of) or plan(before, moved.of) if is_statement else None
+    chosen = (
+        sums.window
+        if open_draft is not None and open_draft.statement.kind != "balance_sheet"
+        else sums.cumulative
+    )
+    rows = []
     for code in sorted(was ^ now):
         amount = int(chosen[place[code], column]) if code in place else 0
         if amount:
-            found.append(Cause(code, _name(before, after, moved, code, is_statement), code in now, amount))
-    return found
+            rows.append(Cause(code, _name(before, after, moved, code, is_statement), code in now, amount))
+    return rows
 
 
 def _name(before: State, after: State, moved: FigureChange, code: str, is_statement: bool) -> str:
     for state in (after, before):
-        head = state.get(Statement, moved.of) if is_statement else None
-        code_list = natural_list(state, head.chart) if head else tree(state, moved.of).code_list
+        statement_row = state.get(Statement, moved.of) if is_statement else None
+        code_list = (
+            natural_list(state, statement_row.chart) if statement_row else tree(state, moved.of).code_list
+        )
         if row := list_index(state, code_list).codes.get(code):
             return row.name
     return ""
@@ -209,13 +216,13 @@ def group_moves(was: Figures, now: Figures, group: str, statement: str) -> list[
         return {f.line.row.line: (f.line.row.label, f.line.depth, f.shown[-1]) for f in figures.lines}
 
     old, new = shown(was), shown(now)
-    found = []
+    figure_changes = []
     for line in [*new, *(line for line in old if line not in new)]:
         label, depth, amount = new.get(line) or (*old[line][:2], None)
         before = old[line][2] if line in old else None
         if (before or 0) != (amount or 0):
-            found.append(FigureChange(statement, line, label, depth, group, before, amount))
-    return found
+            figure_changes.append(FigureChange(statement, line, label, depth, group, before, amount))
+    return figure_changes
 
 
 def group_causes(was: tuple[Plan, Amounts], now: tuple[Plan, Amounts], line: str) -> list[Cause]:
@@ -251,7 +258,7 @@ def touched_hierarchies(before: State, after: State) -> list[Hierarchy]:
 
 
 def companies_by_chart(state: State) -> Mapping[str, list[Company]]:
-    found: dict[str, list[Company]] = {}
+    by_name: dict[str, list[Company]] = {}
     for row in sorted(state.rows(Company), key=lambda row: row.company):
-        found.setdefault(row.chart, []).append(row)
-    return found
+        by_name.setdefault(row.chart, []).append(row)
+    return by_name

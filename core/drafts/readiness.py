@@ -34,13 +34,13 @@ class ReadinessItem(NamedTuple):
 def items(made: Replayed, found: Iterable[Collision], facts: Facts) -> list[ReadinessItem]:
     """The whole list, what must be put right first."""
     edits = made.edits()
-    told = [ReadinessItem(MUST, c.sentence, "collision", c.table, " ".join(map(str, c.key))) for c in found]
+    to_do = [ReadinessItem(MUST, c.sentence, "collision", c.table, " ".join(map(str, c.key))) for c in found]
     faults = [
         *transition_faults(made.base, made.state, edits, facts),
         *checks.of_change(made.base, made.state, edits),
     ]
     for fault in faults:
-        told.append(
+        to_do.append(
             ReadinessItem(
                 fault.severity,
                 f"{fault.what} {fault.way_out}".strip(),
@@ -48,20 +48,20 @@ def items(made: Replayed, found: Iterable[Collision], facts: Facts) -> list[Read
                 *_place(fault.where.key),
             )
         )
-    told += [
+    to_do += [
         ReadinessItem(
             MUST, f"This change does nothing any more: {step.sentence}.", "change", "", str(step.number)
         )
         for step in made.steps
         if not step.edits
     ]
-    told += _unplaced(made.base, made.state)
-    told += _under_none(made.base, made.state)
-    told += _not_opened(made)
-    told += _closed(made)
-    told = list({item.sentence: item for item in reversed(told)}.values())[::-1]
+    to_do += _unplaced(made.base, made.state)
+    to_do += _under_none(made.base, made.state)
+    to_do += _not_opened(made)
+    to_do += _closed(made)
+    to_do = list({item.sentence: item for item in reversed(to_do)}.values())[::-1]
     order = {MUST: 0, LOOK: 1, OK: 2}
-    return sorted(told, key=lambda item: order[item.severity])
+    return sorted(to_do, key=lambda item: order[item.severity])
 
 
 def _place(key: tuple[object, ...]) -> tuple[str, str]:
@@ -70,8 +70,8 @@ def _place(key: tuple[object, ...]) -> tuple[str, str]:
 
 
 def _missed(state: State, statement: str) -> set[str]:
-    made = plan(state, statement)
-    return {made.accounts.posting[i] for i in made.missed().tolist()} if made is not None else set()
+    planned = plan(state, statement)
+    return {planned.accounts.posting[i] for i in planned.missed().tolist()} if planned is not None else set()
 
 
 def _unplaced(before: State, after: State) -> Iterator[ReadinessItem]:
@@ -163,11 +163,11 @@ def charts_touched(
     before: State, after: State, tables: Iterable[tuple[str, tuple[object, ...]]]
 ) -> list[str]:
     """Charts whose definitions these rows belong to, by their ids."""
-    found: set[str] = set()
+    names: set[str] = set()
     for table, key in tables:
         for state in (before, after):
-            found |= _charts_of(state, table, str(key[0]))
-    return sorted(found)
+            names |= _charts_of(state, table, str(key[0]))
+    return sorted(names)
 
 
 def _charts_of(state: State, table: str, first: str) -> set[str]:
@@ -184,8 +184,8 @@ def _charts_of(state: State, table: str, first: str) -> set[str]:
     if table in ("code_lists", "codes"):
         return set(uses.charts_of_list(state, first))
     if table in ("hierarchies", "hierarchy_nodes"):
-        head = state.get(Hierarchy, first)
-        return set(uses.charts_of_list(state, head.code_list)) if head else set()
+        hierarchy_row = state.get(Hierarchy, first)
+        return set(uses.charts_of_list(state, hierarchy_row.code_list)) if hierarchy_row else set()
     if table in ("structures", "structure_segments"):
         return {row.chart for row in state.rows(Chart) if row.structure == first}
     if table in ("statements", "statement_lines"):

@@ -26,11 +26,11 @@ def recorded(change: Change, state: State) -> Change:
     """The change as a draft keeps it: of a known row only the columns that it changes, so that others stay
     free."""
     if isinstance(change, ChangeSequence):
-        made = []
+        rows = []
         for part in change.changes:
-            made.append(recorded(part, state))
+            rows.append(recorded(part, state))
             state = state.edited(part.edits(state))
-        return ChangeSequence(tuple(made), change.told)
+        return ChangeSequence(tuple(rows), change.told)
     if isinstance(change, ChangeSet):
         return ChangeSet(tuple(recorded(part, state) for part in change.changes), change.told)
     if isinstance(change, Put):
@@ -116,7 +116,7 @@ def collisions(mine: Iterable[Edit], theirs: Iterable[Edit]) -> list[Collision]:
     `theirs` is what was published since, `mine` what the draft comes to on top of that.
     """
     published = {(edit.table, edit.key): edit for edit in theirs}
-    found = []
+    rows = []
     for edit in mine:
         other = published.get((edit.table, edit.key))
         if other is None:
@@ -132,8 +132,8 @@ def collisions(mine: Iterable[Edit], theirs: Iterable[Edit]) -> list[Collision]:
             )
             if not columns:
                 continue
-        found.append(Collision(edit.table, edit.key, columns, edit.new, other.new))
-    return found
+        rows.append(Collision(edit.table, edit.key, columns, edit.new, other.new))
+    return rows
 
 
 def tells(edit: Edit) -> bool:

@@ -10,7 +10,8 @@ from core.codes.lists import list_index
 from core.codes.selectors import pick
 from core.definitions.state import State, derived
 from core.definitions.tables import Code, Company, Group, Hierarchy, HierarchyNode, Mapping
-from core.structures.accounts import ChartIndex, chart_index, parse_dimensions
+from core.structures.accounts import parse_dimensions
+from core.structures.charts import ChartIndex, chart_index
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,15 +30,20 @@ class MapPlan:
     shared: bool
     rows: dict[str, list[MapRow]]
 
+    @property
+    def own_codes(self) -> dict[str, Code]:
+        """The company's natural accounts."""
+        return self.chart.segments[self.chart.natural].codes if self.chart.natural >= 0 else {}
+
     def plain(self, natural: str) -> str | None:
         """The target where it doesn't depend on anything but the account: '' for unplaced; None where it
         does."""
         if self.shared:
             return natural
-        found = self.rows.get(natural, [])
-        if not found:
+        rows = self.rows.get(natural, [])
+        if not rows:
             return ""
-        return found[0].row.target if found[0].field is None else None
+        return rows[0].row.target if rows[0].field is None else None
 
     def target(self, natural: str, values: Callable[[], list[str]]) -> str:
         """The target for one account string with dimensions; '' where no row fits. `values` are its codes by
@@ -69,16 +75,16 @@ def _rows(state: State, group: str, company: str, natural_list: str) -> list[tup
 
 def map_plan(state: State, group: str, company: str) -> MapPlan | None:
     """None where the company, the group or a chart is unknown."""
-    head, target = state.get(Company, company), state.get(Group, group)
-    chart = chart_index(state, head.chart) if head else None
-    if head is None or target is None or chart is None:
+    company_row, target = state.get(Company, company), state.get(Group, group)
+    chart = chart_index(state, company_row.chart) if company_row else None
+    if company_row is None or target is None or chart is None:
         return None
-    if head.chart == target.chart:
+    if company_row.chart == target.chart:
         return MapPlan(company, chart, True, {})
     rows: dict[str, list[MapRow]] = {}
     for row, codes in _rows(state, group, company, chart.natural_list):
         field = chart.field(row.field) if row.field else None
-        made = MapRow(
+        map_row = MapRow(
             row,
             chart.index.get(row.field) if field else None,
             pick(state, field.code_list, row.codes).codes if field else frozenset(),
@@ -86,19 +92,19 @@ def map_plan(state: State, group: str, company: str) -> MapPlan | None:
         for code in codes:
             earlier = rows.setdefault(code, [])
             if not earlier or earlier[-1].field is not None:
-                earlier.append(made)
+                earlier.append(map_row)
     return MapPlan(company, chart, False, rows)
 
 
 def likely_target(state: State, group: str, company: str, natural: str) -> str:
     """A group account for an unplaced one: what its nearest mapped neighbours of the same class go to, or the
     group account whose name shares most words with it."""
-    made = map_plan(state, group, company)
+    mapping_plan = map_plan(state, group, company)
     target = state.get(Group, group)
     group_chart = chart_index(state, target.chart) if target else None
-    if made is None or group_chart is None or made.shared:
+    if mapping_plan is None or group_chart is None or mapping_plan.shared:
         return ""
-    own = list_index(state, made.chart.natural_list)
+    own = list_index(state, mapping_plan.chart.natural_list)
     theirs = list_index(state, group_chart.natural_list)
     code = own.codes.get(natural)
     if code is None:
@@ -115,10 +121,10 @@ def likely_target(state: State, group: str, company: str, natural: str) -> str:
     at = own.position.get(natural, 0)
     for i in range(max(0, at - 10), min(len(own.posting), at + 11)):
         other = own.codes[own.posting[i]]
-        found = made.plain(other.code)
-        if found and other.account_class == code.account_class:
+        plain = mapping_plan.plain(other.code)
+        if plain and other.account_class == code.account_class:
             shared = next((n for n, (a, b) in enumerate(zip(natural, other.code, strict=False)) if a != b), 0)
-            best = max(best, (shared, -abs(i - at), found))
+            best = max(best, (shared, -abs(i - at), plain))
     return best[2]
 
 

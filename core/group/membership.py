@@ -37,7 +37,7 @@ class Membership:
 @derived(GroupMember)
 def membership(state: State, group: str) -> Membership:
     """All companies of a group in name order; a company reached twice is told, and kept once."""
-    found: dict[str, MemberCompany] = {}
+    by_name: dict[str, MemberCompany] = {}
     twice: list[str] = []
     cycle: tuple[str, ...] = ()
     waiting = [MemberCompany("", (group,), "full", Decimal(100), None, None)]
@@ -55,20 +55,20 @@ def membership(state: State, group: str) -> Membership:
                     cycle = (*at.path[at.path.index(row.member) :], row.member)
                 else:
                     waiting.append(MemberCompany("", (*at.path, row.member), method, share, start, until))
-            elif row.member in found:
+            elif row.member in by_name:
                 twice.append(row.member)
             else:
-                found[row.member] = MemberCompany(row.member, at.path, method, share, start, until)
-    return Membership(tuple(found[name] for name in sorted(found)), tuple(twice), cycle)
+                by_name[row.member] = MemberCompany(row.member, at.path, method, share, start, until)
+    return Membership(tuple(by_name[name] for name in sorted(by_name)), tuple(twice), cycle)
 
 
 def group_calendar(state: State, group: str) -> CalendarIndex | None:
     """The group's own calendar, or the one all its members share; None where they don't."""
-    head = state.get(Group, group)
-    if head is None:
+    group_row = state.get(Group, group)
+    if group_row is None:
         return None
-    if head.calendar:
-        return calendar_index(state, head.calendar)
+    if group_row.calendar:
+        return calendar_index(state, group_row.calendar)
     names = {
         row.calendar for r in membership(state, group).companies if (row := state.get(Company, r.company))
     }
@@ -86,13 +86,13 @@ class ConsolidationScope:
 def consolidation_scope(state: State, group: str, on: date) -> ConsolidationScope:
     """Members in on the day, in the group's currency and at method full. Others wait and are named, never
     dropped."""
-    head = state.get(Group, group)
+    group_row = state.get(Group, group)
     companies, waiting = [], []
     for reached in membership(state, group).companies:
         row = state.get(Company, reached.company)
-        if row is None or head is None or not reached.is_in(on) or reached.method == "none":
+        if row is None or group_row is None or not reached.is_in(on) or reached.method == "none":
             continue
-        if row.currency != head.currency:
+        if row.currency != group_row.currency:
             waiting.append((reached.company, f"reports in {row.currency} and waits for translation"))
         elif reached.method != "full":
             waiting.append((reached.company, f"is taken in by method {reached.method}, which waits"))

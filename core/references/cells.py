@@ -70,9 +70,9 @@ def cells(state: State, code_list: str) -> Iterator[CodeReference]:
     """All of them, table by table."""
     charts = charts_of_list(state, code_list)
     yield from _of_codes(state, code_list)
-    for head in state.rows(Hierarchy):
-        if head.code_list == code_list:
-            for node in state.part(HierarchyNode, head.hierarchy).values():
+    for hierarchy_row in state.rows(Hierarchy):
+        if hierarchy_row.code_list == code_list:
+            for node in state.part(HierarchyNode, hierarchy_row.hierarchy).values():
                 yield CodeReference(node, "code", CODE, True)
                 if node.parent:
                     yield CodeReference(node, "parent", CODE)

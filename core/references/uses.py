@@ -26,7 +26,8 @@ from core.definitions.tables import (
     StatementLine,
 )
 from core.references.cells import ACCOUNT, CODE, SELECTOR, CodeReference, cells, charts_of_list
-from core.structures.accounts import chart_index, parse_dimensions
+from core.structures.accounts import parse_dimensions
+from core.structures.charts import chart_index
 
 __all__ = ["Use", "charts_of_list", "of_code"]
 
@@ -40,13 +41,13 @@ class Use(NamedTuple):
 
 
 def _tree(state: State, node: HierarchyNode) -> str:
-    head = state.get(Hierarchy, node.hierarchy)
-    return head.name if head else node.hierarchy
+    hierarchy_row = state.get(Hierarchy, node.hierarchy)
+    return hierarchy_row.name if hierarchy_row else node.hierarchy
 
 
 def _statement(state: State, line: StatementLine) -> str:
-    head = state.get(Statement, line.statement)
-    return head.name if head else line.statement
+    statement_row = state.get(Statement, line.statement)
+    return statement_row.name if statement_row else line.statement
 
 
 SENTENCES: dict[tuple[type[Any], str], Callable[[State, Any], str]] = {
@@ -95,13 +96,13 @@ def _names(state: State, code_list: str, code: str, cell: CodeReference) -> bool
 def of_code(state: State, code_list: str, code: str) -> Iterator[Use]:
     """Definitions that name exactly this code. Its own places in hierarchies count only where codes stand
     below."""
-    told: set[Use] = set()
+    names: set[Use] = set()
     for cell in cells(state, code_list):
         if not cell.own and _names(state, code_list, code, cell):
             table = BY_ROW[type(cell.row)]
             use = Use(
                 table.name, table.key(cell.row), SENTENCES[type(cell.row), cell.column](state, cell.row)
             )
-            if use not in told:
-                told.add(use)
+            if use not in names:
+                names.add(use)
                 yield use

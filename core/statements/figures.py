@@ -46,8 +46,8 @@ def begins_each_year(state: State, code_list: str, codes: Iterable[str]) -> bool
 @derived(Chart, Structure, StructureSegment)
 def natural_list(state: State, chart: str) -> str:
     """The code list that serves as natural account in a chart; empty where there is none."""
-    head = state.get(Chart, chart)
-    rows = state.part(StructureSegment, head.structure).values() if head else ()
+    chart_row = state.get(Chart, chart)
+    rows = state.part(StructureSegment, chart_row.structure).values() if chart_row else ()
     return next((row.code_list for row in rows if row.role == "natural_account"), "")
 
 
@@ -137,8 +137,8 @@ def _direction(row: StatementLine, debit: NDArray[np.bool_], kinds: set[int]) ->
     if row.kind == "result":
         return CREDIT, False
     if row.kind == "accounts":
-        found = {DEBIT if side else CREDIT for side in np.unique(debit).tolist()}
-        return (found.pop(), False) if len(found) == 1 else (CREDIT if found else 0, len(found) > 1)
+        names = {DEBIT if side else CREDIT for side in np.unique(debit).tolist()}
+        return (names.pop(), False) if len(names) == 1 else (CREDIT if names else 0, len(names) > 1)
     if row.kind == "heading":
         below = {kind for kind in kinds if kind}
         return (below.pop() if len(below) == 1 else CREDIT if below else 0), False
@@ -147,10 +147,10 @@ def _direction(row: StatementLine, debit: NDArray[np.bool_], kinds: set[int]) ->
 
 @derived(Statement, (StatementLine, 0), Chart, Structure, StructureSegment, Code, Hierarchy, HierarchyNode)
 def plan(state: State, statement: str) -> Plan | None:
-    head = state.get(Statement, statement)
-    if head is None:
+    statement_row = state.get(Statement, statement)
+    if statement_row is None:
         return None
-    code_list = natural_list(state, head.chart)
+    code_list = natural_list(state, statement_row.chart)
     accounts, sides = list_index(state, code_list), _sides(state, code_list)
     rows = {row.line: row for row in state.part(StatementLine, statement).values()}
     children: dict[str, list[str]] = {}
@@ -182,7 +182,7 @@ def plan(state: State, statement: str) -> Plan | None:
         lines.append(PlanLine(row, depth, parent, direction, tuple(codes), mixed))
     lines.reverse()
     return Plan(
-        head,
+        statement_row,
         accounts,
         tuple(lines),
         index,
@@ -243,7 +243,7 @@ class Amounts:
     """What a statement is made from, raw and in minor units: one row an account, one column a company (or
     other).
 
-    Rows are the posting accounts of the list in order (or those of `places`), then the strays. `window` is
+    Rows are the posting accounts of the list in order (or those of `places`), then the unmapped. `window` is
     what the
     lines sum (docs: by the kind of statement), `cumulative` everything to the end of the period, for
     `result`;
@@ -252,7 +252,7 @@ class Amounts:
 
     window: NDArray[Any]
     cumulative: NDArray[Any]
-    strays: tuple[UnmappedAccount, ...] = ()
+    unmapped: tuple[UnmappedAccount, ...] = ()
     places: NDArray[np.int64] | None = None
     touched: NDArray[np.bool_] | None = None
 
@@ -307,7 +307,7 @@ def compute(made: Plan, amounts: Amounts, digits: int) -> Figures:
     )
     raw[-1] = 0  # accounts on no line
     if made.has_result:
-        into = np.array([stray.account_class in RESULT_CLASSES for stray in amounts.strays], dtype=bool)
+        into = np.array([account.account_class in RESULT_CLASSES for account in amounts.unmapped], dtype=bool)
         total = amounts.cumulative[np.concatenate([made.into_result[rows], into])].sum(axis=0)
         for i, line in enumerate(made.lines):
             if line.row.kind == "result":
@@ -354,27 +354,27 @@ def _work_out(made: Plan, shown: list[list[int | None]], digits: int) -> None:
                 value = shown[at][column] if at is not None else None
                 return None if value is None else Fraction(value, unit)
 
-            found = formulas.evaluate(formula, operand)
-            shown[i][column] = None if found is None else round_half_up(found * unit)
+            worked_out = formulas.evaluate(formula, operand)
+            shown[i][column] = None if worked_out is None else round_half_up(worked_out * unit)
 
 
 def _unplaced(made: Plan, amounts: Amounts) -> list[UnplacedAccount]:
     """Accounts with an amount on no line, in code order; amounts without a group account by their own
     class."""
-    found = []
+    unplaced_accounts = []
     rows = amounts.rows(len(made.line_of))
     wanted = np.zeros(len(made.line_of), dtype=bool)
     wanted[made.missed()] = True
     for i in np.flatnonzero(wanted[rows] & amounts.window[: len(rows)].any(axis=1)).tolist():
         code = made.accounts.codes[made.accounts.posting[rows[i]]]
-        found.append(
+        unplaced_accounts.append(
             UnplacedAccount("", code.code, code.name, code.account_class, tuple(amounts.window[i].tolist()))
         )
-    for at, stray in enumerate(amounts.strays):
+    for at, account in enumerate(amounts.unmapped):
         row = amounts.window[len(rows) + at]
-        if row.any() and made.belongs(stray.account_class):
-            found.append(UnplacedAccount(*stray, tuple(row.tolist())))
-    return found
+        if row.any() and made.belongs(account.account_class):
+            unplaced_accounts.append(UnplacedAccount(*account, tuple(row.tolist())))
+    return unplaced_accounts
 
 
 def likely_line(made: Plan, code: str) -> str:

@@ -41,7 +41,7 @@ class Formula:
 
 
 def _tokens(text: str) -> list[tuple[str, str, int]]:
-    found = []
+    pairs = []
     at = 0
     text = text.rstrip()
     while at < len(text):
@@ -51,9 +51,9 @@ def _tokens(text: str) -> list[tuple[str, str, int]]:
             raise ValueError(f"'{text[at]}' at character {at + 1} is not understood.")
         line, number, op = match.groups()
         kind = "line" if line else "number" if number else "op"
-        found.append((kind, line or number or op, match.start(match.lastindex or 0) + 1))
+        pairs.append((kind, line or number or op, match.start(match.lastindex or 0) + 1))
         at = match.end()
-    return found
+    return pairs
 
 
 def _postfix(text: str) -> list[tuple[str, str | Fraction]]:

@@ -24,7 +24,7 @@ CLASSES = {
 def _top_rollups(tree: Tree, codes: set[str]) -> list[str]:
     """The highest rollup codes that hold only codes of the set, in order; what they leave out stays
     single."""
-    found: list[str] = []
+    texts: list[str] = []
     covered: set[str] = set()
     for code, _ in tree.order:
         if code in covered:
@@ -35,9 +35,9 @@ def _top_rollups(tree: Tree, codes: set[str]) -> list[str]:
             deeper = [c for c in tree.children.get(code, []) if c in tree.children]
             if len(deeper) > 1:
                 continue
-            found.append(code)
+            texts.append(code)
             covered.update(below)
-    return found
+    return texts
 
 
 def new_statement(state: State, title: str, chart: str, kind: str, source: str) -> ChangeSequence:
@@ -63,10 +63,10 @@ def new_statement(state: State, title: str, chart: str, kind: str, source: str) 
         rows = _from_classes(state, chart, kind, name)
     elif (
         what == "hierarchy"
-        and (head := state.get(Hierarchy, of)) is not None
-        and head.code_list == natural_list(state, chart)
+        and (hierarchy_row := state.get(Hierarchy, of)) is not None
+        and hierarchy_row.code_list == natural_list(state, chart)
     ):
-        rows = _from_hierarchy(state, head, kind, name)
+        rows = _from_hierarchy(state, hierarchy_row, kind, name)
     elif what == "statement" and state.get(Statement, of) is not None:
         rows = [
             row._replace(statement=name)
@@ -84,8 +84,8 @@ def new_statement(state: State, title: str, chart: str, kind: str, source: str) 
                 )
             ]
         )
-    made = (Add(Statement(name, title, chart, kind)), *(Add(row) for row in rows))
-    return ChangeSequence(made, f"Made statement {title} of {chart}, {len(rows)} lines")
+    pairs = (Add(Statement(name, title, chart, kind)), *(Add(row) for row in rows))
+    return ChangeSequence(pairs, f"Made statement {title} of {chart}, {len(rows)} lines")
 
 
 def _from_hierarchy(state: State, head: Hierarchy, kind: str, name: str) -> list[StatementLine]:
@@ -94,15 +94,15 @@ def _from_hierarchy(state: State, head: Hierarchy, kind: str, name: str) -> list
 
     A balance sheet and an income statement leave out what holds none of their classes.
     """
-    made, index = tree(state, head.hierarchy), list_index(state, head.code_list)
+    shape, index = tree(state, head.hierarchy), list_index(state, head.code_list)
     wanted = {klass for klass, _ in CLASSES.get(kind, ())} or set(CLASSES_OF_ALL)
     beside = "" if head.main else f" in {head.hierarchy}"
     rows: list[StatementLine] = []
 
     def grow(code: str, parent: str) -> None:
-        row, children = index.codes.get(code), made.children.get(code, [])
+        row, children = index.codes.get(code), shape.children.get(code, [])
         leaves = [
-            index.codes[c] for c in made.below(code) if c in index.codes and index.codes[c].takes_amounts
+            index.codes[c] for c in shape.below(code) if c in index.codes and index.codes[c].takes_amounts
         ]
         if row is None or not row.rollup or not {leaf.account_class for leaf in leaves} & wanted:
             return
@@ -137,7 +137,7 @@ def _from_hierarchy(state: State, head: Hierarchy, kind: str, name: str) -> list
                     )
                 )
 
-    for code, depth in made.order:
+    for code, depth in shape.order:
         if not depth:
             grow(code, "")
     if kind == "balance_sheet":

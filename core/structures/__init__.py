@@ -1,7 +1,8 @@
 """Account strings: segments and dimensions of a chart, the rules between them, and what is offered while
 keying.
 
-accounts.py      a chart ready for use, a company at its chart, an account string worked out with all faults
+charts.py        a chart ready for use, a company at its chart
+accounts.py      an account string worked out with all its faults
 pairing.py       pairing rules compiled
 quick_codes.py   short words that stand for an account string
 offering.py      codes offered for the segment that is being keyed

@@ -5,252 +5,11 @@ The order of the steps is the one of docs/calculation-rules.md; all faults are t
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import date
 
-from core.codes.lists import list_index, pad
-from core.definitions.state import State, derived
-from core.definitions.tables import (
-    AccountString,
-    Chart,
-    ChartDimension,
-    ChartSegment,
-    Code,
-    CodeList,
-    Company,
-    CompanyAccount,
-    CompanyCode,
-    Dimension,
-    Hierarchy,
-    HierarchyNode,
-    PairingCondition,
-    PairingRule,
-    Structure,
-    StructureSegment,
-)
 from core.faults import Fault, Location
-from core.structures.pairing import RuleBook, compile_rules
-
-
-@dataclass(frozen=True, slots=True)
-class Field:
-    """A segment or a dimension of a chart, with the codes that may stand in it."""
-
-    name: str
-    title: str
-    code_list: str
-    role: str
-    required: bool
-    default: str
-    rule: CodeList | None
-    codes: dict[str, Code]
-
-    def padded(self, code: str) -> str:
-        return pad(self.rule, code) if self.rule and code and code not in self.codes else code
-
-
-@dataclass(frozen=True, slots=True)
-class ChartIndex:
-    """A chart ready for use. `fields` are the segments in order, then the dimensions."""
-
-    chart: str
-    name: str
-    separator: str
-    segments: tuple[Field, ...]
-    dimensions: tuple[Field, ...]
-    natural: int
-    company: int
-    index: dict[str, int]
-    book: RuleBook
-    order: tuple[int, ...]
-    """places of the segments in the order in which screens show them; kept strings and the package keep the
-    structure's"""
-    listed: dict[str, AccountString] | None = None
-
-    @property
-    def natural_list(self) -> str:
-        return self.segments[self.natural].code_list if self.natural >= 0 else ""
-
-    def field(self, name: str) -> Field | None:
-        at = self.index.get(name)
-        if at is None:
-            return None
-        return self.segments[at] if at < len(self.segments) else self.dimensions[at - len(self.segments)]
-
-    def split(self, account: str) -> list[str]:
-        """Codes by segment, padded to the number of segments; more parts than segments are kept."""
-        parts = account.split(self.separator) if self.separator else [account]
-        return parts + [""] * (len(self.segments) - len(parts))
-
-    def codes_of(self, account: str) -> list[str]:
-        """Codes by segment of a string that was posted, just as many as segments.
-
-        Definitions as of before a segment was added read strings that were given an empty part since.
-        """
-        return self.split(account)[: len(self.segments)]
-
-    def natural_of(self, account: str) -> str:
-        return self.split(account)[self.natural]
-
-    @property
-    def shows_as_kept(self) -> bool:
-        return self.order == tuple(range(len(self.segments)))
-
-    def shown(self, account: str) -> str:
-        """A kept string in the order in which it is shown."""
-        if self.shows_as_kept:
-            return account
-        codes = self.codes_of(account)
-        return self.separator.join(codes[place] for place in self.order)
-
-    def kept(self, shown: str) -> str:
-        """A string keyed in the order in which it is shown, in the order in which it is kept.
-
-        One without a separator, or with more parts than segments, is left for the checks to speak of.
-        """
-        parts = shown.split(self.separator)
-        if self.shows_as_kept or not 1 < len(parts) <= len(self.segments):
-            return shown
-        codes = [""] * len(self.segments)
-        for place, code in zip(self.order, parts, strict=False):
-            codes[place] = code
-        return self.separator.join(codes)
-
-    def normal(self, account: str) -> str:
-        """The kept form of a string: padded, with defaults, all parts joined. Nothing is checked."""
-        parts = self.split(account)
-        for i, segment in enumerate(self.segments):
-            parts[i] = segment.padded(parts[i]) or segment.default
-        return self.separator.join(parts)
-
-
-@derived(
-    Chart,
-    Structure,
-    StructureSegment,
-    ChartSegment,
-    ChartDimension,
-    Dimension,
-    CodeList,
-    Code,
-    Hierarchy,
-    HierarchyNode,
-    PairingRule,
-    PairingCondition,
-    AccountString,
-)
-def chart_index(state: State, chart: str) -> ChartIndex | None:
-    """Indexes a chart; None where the chart or its structure is unknown."""
-    head = state.get(Chart, chart)
-    structure = state.get(Structure, head.structure) if head else None
-    if head is None or structure is None:
-        return None
-    rows = sorted(state.part(StructureSegment, structure.structure).values(), key=lambda s: s.position)
-    segments = []
-    for row in rows:
-        own = state.get(ChartSegment, chart, row.segment)
-        rule = state.get(CodeList, row.code_list)
-        default = own.default_code if own else ""
-        codes = list_index(state, row.code_list).codes
-        if rule and default and default not in codes:
-            default = pad(rule, default)
-        required = own.required if own else True
-        segments.append(Field(row.segment, row.name, row.code_list, row.role, required, default, rule, codes))
-    dimensions = []
-    for hung in sorted(state.part(ChartDimension, chart).values(), key=lambda d: d.dimension):
-        dim = state.get(Dimension, hung.dimension)
-        if dim:
-            codes = list_index(state, dim.code_list).codes
-            rule = state.get(CodeList, dim.code_list)
-            dimensions.append(
-                Field(dim.dimension, dim.name, dim.code_list, "dimension", hung.required, "", rule, codes)
-            )
-    index = {field.name: i for i, field in enumerate([*segments, *dimensions])}
-    lists = {field.name: field.code_list for field in [*segments, *dimensions]}
-    roles = [segment.role for segment in segments]
-    made = ChartIndex(
-        chart,
-        head.name,
-        structure.separator,
-        tuple(segments),
-        tuple(dimensions),
-        roles.index("natural_account") if "natural_account" in roles else -1,
-        roles.index("company") if "company" in roles else -1,
-        index,
-        compile_rules(state, chart, index, lists),
-        _shown_order(state, chart, rows),
-    )
-    if head.new_strings != "listed_only":
-        return made
-    listed = {made.normal(row.account): row for row in state.part(AccountString, chart).values()}
-    return replace(made, listed=listed)
-
-
-def _shown_order(state: State, chart: str, segments: list[StructureSegment]) -> tuple[int, ...]:
-    """Segments with a display position by it; those without one stay where they are among the rest."""
-    wanted = [
-        own.display_position if (own := state.get(ChartSegment, chart, row.segment)) else None
-        for row in segments
-    ]
-    if not any(wanted):
-        return tuple(range(len(segments)))
-    places = range(len(segments))
-    return tuple(sorted(places, key=lambda i: (wanted[i] or i + 1, wanted[i] is None, i)))
-
-
-@dataclass(frozen=True, slots=True)
-class CompanyContext:
-    """A company at its chart: which codes of the company segment are its own, which accounts it has open."""
-
-    company: str
-    chart: ChartIndex
-    codes: frozenset[str]
-    open: frozenset[str] | None
-    shut: frozenset[str]
-    currencies: dict[str, str]
-
-    def own_code(self) -> str:
-        """The code for the company segment of lines that the product adds: the first of the company's own."""
-        return min(self.codes, default="")
-
-
-@derived(
-    Company,
-    CompanyCode,
-    CompanyAccount,
-    Chart,
-    Structure,
-    StructureSegment,
-    ChartSegment,
-    ChartDimension,
-    Dimension,
-    CodeList,
-    Code,
-    Hierarchy,
-    HierarchyNode,
-    PairingRule,
-    PairingCondition,
-    AccountString,
-)
-def company_context(state: State, company: str) -> CompanyContext | None:
-    head = state.get(Company, company)
-    chart = chart_index(state, head.chart) if head else None
-    if head is None or chart is None:
-        return None
-    segment = chart.segments[chart.company] if chart.company >= 0 else None
-    rows = state.part(CompanyCode, company).values()
-    codes = (
-        frozenset(segment.padded(r.code) for r in rows if r.segment == segment.name)
-        if segment
-        else frozenset()
-    )
-    accounts = state.part(CompanyAccount, company).values()
-    opened = frozenset(a.code for a in accounts if a.enabled) if head.accounts_open == "listed" else None
-    shut = frozenset(a.code for a in accounts if not a.enabled)
-    kept = chart.segments[chart.natural].codes.values() if chart.natural >= 0 else ()
-    currencies = {code.code: code.currency for code in kept if code.currency}
-    currencies |= {a.code: a.currency for a in accounts if a.currency}
-    return CompanyContext(company, chart, codes, opened, shut, currencies)
+from core.structures.charts import ChartIndex, CompanyContext, Field
 
 
 @dataclass(frozen=True, slots=True)
@@ -276,9 +35,9 @@ def _fault(code: str, what: str, way_out: str, column: str, value: str, subject:
 
 def code_fault(field: Field, code: str, column: str, value: str) -> Fault | None:
     """Why a code cannot take amounts in this field, dates aside."""
-    found = field.codes.get(code)
+    row = field.codes.get(code)
     subject = f"{field.name}:{code}"
-    if found is None:
+    if row is None:
         return _fault(
             "code-unknown",
             f"{field.title}: there is no code {code}.",
@@ -287,28 +46,28 @@ def code_fault(field: Field, code: str, column: str, value: str) -> Fault | None
             value,
             subject,
         )
-    if found.rollup:
+    if row.rollup:
         return _fault(
             "code-rollup",
-            f"{field.title}: {code} {found.name} is a rollup code and takes no amounts.",
+            f"{field.title}: {code} {row.name} is a rollup code and takes no amounts.",
             "Choose a posting code below it.",
             column,
             value,
             subject,
         )
-    if not found.posting:
+    if not row.posting:
         return _fault(
             "code-not-posting",
-            f"{field.title}: {code} {found.name} is not open for posting.",
+            f"{field.title}: {code} {row.name} is not open for posting.",
             "Choose another code or allow posting to it.",
             column,
             value,
             subject,
         )
-    if not found.enabled:
+    if not row.enabled:
         return _fault(
             "code-disabled",
-            f"{field.title}: {code} {found.name} is switched off.",
+            f"{field.title}: {code} {row.name} is switched off.",
             "Choose another code or enable it.",
             column,
             value,
@@ -319,18 +78,18 @@ def code_fault(field: Field, code: str, column: str, value: str) -> Fault | None
 
 def parse_dimensions(text: str) -> tuple[dict[str, str], str]:
     """`season=SP26; project=P104` as a mapping, and a sentence where it cannot be read."""
-    found: dict[str, str] = {}
+    by_name: dict[str, str] = {}
     for part in text.split(";"):
         if not part.strip():
             continue
         name, equals, code = part.partition("=")
         name, code = name.strip(), code.strip()
         if not equals or not name or not code:
-            return found, f"'{part.strip()}' is not written as dimension=code."
-        if name in found:
-            return found, f"The dimension {name} is given twice."
-        found[name] = code
-    return found, ""
+            return by_name, f"'{part.strip()}' is not written as dimension=code."
+        if name in by_name:
+            return by_name, f"The dimension {name} is given twice."
+        by_name[name] = code
+    return by_name, ""
 
 
 def _read_dimensions(chart: ChartIndex, text: str, values: list[str], faults: list[Fault]) -> None:
@@ -362,7 +121,7 @@ def _read_dimensions(chart: ChartIndex, text: str, values: list[str], faults: li
 def _rule_faults(
     chart: ChartIndex, values: list[str], speaking: int, account: str, dimensions: str
 ) -> list[Fault]:
-    found = []
+    rows = []
     fields = (*chart.segments, *chart.dimensions)
     for broken in chart.book.broken(values, speaking):
         row, field, value = broken.row, fields[broken.field], values[broken.field]
@@ -379,7 +138,7 @@ def _rule_faults(
             "never": f"Choose none of {row.codes}",
         }[row.outcome]
         is_dimension = broken.field >= len(chart.segments)
-        found.append(
+        rows.append(
             _fault(
                 "pairing",
                 f"{row.message or what} {what if row.message else ''}".strip(),
@@ -389,7 +148,7 @@ def _rule_faults(
                 f"rule:{row.rule}",
             )
         )
-    return found
+    return rows
 
 
 def resolve(
@@ -400,10 +159,24 @@ def resolve(
 
     `active` is the mask of pairing rules in use (RuleBook.active); None means all.
     """
-    chart = seated.chart
-    segments = chart.segments
-    count = len(segments)
-    faults: list[Fault] = []
+    chart, faults = seated.chart, list[Fault]()
+    values = [""] * (len(chart.segments) + len(chart.dimensions))
+    parts = _parts(chart, account, faults)
+    if parts is None:
+        return _finished(chart, values, account, faults)
+    values[: len(parts)] = parts
+    _fill_codes(chart, values, account, defaults, faults)
+    if dimensions:
+        _read_dimensions(chart, dimensions, values, faults)
+    if chart.book.every:
+        _pair(chart, values, active, account, dimensions, faults)
+    _required(seated, values, account, faults)
+    return _finished(chart, values, account, faults)
+
+
+def _parts(chart: ChartIndex, account: str, faults: list[Fault]) -> list[str] | None:
+    """The codes by segment; None where the text is no account string at all."""
+    count = len(chart.segments)
     parts = chart.split(account)
     if len(parts) > count:
         faults.append(
@@ -416,14 +189,9 @@ def resolve(
                 "",
             )
         )
-        parts = parts[:count]
-    if (
-        count > 1
-        and chart.natural > 0
-        and account
-        and chart.separator not in account
-        and _knows_not(segments[0], account)
-    ):
+        return parts[:count]
+    alone = count > 1 and chart.natural > 0 and account and chart.separator not in account
+    if alone and _knows_not(chart.segments[0], account):
         faults.append(
             _fault(
                 "string-unknown",
@@ -434,34 +202,46 @@ def resolve(
                 account,
             )
         )
-        return _finished(chart, [""] * (count + len(chart.dimensions)), account, faults)
-    values = parts + [""] * len(chart.dimensions)
-    for i, segment in enumerate(segments):
+        return None
+    return parts
+
+
+def _fill_codes(
+    chart: ChartIndex, values: list[str], account: str, defaults: bool, faults: list[Fault]
+) -> None:
+    """Pads each code, or takes the default, and checks that it takes amounts."""
+    for i, segment in enumerate(chart.segments):
         code = values[i] or (segment.default if defaults else "")
         if code:
-            found = segment.codes.get(code)
-            if found is None:
+            row = segment.codes.get(code)
+            if row is None:
                 code = segment.padded(code)
-                found = segment.codes.get(code)
-            if found is None or found.rollup or not found.posting or not found.enabled:
+                row = segment.codes.get(code)
+            if row is None or not row.takes_amounts or not row.enabled:
                 fault = code_fault(segment, code, "account", account)
                 if fault:
                     faults.append(fault)
         values[i] = code
-    if dimensions:
-        _read_dimensions(chart, dimensions, values, faults)
+
+
+def _pair(
+    chart: ChartIndex,
+    values: list[str],
+    active: int | None,
+    account: str,
+    dimensions: str,
+    faults: list[Fault],
+) -> None:
+    """What pairing rules fill in, and what they are broken by."""
     book = chart.book
-    if book.every:
-        before = list(values) if book.fills else values
-        speaking = book.fill(values, book.every if active is None else active)
-        if book.fills:
-            for i, field in enumerate((*segments, *chart.dimensions)):
-                if values[i] != before[i] and (fault := code_fault(field, values[i], "account", account)):
-                    faults.append(fault)
-        if speaking:
-            faults += _rule_faults(chart, values, speaking, account, dimensions)
-    _required(seated, values, account, faults)
-    return _finished(chart, values, account, faults)
+    before = list(values) if book.fills else values
+    speaking = book.fill(values, book.every if active is None else active)
+    if book.fills:
+        for i, field in enumerate((*chart.segments, *chart.dimensions)):
+            if values[i] != before[i] and (fault := code_fault(field, values[i], "account", account)):
+                faults.append(fault)
+    if speaking:
+        faults += _rule_faults(chart, values, speaking, account, dimensions)
 
 
 def _knows_not(field: Field, code: str) -> bool:
@@ -494,6 +274,12 @@ def _required(seated: CompanyContext, values: list[str], account: str, faults: l
                     field.name,
                 )
             )
+    _belongs(seated, values, account, faults)
+
+
+def _belongs(seated: CompanyContext, values: list[str], account: str, faults: list[Fault]) -> None:
+    """The company's own code, and an account that is open for it."""
+    chart = seated.chart
     if chart.company >= 0 and (code := values[chart.company]) and code not in seated.codes:
         title = chart.segments[chart.company].title
         if code in chart.segments[chart.company].codes:
@@ -524,43 +310,31 @@ def _required(seated: CompanyContext, values: list[str], account: str, faults: l
 
 def _finished(chart: ChartIndex, values: list[str], account: str, faults: list[Fault]) -> ResolvedAccount:
     count = len(chart.segments)
-    kept = chart.separator.join(values[:count])
-    start: date | None = None
-    until: date | None = None
-    for i, segment in enumerate(chart.segments):
-        row = segment.codes.get(values[i])
-        if row is not None:
-            if row.in_use_from and (start is None or row.in_use_from > start):
-                start = row.in_use_from
-            if row.in_use_until and (until is None or row.in_use_until < until):
-                until = row.in_use_until
-    pairs = []
-    for field, value in zip(chart.dimensions, values[count:], strict=True):
-        if not value:
-            continue
-        pairs.append(f"{field.name}={value}")
-        row = field.codes.get(value)
-        if row is not None:
-            start = max((d for d in (start, row.in_use_from) if d), default=None)
-            until = min((d for d in (until, row.in_use_until) if d), default=None)
+    string = chart.separator.join(values[:count])
+    fields = (*chart.segments, *chart.dimensions)
+    rows = [row for field, value in zip(fields, values, strict=True) if (row := field.codes.get(value))]
+    start = max((row.in_use_from for row in rows if row.in_use_from), default=None)
+    until = min((row.in_use_until for row in rows if row.in_use_until), default=None)
     if chart.listed is not None:
-        entry = chart.listed.get(kept)
+        entry = chart.listed.get(string)
         if entry is None or not entry.enabled:
             faults.append(
                 _fault(
                     "string-not-listed",
-                    f"{kept} is not in the account strings of {chart.name}.",
+                    f"{string} is not in the account strings of {chart.name}.",
                     "Add the string to the list first: this chart takes listed strings only.",
                     "account",
                     account,
-                    kept,
+                    string,
                 )
             )
         else:
             start = max((d for d in (start, entry.in_use_from) if d), default=None)
             until = min((d for d in (until, entry.in_use_until) if d), default=None)
     natural = values[chart.natural] if chart.natural >= 0 else ""
-    return ResolvedAccount(kept, natural, "; ".join(pairs), tuple(values), start, until, tuple(faults))
+    tagged = zip(chart.dimensions, values[count:], strict=True)
+    pairs = "; ".join(f"{field.name}={value}" for field, value in tagged if value)
+    return ResolvedAccount(string, natural, pairs, tuple(values), start, until, tuple(faults))
 
 
 def date_faults(chart: ChartIndex, found: ResolvedAccount, on: date) -> list[Fault]:
@@ -627,11 +401,13 @@ def restored(seated: CompanyContext, account: str, dimensions: str, *, defaults:
     History keeps empty segments empty (`defaults` false): a default of today says nothing about what was
     posted then.
     """
-    found = resolve(seated, account, dimensions, active=0, defaults=defaults)
+    resolved = resolve(seated, account, dimensions, active=0, defaults=defaults)
     natural = seated.chart.segments[seated.chart.natural].name if seated.chart.natural >= 0 else ""
     faults = tuple(
         fault
-        for fault in found.faults
+        for fault in resolved.faults
         if fault.code in RESTORED or (fault.code == "segment-missing" and fault.subject == natural)
     )
-    return ResolvedAccount(found.account, found.natural, found.dimensions, found.values, None, None, faults)
+    return ResolvedAccount(
+        resolved.account, resolved.natural, resolved.dimensions, resolved.values, None, None, faults
+    )

@@ -10,7 +10,7 @@ from core.codes.listing import lowered
 from core.codes.lists import in_use, list_index
 from core.definitions.state import State
 from core.definitions.tables import Code
-from core.structures.accounts import CompanyContext, Field
+from core.structures.charts import CompanyContext, Field
 from core.structures.quick_codes import is_for, quick_codes
 
 MOST = 30
@@ -34,7 +34,7 @@ def _matching(state: State, code_list: str, text: str) -> Iterator[Code]:
 
 def codes_offered(state: State, seated: CompanyContext, field: Field, text: str, on: date) -> list[Code]:
     """Codes of a segment or dimension that take amounts on a date and are open for the company."""
-    chart, found = seated.chart, []
+    chart, rows = seated.chart, []
     own = chart.company >= 0 and chart.segments[chart.company].name == field.name
     natural = chart.natural >= 0 and chart.segments[chart.natural].name == field.name
     for row in _matching(state, field.code_list, text):
@@ -47,10 +47,10 @@ def codes_offered(state: State, seated: CompanyContext, field: Field, text: str,
             continue
         if natural and (row.code in seated.shut or (seated.open is not None and row.code not in seated.open)):
             continue
-        found.append(row)
-        if len(found) == MOST:
+        rows.append(row)
+        if len(rows) == MOST:
             break
-    return found
+    return rows
 
 
 def accounts_offered(
@@ -72,17 +72,17 @@ def accounts_offered(
         and row.quick_code.startswith(parts[-1])
         and is_for(row, seated.company, person)
     ]
-    head = chart.separator.join(parts[:-1]) + (chart.separator if at else "")
+    before = chart.separator.join(parts[:-1]) + (chart.separator if at else "")
     tail = chart.separator if at + 1 < len(chart.segments) else ""
     codes = codes_offered(state, seated, chart.segments[chart.order[at]], parts[-1], on)
-    return [*quick, *(Offer(head + row.code + tail, row.code, row.name) for row in codes)][:MOST]
+    return [*quick, *(Offer(before + row.code + tail, row.code, row.name) for row in codes)][:MOST]
 
 
 def dimensions_offered(state: State, seated: CompanyContext, text: str, on: date) -> list[Offer]:
     """Dimensions of the chart, or codes of the one that is being keyed: season=SP26; project=P104."""
-    head, _, last = text.rpartition(";")
+    before, _, last = text.rpartition(";")
     name, equals, code = last.strip().partition("=")
-    base = f"{head.strip()}; " if head.strip() else ""
+    base = f"{before.strip()}; " if before.strip() else ""
     if not equals:
         return [
             Offer(f"{base}{field.name}=", field.name, field.title)

@@ -58,7 +58,7 @@ class RuleBook:
 
     def broken(self, values: list[str], speaking: int) -> list[CompiledRule]:
         """The rules that speak and are not kept."""
-        found = []
+        rows = []
         while speaking:
             bit = (speaking & -speaking).bit_length() - 1
             speaking &= speaking - 1
@@ -76,8 +76,8 @@ class RuleBook:
                 case _:
                     bad = False
             if bad:
-                found.append(rule)
-        return found
+                rows.append(rule)
+        return rows
 
 
 def compile_rules(state: State, chart: str, fields: dict[str, int], lists: dict[str, str]) -> RuleBook:

@@ -5,7 +5,8 @@ from __future__ import annotations
 from core.definitions.parsing import split_names
 from core.definitions.state import State, derived
 from core.definitions.tables import QuickCode
-from core.structures.accounts import CompanyContext, parse_dimensions
+from core.structures.accounts import parse_dimensions
+from core.structures.charts import CompanyContext
 
 
 @derived(QuickCode)

@@ -128,7 +128,7 @@ WORDS = {
 class Acts:
     """Draws changes against a state; the same seed draws the same ones."""
 
-    def __init__(self, seed: int):
+    def __init__(self, seed: int) -> None:
         self.chance = random.Random(seed)
 
     def draw(self, state: State) -> Change:

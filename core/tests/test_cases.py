@@ -24,11 +24,14 @@ from core.definitions.tables import (
     StatementLine,
 )
 from core.faults import blocking
-from core.group.consolidation import Member, consolidate, group_balances
+from core.group.collect import Member
+from core.group.map_accounts import group_balances
 from core.group.mapping import map_plan
+from core.group.sum_up import consolidate
 from core.money import format_amount
 from core.statements.figures import Amounts, Figures, compute, plan
-from core.structures.accounts import company_context, resolve
+from core.structures.accounts import resolve
+from core.structures.charts import company_context
 from core.tests.builders import ACCOUNTS, state, told
 from core.tests.case_files import Case, cases
 
@@ -112,7 +115,7 @@ class Statements(TestCase):
 
 
 class Eliminations(TestCase):
-    def slab(self, case: Case) -> tuple[State, object]:
+    def balances(self, case: Case) -> tuple[State, object]:
         rules = [
             Elimination("g", f"e{position}", int(position), "", accounts, only == "yes", difference)
             for position, accounts, only, difference in case.rows("rules")
@@ -150,8 +153,8 @@ class Eliminations(TestCase):
 
     def test_cases(self) -> None:
         for case in cases(CASES / "eliminations.txt"):
-            _, slab = self.slab(case)
-            made = consolidate(slab, END, END, True)  # type: ignore[arg-type]
+            _, balances = self.balances(case)
+            made = consolidate(balances, END, END, True)  # type: ignore[arg-type]
             group = made.amounts.window[:, -1]
             found = [f"{code} {shown(int(group[i]))}" for i, code in enumerate(NAMES) if group[i]]
             for entry in made.cumulative.disagreements:

@@ -21,7 +21,8 @@ from core.definitions.tables import (
     ListProperty,
     SetAside,
 )
-from core.structures.accounts import company_context, resolve
+from core.structures.accounts import resolve
+from core.structures.charts import company_context
 from core.tests.builders import definitions, entry, state, told
 
 NOTHING = CodeUsage(frozenset(), {})

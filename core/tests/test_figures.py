@@ -26,15 +26,11 @@ from core.definitions.tables import (
     Structure,
     StructureSegment,
 )
-from core.group.consolidation import (
-    GroupBalances,
-    Member,
-    consolidate,
-    eliminate,
-    group_balances,
-    trial_balance,
-)
+from core.group.collect import Member
+from core.group.eliminate import eliminate
+from core.group.map_accounts import GroupBalances, group_balances
 from core.group.mapping import map_plan
+from core.group.sum_up import consolidate, trial_balance
 from core.statements.figures import Amounts, Figures, Plan, compute, likely_line, plan
 from core.tests.builders import ACCOUNTS, state
 
@@ -179,7 +175,7 @@ GROUP = [
 ]
 
 
-def slab(world: State, amounts: dict[str, Sequence[Row]]) -> GroupBalances:
+def balances(world: State, amounts: dict[str, Sequence[Row]]) -> GroupBalances:
     members = []
     for company, rows in amounts.items():
         made = map_plan(world, "g", company)
@@ -198,7 +194,7 @@ def slab(world: State, amounts: dict[str, Sequence[Row]]) -> GroupBalances:
 
 
 def by_account(found: GroupBalances, column: np.ndarray) -> dict[str, int]:
-    names = [*found.accounts, *(f"{s.company}:{s.account}" for s in found.strays)]
+    names = [*found.accounts, *(f"{s.company}:{s.account}" for s in found.unmapped)]
     return {name: int(value) for name, value in zip(names, column, strict=True) if value}
 
 
@@ -212,7 +208,7 @@ class Groups(TestCase):
     BETA: Sequence[Row] = [("2810", "alpha", 1, -470), ("5020", "alpha", 2, 500), ("1010", "", 2, -30)]
 
     def test_eliminations_and_sides_that_disagree(self) -> None:
-        found = slab(state(*GROUP), {"alpha": self.ALPHA, "beta": self.BETA})
+        found = balances(state(*GROUP), {"alpha": self.ALPHA, "beta": self.BETA})
         made = consolidate(found, ordinal(2026, 1), ordinal(2026, 2), True)
         self.assertEqual(made.columns, ("alpha", "beta"))
         self.assertEqual(by_account(found, made.amounts.window[:, 3]), {"1010": 70, "3010": -100, "2010": 30})
@@ -224,7 +220,7 @@ class Groups(TestCase):
         self.assertEqual(apart, [("e1", "alpha", "beta", 30)])
 
     def test_trial_balance_of_a_group(self) -> None:
-        found = slab(state(*GROUP), {"alpha": self.ALPHA, "beta": self.BETA})
+        found = balances(state(*GROUP), {"alpha": self.ALPHA, "beta": self.BETA})
         rows: list[Any] = [
             (r.account, r.opening, r.debit, r.credit, r.closing)
             for r in trial_balance(found, ordinal(2026, 2), ordinal(2026, 2))
@@ -238,7 +234,7 @@ class Groups(TestCase):
         rules = [row for row in GROUP if getattr(row, "elimination", "") != "e1"] + [
             Elimination("g", "e1", 10, "", "1010", False, "3010")
         ]
-        found = slab(state(*rules), {"alpha": self.ALPHA, "beta": self.BETA})
+        found = balances(state(*rules), {"alpha": self.ALPHA, "beta": self.BETA})
         made = consolidate(found, 0, ordinal(2026, 2), True)
         self.assertEqual(by_account(found, made.amounts.window[:, 3]).get("1010", 0), 0)
         self.assertEqual(
@@ -260,7 +256,7 @@ class Groups(TestCase):
         ]
         rows: Sequence[Row] = [("100", "", 1, 5), ("110", "", 1, 7), ("900", "", 1, -12)]
         world = state(*GROUP, *own)
-        found = slab(world, {"alpha": [], "gamma": rows})
+        found = balances(world, {"alpha": [], "gamma": rows})
         made = consolidate(found, 0, ordinal(2026, 1), True)
         self.assertEqual(
             by_account(found, made.amounts.window[:, 3]), {"1010": 5, "1110": 7, "gamma:900": -12}
@@ -297,7 +293,7 @@ class Groups(TestCase):
             "alpha": [*alpha, ("3010", "", 1, -sum(r[3] for r in alpha))],
             "beta": [*beta, ("3010", "", 1, -sum(r[3] for r in beta))],
         }
-        found = slab(state(*GROUP), amounts)
+        found = balances(state(*GROUP), amounts)
         for end in (1, 3, 4):
             after = eliminate(found, found.upto(ordinal(2026, end)))
             whole = sum(int(c) for c in found.upto(ordinal(2026, end)))

@@ -23,7 +23,8 @@ from core.definitions.tables import (
     Period,
     QuickCode,
 )
-from core.structures.accounts import company_context, resolve
+from core.structures.accounts import resolve
+from core.structures.charts import company_context
 from core.tests.builders import entry, state, told
 
 

@@ -7,7 +7,7 @@ from unittest import TestCase
 
 from core.definitions.state import State
 from core.definitions.tables import Code, Company, CompanyAccount, CompanyCode, QuickCode
-from core.structures.accounts import CompanyContext, company_context
+from core.structures.charts import CompanyContext, company_context
 from core.structures.offering import accounts_offered, codes_offered, dimensions_offered
 from core.structures.quick_codes import expand
 from core.tests import builders

@@ -20,7 +20,8 @@ from core.definitions.tables import Company
 from core.money import digits_of, show_amount
 from core.references import uses
 from core.references.uses import charts_of_list
-from core.structures.accounts import chart_index, parse_dimensions
+from core.structures.accounts import parse_dimensions
+from core.structures.charts import chart_index
 from web.definitions.posted import posted_facts
 from web.journals.books import books_for
 from web.journals.interning import interned_texts
@@ -52,7 +53,7 @@ def balances_at(
     rows = _natural_companies(state, code_list, companies)
     books = books_for(row.company for row in rows)
     place = {code: i for i, code in enumerate(sorted(codes))}
-    found = []
+    pairs = []
     for row in rows:
         end = ordinal(9999, 99) if on is None else _ordinal_at(state, row.company, on)
         own = [book for book in books[row.company] if codes.intersection(book.naturals)]
@@ -60,8 +61,8 @@ def balances_at(
         sums = by_account(list(own), {**place, **spare}, len(place) + 1, end, end) if own else None
         for code, i in place.items():
             if sums is not None and sums["cumulative"][i]:
-                found.append((code, row, int(sums["cumulative"][i])))
-    return found
+                pairs.append((code, row, int(sums["cumulative"][i])))
+    return pairs
 
 
 def _ordinal_at(state: State, company: str, on: date) -> int:
@@ -96,14 +97,14 @@ OF_CHARTS = ("chart_segments", "pairing_rules", "pairing_conditions", "account_s
 
 def still_used(state: State, code_list: str, code: str, person: Any, on: date | None) -> list[RemainingUse]:
     """Balances at that date, journals being keyed, and every definition that names the code."""
-    found = []
+    remaining_uses = []
     companies = companies_seen(person, state)
     if code_list in natural_lists(state):
         for _, row, raw in balances_at(state, code_list, frozenset([code]), companies, on):
             words = f"{row.name}: {show_amount(raw, digits_of(row.currency))} {row.currency} stands on it"
-            found.append(RemainingUse(words, reverse("account-lines", args=[row.company, code])))
-    found += _unfinished(code, companies)
-    return found + uses_seen(state, code_list, code, person)
+            remaining_uses.append(RemainingUse(words, reverse("account-lines", args=[row.company, code])))
+    remaining_uses += _unfinished(code, companies)
+    return remaining_uses + uses_seen(state, code_list, code, person)
 
 
 def _unfinished(code: str, companies: list[Company]) -> Iterator[RemainingUse]:
@@ -153,7 +154,7 @@ def posted_codes(state: State, code_list: str, person: Any) -> frozenset[str]:
     """Codes of a list that were posted to, as far as the person may know: in their companies."""
     if person.is_group_accountant:
         return posted_facts(state).codes(code_list)
-    found: set[str] = set()
+    names: set[str] = set()
     charts = charts_of_list(state, code_list)
     for company in companies_seen(person, state):
         index = chart_index(state, company.chart) if company.chart in charts else None
@@ -168,9 +169,9 @@ def posted_codes(state: State, code_list: str, person: Any) -> frozenset[str]:
         tags = {field.name for field in index.dimensions if field.name in charts[company.chart]}
         for account, dimensions in set(rows):
             parts = index.split(account)
-            found.update(parts[place] for place in places)
-            found.update(code for name, code in parse_dimensions(dimensions)[0].items() if name in tags)
-    return frozenset(found - {""})
+            names.update(parts[place] for place in places)
+            names.update(code for name, code in parse_dimensions(dimensions)[0].items() if name in tags)
+    return frozenset(names - {""})
 
 
 def doubts_known(state: State, code_list: str, person: Any) -> CodeUsage:

@@ -33,7 +33,7 @@ from core.definitions.tables import (
     StructureSegment,
 )
 from core.references.uses import charts_of_list
-from core.structures.accounts import chart_index
+from core.structures.charts import chart_index
 from web.codes import closing
 from web.definitions.viewing import PineRequest
 from web.people.rights import CHANGE, SIGNED_IN, companies_seen, needs, needs_post
@@ -57,11 +57,11 @@ def before_closing(request: PineRequest, state: State, code_list: str, code: str
         until = date.fromisoformat(request.GET.get("until", ""))
     except ValueError:
         return HttpResponse("")
-    found = closing.still_used(state, code_list, code, request.user, until)
+    uses = closing.still_used(state, code_list, code, request.user, until)
     return render(
         request,
         "codes/closing.html",
-        {"row": row, "until": until, "found": found[:60], "more": max(0, len(found) - 60)},
+        {"row": row, "until": until, "found": uses[:60], "more": max(0, len(uses) - 60)},
     )
 
 
@@ -90,7 +90,7 @@ def more(request: PineRequest, state: State, code_list: str, code: str) -> HttpR
                 "rules": [
                     (
                         rule,
-                        kept.value if (kept := own[rule.property]) else "",
+                        value.value if (value := own[rule.property]) else "",
                         [c.strip() for c in rule.choices.split(",")],
                     )
                     for rule in rules
@@ -111,31 +111,31 @@ def more(request: PineRequest, state: State, code_list: str, code: str) -> HttpR
 def _properties(
     request: PineRequest, state: State, rules: list[ListProperty], code_list: str, code: str
 ) -> list[Change]:
-    found = list[Change]()
+    puts = list[Change]()
     for rule in rules:
         value = words_of(request, f"own-{rule.property}")
-        kept = state.get(CodeProperty, code_list, code, rule.property)
+        code_property_row = state.get(CodeProperty, code_list, code, rule.property)
         if value:
-            found.append(Put(CodeProperty(code_list, code, rule.property, value)))
-        elif kept is not None:
-            found.append(Drop(kept))
-    return found
+            puts.append(Put(CodeProperty(code_list, code, rule.property, value)))
+        elif code_property_row is not None:
+            puts.append(Drop(code_property_row))
+    return puts
 
 
 def _names(request: PineRequest, state: State, code_list: str, code: str) -> list[Change]:
     """Names in languages: those of the form by their language, and a new one."""
-    found = list[Change]()
-    for kept in [n for n in state.part(CodeName, code_list).values() if n.code == code]:
+    puts = list[Change]()
+    for name in [n for n in state.part(CodeName, code_list).values() if n.code == code]:
         text = (
-            words_of(request, f"name-{kept.language}")
-            if f"name-{kept.language}" in request.POST
-            else kept.name
+            words_of(request, f"name-{name.language}")
+            if f"name-{name.language}" in request.POST
+            else name.name
         )
-        found.append(Put(kept._replace(name=text)) if text else Drop(kept))
+        puts.append(Put(name._replace(name=text)) if text else Drop(name))
     language, text = words_of(request, "language", 20), words_of(request, "new_name")
     if text or language:
-        found.append(Put(CodeName(code_list, code, language, text)))
-    return found
+        puts.append(Put(CodeName(code_list, code, language, text)))
+    return puts
 
 
 @needs(SIGNED_IN)
@@ -187,10 +187,10 @@ def set_aside(request: PineRequest, state: State, code_list: str) -> HttpRespons
     code, kind = request.POST.get("code", ""), request.POST.get("doubt", "")
     if kind not in KINDS or (code and state.get(Code, code_list, code) is None):
         raise Http404
-    kept = state.get(SetAside, code_list, code, kind)
+    other_name = state.get(SetAside, code_list, code, kind)
     if request.POST.get("again"):
-        if kept is not None:
-            apply_change(request, Drop(kept))
+        if other_name is not None:
+            apply_change(request, Drop(other_name))
     else:
         apply_change(request, Put(filled(request, SetAside(code_list, code, kind, ""), "reason")))
     return reload_at(reverse("codes-doubts", args=[code_list]))
@@ -199,8 +199,8 @@ def set_aside(request: PineRequest, state: State, code_list: str) -> HttpRespons
 @needs(SIGNED_IN)
 def settings(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     """The list itself: its rule, how full it is, where it is used, its own properties."""
-    head = state.get(CodeList, code_list)
-    if head is None:
+    code_list_row = state.get(CodeList, code_list)
+    if code_list_row is None:
         raise Http404
     structures = [
         (state.get(Structure, s.structure), s)
@@ -212,7 +212,7 @@ def settings(request: PineRequest, state: State, code_list: str) -> HttpResponse
         request,
         "codes/settings.html",
         {
-            "head": head,
+            "head": code_list_row,
             "full": fullness(state, code_list),
             "beginnings": fullness_by_beginning(state, code_list),
             "structures": structures,
@@ -229,12 +229,23 @@ def settings(request: PineRequest, state: State, code_list: str) -> HttpResponse
 def change_list(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     """Another rule for the list: lengths, padding, name, language. The checks tell every code that it would
     shut out."""
-    head = state.get(CodeList, code_list)
-    if head is None:
+    code_list_row = state.get(CodeList, code_list)
+    if code_list_row is None:
         raise Http404
     apply_change(
         request,
-        Put(filled(request, head, "name", "min_length", "max_length", "characters", "zero_pad", "language")),
+        Put(
+            filled(
+                request,
+                code_list_row,
+                "name",
+                "min_length",
+                "max_length",
+                "characters",
+                "zero_pad",
+                "language",
+            )
+        ),
     )
     return reload_at(reverse("codes-settings", args=[code_list]))
 
@@ -243,17 +254,17 @@ def change_list(request: PineRequest, state: State, code_list: str) -> HttpRespo
 def own_property(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     """A further property of the list's codes, new or changed, or taken away while no code has it."""
     name = request.POST.get("property", "").strip()
-    kept = state.get(ListProperty, code_list, name)
+    list_property_row = state.get(ListProperty, code_list, name)
     if request.POST.get("act") == "delete":
-        if kept is None:
+        if list_property_row is None:
             raise Http404
-        apply_change(request, Drop(kept))
+        apply_change(request, Drop(list_property_row))
     else:
-        base = kept or ListProperty(
+        base = list_property_row or ListProperty(
             code_list, PLAIN.sub("-", request.POST.get("name", "").strip().lower()).strip("-")[:40], ""
         )
         row = filled(request, base, "name", "kind", "choices")
-        apply_change(request, Put(row) if kept else Add(row))
+        apply_change(request, Put(row) if list_property_row else Add(row))
     return reload_at(reverse("codes-settings", args=[code_list]))
 
 
@@ -286,10 +297,10 @@ def _strings(state: State, charts: Any) -> int:
     """How many account strings one more natural account could make, at most, in the largest chart."""
     most = 1
     for chart in charts:
-        made = 1
+        joined = 1
         for segment, count in _segments(state, chart):
-            made *= 1 if segment.role == "natural_account" else max(count, 1)
-        most = max(most, made)
+            joined *= 1 if segment.role == "natural_account" else max(count, 1)
+        most = max(most, joined)
     return most
 
 

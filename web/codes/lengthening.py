@@ -22,8 +22,8 @@ from web.shell.tabular import attached
 @needs(CHANGE, published=True, posts=True)
 def length(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     """GET: every code, cell and posted account string before and after. POST: does it."""
-    head = state.get(CodeList, code_list)
-    if head is None:
+    code_list_row = state.get(CodeList, code_list)
+    if code_list_row is None:
         raise Http404
     given = request.POST if request.method == "POST" else request.GET
     characters = number(given, "length", None, 99)
@@ -40,7 +40,9 @@ def length(request: PineRequest, state: State, code_list: str) -> HttpResponse:
         )
     if request.method != "POST":
         return render(
-            request, "codes/length.html", {"head": head, "change": change, "told": preview(state, change)}
+            request,
+            "codes/length.html",
+            {"head": code_list_row, "change": change, "told": preview(state, change)},
         )
     if request.viewed.as_of is not None:
         raise Refused(

@@ -39,8 +39,8 @@ SETTABLE = (
 
 
 def _back(request: PineRequest, state: State, code_list: str, at: str = "") -> HttpResponse:
-    kept = table.query(table.asked(request, state, code_list))
-    parts = [part for part in (kept, f"at={at}" if at else "") if part]
+    query = table.query(table.asked(request, state, code_list))
+    parts = [part for part in (query, f"at={at}" if at else "") if part]
     address = reverse("code-list", kwargs={"code_list": code_list})
     return reload_at(f"{address}?{'&'.join(parts)}" if parts else address)
 
@@ -100,8 +100,10 @@ def _setting(request: PineRequest) -> tuple[str, str]:
     if value:
         try:
             read_cell(column, value)
-        except ValueError as told:
-            raise Refused([Fault("cell-unreadable", str(told), Location("codes", (), name, value))]) from None
+        except ValueError as refused:
+            raise Refused(
+                [Fault("cell-unreadable", str(refused), Location("codes", (), name, value))]
+            ) from None
     return name, value
 
 
@@ -130,9 +132,9 @@ def out(request: PineRequest, state: State, code_list: str, kind: str) -> HttpRe
 def bring(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     """GET: where to paste or choose a file. POST: a preview row by row; with `take` the rows are taken."""
     address = reverse("codes-bring", kwargs={"code_list": code_list})
-    head = state.get(CodeList, code_list)
+    code_list_row = state.get(CodeList, code_list)
     context: dict[str, Any] = {
-        "title": head.name if head else code_list,
+        "title": code_list_row.name if code_list_row else code_list,
         "address": address,
         "back": reverse("code-list", kwargs={"code_list": code_list}),
         "columns": ["code", "name", *(name for name in columns(state, code_list) if name != "use")],
@@ -141,17 +143,19 @@ def bring(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     if request.method != "POST":
         return render(request, "definitions/bring.html", context)
     given = records.read(request)
-    found = code_rows.read(
+    proposals = code_rows.read(
         state, code_list, given, table.chosen_columns(request, state, code_list), posted_facts(state)
     )
     if request.POST.get("take"):
-        if found.change is None:
-            raise Refused(found.faults)
-        apply_change(request, found.change)
-        return reload_at(reverse("code-list", kwargs={"code_list": code_list}) + f"?at={found.rows[0].code}")
+        if proposals.change is None:
+            raise Refused(proposals.faults)
+        apply_change(request, proposals.change)
+        return reload_at(
+            reverse("code-list", kwargs={"code_list": code_list}) + f"?at={proposals.rows[0].code}"
+        )
     shown = "definitions/brought.html" if request.headers.get("HX-Request") else "definitions/bring.html"
     return render(
         request,
         shown,
-        {**context, **records.preview(found.rows, found.faults, found.change is not None, given)},
+        {**context, **records.preview(proposals.rows, proposals.faults, proposals.change is not None, given)},
     )

@@ -17,7 +17,7 @@ from core.definitions.tables import Code, Company, Hierarchy, HierarchyNode
 from core.drafts.replaying import tells
 from core.money import digits_of
 from core.references.uses import charts_of_list
-from core.structures.accounts import chart_index
+from core.structures.charts import chart_index
 from web.definitions.drafting import Working
 from web.journals.books import books_for
 
@@ -70,15 +70,15 @@ def drafted(working: Working | None, code_list: str) -> frozenset[str]:
     """Codes of a list that the open draft changes: their rows, names, properties or places."""
     if working is None:
         return frozenset()
-    found = set()
+    names = set()
     for (table, key), edit in working.edits.items():
         if table in ("codes", "code_names", "code_properties") and key[0] == code_list:
-            found.add(key[1])
+            names.add(key[1])
         elif table == "hierarchy_nodes" and tells(edit):
-            head = working.state.get(Hierarchy, key[0])
-            if head and head.code_list == code_list:
-                found.add(key[1])
-    return frozenset(found)
+            hierarchy_row = working.state.get(Hierarchy, key[0])
+            if hierarchy_row and hierarchy_row.code_list == code_list:
+                names.add(key[1])
+    return frozenset(names)
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,7 +136,7 @@ def amounts(state: State, code_list: str, code: str, companies: list[Company]) -
     }
     rows = [row for row in companies if row.chart in charts]
     books = books_for(row.company for row in rows)
-    found = []
+    items = []
     for row in rows:
         total, booked = 0, False
         for book in books[row.company]:
@@ -153,8 +153,8 @@ def amounts(state: State, code_list: str, code: str, companies: list[Company]) -
                     else 0
                 )
         if booked:
-            found.append(Amount(row.company, row.name, row.currency, digits_of(row.currency), total))
-    return found
+            items.append(Amount(row.company, row.name, row.currency, digits_of(row.currency), total))
+    return items
 
 
 class CodePostings(NamedTuple):
@@ -177,7 +177,7 @@ POSTED = """
 def posted(state: State, code_list: str, code: str, companies: list[Company]) -> CodePostings:
     """Counted over the companies given, as segment or dimension; balances kept elsewhere not."""
     names = [row.company for row in companies]
-    found = [CodePostings(0, 0, None, None)]
+    postings = [CodePostings(0, 0, None, None)]
     tagged: set[str] = set()
     with connection.cursor() as cursor:
         for chart, fields in charts_of_list(state, code_list).items():
@@ -207,17 +207,17 @@ def posted(state: State, code_list: str, code: str, companies: list[Company]) ->
                         "companies": names,
                     },
                 )
-                found.append(CodePostings(*cursor.fetchone()))
+                postings.append(CodePostings(*cursor.fetchone()))
         for name in sorted(tagged):
             cursor.execute(
                 f"{POSTED} l.dimensions_id IN (SELECT id FROM journals_dimensionset WHERE codes ~ %(tag)s)",
                 {"tag": rf"(^|; ){re.escape(name)}={re.escape(code)}(;|$)", "companies": names},
             )
-            found.append(CodePostings(*cursor.fetchone()))
-    days = [day for row in found for day in (row.first, row.last) if day]
+            postings.append(CodePostings(*cursor.fetchone()))
+    days = [day for row in postings for day in (row.first, row.last) if day]
     return CodePostings(
-        sum(r.strings for r in found),
-        sum(r.lines for r in found),
+        sum(r.strings for r in postings),
+        sum(r.lines for r in postings),
         min(days, default=None),
         max(days, default=None),
     )

@@ -75,7 +75,7 @@ def _chart_of(request: PineRequest, state: State, code_list: str) -> Chart | Non
 
 @needs(SIGNED_IN)
 def code_list_page(request: PineRequest, state: State, code_list: str) -> HttpResponse:
-    head = state.get(CodeList, code_list)
+    code_list_row = state.get(CodeList, code_list)
     at = request.GET.get("at", "")
     chart = _chart_of(request, state, code_list)
     used = uses.charts_of_list(state, code_list)
@@ -86,7 +86,7 @@ def code_list_page(request: PineRequest, state: State, code_list: str) -> HttpRe
         "codes/list.html",
         {
             **_rows(request, state, code_list, 0, at),
-            "head": head,
+            "head": code_list_row,
             "at": at,
             "chart": chart,
             "known": known,
@@ -114,13 +114,13 @@ def _rows(request: PineRequest, state: State, code_list: str, start: int, at: st
     """A stretch of the table as it is asked for, with its columns."""
     asked = table.asked(request, state, code_list)
     codes = listed(state, code_list, asked, table.known(request, state, code_list)) if asked.narrows else None
-    found = queries.window(state, code_list, codes, start, at)
+    stretch = queries.window(state, code_list, codes, start, at)
     chosen = table.chosen_columns(request, state, code_list)
     known = columns(state, code_list)
     drafted = queries.drafted(request.viewed.working, code_list)
     return {
-        "rows": table_rows(state, found.rows, chosen, at, drafted),
-        "found": found,
+        "rows": table_rows(state, stretch.rows, chosen, at, drafted),
+        "found": stretch,
         "asked": asked,
         "query": table.query(asked),
         "chosen": [(name, known[name]) for name in chosen],
@@ -131,8 +131,8 @@ def _rows(request: PineRequest, state: State, code_list: str, start: int, at: st
 @needs(SIGNED_IN)
 def rows(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     """A further stretch of the table, or what a search keeps of it."""
-    found = _rows(request, state, code_list, whole(request.GET, "from"))
-    return render(request, "codes/rows.html", {**found, "head": state.get(CodeList, code_list)})
+    table = _rows(request, state, code_list, whole(request.GET, "from"))
+    return render(request, "codes/rows.html", {**table, "head": state.get(CodeList, code_list)})
 
 
 @needs(SIGNED_IN)
@@ -141,7 +141,7 @@ def code(request: PineRequest, state: State, code_list: str, code: str) -> HttpR
     row = _known(state, code_list, code)
     main = main_tree(state, code_list)
     natural = code_list in natural_lists(state)
-    found = (
+    amounts = (
         queries.amounts(state, code_list, code, companies_seen(request.user, state))
         if natural and not row.rollup
         else []
@@ -155,7 +155,7 @@ def code(request: PineRequest, state: State, code_list: str, code: str) -> HttpR
             "path": main.path(code)[:-1] if main and code in main.place else [],
             "placed": main is not None and code in main.place,
             "main": main,
-            "amounts": found,
+            "amounts": amounts,
             "uses": closing.uses_seen(state, code_list, code, request.user)[:30],
             "fixed": (
                 fixed_columns(state, posted_facts(state), row) if request.user.is_group_accountant else {}
@@ -175,17 +175,17 @@ def code(request: PineRequest, state: State, code_list: str, code: str) -> HttpR
 def posted(request: PineRequest, state: State, code_list: str, code: str) -> HttpResponse:
     """How much was posted with a code; counted apart, so that the detail doesn't wait for it."""
     _known(state, code_list, code)
-    found = queries.posted(state, code_list, code, companies_seen(request.user, state))
+    postings = queries.posted(state, code_list, code, companies_seen(request.user, state))
     return render(
-        request, "codes/posted.html", {"posted": found, "natural": code_list in natural_lists(state)}
+        request, "codes/posted.html", {"posted": postings, "natural": code_list in natural_lists(state)}
     )
 
 
 def own_values(state: State, code_list: str, code: str) -> list[tuple[str, str]]:
     """The list's own properties that a code has, with their titles."""
-    kept = values(state, code_list).get(code, {})
+    entry = values(state, code_list).get(code, {})
     return [
-        (rule.name, kept[rule.property]) for rule in properties(state, code_list) if rule.property in kept
+        (rule.name, entry[rule.property]) for rule in properties(state, code_list) if rule.property in entry
     ]
 
 
@@ -239,11 +239,15 @@ def new(request: PineRequest, state: State, code_list: str) -> HttpResponse:
 def probe(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     """While a new code is typed: whether it is taken and by what, and the class its neighbours have."""
     text = request.GET.get("code", "").strip()
-    head = state.get(CodeList, code_list)
-    if head is None:
+    code_list_row = state.get(CodeList, code_list)
+    if code_list_row is None:
         raise Http404
-    taken = state.get(Code, code_list, pad(head, text))
-    wrong = text_fault(head, pad(head, text), request.GET.get("rollup") == "on") if text else "Give a code."
+    taken = state.get(Code, code_list, pad(code_list_row, text))
+    wrong = (
+        text_fault(code_list_row, pad(code_list_row, text), request.GET.get("rollup") == "on")
+        if text
+        else "Give a code."
+    )
     natural = code_list in natural_lists(state)
     return render(
         request,
@@ -259,8 +263,8 @@ def probe(request: PineRequest, state: State, code_list: str) -> HttpResponse:
 
 @needs_post(CHANGE)
 def add(request: PineRequest, state: State, code_list: str) -> HttpResponse:
-    head = state.get(CodeList, code_list)
-    text = pad(head, request.POST.get("code", "").strip()) if head else ""
+    code_list_row = state.get(CodeList, code_list)
+    text = pad(code_list_row, request.POST.get("code", "").strip()) if code_list_row else ""
     like = state.get(Code, code_list, request.POST.get("like", ""))
     base = (
         like._replace(code=text, name="", notes="", in_use_until=None) if like else Code(code_list, text, "")
@@ -320,9 +324,10 @@ def delete(request: PineRequest, state: State, code_list: str, code: str) -> Htt
 def _with_it(state: State, row: Code) -> str:
     """What goes with a code that is deleted, as the end of a sentence."""
     trees = [
-        head.name
-        for head in state.rows(Hierarchy)
-        if state.get(HierarchyNode, head.hierarchy, row.code) and head.code_list == row.code_list
+        hierarchy_row.name
+        for hierarchy_row in state.rows(Hierarchy)
+        if state.get(HierarchyNode, hierarchy_row.hierarchy, row.code)
+        and hierarchy_row.code_list == row.code_list
     ]
     parts = [f"its place in {', '.join(trees)}"] if trees else []
     if more := with_belongings(state, [row]):

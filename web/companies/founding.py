@@ -73,6 +73,6 @@ def pairs(request: PineRequest, state: State, company: str) -> HttpResponse:
 @needs_post(CHANGE)
 def next_year_of(request: PineRequest, state: State, company: str) -> HttpResponse:
     """The periods of the year after the last one of the company's calendar."""
-    head = state.get(Company, company)
-    apply_change(request, next_year(state, head.calendar if head else ""))
+    company_row = state.get(Company, company)
+    apply_change(request, next_year(state, company_row.calendar if company_row else ""))
     return reload_at(reverse("company", kwargs={"company": company}))

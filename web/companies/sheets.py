@@ -12,7 +12,7 @@ from core.changes.kinds import Change, Drop, Put
 from core.definitions.state import State
 from core.definitions.tables import Company, CompanyCode, IntercompanyPair, Period
 from core.sheets import Cells, CompanionColumns, Given, Sheet, text_column
-from core.structures.accounts import chart_index
+from core.structures.charts import chart_index
 from web.definitions.sheets import register
 
 
@@ -22,7 +22,7 @@ def _company_segment(state: State, row: Company) -> str:
 
 
 def _codes(state: State, given: Given, row: Any) -> Cells:
-    return {"codes": ", ".join(sorted(kept.code for kept in state.part(CompanyCode, row.company).values()))}
+    return {"codes": ", ".join(sorted(part.code for part in state.part(CompanyCode, row.company).values()))}
 
 
 def _put_codes(state: State, given: Given, row: Any, cells: Cells) -> list[Change]:
@@ -33,7 +33,7 @@ def _put_codes(state: State, given: Given, row: Any, cells: Cells) -> list[Chang
         raise ValueError(
             f"The chart {row.chart} has no company segment, so its companies have no codes of their own."
         )
-    gone = [Drop(kept) for kept in known if kept.code not in wanted]
+    gone = [Drop(own) for own in known if own.code not in wanted]
     return [*gone, *(Put(CompanyCode(row.company, segment, code)) for code in dict.fromkeys(wanted))]
 
 

@@ -15,7 +15,7 @@ from core.books.periods import company_calendar
 from core.changes.founding import pairs_wanted
 from core.definitions.state import State
 from core.definitions.tables import Chart, Company, CompanyCode, Group, GroupMember
-from core.structures.accounts import chart_index
+from core.structures.charts import chart_index
 from web.companies.sheets import ACCOUNTS, COMPANIES, PAIRS, PERIODS, SETTINGS
 from web.definitions.options import options
 from web.definitions.sheets import stretch
@@ -100,11 +100,11 @@ class SetupStep(NamedTuple):
 
 def missing(state: State, row: Company) -> list[SetupStep]:
     """What a company needs before anything can be posted to it, and where it must yet be placed."""
-    found = []
+    setup_steps = []
     index = chart_index(state, row.chart)
     if index and index.company >= 0 and not state.part(CompanyCode, row.company):
         address = f"{reverse('companies')}?row=companies:{row.company}"
-        found.append(
+        setup_steps.append(
             SetupStep(
                 "It has no code in the company segment, so nothing can be posted to it yet.",
                 "Give it a code",
@@ -113,7 +113,7 @@ def missing(state: State, row: Company) -> list[SetupStep]:
             )
         )
     if not company_calendar(state, row.company).regular:
-        found.append(
+        setup_steps.append(
             SetupStep(
                 "Its calendar has no periods, so nothing can be posted to it yet: add the first one below."
             )
@@ -122,8 +122,10 @@ def missing(state: State, row: Company) -> list[SetupStep]:
     group = next(iter(sorted(state.rows(Group))), None)
     if row.company not in member and group is not None:
         address = reverse("members", kwargs={"group": group.group})
-        found.append(SetupStep("It is a member of no group.", f"Members of {group.name}", address, "Shift+M"))
-    return found
+        setup_steps.append(
+            SetupStep("It is a member of no group.", f"Members of {group.name}", address, "Shift+M")
+        )
+    return setup_steps
 
 
 def lacking_pairs(state: State, company: str) -> str:

@@ -44,14 +44,14 @@ def make_change(change: Change, by: Any, seen: int | None = None, reason: str = 
     with transaction.atomic():
         lock_definitions()
         before = snapshot.current()
-        found = examine(before.state, change, posted_facts(before.state))
-        faults = [] if seen is None else changed_since(found.edits, seen)
-        if blocking([*faults, *found.faults]):
-            raise Refused(blocking([*faults, *found.faults]))
-        if not found.edits:
+        examined = examine(before.state, change, posted_facts(before.state))
+        faults = [] if seen is None else changed_since(examined.edits, seen)
+        if blocking([*faults, *examined.faults]):
+            raise Refused(blocking([*faults, *examined.faults]))
+        if not examined.edits:
             return before
         after = write_version(
-            before, found.edits, change.sentence(before.state), by, after=found.after, reason=reason
+            before, examined.edits, change.sentence(before.state), by, after=examined.after, reason=reason
         )
         transaction.on_commit(lambda: snapshot.keep(after))
     return after
@@ -79,7 +79,7 @@ def write_version(
         more["charts"] = charts_touched(before.state, after, {(edit.table, edit.key[:1]) for edit in edits})
     numbers = snapshot.chart_versions()
     more["charts"] = {chart: numbers.get(chart, 0) + 1 for chart in more["charts"]}
-    made = Version.objects.create(
+    version_row = Version.objects.create(
         version=before.version + 1,
         by=by,
         sentence=sentence[:2000],
@@ -94,9 +94,9 @@ def write_version(
     ):
         for edit in edits:
             copy.write_row(
-                (made.version, edit.table, store.key_text(edit.key), _json(edit.old), _json(edit.new))
+                (version_row.version, edit.table, store.key_text(edit.key), _json(edit.old), _json(edit.new))
             )
-    return snapshot.Snapshot(made.version, made.token, after)
+    return snapshot.Snapshot(version_row.version, version_row.token, after)
 
 
 def _json(row: Any) -> str | None:
@@ -128,10 +128,10 @@ def changed_since(edits: list[Edit], seen: int) -> list[Fault]:
 
 def taking_back(version: int) -> Restore:
     """The change that takes a version back. Raises Refused where there is no such version."""
-    made = Version.objects.filter(version=version).first()
-    if made is None:
+    version_row = Version.objects.filter(version=version).first()
+    if version_row is None:
         raise Refused([Fault("version-unknown", f"There is no change {version}.")])
-    if made.recodes:
+    if version_row.recodes:
         raise Refused(
             [
                 Fault(
@@ -141,8 +141,8 @@ def taking_back(version: int) -> Restore:
                 )
             ]
         )
-    edits = [snapshot.as_edit(row) for row in made.edits.order_by("pk")]
-    return Restore(tuple(edit.turned() for edit in reversed(edits)), made.sentence)
+    edits = [snapshot.as_edit(row) for row in version_row.edits.order_by("pk")]
+    return Restore(tuple(edit.turned() for edit in reversed(edits)), version_row.sentence)
 
 
 @retried
@@ -152,13 +152,15 @@ def take_back(version: int, by: Any) -> snapshot.Snapshot:
     with transaction.atomic():
         lock_definitions()
         change = taking_back(version)
-        made = Version.objects.get(version=version)
-        if Version.objects.filter(takes_back=made).exists():
+        version_row = Version.objects.get(version=version)
+        if Version.objects.filter(takes_back=version_row).exists():
             raise Refused([Fault("taken-back", "This change was taken back already.")])
         before = snapshot.current()
-        found = examine(before.state, change, posted_facts(before.state))
-        if blocking(found.faults):
-            raise Refused(blocking(found.faults))
-        after = write_version(before, found.edits, change.sentence(before.state), by, made, found.after)
+        examined = examine(before.state, change, posted_facts(before.state))
+        if blocking(examined.faults):
+            raise Refused(blocking(examined.faults))
+        after = write_version(
+            before, examined.edits, change.sentence(before.state), by, version_row, examined.after
+        )
         transaction.on_commit(lambda: snapshot.keep(after))
     return after

@@ -61,14 +61,14 @@ class Working:
 
     def items(self) -> list[readiness.ReadinessItem]:
         """What must be put right or looked at before it is published."""
-        told = readiness.items(self.replayed, self.collisions, posted_facts(self.published.state))
+        to_do = readiness.items(self.replayed, self.collisions, posted_facts(self.published.state))
         if not self.replayed.steps:
-            told.insert(0, readiness.ReadinessItem(MUST, "There is nothing in this draft yet."))
+            to_do.insert(0, readiness.ReadinessItem(MUST, "There is nothing in this draft yet."))
         if self.needs_approval and self.draft.status not in (Draft.APPROVED, Draft.SCHEDULED):
-            told.insert(
+            to_do.insert(
                 0, readiness.ReadinessItem(MUST, "Someone other than the author must approve it.", "review")
             )
-        return told
+        return to_do
 
     @cached_property
     def charts(self) -> list[str]:
@@ -106,9 +106,9 @@ def working(draft: Draft) -> Working:
     """Works a draft out, going on from what is kept where only changes at the end are new."""
     published = snapshot.current()
     numbers = tuple(changes_of(draft))
-    kept = _kept.get(draft.pk)
-    if kept is not None and kept[0] == published.token and numbers[: len(kept[1])] == kept[1]:
-        base, known = kept[2], len(kept[1])
+    cached = _kept.get(draft.pk)
+    if cached is not None and cached[0] == published.token and numbers[: len(cached[1])] == cached[1]:
+        base, known = cached[2], len(cached[1])
     else:
         base, known = replay(published.state, ()), 0
     fresh = numbers[known:]
@@ -170,19 +170,25 @@ def record(number: int, change: Change, by: Any, seen: int | None = None, *, che
     """Adds a change to a draft. Raises Refused with the same faults that making it at once would have."""
     with transaction.atomic():
         draft = locked(number, Draft.OPEN)
-        made = working(draft)
-        found = examine(made.state, change, posted_facts(made.published.state)) if checked else None
-        edits = found.edits if found else change.edits(made.state)
+        open_draft = working(draft)
+        examined = (
+            examine(open_draft.state, change, posted_facts(open_draft.published.state)) if checked else None
+        )
+        edits = examined.edits if examined else change.edits(open_draft.state)
         faults = [] if seen is None else actions.changed_since(edits, seen)
         faults += (
-            [*found.own, *(fault for fault in found.following if fault.code not in MAY_WAIT)] if found else []
+            [*examined.own, *(fault for fault in examined.following if fault.code not in MAY_WAIT)]
+            if examined
+            else []
         )
         if blocking(faults):
             raise Refused(blocking(faults))
         if not edits:
             return draft
-        kept = DraftChange.objects.create(draft=draft, by=by, content=encode(recorded(change, made.state)))
-        _step(draft, [*changes_of(draft), kept.pk])
+        draft_changes = DraftChange.objects.create(
+            draft=draft, by=by, content=encode(recorded(change, open_draft.state))
+        )
+        _step(draft, [*changes_of(draft), draft_changes.pk])
     return draft
 
 
@@ -218,11 +224,11 @@ def take_back(number: int, change: int) -> list[int]:
     """Takes one change out, with those that depend on it; returns their numbers."""
     with transaction.atomic():
         draft = locked(number, Draft.OPEN)
-        made = working(draft)
-        if change not in {step.number for step in made.replayed.steps}:
+        open_draft = working(draft)
+        if change not in {step.number for step in open_draft.replayed.steps}:
             raise Refused([Fault("no-step", "This change is not in the draft any more.")])
-        gone = [change, *dependents(made.replayed, change)]
-        _step(draft, [step.number for step in made.replayed.steps if step.number not in gone])
+        gone = [change, *dependents(open_draft.replayed, change)]
+        _step(draft, [step.number for step in open_draft.replayed.steps if step.number not in gone])
     return gone
 
 
@@ -232,18 +238,20 @@ def settle(number: int, table: str, key: str, keep: str) -> None:
     back)."""
     with transaction.atomic():
         draft = locked(number, Draft.OPEN)
-        made = working(draft)
-        found = next((c for c in made.collisions if c.table == table and store.key_text(c.key) == key), None)
-        if found is None:
+        open_draft = working(draft)
+        first = next(
+            (c for c in open_draft.collisions if c.table == table and store.key_text(c.key) == key), None
+        )
+        if first is None:
             return
         if keep == "draft":
-            draft.settled = {**draft.settled, f"{table} {key}": made.published.version}
+            draft.settled = {**draft.settled, f"{table} {key}": open_draft.published.version}
             draft.save(update_fields=["settled"])
             return
         gone: set[int] = set()
-        for step in touching(made.replayed, found.table, found.key):
-            gone |= {step, *dependents(made.replayed, step)}
-        _step(draft, [step.number for step in made.replayed.steps if step.number not in gone])
+        for step in touching(open_draft.replayed, first.table, first.key):
+            gone |= {step, *dependents(open_draft.replayed, step)}
+        _step(draft, [step.number for step in open_draft.replayed.steps if step.number not in gone])
 
 
 def _must(made: Working) -> None:
@@ -285,13 +293,13 @@ def publish(
                     )
                 ]
             )
-        made = working(draft)
-        _must(made)
+        open_draft = working(draft)
+        _must(open_draft)
         if on is not None and on > today:
             draft.status, draft.takes_effect = Draft.SCHEDULED, on
             draft.save()
             return draft
-        _write(made, draft, by, moved)
+        _write(open_draft, draft, by, moved)
     return draft
 
 

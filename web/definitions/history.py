@@ -31,8 +31,8 @@ def state_at(version: int) -> State | None:
     if version > now.version or Version.objects.filter(version__gt=version, recodes__isnull=False).exists():
         return None
     key = (now.token, version)
-    if (kept := _kept.get(key)) is not None:
-        return kept
+    if (cached := _kept.get(key)) is not None:
+        return cached
     rows = Edited.objects.filter(version_id__gt=version).order_by("-version_id", "-pk")
     edits = [as_edit(row).turned() for row in rows[: MOST_EDITS + 1]]
     if len(edits) > MOST_EDITS:
@@ -40,12 +40,12 @@ def state_at(version: int) -> State | None:
     known = Version.objects.filter(version=version).values_list("digest", flat=True).first()
     try:
         state = now.state.replayed(edits)
-    except OutOfStep as told:
+    except OutOfStep as refused:
         log.error(
             "The log does not lead back from version %s to %s: %s was another row.",
             now.version,
             version,
-            told,
+            refused,
         )
         return None
     if state.digest != (known if version else BEGINNING.digest):
@@ -64,18 +64,18 @@ class LoggedChange(NamedTuple):
 
 def of_row(table: str, key: str) -> list[LoggedChange]:
     """The changes of one row in sentences, newest first; those of a code under its former spellings too."""
-    found: list[LoggedChange] = []
+    logged_changes: list[LoggedChange] = []
     rows = Edited.objects.filter(table=table).select_related("version__by").order_by("-version_id", "-pk")
-    while key and len(found) < MOST_TOLD:
+    while key and len(logged_changes) < MOST_TOLD:
         former = ""
         for row in rows.filter(key=key)[:MOST_TOLD]:
             if row.version.recodes and row.old is None:
-                found.append(LoggedChange(row.version, row.version.sentence))
+                logged_changes.append(LoggedChange(row.version, row.version.sentence))
                 former, rows = _former(row, key), rows.filter(version__lt=row.version_id)
                 break
-            found.append(LoggedChange(row.version, edit_sentence(as_edit(row))))
+            logged_changes.append(LoggedChange(row.version, edit_sentence(as_edit(row))))
         key = former
-    return found
+    return logged_changes
 
 
 def _former(row: Edited, key: str) -> str:

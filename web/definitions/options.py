@@ -9,7 +9,7 @@ from core.codes.lists import list_index
 from core.definitions.state import State
 from core.definitions.tables import TABLES, Company, Group
 from core.references.tables import REFERENCES
-from core.structures.accounts import chart_index
+from core.structures.charts import chart_index
 
 MOST = 600
 NATURAL = {"due_from", "due_to", "target", "difference_account"}
@@ -29,8 +29,8 @@ def _code_list(state: State, column: str, row: Any) -> str:
     if column in NATURAL:
         return index.natural_list
     if column in ("default_code", "code"):
-        found = index.field(getattr(row, "segment", ""))
-        return found.code_list if found else index.natural_list if hasattr(row, "revalue") else ""
+        field = index.field(getattr(row, "segment", ""))
+        return field.code_list if field else index.natural_list if hasattr(row, "revalue") else ""
     return ""
 
 

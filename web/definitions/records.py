@@ -25,8 +25,8 @@ def refused(code: str, what: str, way_out: str) -> Refused:
 def read(request: PineRequest) -> Records:
     """Rows from the clipboard (tabs), a CSV or a workbook's first sheet. Raises Refused where there are none
     to be read."""
-    if kept := request.POST.get("records"):
-        found = _again(kept)
+    if records := request.POST.get("records"):
+        lines = _again(records)
     else:
         file: Any = request.FILES.get("file")
         if file is not None and file.size > MOST_TEXT:
@@ -34,12 +34,12 @@ def read(request: PineRequest) -> Records:
                 "too-big", f"The file is larger than {MOST_TEXT // 1024**2} MiB.", "Bring it in as a package."
             )
         if file is not None and file.name.lower().endswith(".xlsx"):
-            found = _workbook(file)
+            lines = _workbook(file)
         else:
-            found = _delimited(request.POST.get("text", "") if file is None else _decoded(file.read()))
-    if not any(any(cell.strip() for cell in record) for record in found):
+            lines = _delimited(request.POST.get("text", "") if file is None else _decoded(file.read()))
+    if not any(any(cell.strip() for cell in record) for record in lines):
         raise refused("nothing-given", "There are no rows in it.", "Paste rows, or choose a file.")
-    return found
+    return lines
 
 
 def _again(kept: str) -> Records:
@@ -59,8 +59,8 @@ def _decoded(data: bytes) -> str:
 
 def _delimited(text: str) -> Records:
     text = text.replace("\x00", "")
-    head = text.split("\n", 1)[0]
-    mark = "\t" if "\t" in head else ";" if ";" in head and "," not in head else ","
+    first_line = text.split("\n", 1)[0]
+    mark = "\t" if "\t" in first_line else ";" if ";" in first_line and "," not in first_line else ","
     try:
         return list(csv.reader(io.StringIO(text), delimiter=mark))
     except csv.Error as error:
@@ -72,9 +72,9 @@ def _workbook(file: Any) -> Records:
     try:
         with uploaded(file) as path:
             return list(sheet_rows(path, 0))
-    except UnreadableWorkbook as told:
+    except UnreadableWorkbook as error:
         raise refused(
-            "unreadable", f"The workbook cannot be read: {told}.", "Save it as XLSX again."
+            "unreadable", f"The workbook cannot be read: {error}.", "Save it as XLSX again."
         ) from None
 
 

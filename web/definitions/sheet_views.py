@@ -37,8 +37,8 @@ from web.shell.tabular import attached
 def _back(request: PineRequest, sheet: sheets.Sheet, key: str = "") -> HttpResponse:
     """The page the person is on, with the row that was acted on selected."""
     here = urlsplit(request.headers.get("HX-Current-URL", "/"))
-    kept = [(name, value) for name, value in parse_qsl(here.query) if name != "row"]
-    query = urlencode([*kept, *([("row", f"{sheet.name}:{key}")] if key else [])])
+    items = [(name, value) for name, value in parse_qsl(here.query) if name != "row"]
+    query = urlencode([*items, *([("row", f"{sheet.name}:{key}")] if key else [])])
     return reload_at(here.path + (f"?{query}" if query else ""))
 
 
@@ -60,10 +60,10 @@ def row(request: PineRequest, state: State, sheet: str) -> HttpResponse:
     known = sheets.find(state, kind, given, key) if key else None
     if request.method != "POST":
         near = sheets.find(state, kind, given, request.GET.get("near", ""))
-        made = known if known is not None else sheets.blank(state, kind, given, near, key)
+        filled = known if known is not None else sheets.blank(state, kind, given, near, key)
         fixed = fixed_columns(state, posted_facts(state), known) if known is not None else {}
-        cells = sheets.cells_of(state, kind, given, made)
-        fields = [_field(state, kind, made, column, cells[column.name], fixed) for column in kind.shown]
+        cells = sheets.cells_of(state, kind, given, filled)
+        fields = [_field(state, kind, filled, column, cells[column.name], fixed) for column in kind.shown]
         first = next(
             (
                 f["name"]
@@ -99,15 +99,15 @@ def _kept(
     cells: dict[str, str],
     known: Any,
 ) -> HttpResponse:
-    found = sheets.take(
+    proposals = sheets.take(
         state, sheet, given, list(cells), [(1, list(cells.values()))], posted_facts(state), known, keyed=True
     )
-    if found.change is None:
-        raise Refused([fault.at(row=None) for fault in found.faults])
-    if told := _early(request, state, found.change):
-        return told
-    apply_change(request, found.change)
-    return _back(request, sheet, found.keys[0])
+    if proposals.change is None:
+        raise Refused([fault.at(row=None) for fault in proposals.faults])
+    if question := _early(request, state, proposals.change):
+        return question
+    apply_change(request, proposals.change)
+    return _back(request, sheet, proposals.keys[0])
 
 
 def _early(request: PineRequest, state: State, change: Change) -> HttpResponse | None:
@@ -142,40 +142,40 @@ def several(request: PineRequest, state: State, sheet: str) -> HttpResponse:
     kind, given = asked(request, state, sheet)
     keys = [key for key in request.POST.get("what", "").split(",") if key]
     there = {kind.key_text(row): row for row in sheets.rows_of(state, kind, given)}
-    found = [there[key] for key in keys if key in there]
-    if not found:
+    items = [there[key] for key in keys if key in there]
+    if not items:
         raise Refused([Fault("nothing-chosen", f"No {kind.noun} is chosen.", way_out="Choose a row first.")])
     act = request.POST.get("act", "")
     change: Change | None
     if act == "delete":
-        changes = tuple(kind.drop(row) for row in found)
+        changes = tuple(kind.drop(row) for row in items)
         change = (
             changes[0]
             if len(changes) == 1
-            else ChangeSet(changes, f"Deleted {len(found):,} rows of {kind.table}")
+            else ChangeSet(changes, f"Deleted {len(items):,} rows of {kind.table}")
         )
-        going = with_belongings(state, found)
-        if (going or len(found) > 1) and not decided(request):
-            what = named(found[0]) if len(found) == 1 else f"{len(found):,} {many(kind.noun)}"
+        going = with_belongings(state, items)
+        if (going or len(items) > 1) and not decided(request):
+            what = named(items[0]) if len(items) == 1 else f"{len(items):,} {many(kind.noun)}"
             sentence = (
-                f"{what[:1].upper()}{what[1:]} {'goes' if len(found) == 1 else 'go'} for"
+                f"{what[:1].upper()}{what[1:]} {'goes' if len(items) == 1 else 'go'} for"
                 f" good{f', with {going}' if going else ''}."
             )
             refuse_first(state, change)
             return ask(request, sentence, Choice("delete", "Delete"))
     elif act in ("up", "down"):
-        change = sheets.moved(state, kind, given, found[0], -1 if act == "up" else 1)
+        change = sheets.moved(state, kind, given, items[0], -1 if act == "up" else 1)
         if change is None:
-            raise Refused([Fault("no-room", f"The {named(found[0])} cannot go {act} from here.")])
+            raise Refused([Fault("no-room", f"The {named(items[0])} cannot go {act} from here.")])
     elif act == "put":
-        change = _put(state, kind, given, found, request)
+        change = _put(state, kind, given, items, request)
     else:
         raise Http404
-    if told := _early(request, state, change):
-        return told
+    if question := _early(request, state, change):
+        return question
     apply_change(request, change)
     if act in ("up", "down"):
-        return _back(request, kind, _standing(state, kind, given, found[0], change))
+        return _back(request, kind, _standing(state, kind, given, items[0], change))
     return _back(request, kind, "" if act == "delete" else keys[0])
 
 
@@ -201,12 +201,12 @@ def _put(
     changes: list[Change] = []
     for row in found:
         cells = {**sheets.cells_of(state, sheet, given, row), name: value}
-        made = sheets.take(
+        proposals = sheets.take(
             state, sheet, given, list(cells), [(1, list(cells.values()))], posted_facts(state), row
         )
-        if made.change is None:
-            raise Refused([fault.at(row=None) for fault in made.faults])
-        changes.append(made.change)
+        if proposals.change is None:
+            raise Refused([fault.at(row=None) for fault in proposals.faults])
+        changes.append(proposals.change)
     return ChangeSequence(
         tuple(changes), f"Set {name} {value or 'empty'} for {len(found):,} rows of {sheet.table}"
     )
@@ -215,16 +215,16 @@ def _put(
 @needs(SIGNED_IN)
 def out(request: PineRequest, state: State, sheet: str, kind: str) -> HttpResponse:
     """The whole sheet as a file that comes back in."""
-    made, given = asked(request, state, sheet)
-    found = sheets.rows_of(state, made, given)
-    whole = [column.kind.name == "integer" for column in made.shown]
+    table_rows, given = asked(request, state, sheet)
+    rows = sheets.rows_of(state, table_rows, given)
+    whole = [column.kind.name == "integer" for column in table_rows.shown]
 
     def cells(row: Any) -> list[str | int]:
-        texts = sheets.cells_of(state, made, given, row).values()
+        texts = sheets.cells_of(state, table_rows, given, row).values()
         return [int(text) if is_whole and text else text for text, is_whole in zip(texts, whole, strict=True)]
 
-    body = (cells(row) for row in found)
-    return attached("-".join([made.name, *given.values()]), kind, made.columns, body)
+    body = (cells(row) for row in rows)
+    return attached("-".join([table_rows.name, *given.values()]), kind, table_rows.columns, body)
 
 
 @needs(CHANGE, posts=True)
@@ -243,17 +243,20 @@ def bring(request: PineRequest, state: State, sheet: str) -> HttpResponse:
     if request.method != "POST":
         return render(request, "definitions/bring.html", context)
     given_rows = records.read(request)
-    found = sheets.bring(state, kind, given, given_rows, posted_facts(state))
+    proposals = sheets.bring(state, kind, given, given_rows, posted_facts(state))
     if request.POST.get("take"):
-        if found.change is None:
-            raise Refused(found.faults)
-        apply_change(request, found.change)
-        return reload_at(f"{context['back']}?{urlencode({'row': f'{kind.name}:{found.keys[0]}'})}")
+        if proposals.change is None:
+            raise Refused(proposals.faults)
+        apply_change(request, proposals.change)
+        return reload_at(f"{context['back']}?{urlencode({'row': f'{kind.name}:{proposals.keys[0]}'})}")
     shown = "definitions/brought.html" if request.headers.get("HX-Request") else "definitions/bring.html"
     return render(
         request,
         shown,
-        {**context, **records.preview(found.rows, found.faults, found.change is not None, given_rows)},
+        {
+            **context,
+            **records.preview(proposals.rows, proposals.faults, proposals.change is not None, given_rows),
+        },
     )
 
 
@@ -261,23 +264,23 @@ def bring(request: PineRequest, state: State, sheet: str) -> HttpResponse:
 def about(request: PineRequest, state: State, sheet: str) -> HttpResponse:
     """What is known of one row: what is fixed, who uses it, its history."""
     kind, given = asked(request, state, sheet)
-    found = sheets.find(state, kind, given, request.GET.get("key", ""))
-    if found is None:  # deleted meanwhile, perhaps by the very hand that asks
+    known = sheets.find(state, kind, given, request.GET.get("key", ""))
+    if known is None:  # deleted meanwhile, perhaps by the very hand that asks
         return render(request, "definitions/about.html", {"what": "This row is not there any more"})
     used: Counter[str] = Counter()
     if kind.kept.keys == 1:
-        used.update(NOUNS[BY_ROW[type(user)].name] for user in users(state, kind.kept.row, found[0]))
+        used.update(NOUNS[BY_ROW[type(user)].name] for user in users(state, kind.kept.row, known[0]))
     fixed: dict[str, list[str]] = {}
-    for column, because in sorted(fixed_columns(state, posted_facts(state), found).items()):
+    for column, because in sorted(fixed_columns(state, posted_facts(state), known).items()):
         fixed.setdefault(because, []).append(kind.title_of(column))
     return render(
         request,
         "definitions/about.html",
         {
-            "what": named(found),
+            "what": named(known),
             "fixed": [(", ".join(columns), because) for because, columns in fixed.items()],
             "used": [(count, noun if count == 1 else many(noun)) for noun, count in sorted(used.items())],
-            "history": of_row(kind.table, key_text(kind.kept.key(found)))[:8],
+            "history": of_row(kind.table, key_text(kind.kept.key(known)))[:8],
         },
     )
 

@@ -208,14 +208,14 @@ def _row(
 ) -> SafeString:
     key = sheet.key_text(row)
     cells = cells_of(state, sheet, given, row)
-    made = [_cell(state, sheet, row, column, cells[column.name]) for column in sheet.shown]
+    rows = [_cell(state, sheet, row, column, cells[column.name]) for column in sheet.shown]
     link = LINKS.get(sheet.name)
     if link and not missing:
         first = sheet.shown[0]
-        made[0] = format_html(
+        rows[0] = format_html(
             '<td class="code"><a data-open href="{}">{}</a></td>', link(row), cells[first.name]
         )
-    made += [_extra(values.get(key, "")) for values in extra.values()]
+    rows += [_extra(values.get(key, "")) for values in extra.values()]
     shut = (
         getattr(row, "status", "") == "closed"
         or getattr(row, "enabled", True) is False
@@ -233,5 +233,5 @@ def _row(
         key,
         css,
         about,
-        format_html_join("", "{}", ((cell,) for cell in made)),
+        format_html_join("", "{}", ((cell,) for cell in rows)),
     )

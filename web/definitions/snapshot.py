@@ -81,19 +81,19 @@ def current() -> Snapshot:
     """The newest definitions. One small query when nothing has changed; else the changes since are
     replayed."""
     known = latest()
-    kept = _kept.get("current")
-    if kept is not None and kept.token == known.token:
-        return kept
+    cached = _kept.get("current")
+    if cached is not None and cached.token == known.token:
+        return cached
     with _kept.lock, one_reading():
         known = latest()  # another thread may have brought it up to date while this one waited
-        kept = _kept.get("current")
-        if kept is not None and kept.token == known.token:
-            return kept
-        made = _replayed(kept, known) if kept is not None else None
-        made = made or current_uncached()
-        if kept is None or kept.version <= made.version or not _is_known(kept):
-            _kept.put("current", made)
-        return made
+        cached = _kept.get("current")
+        if cached is not None and cached.token == known.token:
+            return cached
+        replayed = _replayed(cached, known) if cached is not None else None
+        replayed = replayed or current_uncached()
+        if cached is None or cached.version <= replayed.version or not _is_known(cached):
+            _kept.put("current", replayed)
+        return replayed
 
 
 def current_uncached() -> Snapshot:
@@ -128,12 +128,12 @@ def _replayed(kept: Snapshot, known: Latest) -> Snapshot | None:
         return None
     try:
         state = kept.state.replayed(edits)
-    except OutOfStep as told:
+    except OutOfStep as refused:
         log.error(
             "Version %s does not lead from version %s: %s was another row. Loading anew.",
             known.version,
             kept.version,
-            told,
+            refused,
         )
         return None
     if state.digest != known.digest:
@@ -154,6 +154,6 @@ def as_edit(row: Edited) -> Edit:
 def keep(made: Snapshot) -> None:
     """After a change was committed here, the state it led to is known without reading it back."""
     with _kept.lock:
-        kept = _kept.get("current")
-        if kept is None or kept.version < made.version:
+        cached = _kept.get("current")
+        if cached is None or cached.version < made.version:
             _kept.put("current", made)

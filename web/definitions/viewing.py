@@ -47,8 +47,8 @@ class DefinitionView:
         draft = Draft.objects.filter(pk=number, status__in=OPEN_ENDED).first() if number else None
         if draft is None:
             return DefinitionView(snapshot, snapshot.state)
-        found = working(draft)
-        return DefinitionView(snapshot, snapshot.state if published else found.state, found)
+        open_draft = working(draft)
+        return DefinitionView(snapshot, snapshot.state if published else open_draft.state, open_draft)
 
 
 def _opened(request: HttpRequest) -> None:

@@ -99,12 +99,12 @@ def log_out(request: PineRequest, state: State, kind: str) -> HttpResponse:
 @needs(CHANGE)
 def logged(request: PineRequest, state: State, version: int) -> HttpResponse:
     """One change: its rows before and after."""
-    made = Version.objects.filter(version=version).select_related("by").first()
-    if made is None:
+    version_row = Version.objects.filter(version=version).select_related("by").first()
+    if version_row is None:
         raise Http404
-    edits = [edit_sentence(snapshot.as_edit(row)) for row in made.edits.order_by("pk")[:200]]
-    back = Version.objects.filter(takes_back=made).first()
-    return render(request, "definitions/logged.html", {"made": made, "edits": edits, "back": back})
+    edits = [edit_sentence(snapshot.as_edit(row)) for row in version_row.edits.order_by("pk")[:200]]
+    back = Version.objects.filter(takes_back=version_row).first()
+    return render(request, "definitions/logged.html", {"made": version_row, "edits": edits, "back": back})
 
 
 @needs_post(CHANGE)

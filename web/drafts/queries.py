@@ -76,12 +76,12 @@ def sums_of(after: State, companies: Iterable[Company], at: ComparedPeriod) -> A
     codes = sorted({code for row, _ in rows for book in books[row.company] for code in book.naturals})
     place = {code: i for i, code in enumerate(codes)}
     meant = ("window", "cumulative")
-    found = [
+    items = [
         by_account(list(books[row.company]), place, len(codes), asked.start, asked.end, meant)
         for row, asked in rows
     ]
     empty = np.zeros((len(codes), 0), dtype=np.int64)
-    stacked = {name: np.stack([sums[name] for sums in found], axis=1) if found else empty for name in meant}
+    stacked = {name: np.stack([sums[name] for sums in items], axis=1) if items else empty for name in meant}
     return AccountSums(
         tuple(row.company for row, _ in rows), tuple(codes), stacked["window"], stacked["cumulative"]
     )
@@ -96,7 +96,7 @@ def moved(
     `only` narrows to some companies. Nothing is computed for trees that did not change.
     """
     statements, trees = touched_statements(before, after), touched_hierarchies(before, after)
-    found: dict[tuple[str, str], MovedTree] = {}
+    by_key: dict[tuple[str, str], MovedTree] = {}
     for chart, rows in companies_by_chart(after).items():
         code_list = natural_list(after, chart)
         own = [s for s in statements if s.chart == chart]
@@ -110,16 +110,16 @@ def moved(
         for digits, companies in by_digits.items():
             sums = sums_of(after, companies, at)
             for s in own:
-                made = found.setdefault(
+                entry = by_key.setdefault(
                     ("statement", s.statement), MovedTree("statement", s.statement, s.name, [])
                 )
-                made.rows.extend(statement_moves(before, after, s.statement, sums, digits))
+                entry.rows.extend(statement_moves(before, after, s.statement, sums, digits))
             for h in hung:
-                made = found.setdefault(
+                entry = by_key.setdefault(
                     ("hierarchy", h.hierarchy), MovedTree("hierarchy", h.hierarchy, h.name, [])
                 )
-                made.rows.extend(hierarchy_moves(before, after, h.hierarchy, sums))
-    moving = [tree for tree in found.values() if tree.rows]
+                entry.rows.extend(hierarchy_moves(before, after, h.hierarchy, sums))
+    moving = [tree for tree in by_key.values() if tree.rows]
     return moving if only is not None else [*moving, *_groups(before, after, at)]
 
 
@@ -143,29 +143,29 @@ def _groups(before: State, after: State, at: ComparedPeriod) -> list[MovedTree]:
     """Consolidated statements of which the group's column differs."""
     if before.shares(after, *CONSOLIDATED):
         return []
-    found = []
-    for head in sorted(after.rows(Group), key=lambda row: row.name):
+    moved_trees = []
+    for group_row in sorted(after.rows(Group), key=lambda row: row.name):
         for row in sorted(after.rows(Statement), key=lambda row: row.name):
             if (
-                row.chart == head.chart
-                and before.get(Group, head.group) is not None
+                row.chart == group_row.chart
+                and before.get(Group, group_row.group) is not None
                 and before.get(Statement, row.statement) is not None
             ):
-                figures = _consolidated(before, after, at, head.group, row.statement)
+                figures = _consolidated(before, after, at, group_row.group, row.statement)
                 moves = (
                     group_moves(
                         figures[0].statement.figures,
                         figures[1].statement.figures,
-                        head.group,
+                        group_row.group,
                         row.statement,
                     )
                     if figures
                     else []
                 )
-                found.append(
-                    MovedTree("group", row.statement, f"{row.name}, {head.name} consolidated", moves)
+                moved_trees.append(
+                    MovedTree("group", row.statement, f"{row.name}, {group_row.name} consolidated", moves)
                 )
-    return [tree for tree in found if tree.rows]
+    return [tree for tree in moved_trees if tree.rows]
 
 
 def _consolidated(
@@ -190,7 +190,7 @@ def group_causes_of(
     figures = _consolidated(before, after, at, group, of)
     if not figures:
         return []
-    was, now = ((made.statement.plan, made.consolidated.amounts) for made in figures)
+    was, now = ((figure.statement.plan, figure.consolidated.amounts) for figure in figures)
     return group_causes(was, now, line)
 
 

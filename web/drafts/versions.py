@@ -25,8 +25,8 @@ MOST_SENTENCES = 500
 
 
 def _state(version: int) -> State:
-    found = state_at(version)
-    if found is None:
+    then = state_at(version)
+    if then is None:
         raise Refused(
             [
                 Fault(
@@ -36,7 +36,7 @@ def _state(version: int) -> State:
                 )
             ]
         )
-    return found
+    return then
 
 
 @needs_post(CHANGE)
@@ -58,10 +58,10 @@ def now(request: PineRequest, state: State) -> HttpResponse:
 def bring_back(request: PineRequest, state: State, version: int) -> HttpResponse:
     """A draft that turns back every version after this one; nothing is published by it."""
     _state(version)
-    made = drafting.bring_back(version, request.user, f"Back to version {version}")
+    draft = drafting.bring_back(version, request.user, f"Back to version {version}")
     request.session.pop("as_of", None)
-    request.session["draft"] = made.pk
-    return reload_at(reverse("draft", args=[made.pk]))
+    request.session["draft"] = draft.pk
+    return reload_at(reverse("draft", args=[draft.pk]))
 
 
 @needs(CHANGE)

@@ -28,10 +28,10 @@ MOST_ROWS = 400
 
 
 def _draft(number: int) -> Draft:
-    found = Draft.objects.select_related("author", "approved_by").filter(pk=number).first()
-    if found is None:
+    draft_row = Draft.objects.select_related("author", "approved_by").filter(pk=number).first()
+    if draft_row is None:
         raise Http404
-    return found
+    return draft_row
 
 
 def _enter(request: PineRequest, number: int | None) -> None:
@@ -59,8 +59,8 @@ def drafts(request: PineRequest, state: State) -> HttpResponse:
 
 @needs_post(CHANGE)
 def new(request: PineRequest, state: State) -> HttpResponse:
-    made = drafting.start(words_of(request, "name", 200), request.user)
-    _enter(request, made.pk)
+    draft = drafting.start(words_of(request, "name", 200), request.user)
+    _enter(request, draft.pk)
     return reload_at(here(request))
 
 
@@ -109,15 +109,15 @@ def shown(
 ) -> list[tuple[queries.MovedTree, list[tuple[Any, int, Any]], int]]:
     """Trees with their first rows, each with its currency's digits and whose it is, and how many more there
     are."""
-    left, found = MOST_ROWS, []
+    left, pairs = MOST_ROWS, []
     for tree in trees:
         rows = []
         for row in tree.rows[:left]:
             holder = _holder(state, tree, row.company)
             rows.append((row, digits_of(holder.currency), holder))
-        found.append((tree, rows, len(tree.rows) - len(rows)))
+        pairs.append((tree, rows, len(tree.rows) - len(rows)))
         left -= len(rows)
-    return found
+    return pairs
 
 
 def _holder(state: State, tree: queries.MovedTree, name: str) -> Group | Company:
@@ -147,35 +147,35 @@ def periods_of(state: State) -> list[Any]:
 @needs(CHANGE)
 def draft(request: PineRequest, state: State, number: int) -> HttpResponse:
     """One draft: its changes, the list before publishing, the review."""
-    head = _draft(number)
-    made = drafting.working(head) if head.status in drafting.OPEN_ENDED else None
-    items = made.items() if made else []
+    draft_row = _draft(number)
+    open_draft = drafting.working(draft_row) if draft_row.status in drafting.OPEN_ENDED else None
+    items = open_draft.items() if open_draft else []
     by = {
         row.pk: row
-        for row in DraftChange.objects.filter(pk__in=drafting.changes_of(head)).select_related("by")
+        for row in DraftChange.objects.filter(pk__in=drafting.changes_of(draft_row)).select_related("by")
     }
     collided: dict[int, list[Any]] = {}
-    if made:
-        for collision in made.collisions:
-            for step in touching(made.replayed, collision.table, collision.key):
+    if open_draft:
+        for collision in open_draft.collisions:
+            for step in touching(open_draft.replayed, collision.table, collision.key):
                 collided.setdefault(step, []).append((collision, store.key_text(collision.key)))
     return render(
         request,
         "drafts/draft.html",
         {
-            "draft": head,
-            "made": made,
+            "draft": draft_row,
+            "made": open_draft,
             "items": items,
             "blocked": any(item.severity == MUST for item in items),
             "steps": (
-                [(step, by[step.number], collided.get(step.number, [])) for step in made.replayed.steps]
-                if made
+                [(step, by[step.number], collided.get(step.number, [])) for step in open_draft.replayed.steps]
+                if open_draft
                 else []
             ),
-            "sentences": [row.content for row in by.values()] if not made else [],
-            "remarks": head.remarks.select_related("by").order_by("at", "pk"),
-            "later": head.steps.filter(number__gt=head.at).exists(),
-            "own": head.author_id == request.user.pk,
+            "sentences": [row.content for row in by.values()] if not open_draft else [],
+            "remarks": draft_row.remarks.select_related("by").order_by("at", "pk"),
+            "later": draft_row.steps.filter(number__gt=draft_row.at).exists(),
+            "own": draft_row.author_id == request.user.pk,
             "looks": sum(item.severity == LOOK for item in items),
             "today": timezone.localdate(),
             "at": asked(request, state),
@@ -186,28 +186,33 @@ def draft(request: PineRequest, state: State, number: int) -> HttpResponse:
 @needs(CHANGE)
 def moves(request: PineRequest, state: State, number: int) -> HttpResponse:
     """What a draft moves: published beside draft, only lines that differ."""
-    head = _draft(number)
-    made = drafting.working(head)
-    at = asked(request, made.state)
+    draft_row = _draft(number)
+    open_draft = drafting.working(draft_row)
+    at = asked(request, open_draft.state)
     company = request.GET.get("company", "")
-    only = frozenset([company]) if made.state.get(Company, company) else None
-    trees = queries.moved(made.published.state, made.state, at, only)
+    only = frozenset([company]) if open_draft.state.get(Company, company) else None
+    trees = queries.moved(open_draft.published.state, open_draft.state, at, only)
     if kind := request.GET.get("file"):
-        return moves_out(kind, f"moves-{number}", made.state, trees)
+        return moves_out(kind, f"moves-{number}", open_draft.state, trees)
     whole = request.GET.get("part") is None
     return render(
         request,
         "drafts/moves.html" if whole else "drafts/moves_part.html",
         {
-            "draft": head,
-            "trees": shown(made.state, trees),
+            "draft": draft_row,
+            "trees": shown(open_draft.state, trees),
             "at": at,
             "company": company,
             "total": sum(len(t.rows) for t in trees),
-            "companies": sorted(made.state.rows(Company), key=lambda row: row.name),
-            "periods": periods_of(made.state),
+            "companies": sorted(open_draft.state.rows(Company), key=lambda row: row.name),
+            "periods": periods_of(open_draft.state),
             "period": next(
-                (p for year in periods_of(made.state) for p in year if (p.fiscal_year, p.period) == at[:2]),
+                (
+                    p
+                    for year in periods_of(open_draft.state)
+                    for p in year
+                    if (p.fiscal_year, p.period) == at[:2]
+                ),
                 None,
             ),
             "names": ("Published", "Draft"),
@@ -220,8 +225,10 @@ def moves(request: PineRequest, state: State, number: int) -> HttpResponse:
 @needs(CHANGE)
 def causes(request: PineRequest, state: State, number: int) -> HttpResponse:
     """The accounts behind one line that moves."""
-    made = drafting.working(_draft(number))
-    return causes_page(request, made.published.state, made.state, asked(request, made.state))
+    open_draft = drafting.working(_draft(number))
+    return causes_page(
+        request, open_draft.published.state, open_draft.state, asked(request, open_draft.state)
+    )
 
 
 def causes_page(
@@ -232,14 +239,14 @@ def causes_page(
     if row is None:
         raise Http404
     if kind == "group":
-        found = queries.group_causes_of(before, after, at, of, line, whose)
+        reasons = queries.group_causes_of(before, after, at, of, line, whose)
     else:
-        found = queries.causes_of(before, after, at, kind, of, line, whose)
+        reasons = queries.causes_of(before, after, at, kind, of, line, whose)
     return render(
         request,
         "drafts/causes.html",
         {
-            "found": found,
+            "found": reasons,
             "whose": row,
             "digits": digits_of(row.currency),
             "kind": kind,
@@ -269,9 +276,9 @@ def settle(request: PineRequest, state: State, number: int) -> HttpResponse:
 @needs_post(CHANGE)
 def publish(request: PineRequest, state: State, number: int) -> HttpResponse:
     """Makes the draft the next version, or lets it wait for its date."""
-    made = drafting.working(_draft(number))
-    trees = queries.moved(made.published.state, made.state, asked(request, made.state))
-    head = drafting.publish(
+    open_draft = drafting.working(_draft(number))
+    trees = queries.moved(open_draft.published.state, open_draft.state, asked(request, open_draft.state))
+    draft_row = drafting.publish(
         number,
         request.user,
         reason=words_of(request, "reason"),
@@ -279,9 +286,11 @@ def publish(request: PineRequest, state: State, number: int) -> HttpResponse:
         today=timezone.localdate(),
         moved=sum(len(tree.rows) for tree in trees),
     )
-    if head.status == Draft.PUBLISHED and request.session.get("draft") == number:
+    if draft_row.status == Draft.PUBLISHED and request.session.get("draft") == number:
         _enter(request, None)
-    return reload_at(reverse("log") if head.status == Draft.PUBLISHED else reverse("draft", args=[number]))
+    return reload_at(
+        reverse("log") if draft_row.status == Draft.PUBLISHED else reverse("draft", args=[number])
+    )
 
 
 @needs_post(CHANGE)

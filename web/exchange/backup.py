@@ -44,21 +44,21 @@ class CannotBackUp(Exception):
 
 def tool(name: str, *words: str, database: str) -> None:
     """Runs one of PostgreSQL's tools on a database. Raises CannotBackUp with what it says."""
-    kept = prepare.settings()
+    settings = prepare.settings()
     line = [
         str(Path(os.environ["PINE_POSTGRES_BIN"]) / name),
         "-h",
-        kept["host"],
+        settings["host"],
         "-p",
-        str(kept["port"]),
+        str(settings["port"]),
         "-U",
-        kept["user"],
+        settings["user"],
         "-d",
         database,
         *words,
     ]
     done = subprocess.run(
-        line, env={**os.environ, "PGPASSWORD": kept["password"]}, capture_output=True, text=True
+        line, env={**os.environ, "PGPASSWORD": settings["password"]}, capture_output=True, text=True
     )
     if done.returncode:
         raise CannotBackUp(f"{name} did not succeed: {done.stderr.strip()[-1000:]}")
@@ -187,8 +187,8 @@ def restore(path: Path) -> str:
                 database=beside,
             )
             with prepare.connect(beside) as there:
-                if told := differences(manifest, account(there)):
-                    raise CannotBackUp(f"What came back is not what was backed up: {'; '.join(told[:5])}.")
+                if unlike := differences(manifest, account(there)):
+                    raise CannotBackUp(f"What came back is not what was backed up: {'; '.join(unlike[:5])}.")
                 if role := application_role():
                     grant(there.cursor(), role)
             _verified(beside)
@@ -207,31 +207,31 @@ def restore(path: Path) -> str:
 
 def differences(wanted: dict[str, Any], found: dict[str, Any]) -> list[str]:
     """Where a database does not come to what a manifest says, in sentences."""
-    told = [
+    rows = [
         f"{table} has {found['counts'].get(table, 0):,} rows and had {count:,}"
         for table, count in wanted["counts"].items()
         if found["counts"].get(table, 0) != count
     ]
-    told += [
+    rows += [
         f"the balances of {company} are others"
         for company, text in wanted["balances"].items()
         if found["balances"].get(company) != text
     ]
-    told += [
+    rows += [
         f"the chain of {company} ends elsewhere"
         for company, end in wanted["ends"].items()
         if found["ends"].get(company) != end
     ]
-    return told + (["the definitions are others"] if wanted["definitions"] != found["definitions"] else [])
+    return rows + (["the definitions are others"] if wanted["definitions"] != found["definitions"] else [])
 
 
 def _is_empty(name: str) -> bool:
     """Whether a database was made and nothing was put in yet."""
     with prepare.connect(name) as there:
-        made = there.execute(
+        row = there.execute(
             "SELECT to_regclass('definitions_version'), to_regclass('people_person')"
         ).fetchone()
-        if made is None or None in made:
+        if row is None or None in row:
             return False
         filled = there.execute(
             "SELECT EXISTS (SELECT 1 FROM definitions_version) OR EXISTS (SELECT 1 FROM people_person)"
@@ -242,8 +242,8 @@ def _is_empty(name: str) -> bool:
 def _verified(name: str) -> None:
     """Every hash, every kept balance and the definitions, in a process of its own on the database that came
     back."""
-    kept = prepare.settings()
-    url = f"postgres://{kept['user']}:{kept['password']}@{kept['host']}:{kept['port']}/{name}"
+    settings = prepare.settings()
+    url = f"postgres://{settings['user']}:{settings['password']}@{settings['host']}:{settings['port']}/{name}"
     line = [sys.executable, "-m", "web.exchange.command", "verify", "--output", os.devnull]
     done = subprocess.run(line, env={**os.environ, "PINE_DATABASE_URL": url}, capture_output=True, text=True)
     if done.returncode:
@@ -263,11 +263,11 @@ def main(words: list[str]) -> int:
         )
         return 2
     try:
-        told = backup(path) if act == "backup" else restore(path)
+        sentence = backup(path) if act == "backup" else restore(path)
     except (CannotBackUp, psycopg.Error, OSError) as error:
         sys.stderr.write(f"{str(error).strip()}\n")
         return 1
-    sys.stderr.write(f"{'Backed up to' if act == 'backup' else 'Restored from'} {path}: {told}.\n")
+    sys.stderr.write(f"{'Backed up to' if act == 'backup' else 'Restored from'} {path}: {sentence}.\n")
     return 0
 
 

@@ -13,7 +13,8 @@ from core.definitions.tables import TABLES, Balance, Budget, BudgetLine, Code, C
 from core.faults import Fault, Location
 from core.money import digits_of, format_amount, parse_amount
 from core.statements.figures import natural_list
-from core.structures.accounts import company_context, restored
+from core.structures.accounts import restored
+from core.structures.charts import company_context
 from web.journals import books, posting
 from web.journals.interning import intern_accounts, intern_dimensions
 
@@ -21,7 +22,7 @@ Key = tuple[str, int, int, str, str, str]
 
 
 class BalanceImport:
-    def __init__(self, state: State, sources: dict[str, Any], faults: list[Fault], progress: Any):
+    def __init__(self, state: State, sources: dict[str, Any], faults: list[Fault], progress: Any) -> None:
         self.state, self.faults, self.progress = state, faults, progress
         self.sources = sources
         self.new: dict[Key, tuple[Balance, int, tuple[str, str, str]]] = {}
@@ -100,11 +101,15 @@ class BalanceImport:
                 "Add the period.",
                 str(row.period),
             )
-        found = restored(seated, row.account, row.dimensions, defaults=True)
-        for fault in found.faults:
+        resolved = restored(seated, row.account, row.dimensions, defaults=True)
+        for fault in resolved.faults:
             value = row.account if fault.where.column == "account" else row.dimensions
             self._tell(read, key, fault.where.column, fault.code, fault.what, fault.way_out, value)
-        return None if found.faults else (company.chart, found.account, found.natural, found.dimensions)
+        return (
+            None
+            if resolved.faults
+            else (company.chart, resolved.account, resolved.natural, resolved.dimensions)
+        )
 
     def _check_balances(self, read: Read, journal_years: set[tuple[str, int]]) -> None:
         stored = self._stored({row.company for row in read.rows.values()})
@@ -142,8 +147,8 @@ class BalanceImport:
             if place is None or amount is None:
                 continue
             chart, account, natural, dimensions = place
-            kept: Key = (row.company, row.fiscal_year, row.period, account, dimensions, row.partner)
-            if kept in self.new:
+            pairs: Key = (row.company, row.fiscal_year, row.period, account, dimensions, row.partner)
+            if pairs in self.new:
                 self._tell(
                     read,
                     key,
@@ -153,13 +158,13 @@ class BalanceImport:
                     "Add them up.",
                     row.account,
                 )
-            rows.setdefault(kept[:3], key)
-            merged[kept] = amount
-            self.new[kept] = (row, amount, (chart, account, natural))
-            if stored.get(kept) == amount:
+            rows.setdefault(pairs[:3], key)
+            merged[pairs] = amount
+            self.new[pairs] = (row, amount, (chart, account, natural))
+            if stored.get(pairs) == amount:
                 self.same += 1
-            elif kept in stored:
-                self.changed.add(kept)
+            elif pairs in stored:
+                self.changed.add(pairs)
         self._first_years(read, {**stored, **merged}, journal_years)
         self._balance(read, {**stored, **merged}, rows)
 
@@ -273,8 +278,8 @@ class BalanceImport:
                     row.account,
                 )
             if place and amount is not None:
-                kept = (row.budget, row.company, row.fiscal_year, row.period, place[1], place[3])
-                self.budgets[kept] = (row, amount)
+                rows = (row.budget, row.company, row.fiscal_year, row.period, place[1], place[3])
+                self.budgets[rows] = (row, amount)
 
     def write(self, outcome: Any) -> None:
         if self.new:

@@ -17,14 +17,14 @@ from core.group.mapping import map_plan
 from core.group.membership import membership
 from core.money import digits_of, show_amount
 from core.statements.figures import Plan, likely_line, plan
-from core.structures.accounts import chart_index, company_context
+from core.structures.charts import chart_index, company_context
 from web.definitions import snapshot
 from web.journals.books import books_for
 
 
 def totals(state: State, companies: list[str]) -> dict[str, dict[str, int]]:
     """Whether anything was ever booked: gross amounts by company and natural account, minor units."""
-    found: dict[str, dict[str, int]] = {}
+    by_name: dict[str, dict[str, int]] = {}
     for company, books in books_for(companies).items():
         sums: dict[str, int] = {}
         for book in books:
@@ -32,8 +32,8 @@ def totals(state: State, companies: list[str]) -> dict[str, dict[str, int]]:
             np.add.at(gross, book.rows["natural"], (book.rows["debit"] - book.rows["credit"]).astype(object))
             for name, amount in zip(book.naturals, gross.tolist(), strict=True):
                 sums[name] = sums.get(name, 0) + amount
-        found[company] = sums
-    return found
+        by_name[company] = sums
+    return by_name
 
 
 def everything(state: State) -> Iterator[Fault]:
@@ -54,8 +54,8 @@ def everything(state: State) -> Iterator[Fault]:
                     LOOK,
                 )
     for statement in state.rows(Statement):
-        if made := plan(state, statement.statement):
-            yield from _coverage(state, made, sums)
+        if planned := plan(state, statement.statement):
+            yield from _coverage(state, planned, sums)
     for group in state.rows(Group):
         yield from _mappings(state, group, sums)
 
@@ -99,13 +99,13 @@ def _coverage(state: State, made: Plan, sums: dict[str, dict[str, int]]) -> Iter
 
 def _mappings(state: State, group: Group, sums: dict[str, dict[str, int]]) -> Iterator[Fault]:
     for reached in membership(state, group.group).companies:
-        made = map_plan(state, group.group, reached.company)
+        mapping_plan = map_plan(state, group.group, reached.company)
         seated = company_context(state, reached.company)
-        if made is None or made.shared or seated is None:
+        if mapping_plan is None or mapping_plan.shared or seated is None:
             continue
         index = chart_index(state, seated.chart.chart)
         for code in list_index(state, index.natural_list if index else "").posting:
-            if made.plain(code) == "":
+            if mapping_plan.plain(code) == "":
                 amount = sums.get(reached.company, {}).get(code, 0)
                 row = list_index(state, seated.chart.natural_list).codes[code]
                 what = f"{code} {row.name} of {reached.company} is mapped to no account of {group.name}"

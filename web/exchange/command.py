@@ -28,8 +28,8 @@ def say(text: object) -> None:
 
 
 def parser() -> argparse.ArgumentParser:
-    made = argparse.ArgumentParser(prog="./pine", allow_abbrev=False)
-    commands = made.add_subparsers(dest="command", required=True, metavar="COMMAND")
+    argument_parser = argparse.ArgumentParser(prog="./pine", allow_abbrev=False)
+    commands = argument_parser.add_subparsers(dest="command", required=True, metavar="COMMAND")
 
     def add(name: str, what: str) -> argparse.ArgumentParser:
         return commands.add_parser(name, help=what, allow_abbrev=False)
@@ -64,7 +64,7 @@ def parser() -> argparse.ArgumentParser:
         sub.add_argument("--period", type=int, required=True)
         sub.add_argument("--format", choices=("csv", "json", "xlsx"), default="csv")
         sub.add_argument("--output", type=Path)
-    return made
+    return argument_parser
 
 
 def run_import(given: argparse.Namespace) -> int:
@@ -133,18 +133,18 @@ def run_verify(given: argparse.Namespace) -> int:
     except (OSError, ValueError, UnicodeDecodeError) as error:
         say(error)
         return WRONG
-    found = verifying.verify(known)
-    for fault in found.faults:
+    verified = verifying.verify(known)
+    for fault in verified.faults:
         say(f"Does not hold: {fault}")
     say(
-        f"{found.journals:,} journals with {found.lines:,} lines read; {len(found.faults)} things do not"
-        " hold."
+        f"{verified.journals:,} journals with {verified.lines:,} lines read; {len(verified.faults)} things do"
+        " not hold."
     )
-    if given.mend and (mended := verifying.mend(found)):
+    if given.mend and (mended := verifying.mend(verified)):
         say(f"Balances of {mended} books were added up anew.")
-    rows = [(company, str(end.number), end.hash) for company, end in sorted(found.ends.items())]
+    rows = [(company, str(end.number), end.hash) for company, end in sorted(verified.ends.items())]
     written = _written(given, tabular.as_csv(HEADS, rows))
-    return written or (FAULTS if found.faults else DONE)
+    return written or (FAULTS if verified.faults else DONE)
 
 
 def _written(given: argparse.Namespace, data: bytes) -> int:

@@ -54,13 +54,13 @@ def descriptor() -> dict[str, Any]:
 
 
 def _field(name: str, kind: Kind, must: bool) -> dict[str, Any]:
-    made: dict[str, Any] = {"name": name, "type": TYPES.get(kind.name, "string")}
+    by_name: dict[str, Any] = {"name": name, "type": TYPES.get(kind.name, "string")}
     limits: dict[str, Any] = {"required": True} if must else {}
     if kind.choices:
         limits["enum"] = list(kind.choices)
     if kind.name == "flag":
-        made |= {"trueValues": ["true"], "falseValues": ["false"]}
-    return made | ({"constraints": limits} if limits else {})
+        by_name |= {"trueValues": ["true"], "falseValues": ["false"]}
+    return by_name | ({"constraints": limits} if limits else {})
 
 
 def definition_rows(state: State, table: Table) -> Rows:
@@ -105,8 +105,8 @@ def _streamed(sql: str, row: Callable[[Any], list[str]]) -> Rows:
     with transaction.atomic(), connection.chunked_cursor() as cursor:
         cursor.execute(sql)
         while chunk := cursor.fetchmany(5_000):
-            for found in chunk:
-                yield row(found)
+            for record in chunk:
+                yield row(record)
 
 
 def book_rows(state: State, table: Table) -> Rows:

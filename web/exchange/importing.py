@@ -72,7 +72,7 @@ def import_package(path: Path, by: Any = None, progress: Progress = silent) -> O
 
 
 class _Import:
-    def __init__(self, package: Package, by: Any, progress: Progress):
+    def __init__(self, package: Package, by: Any, progress: Progress) -> None:
         self.package, self.by, self.progress = package, by, progress
         self.before = snapshot.current()
         self.faults: list[Fault] = []
@@ -94,10 +94,10 @@ class _Import:
         balances.check(journals.years())
         self._tell()
         if edits:
-            made = actions.write_version(
+            write_version = actions.write_version(
                 self.before, edits, f"Imported a package: {self.outcome.sentence()}", self.by
             )
-            transaction.on_commit(lambda: snapshot.keep(made))
+            transaction.on_commit(lambda: snapshot.keep(write_version))
         journals.write(self.by, self.outcome)
         balances.write(self.outcome)
         self.progress("finishing", 0)
@@ -149,21 +149,21 @@ class _Import:
         self.faults += self._placed(
             transition_faults(self.before.state, after, edits, posted_facts(self.before.state))
         )
-        found = list(dict.fromkeys(self._placed(checks.of_everything(after) if edits else [])))
-        foreign = [fault for fault in found if fault.where.row is None]
+        faults = list(dict.fromkeys(self._placed(checks.of_everything(after) if edits else [])))
+        foreign = [fault for fault in faults if fault.where.row is None]
         if foreign and any(
-            fault.severity == MUST for fault in self.faults + found if fault.where.row is not None
+            fault.severity == MUST for fault in self.faults + faults if fault.where.row is not None
         ):
             # What follows elsewhere from a fault in the package's own rows would only hide it.
-            found = [fault for fault in found if fault.where.row is not None]
+            faults = [fault for fault in faults if fault.where.row is not None]
         elif foreign:
             old = {(f.where, f.what) for f in checks.of_everything(self.before.state)}
-            found = [
+            faults = [
                 fault
-                for fault in found
+                for fault in faults
                 if fault.where.row is not None or (fault.where, fault.what) not in old
             ]
-        self.faults += found
+        self.faults += faults
         if edits and not blocking(self.faults):
             self.faults += self._placed(turned_signs(self.before.state, after))
 

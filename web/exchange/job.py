@@ -32,7 +32,7 @@ def bring_in(job: int, path: str) -> None:
 class Teller:
     """Writes progress at most every EVERY seconds and raises Stopped where that was asked for."""
 
-    def __init__(self, job: int, connection: psycopg.Connection):
+    def __init__(self, job: int, connection: psycopg.Connection) -> None:
         self.job, self.connection, self.last = job, connection, 0.0
 
     def __call__(self, what: str, done: int) -> None:

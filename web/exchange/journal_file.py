@@ -50,9 +50,13 @@ def _source(path: Path) -> Source:
         return next(iter(package.sources.values()))
     try:
         return SheetSource(sheet_names(path)[0], path)
-    except (UnreadableWorkbook, IndexError) as told:
+    except (UnreadableWorkbook, IndexError) as refused:
         raise Refused(
-            [Fault("unreadable", f"The workbook cannot be read: {told}.", way_out="Save it as XLSX again.")]
+            [
+                Fault(
+                    "unreadable", f"The workbook cannot be read: {refused}.", way_out="Save it as XLSX again."
+                )
+            ]
         ) from None
 
 
@@ -102,7 +106,7 @@ def read_journals(path: Path, company: str) -> FileJournals:
 
 
 def _grouped(rows: list[tuple[int, dict[str, str]]], company: str) -> FileJournals:
-    found = FileJournals()
+    file_journals = FileJournals()
     heads: dict[str, tuple[int, list[str]]] = {}
     lines = []
     counts: dict[str, int] = {}
@@ -124,6 +128,6 @@ def _grouped(rows: list[tuple[int, dict[str, str]]], company: str) -> FileJourna
     by_journal: dict[str, list[JournalLine]] = {}
     for line in read_lines.rows.values():
         by_journal.setdefault(line.journal, []).append(line)
-    found.rows = {**read.numbers, **read_lines.numbers}
-    found.journals = [(head, by_journal[head.journal]) for head in read.rows.values()]
-    return found
+    file_journals.rows = {**read.numbers, **read_lines.numbers}
+    file_journals.journals = [(journal, by_journal[journal.journal]) for journal in read.rows.values()]
+    return file_journals

@@ -31,7 +31,7 @@ RULES = PostingContext()
 class JournalImport:
     """Journals and their lines from the tables of a package, against a state of the definitions."""
 
-    def __init__(self, state: State, sources: dict[str, Any], faults: list[Fault], progress: Any):
+    def __init__(self, state: State, sources: dict[str, Any], faults: list[Fault], progress: Any) -> None:
         self.state, self.faults, self.progress = state, faults, progress
         self.head_source = sources.get("journals")
         self.line_source = sources.get("journal_lines")
@@ -68,12 +68,12 @@ class JournalImport:
                 )
             )
         for journal, line, row in accepted.twice[: limits.MOST_FAULTS]:
-            head = self.heads[journal].journal
-            key = (head.company, head.journal, line)
+            journal_row = self.heads[journal].journal
+            key = (journal_row.company, journal_row.journal, line)
             self.faults.append(
                 Fault(
                     "key-twice",
-                    f"The line {line} of journal {head.journal} stands twice.",
+                    f"The line {line} of journal {journal_row.journal} stands twice.",
                     Location("journal_lines", key, "line", str(line), row),
                     "Number the lines anew.",
                 )
@@ -114,38 +114,38 @@ class JournalImport:
 
     def _find_known(self) -> None:
         """Journals that are there already, and companies whose history is closed because they have some."""
-        companies = sorted({head.journal.company for head in self.heads})
+        companies = sorted({header.journal.company for header in self.heads})
         with connection.cursor() as cursor:
             cursor.execute(
                 "SELECT company, journal, id FROM journals_journal WHERE company = ANY(%s)", [companies]
             )
             there = {(company, journal): number for company, journal, number in cursor.fetchall()}
         started = {company for company, _ in there}
-        for head, row in zip(self.heads, self.rows, strict=True):
-            key = (head.journal.company, head.journal.journal)
+        for header, row in zip(self.heads, self.rows, strict=True):
+            key = (header.journal.company, header.journal.journal)
             if key in there:
                 self.known[key] = there[key]
-            elif head.history and key[0] in started:
+            elif header.history and key[0] in started:
                 self.faults.append(
                     Fault(
                         "history-late",
                         f"{key[0]} has journals already, so history is not taken.",
-                        Location("journals", key, "posted_at", head.journal.posted_at, row),
+                        Location("journals", key, "posted_at", header.journal.posted_at, row),
                         "Leave posted_at empty to post it as a new journal.",
                     )
                 )
 
     def _history_faults(self) -> None:
         """Who posted a journal and what it reverses belong to history, and must be of the same history."""
-        names = {(head.journal.company, head.journal.journal) for head in self.heads if head.history}
+        names = {(header.journal.company, header.journal.journal) for header in self.heads if header.history}
         reversed_by: dict[tuple[str, str], str] = {}
-        for head, row in zip(self.heads, self.rows, strict=True):
-            journal = head.journal
+        for header, row in zip(self.heads, self.rows, strict=True):
+            journal = header.journal
             key = (journal.company, journal.journal)
             if key in self.known:
                 continue
 
-            if not head.history:
+            if not header.history:
                 for column in ("posted_by", "reverses"):
                     if value := getattr(journal, column):
                         self._head_fault(
@@ -189,11 +189,11 @@ class JournalImport:
             return True
         whole = read_whole(self.line_source)
         if whole is not None:
-            told = header_faults(TABLES["journal_lines"], whole.column_names)
-            self.faults += told
-            if not told:
+            unreadable = header_faults(TABLES["journal_lines"], whole.column_names)
+            self.faults += unreadable
+            if not unreadable:
                 self._feed_columns(batch, whole, np.arange(2, whole.num_rows + 2))
-            return not told
+            return not unreadable
         return self._feed_records(batch)
 
     def _feed_columns(self, batch: Batch, table: Any, rows: Any) -> None:
@@ -209,9 +209,9 @@ class JournalImport:
         header = next(records, None)
         if header is None:
             return True
-        told = header_faults(TABLES["journal_lines"], header[1])
-        if told:
-            self.faults += told
+        unreadable = header_faults(TABLES["journal_lines"], header[1])
+        if unreadable:
+            self.faults += unreadable
             return False
         width = len(header[1])
         for chunk in chunks(records):
@@ -247,10 +247,10 @@ class JournalImport:
             for number, cells in chosen
             if number in bad
         }
-        found: dict[tuple[str, str], list[JournalLine]] = {}
+        by_key: dict[tuple[str, str], list[JournalLine]] = {}
         for line in read.rows.values():
-            found.setdefault((line.company, line.journal), []).append(line)
-        return found
+            by_key.setdefault((line.company, line.journal), []).append(line)
+        return by_key
 
     def _check_unusual(self, accepted: Accepted, unusual: Any) -> None:
         numbers = np.flatnonzero(unusual)
@@ -260,11 +260,15 @@ class JournalImport:
         lines = self._lines_of(rows)
         doubled = {journal for journal, _, _ in accepted.twice}
         for i in numbers.tolist():
-            head = self.heads[i].journal
-            if head.company not in self.companies:
+            journal_row = self.heads[i].journal
+            if journal_row.company not in self.companies:
                 continue
-            checked = check_journal(self.state, head, lines.get((head.company, head.journal), []), RULES)
-            follows = FOLLOWS if (head.company, head.journal) in self.unread or i in doubled else ()
+            checked = check_journal(
+                self.state, journal_row, lines.get((journal_row.company, journal_row.journal), []), RULES
+            )
+            follows = (
+                FOLLOWS if (journal_row.company, journal_row.journal) in self.unread or i in doubled else ()
+            )
             for fault in checked.faults:
                 if fault.code in follows:
                     continue
@@ -289,12 +293,14 @@ class JournalImport:
         columns = [column.to_pylist() for column in self._texts_of(accepted.at[rows]).columns]
         texts = dict(zip(rows.tolist(), zip(*columns, strict=True), strict=True))
         for at in rows.tolist():
-            made = self.batch.combinations[accepted.combination[at]]
-            account, dimensions = (made.found.account, made.found.dimensions) if made.found else ("", "")
+            combination = self.batch.combinations[accepted.combination[at]]
+            account, dimensions = (
+                (combination.found.account, combination.found.dimensions) if combination.found else ("", "")
+            )
             mine[int(accepted.journal[at])].add(
                 (
                     int(accepted.line[at]),
-                    made.company,
+                    combination.company,
                     account,
                     dimensions,
                     int(accepted.amount[at]),
@@ -328,28 +334,28 @@ class JournalImport:
                 poster,
                 reverses,
             ) in cursor.fetchall():
-                head = self.heads[ids[number]].journal
-                company = self.state.get(Company, head.company)
-                own = head.currency or (company.currency if company else "")
+                row = self.heads[ids[number]].journal
+                company = self.state.get(Company, row.company)
+                own = row.currency or (company.currency if company else "")
                 there = (day, kind, description, currency, rate)
                 said = (
-                    (head.posted_at, posted_at.isoformat()),
-                    (head.posted_by, poster),
-                    (head.reverses, reverses),
+                    (row.posted_at, posted_at.isoformat()),
+                    (row.posted_by, poster),
+                    (row.reverses, reverses),
                 )
-                if there != (head.date, head.kind, head.description, own, head.rate) or any(
+                if there != (row.date, row.kind, row.description, own, row.rate) or any(
                     new and new != old for new, old in said
                 ):
                     self._altered(ids[number])
 
     def _altered(self, i: int) -> None:
-        head = self.heads[i].journal
-        place = Location("journals", (head.company, head.journal), "journal", head.journal, self.rows[i])
+        row = self.heads[i].journal
+        place = Location("journals", (row.company, row.journal), "journal", row.journal, self.rows[i])
         if not any(fault.code == "posted-altered" and fault.where == place for fault in self.faults):
             self.faults.append(
                 Fault(
                     "posted-altered",
-                    f"The journal {head.journal} is posted already, with other content.",
+                    f"The journal {row.journal} is posted already, with other content.",
                     place,
                     "A posted journal never changes: reverse it and post a new one.",
                 )
@@ -358,21 +364,21 @@ class JournalImport:
     def years(self) -> dict[tuple[str, int], int]:
         """(company, fiscal year) pairs that new journals of the package post to, with the row of the first
         such journal."""
-        found: dict[tuple[str, int], int] = {}
+        by_key: dict[tuple[str, int], int] = {}
         if self.batch is None:
-            return found
-        for i, head in enumerate(self.heads):
-            journal = head.journal
+            return by_key
+        for i, header in enumerate(self.heads):
+            journal = header.journal
             if (journal.company, journal.journal) in self.known:
                 continue
             if i in self.checked:
                 for line in self.checked[i]:
-                    found.setdefault((line.company, line.fiscal_year), self.rows[i])
+                    by_key.setdefault((line.company, line.fiscal_year), self.rows[i])
             elif journal.company in self.companies:
                 period = self.batch.period_of(journal.company, journal.date, journal.kind, RULES)[0]
                 if period is not None:
-                    found.setdefault((journal.company, period.fiscal_year), self.rows[i])
-        return found
+                    by_key.setdefault((journal.company, period.fiscal_year), self.rows[i])
+        return by_key
 
     def write(self, by: Any, outcome: Any) -> None:
         if self.accepted is None or self.batch is None:
@@ -414,17 +420,17 @@ class JournalImport:
         seat_of = np.zeros(max(1, len(self.heads)), dtype=np.int64)
         for i in new:
             if place[i] >= 0:
-                head = self.heads[i].journal
-                period = batch.period_of(head.company, head.date, head.kind, RULES)[0]
-                seat_of[i] = seats((head.company, period.fiscal_year, period.period, head.kind == "closing"))
+                row = self.heads[i].journal
+                period = batch.period_of(row.company, row.date, row.kind, RULES)[0]
+                seat_of[i] = seats((row.company, period.fiscal_year, period.period, row.kind == "closing"))
         account_of = np.zeros(max(1, len(batch.combinations)), dtype=np.int64)
         dimension_of = account_of.copy()
         used: list[int] = np.unique(accepted.combination[keep]).tolist() if len(keep) else []
         for k in used:
-            made = batch.combinations[k]
-            if made.found:
-                account_of[k] = accounts((made.chart, made.found.account, made.found.natural))
-                dimension_of[k] = dimensions(made.found.dimensions)
+            result = batch.combinations[k]
+            if result.found:
+                account_of[k] = accounts((result.chart, result.found.account, result.found.natural))
+                dimension_of[k] = dimensions(result.found.dimensions)
         names = [name for name, _ in sorted(self.companies.items(), key=lambda item: item[1])]
         combination = accepted.combination[keep]
         return Lines(

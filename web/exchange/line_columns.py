@@ -69,8 +69,8 @@ def _plain(data: bytes) -> bool:
         return False
     if b'"' not in data:
         return True
-    head = data.split(b"\n", 1)[0]
-    return b'"' not in head and b'"' not in QUOTED.sub(b"", data)
+    first_line = data.split(b"\n", 1)[0]
+    return b'"' not in first_line and b'"' not in QUOTED.sub(b"", data)
 
 
 def from_records(header: list[str], chunk: list[list[str]]) -> pa.Table:
@@ -85,8 +85,8 @@ def line_columns(table: pa.Table, rows: Any) -> tuple[LineColumns, pa.Table]:
     def column(name: str) -> pa.Array:
         if name not in table.column_names:
             return pa.array([""], pa.string()).take(pa.array(np.zeros(table.num_rows, dtype=np.int8)))
-        found = table[name].combine_chunks()
-        return found.chunk(0) if isinstance(found, pa.ChunkedArray) else found
+        result = table[name].combine_chunks()
+        return result.chunk(0) if isinstance(result, pa.ChunkedArray) else result
 
     names = [c.name for c in TABLES["journal_lines"].columns if c.name not in ("debit", "credit", *TEXTS)]
     coded = {name: _coded(column(name)) for name in names}
@@ -94,7 +94,7 @@ def line_columns(table: pa.Table, rows: Any) -> tuple[LineColumns, pa.Table]:
     odd = np.zeros(table.num_rows, dtype=bool)
     for name in TEXTS:
         odd |= _odd(texts[name])
-    made = LineColumns(
+    columns = LineColumns(
         coded["company"],
         coded["journal"],
         coded["line"],
@@ -108,22 +108,25 @@ def line_columns(table: pa.Table, rows: Any) -> tuple[LineColumns, pa.Table]:
         odd,
         np.asarray(rows, dtype=np.int64),
     )
-    return made, texts
+    return columns, texts
 
 
 def _coded(column: pa.Array) -> Coded:
-    found = column.dictionary_encode()
-    return Coded(found.dictionary.to_pylist(), found.indices.to_numpy(zero_copy_only=False).astype(np.int64))
+    coded = column.dictionary_encode()
+    return Coded(
+        coded.dictionary.to_pylist(),
+        coded.indices.to_numpy(zero_copy_only=False).astype(np.int64),
+    )
 
 
 def _odd(column: pa.ChunkedArray) -> Any:
     """Texts that are too long or hold a control character (core/definitions/parsing.py says the same of a
     single
     cell)."""
-    found = pc.or_(
+    values = pc.or_(
         pc.greater(pc.utf8_length(column), LONGEST_TEXT), pc.match_substring_regex(column, CONTROL.pattern)
     )
-    return found.to_numpy()
+    return values.to_numpy()
 
 
 def _digits(column: pa.Array) -> Digits:

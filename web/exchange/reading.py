@@ -24,7 +24,7 @@ Record = tuple[int, list[str]]
 class Source:
     """One table's bytes, opened anew for each reading."""
 
-    def __init__(self, name: str, size: int):
+    def __init__(self, name: str, size: int) -> None:
         self.name, self.size = name, size
 
     def open(self) -> IO[bytes]:
@@ -84,7 +84,7 @@ class Source:
 
 
 class FileSource(Source):
-    def __init__(self, name: str, path: Path):
+    def __init__(self, name: str, path: Path) -> None:
         super().__init__(name, path.stat().st_size)
         self.path = path
 
@@ -93,7 +93,7 @@ class FileSource(Source):
 
 
 class ZipSource(Source):
-    def __init__(self, name: str, archive: zipfile.ZipFile, info: zipfile.ZipInfo):
+    def __init__(self, name: str, archive: zipfile.ZipFile, info: zipfile.ZipInfo) -> None:
         super().__init__(name, info.file_size)
         self.archive, self.info = archive, info
 
@@ -102,7 +102,7 @@ class ZipSource(Source):
 
 
 class SheetSource(Source):
-    def __init__(self, name: str, path: Path):
+    def __init__(self, name: str, path: Path) -> None:
         super().__init__(name, 0)
         self.path = path
 
@@ -111,10 +111,13 @@ class SheetSource(Source):
             for number, texts in enumerate(sheet_rows(self.path, self.name), 1):
                 if any(texts):
                     yield number, texts
-        except UnreadableWorkbook as told:
+        except UnreadableWorkbook as refused:
             faults.append(
                 self._fault(
-                    "unreadable", f"The sheet can't be read: {told}.", 1, "Save the workbook as XLSX again."
+                    "unreadable",
+                    f"The sheet can't be read: {refused}.",
+                    1,
+                    "Save the workbook as XLSX again.",
                 )
             )
 
@@ -192,8 +195,8 @@ def _open_zip(path: Path, package: Package) -> None:
     if any(info.filename == "xl/workbook.xml" for info in infos):
         _open_workbook(path, package)
         return
-    if told := _zip_faults(infos):
-        package.faults += told
+    if zip_faults := _zip_faults(infos):
+        package.faults += zip_faults
         return
     folders = set()
     for info in infos:
@@ -218,11 +221,11 @@ def _open_zip(path: Path, package: Package) -> None:
 
 
 def _zip_faults(infos: list[zipfile.ZipInfo]) -> list[Fault]:
-    found = []
+    faults = []
     for info in infos:
         parts = info.filename.replace("\\", "/").split("/")
         if ".." in parts or info.filename.startswith(("/", "\\")) or ":" in parts[0]:
-            found.append(
+            faults.append(
                 Fault(
                     "zip-path",
                     f"The zip holds a path that leads out of it: {info.filename}.",
@@ -230,13 +233,13 @@ def _zip_faults(infos: list[zipfile.ZipInfo]) -> list[Fault]:
                 )
             )
         if stat.S_ISLNK(info.external_attr >> 16):
-            found.append(
+            faults.append(
                 Fault(
                     "zip-link", f"The zip holds a link: {info.filename}.", way_out="Put the file itself in."
                 )
             )
         if info.flag_bits & 1:
-            found.append(
+            faults.append(
                 Fault(
                     "zip-locked", f"{info.filename} is encrypted.", way_out="Make the zip without a password."
                 )
@@ -244,7 +247,7 @@ def _zip_faults(infos: list[zipfile.ZipInfo]) -> list[Fault]:
     total = sum(info.file_size for info in infos)
     packed = sum(info.compress_size for info in infos) or 1
     if total > limits.MOST_BYTES or (total > limits.RATIO_FROM and total / packed > limits.MOST_RATIO):
-        found.append(
+        faults.append(
             Fault(
                 "zip-size",
                 f"The zip would unpack to {total / 1024**2:,.0f} MiB from {packed / 1024**2:,.1f} MiB.",
@@ -254,18 +257,18 @@ def _zip_faults(infos: list[zipfile.ZipInfo]) -> list[Fault]:
                 ),
             )
         )
-    return found
+    return faults
 
 
 def _open_workbook(path: Path, package: Package) -> None:
     with zipfile.ZipFile(path) as archive:
-        if told := _zip_faults(archive.infolist()):
-            package.faults += told
+        if refused := _zip_faults(archive.infolist()):
+            package.faults += refused
             return
     try:
         for name in sheet_names(path):
             package.add(SheetSource(name, path))
-    except UnreadableWorkbook as told:
+    except UnreadableWorkbook as refused:
         package.faults.append(
-            Fault("unreadable", f"The workbook cannot be read: {told}.", way_out="Save it as XLSX again.")
+            Fault("unreadable", f"The workbook cannot be read: {refused}.", way_out="Save it as XLSX again.")
         )

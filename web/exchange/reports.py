@@ -34,11 +34,11 @@ def trial_balance(
     columns = ("account", "name", "opening", "debit", "credit", "closing")
     messages: list[str] = []
     if group:
-        found, who = group_queries.group_trial(state, group, year, period, first)
+        balance, who = group_queries.group_trial(state, group, year, period, first)
         currency = group_queries.currency_of(state, group, True)
         messages = waiting(who)
     else:
-        found = queries.trial_balance(state, company or "", year, period, first)
+        balance = queries.trial_balance(state, company or "", year, period, first)
         currency = group_queries.currency_of(state, company or "", False)
     digits = digits_of(currency)
     rows: list[list[Cell]] = [
@@ -47,7 +47,7 @@ def trial_balance(
             row.name,
             *(Money(v, digits) for v in (row.opening, row.debit, row.credit, row.closing)),
         ]
-        for row in found
+        for row in balance
     ]
     return Report(columns, rows, messages)
 
@@ -79,9 +79,9 @@ def statement(
 ) -> Report:
     columns = ("line", "label", "depth", "amount")
     if group:
-        made = group_queries.group_statement(state, name, group, year, period, first)
-        rows, messages = statement_rows(made.statement, len(made.statement.columns) - 1)
-        return Report(columns, rows, [*waiting(made.who), *messages])
+        consolidated = group_queries.group_statement(state, name, group, year, period, first)
+        rows, messages = statement_rows(consolidated.statement, len(consolidated.statement.columns) - 1)
+        return Report(columns, rows, [*waiting(consolidated.who), *messages])
     rows, messages = statement_rows(
         queries.company_statement(state, name, company or "", year, period, first), 0
     )
@@ -89,8 +89,8 @@ def statement(
 
 
 def disagreements(state: State, group: str, year: int, period: int) -> Report:
-    found, who = group_queries.disagreements(state, group, year, period)
-    head = state.get(Group, group)
-    digits = digits_of(head.currency if head else "")
-    rows: list[list[Cell]] = [[d.elimination, d.company, d.partner, Money(d.amount, digits)] for d in found]
+    pairs, who = group_queries.disagreements(state, group, year, period)
+    group_row = state.get(Group, group)
+    digits = digits_of(group_row.currency if group_row else "")
+    rows: list[list[Cell]] = [[d.elimination, d.company, d.partner, Money(d.amount, digits)] for d in pairs]
     return Report(("elimination", "company", "partner", "amount"), rows, waiting(who))

@@ -106,22 +106,22 @@ def _in_a_job(request: PineRequest) -> HttpResponse:
             {"faults": refused.faults, "tables": list(TABLES.values())},
             status=422,
         )
-    made = Job.objects.create(
+    job_row = Job.objects.create(
         by=request.user, file=getattr(request.FILES.get("file"), "name", "") or "package"
     )
-    job.start(made.pk, path)
-    return HttpResponseRedirect(reverse("import-job", kwargs={"number": made.pk}))
+    job.start(job_row.pk, path)
+    return HttpResponseRedirect(reverse("import-job", kwargs={"number": job_row.pk}))
 
 
 @needs(CHANGE, published=True)
 def import_job(request: PineRequest, state: State, number: int) -> HttpResponse:
     """How far an import is; the page asks again until it has ended."""
-    found = Job.objects.filter(pk=number, by=request.user).first()
-    if found is None:
+    job_row = Job.objects.filter(pk=number, by=request.user).first()
+    if job_row is None:
         raise Http404
-    dead = found.ended_at is None and timezone.now() - found.seen_at > timedelta(seconds=job.QUIET_FOR)
+    dead = job_row.ended_at is None and timezone.now() - job_row.seen_at > timedelta(seconds=job.QUIET_FOR)
     template = "exchange/job_state.html" if request.headers.get("HX-Request") else "exchange/job.html"
-    return render(request, template, {"job": found, "dead": dead})
+    return render(request, template, {"job": job_row, "dead": dead})
 
 
 @needs_post(CHANGE, published=True)
@@ -153,13 +153,16 @@ def report(request: PineRequest, state: State, kind: str) -> HttpResponse:
     numbers = [asked.number(request.GET, name, None, 9999) for name in ("year", "period", "first")]
     year, period = numbers[0] or 0, numbers[1] if numbers[1] is not None else -1
     name = get("statement", "")
-    made = (
+    statement = (
         reports.statement(state, name, company, group, year, period, numbers[2])
         if name
         else reports.trial_balance(state, company, group, year, period, numbers[2])
     )
     return tabular.attached(
-        f"{name or 'trial-balance'}-{group or company}-{year}-{period}", kind, made.header, made.rows
+        f"{name or 'trial-balance'}-{group or company}-{year}-{period}",
+        kind,
+        statement.header,
+        statement.rows,
     )
 
 
@@ -171,10 +174,10 @@ def journals_file(request: PineRequest, state: State, company: str) -> HttpRespo
         numbers: dict[tuple[Any, ...], int] = {}
         with tempfile.TemporaryDirectory() as folder:
             try:
-                found = read_journals(uploaded(request, folder), company)
-                numbers = found.rows
-                actions.post_all([(head, lines) for head, lines in found.journals], request.user)
-                messages.success(request, f"Posted {len(found.journals)} journals.")
+                journals = read_journals(uploaded(request, folder), company)
+                numbers = journals.rows
+                actions.post_all([(journal, lines) for journal, lines in journals.journals], request.user)
+                messages.success(request, f"Posted {len(journals.journals)} journals.")
                 return HttpResponseRedirect(reverse("company-journals", kwargs={"company": company}))
             except Refused as refused:
                 context["faults"] = [

@@ -41,8 +41,8 @@ def fitted(title: str, width: int) -> list[str]:
 
 def draw(state: State, group: str) -> Drawing:
     """The group on top, its members below, members of member groups below those."""
-    head = state.get(Group, group)
-    if head is None:
+    group_row = state.get(Group, group)
+    if group_row is None:
         return Drawing([], [], WIDTH, 0)
     rows = [[(group, "group", "", -1)]]
     while any(kind == "group" for _, kind, _, _ in rows[-1]) and len(rows) < 6:
@@ -76,13 +76,13 @@ def draw(state: State, group: str) -> Drawing:
             company = state.get(Company, name) if kind == "company" else None
             nested = state.get(Group, name)
             title = company.name if company else nested.name if nested else name
-            own = "shared" if company and company.chart == head.chart else "own"
-            told = (
+            own = "shared" if company and company.chart == group_row.chart else "own"
+            caption = (
                 f"{company.currency} · {own}" if company else f"{nested.currency if nested else ''} · group"
             )
-            mark = "pine" if not company or company.chart == head.chart else "resin"
+            mark = "pine" if not company or company.chart == group_row.chart else "resin"
             address = f"/companies/{name}/" if company else f"/group/{name}/"
-            boxes.append(Box(x, y, box, title, fitted(title, box), told, mark, share, address))
+            boxes.append(Box(x, y, box, title, fitted(title, box), caption, mark, share, address))
             if parent >= 0:
                 top, middle = y - (LEVEL - BOX_H), y - 18
                 lines.append(f"M{centres[level - 1][parent]} {top}V{middle}H{centres[level][i]}V{y}")

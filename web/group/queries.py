@@ -12,19 +12,13 @@ from core.codes.lists import list_index
 from core.definitions.state import State
 from core.definitions.tables import Calendar, Company, Group, Period
 from core.faults import WrongCall
-from core.group.consolidation import (
-    Consolidated,
-    Disagreement,
-    GroupBalances,
-    Member,
-    consolidate,
-    eliminate,
-    group_balances,
-    list_index_of,
-)
-from core.group.consolidation import trial_balance as group_trial_balance
+from core.group.collect import Member
+from core.group.eliminate import Disagreement, eliminate
+from core.group.map_accounts import GroupBalances, group_balances
 from core.group.mapping import MapPlan, map_plan
 from core.group.membership import ConsolidationScope, consolidation_scope, group_calendar
+from core.group.sum_up import Consolidated, consolidate
+from core.group.sum_up import trial_balance as group_trial_balance
 from core.money import digits_of
 from core.statements.figures import compute, natural_list
 from web.journals.books import books_for
@@ -35,23 +29,24 @@ from web.statements.queries import PeriodWindow, StatementFigures, known_plan, w
 
 
 class CachedBalances(NamedTuple):
-    """A slab with the mappings it was built by: another state with the same ones has the same amounts."""
+    """A balances with the mappings it was built by: another state with the same ones has the same amounts."""
 
-    slab: GroupBalances
+    balances: GroupBalances
     plans: tuple[MapPlan, ...]
 
     def fits(self, state: State, group: str, plans: tuple[MapPlan, ...]) -> bool:
-        head = known_group(state, group)[0]
+        group_row = known_group(state, group)[0]
         return (
-            self.slab.state.shares(state, Calendar, Period, Company, Group)
-            and tuple(list_index(state, natural_list(state, head.chart)).posting) == self.slab.accounts
+            self.balances.state.shares(state, Calendar, Period, Company, Group)
+            and tuple(list_index(state, natural_list(state, group_row.chart)).posting)
+            == self.balances.accounts
             and all(
                 one.shared == other.shared
                 and one.rows == other.rows
                 and one.chart.index == other.chart.index
                 and (
-                    not self.slab.strays or list_index_of(one) is list_index_of(other)
-                )  # strays carry names and classes
+                    not self.balances.unmapped or one.own_codes is other.own_codes
+                )  # unmapped carry names and classes
                 for one, other in zip(self.plans, plans, strict=True)
             )
         )
@@ -75,13 +70,13 @@ def group_window(state: State, group: str, year: int, period: int, first: int | 
 def members_at(state: State, group: str, year: int, period: int) -> ConsolidationScope:
     """Who is consolidated on the period's last day, and who waits."""
     _, calendar = known_group(state, group)
-    found = calendar.periods.get((year, period))
-    if found is None:
+    stretch = calendar.periods.get((year, period))
+    if stretch is None:
         raise WrongCall(f"There is no period {period} in fiscal year {year} of calendar {calendar.calendar}.")
-    return consolidation_scope(state, group, found.ends_on)
+    return consolidation_scope(state, group, stretch.ends_on)
 
 
-def slab_of(state: State, group: str, who: ConsolidationScope) -> GroupBalances:
+def balances_of(state: State, group: str, who: ConsolidationScope) -> GroupBalances:
     """Collected and mapped amounts of the companies, as of now."""
     names = [reached.company for reached in who.companies]
     books = books_for(names)
@@ -90,16 +85,16 @@ def slab_of(state: State, group: str, who: ConsolidationScope) -> GroupBalances:
         tuple(names),
         tuple((b.company, b.fiscal_year, b.sequence) for name in names for b in books[name]),
     )
-    kept = _kept.get(key)
-    if kept is not None and kept.slab.state is state:
-        return kept.slab
+    cached = _kept.get(key)
+    if cached is not None and cached.balances.state is state:
+        return cached.balances
     plans = {name: plan for name in names if (plan := map_plan(state, group, name))}
-    if kept is not None and kept.fits(state, group, tuple(plans.values())):
-        made = replace(kept.slab, state=state)
+    if cached is not None and cached.fits(state, group, tuple(plans.values())):
+        balances = replace(cached.balances, state=state)
     else:
         numbers = company_numbers()
         _, calendar = known_group(state, group)
-        made = group_balances(
+        balances = group_balances(
             state,
             group,
             [
@@ -109,8 +104,8 @@ def slab_of(state: State, group: str, who: ConsolidationScope) -> GroupBalances:
                 for name, plan in plans.items()
             ],
         )
-    _kept.put(key, CachedBalances(made, tuple(plans.values())))
-    return made
+    _kept.put(key, CachedBalances(balances, tuple(plans.values())))
+    return balances
 
 
 def _ordinals(state: State, company: str, group: CalendarIndex) -> dict[int, int] | None:
@@ -118,10 +113,10 @@ def _ordinals(state: State, company: str, group: CalendarIndex) -> dict[int, int
     own = company_calendar(state, company)
     if own.calendar == group.calendar:
         return None
-    found = {ordinal(*key): at for key, at in shared_ordinals(own, group).items()}
+    by_name = {ordinal(*key): at for key, at in shared_ordinals(own, group).items()}
     for year in own.years():
-        found[ordinal(year, -1)] = 0
-    return found
+        by_name[ordinal(year, -1)] = 0
+    return by_name
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,23 +125,25 @@ class GroupFigures:
 
     statement: StatementFigures
     consolidated: Consolidated
-    slab: GroupBalances
+    balances: GroupBalances
     who: ConsolidationScope
 
 
 def group_statement(
     state: State, statement: str, group: str, year: int, period: int, first: int | None = None
 ) -> GroupFigures:
-    head, _ = known_group(state, group)
-    made = known_plan(state, statement, head.chart)
+    row, _ = known_group(state, group)
+    planned = known_plan(state, statement, row.chart)
     at = group_window(state, group, year, period, first)
     who = members_at(state, group, year, period)
-    slab = slab_of(state, group, who)
-    found = consolidate(slab, at.start, at.end, made.statement.kind == "balance_sheet")
-    digits = digits_of(head.currency)
-    figures = compute(made, found.amounts, digits)
-    columns = (*found.columns, "eliminations", "group")
-    return GroupFigures(StatementFigures(made, figures, columns, head.currency, digits, at), found, slab, who)
+    balances = balances_of(state, group, who)
+    consolidated = consolidate(balances, at.start, at.end, planned.statement.kind == "balance_sheet")
+    digits = digits_of(row.currency)
+    figures = compute(planned, consolidated.amounts, digits)
+    columns = (*consolidated.columns, "eliminations", "group")
+    return GroupFigures(
+        StatementFigures(planned, figures, columns, row.currency, digits, at), consolidated, balances, who
+    )
 
 
 def group_trial(
@@ -154,7 +151,7 @@ def group_trial(
 ) -> tuple[list[TrialRow], ConsolidationScope]:
     at = group_window(state, group, year, period, first)
     who = members_at(state, group, year, period)
-    return group_trial_balance(slab_of(state, group, who), at.start, at.end), who
+    return group_trial_balance(balances_of(state, group, who), at.start, at.end), who
 
 
 def disagreements(
@@ -163,8 +160,8 @@ def disagreements(
     """Pairs that do not cancel, over everything to the end of the period."""
     at = group_window(state, group, year, period)
     who = members_at(state, group, year, period)
-    slab = slab_of(state, group, who)
-    return list(eliminate(slab, slab.upto(at.end)).disagreements), who
+    balances = balances_of(state, group, who)
+    return list(eliminate(balances, balances.upto(at.end)).disagreements), who
 
 
 def currency_of(state: State, name: str, is_group: bool) -> str:

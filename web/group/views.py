@@ -51,13 +51,13 @@ def _statements(state: State, group: Group) -> list[Statement]:
 def _asked(
     request: PineRequest, state: State, group: str
 ) -> tuple[Group, Statement | None, int, int, int | None]:
-    head, calendar = queries.known_group(state, group)
-    statements = _statements(state, head)
+    group_row, calendar = queries.known_group(state, group)
+    statements = _statements(state, group_row)
     wanted = request.GET.get("statement", "")
     chosen = next(
         (row for row in statements if row.statement == wanted), statements[0] if statements else None
     )
-    return (head, chosen, *asked_period(request, state, calendar.calendar))
+    return (group_row, chosen, *asked_period(request, state, calendar.calendar))
 
 
 def _query(statement: Statement | None, year: int, period: int, start: int | None) -> str:
@@ -72,49 +72,49 @@ def _query(statement: Statement | None, year: int, period: int, start: int | Non
 
 @needs(SIGNED_IN)
 def group(request: PineRequest, state: State, group: str) -> HttpResponse:
-    head, statement, year, period, start = _asked(request, state, group)
+    group_row, statement, year, period, start = _asked(request, state, group)
     _, calendar = queries.known_group(state, group)
-    found = None
+    consolidated = None
     if statement and (year, period) in calendar.periods:
-        found = queries.group_statement(state, statement.statement, group, year, period, start)
+        consolidated = queries.group_statement(state, statement.statement, group, year, period, start)
     rows: list[Any] = []
-    if found:
-        for figure in found.statement.figures.lines:
+    if consolidated:
+        for figure in consolidated.statement.figures.lines:
             if figure.line.row.kind in ("text", "gap"):
                 continue
             ratio = figure.line.row.kind == "formula" and formulas.parse(figure.line.row.formula).is_ratio
             show = show_amount if ratio else show_whole  # a ratio says nothing in whole units
             cells = [
-                (c, show(figure.seen(i), found.statement.digits))
-                for i, c in enumerate(found.statement.columns)
+                (c, show(figure.seen(i), consolidated.statement.digits))
+                for i, c in enumerate(consolidated.statement.columns)
             ]
             rows.append((figure.line, min(figure.line.depth, 8), cells))
     return render(
         request,
         "group/group.html",
         {
-            "group": head,
+            "group": group_row,
             "statement": statement,
-            "statements": _statements(state, head),
-            "found": found,
+            "statements": _statements(state, group_row),
+            "found": consolidated,
             "rows": rows,
             "names": {row.company: row.name for row in state.rows(Company)},
             "balance_sheet": bool(statement and statement.kind == "balance_sheet"),
-            "companies": found.statement.columns[:-2] if found else (),
+            "companies": consolidated.statement.columns[:-2] if consolidated else (),
             "drawing": chartdrawing.draw(state, group),
-            "digits": found.statement.digits if found else digits_of(head.currency),
+            "digits": consolidated.statement.digits if consolidated else digits_of(group_row.currency),
             "query": _query(statement, year, period, start),
             "period": state.get(Period, calendar.calendar, year, period),
-            "window": found.statement.window if found else None,
+            "window": consolidated.statement.window if consolidated else None,
             "periods": [calendar.of_year(y) for y in reversed(calendar.years())],
             "groups": list(state.rows(Group)),
-            **_proof(state, group, head, found),
+            **_proof(state, group, group_row, consolidated),
         },
     )
 
 
 def _proof(state: State, group: str, head: Group, found: queries.GroupFigures | None) -> dict[str, Any]:
-    """Sides that disagree, mappings with strays, and whether debits equal credits."""
+    """Sides that disagree, mappings with unmapped, and whether debits equal credits."""
     if found is None:
         return {}
     digits = found.statement.digits
@@ -138,19 +138,23 @@ def _proof(state: State, group: str, head: Group, found: queries.GroupFigures | 
     )
     mapped = []
     for reached in membership(state, group).companies:
-        made = map_plan(state, group, reached.company)
-        if made and not made.shared:
-            strays = [s for s in found.slab.strays if s.company == reached.company]
-            own = list_index(state, made.chart.natural_list).posting
+        mapping_plan = map_plan(state, group, reached.company)
+        if mapping_plan and not mapping_plan.shared:
+            unmapped = [s for s in found.balances.unmapped if s.company == reached.company]
+            own = list_index(state, mapping_plan.chart.natural_list).posting
             mapped.append(
-                (state.get(Company, reached.company), len(strays), sum(1 for c in own if made.plain(c) == ""))
+                (
+                    state.get(Company, reached.company),
+                    len(unmapped),
+                    sum(1 for c in own if mapping_plan.plain(c) == ""),
+                )
             )
     missed = [(u, u.raw[-1]) for u in found.statement.figures.unplaced if u.raw[-1]]
     return {
         "apart": apart,
         "balance": balance,
         "mapped": mapped,
-        "strays": missed,
+        "unmapped": missed,
         "waiting": found.who.waiting,
         "shared": sum(
             1
@@ -165,15 +169,15 @@ def _proof(state: State, group: str, head: Group, found: queries.GroupFigures | 
 @needs(SIGNED_IN)
 def members(request: PineRequest, state: State, group: str) -> HttpResponse:
     """Who is in the group and what is eliminated between them, edited in place."""
-    head = state.get(Group, group)
-    if head is None:
+    group_row = state.get(Group, group)
+    if group_row is None:
         raise Http404
     given = {"group": group}
     return render(
         request,
         "group/members.html",
         {
-            "group": head,
+            "group": group_row,
             "members": stretch(request, state, MEMBERS, given),
             "eliminations": stretch(request, state, ELIMINATIONS, given),
             "rates": stretch(request, state, RATES, {}),
@@ -186,35 +190,35 @@ def members(request: PineRequest, state: State, group: str) -> HttpResponse:
 @needs(SIGNED_IN)
 def cell(request: PineRequest, state: State, group: str, line: str, column: str) -> HttpResponse:
     """What one figure of the consolidated statement is made of."""
-    head, statement, year, period, start = _asked(request, state, group)
+    group_row, statement, year, period, start = _asked(request, state, group)
     if statement is None:
         raise Http404
-    found = queries.group_statement(state, statement.statement, group, year, period, start)
-    made = found.statement.plan
-    if line not in made.index or column not in found.statement.columns:
+    consolidated = queries.group_statement(state, statement.statement, group, year, period, start)
+    planned = consolidated.statement.plan
+    if line not in planned.index or column not in consolidated.statement.columns:
         raise Http404
-    at = found.statement.columns.index(column)
+    at = consolidated.statement.columns.index(column)
     names = {row.company: row for row in state.rows(Company)}
-    figure = found.statement.figures.lines[made.index[line]]
+    figure = consolidated.statement.figures.lines[planned.index[line]]
     context: dict[str, Any] = {
-        "group": head,
+        "group": group_row,
         "statement": statement,
         "line": figure.line,
         "column": names[column].name if column in names else column,
         "shown": figure.shown[at],
-        "digits": found.statement.digits,
+        "digits": consolidated.statement.digits,
         "query": _query(statement, year, period, start),
     }
-    rows = group_rows(found, made, made.index[line])
+    rows = group_rows(consolidated, planned, planned.index[line])
     if column == "eliminations":
-        context["shares"] = eliminated(found, rows, names)
+        context["shares"] = eliminated(consolidated, rows, names)
     elif column == "group":
         context["parts"] = [
             (names[c].name if c in names else "Eliminations", c, figure.seen(i))
-            for i, c in enumerate(found.statement.columns[:-1])
+            for i, c in enumerate(consolidated.statement.columns[:-1])
         ]
     else:
-        context["accounts"] = company_parts(state, found, group, column, rows, statement)
+        context["accounts"] = company_parts(state, consolidated, group, column, rows, statement)
         context["company"] = names[column]
     return render(request, "group/cell.html", context)
 
@@ -240,20 +244,22 @@ def company_parts(
     statement: Statement,
 ) -> list[Any]:
     """(group account, its name, raw amount, own accounts, address of the lines) of one company's column."""
-    slab, columns = found.slab, found.consolidated.columns
+    balances, columns = found.balances, found.consolidated.columns
     at = columns.index(company)
     codes = found.statement.plan.accounts.codes
-    made = map_plan(state, group, company)
+    mapping_plan = map_plan(state, group, company)
     where = drill(statement, found.statement.window)
     rows = []
     for target in sorted(targets):
         amount = int(found.consolidated.amounts.window[target, at])
         if not amount:
             continue
-        name = slab.accounts[target]
+        name = balances.accounts[target]
         own = [name]
-        if made and not made.shared:
-            own = sorted(n for n, rows_ in made.rows.items() if any(r.row.target == name for r in rows_))
+        if mapping_plan and not mapping_plan.shared:
+            own = sorted(
+                n for n, rows_ in mapping_plan.rows.items() if any(r.row.target == name for r in rows_)
+            )
         link = reverse("account-lines", kwargs={"company": company, "code": ",".join(own) or name})
         rows.append((name, codes[name].name, amount, own if own != [name] else [], f"{link}?{where}"))
     return rows
@@ -261,63 +267,63 @@ def company_parts(
 
 def eliminated(found: queries.GroupFigures, targets: set[int], names: dict[str, Company]) -> list[Any]:
     """What eliminations changed on these accounts: (rule, account, company, partner, amount taken)."""
-    slab = found.slab
+    balances = found.balances
     window = found.consolidated.window
     start, end = found.statement.window.start, found.statement.window.end
     balance_sheet = found.statement.plan.statement.kind == "balance_sheet"
-    before = slab.upto(end) if balance_sheet else slab.window(start, end, closing=False)
+    before = balances.upto(end) if balance_sheet else balances.window(start, end, closing=False)
     shares = []
     changed = before - window.cells
     for i in changed.nonzero()[0].tolist():
-        target = int(slab.target[i])
+        target = int(balances.target[i])
         if target in targets:
-            partner = slab.companies[slab.partner[i]] if slab.partner[i] >= 0 else ""
+            partner = balances.companies[balances.partner[i]] if balances.partner[i] >= 0 else ""
             shares.append(
                 (
-                    slab.accounts[target],
-                    names[slab.companies[slab.company[i]]].name,
+                    balances.accounts[target],
+                    names[balances.companies[balances.company[i]]].name,
                     names[partner].name if partner in names else "",
                     -int(changed[i]),
                 )
             )
     for target, amount in window.posted:
         if target in targets:
-            shares.append((slab.accounts[target], "Difference", "", amount))
+            shares.append((balances.accounts[target], "Difference", "", amount))
     return shares
 
 
 @needs(SIGNED_IN)
 def mapping(request: PineRequest, state: State, group: str, company: str) -> HttpResponse:
     """One company's own accounts and where each goes in the group's chart."""
-    head, own = state.get(Group, group), state.get(Company, company)
-    made = map_plan(state, group, company)
-    if head is None or own is None or made is None:
+    row, own = state.get(Group, group), state.get(Company, company)
+    mapping_plan = map_plan(state, group, company)
+    if row is None or own is None or mapping_plan is None:
         raise Http404
     _, _, year, period, _ = _asked(request, state, group)
-    index = list_index(state, made.chart.natural_list)
-    theirs = list_index(state, natural_list(state, head.chart)).codes
+    index = list_index(state, mapping_plan.chart.natural_list)
+    theirs = list_index(state, natural_list(state, row.chart)).codes
     sums = own_sums(company, year, period, state)
-    strays = [
+    unmapped = [
         (index.codes[c], sums.get(c, 0), likely_target(state, group, company, c))
         for c in index.posting
-        if made.plain(c) == ""
+        if mapping_plan.plain(c) == ""
     ]
-    placed = len(index.posting) - len(strays)
+    placed = len(index.posting) - len(unmapped)
     return render(
         request,
         "group/mapping.html",
         {
-            "group": head,
+            "group": row,
             "company": own,
             "rows": stretch(request, state, MAPPINGS, {"group": group, "company": company}),
-            "strays": [(s, a, t, theirs.get(t)) for s, a, t in strays],
-            "shared": made.shared,
+            "unmapped": [(s, a, t, theirs.get(t)) for s, a, t in unmapped],
+            "shared": mapping_plan.shared,
             "placed": placed,
             "total": len(index.posting),
             "digits": digits_of(own.currency),
             "targets": sorted(theirs),
-            "drawing": ribbons(made, index, theirs, sums),
-            "unplaced": sum(a for _, a, _ in strays),
+            "drawing": ribbons(mapping_plan, index, theirs, sums),
+            "unplaced": sum(a for _, a, _ in unmapped),
             "theirs": theirs,
             "companies": [
                 (r.company, state.get(Company, r.company))
@@ -342,12 +348,14 @@ def own_sums(company: str, year: int, period: int, state: State) -> dict[str, in
 @needs_post(CHANGE)
 def map_accounts(request: PineRequest, state: State, group: str, company: str) -> HttpResponse:
     """Maps accounts to a target; with `take` every unplaced account goes to its likely target."""
-    made = map_plan(state, group, company)
-    if made is None:
+    mapping_plan = map_plan(state, group, company)
+    if mapping_plan is None:
         raise Http404
     if request.POST.get("take"):
-        index = list_index(state, made.chart.natural_list)
-        likely = [(c, likely_target(state, group, company, c)) for c in index.posting if made.plain(c) == ""]
+        index = list_index(state, mapping_plan.chart.natural_list)
+        likely = [
+            (c, likely_target(state, group, company, c)) for c in index.posting if mapping_plan.plain(c) == ""
+        ]
         changes = tuple(MapAccounts(group, company, (code,), target) for code, target in likely if target)
         if not changes:
             raise Refused(
@@ -376,13 +384,13 @@ def map_accounts(request: PineRequest, state: State, group: str, company: str) -
 
 @needs(SIGNED_IN)
 def workbook(request: PineRequest, state: State, group: str) -> HttpResponse:
-    head, statement, year, period, start = _asked(request, state, group)
+    group_row, statement, year, period, start = _asked(request, state, group)
     if statement is None:
         raise Http404
-    found = queries.group_statement(state, statement.statement, group, year, period, start).statement
+    figures = queries.group_statement(state, statement.statement, group, year, period, start).statement
     names = {row.company: row.name for row in state.rows(Company)}
-    titles = [names.get(c, c.capitalize()) for c in found.columns]
-    data = statement_workbook(found, titles, f"{statement.name}, {head.name}, consolidated")
+    titles = [names.get(c, c.capitalize()) for c in figures.columns]
+    data = statement_workbook(figures, titles, f"{statement.name}, {group_row.name}, consolidated")
     reply = HttpResponse(
         data, content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
     )

@@ -27,11 +27,11 @@ def back(request: PineRequest, hierarchy: str, at: str = "") -> HttpResponse:
     came = request.headers.get("HX-Current-URL", "")
     name = "elevation" if "/elevation/" in came else "hierarchy"
     query = came.split("?", 1)[1] if "?" in came else ""
-    kept = "&".join(part for part in query.split("&") if part and not part.startswith("at="))
+    query_left = "&".join(part for part in query.split("&") if part and not part.startswith("at="))
     return reload_at(
         reverse(name, args=[hierarchy])
         + "?"
-        + "&".join(part for part in (kept, f"at={at}" if at else "") if part)
+        + "&".join(part for part in (query_left, f"at={at}" if at else "") if part)
     )
 
 
@@ -94,10 +94,10 @@ def move(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
 
 @needs_post(CHANGE)
 def shift(request: PineRequest, state: State, hierarchy: str, code: str, way: str) -> HttpResponse:
-    made = tree(state, hierarchy)
-    if code not in made.place:
+    shape = tree(state, hierarchy)
+    if code not in shape.place:
         raise Refused([Fault("not-placed", f"{code} does not stand in this hierarchy.")])
-    change = shifted(state, made, code, way)
+    change = shifted(state, shape, code, way)
     if change is None:
         raise Refused([Fault("no-room", f"{code} cannot go {way} from here.")])
     apply_change(request, change)
@@ -122,9 +122,9 @@ def leave(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
             Choice("up", "They move up"),
             Choice("along", "They leave too"),
         )
-    made = tree(state, hierarchy)
+    shape = tree(state, hierarchy)
     apply_change(request, change)
-    return back(request, hierarchy, made.parent.get(what[0], ""))
+    return back(request, hierarchy, shape.parent.get(what[0], ""))
 
 
 @needs_post(CHANGE)
@@ -144,9 +144,9 @@ def intake(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
 @needs_post(CHANGE)
 def keep(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
     """Keeps the present shape as a version; from the date given on the hierarchy may take another."""
-    head = state.get(Hierarchy, hierarchy)
+    hierarchy_row = state.get(Hierarchy, hierarchy)
     on = date_of(request, "on")
-    if head is None:
+    if hierarchy_row is None:
         raise Http404
     if on is None:
         raise Refused(

@@ -27,34 +27,34 @@ class Check(NamedTuple):
 
 @derived(Hierarchy, HierarchyNode, Code, StructureSegment)
 def of(state: State, hierarchy: str) -> tuple[Check, ...]:
-    made, head = tree(state, hierarchy), state.get(Hierarchy, hierarchy)
-    found = [
+    shape, row = tree(state, hierarchy), state.get(Hierarchy, hierarchy)
+    checks = [
         Check(OK, "No code stands under two rollup codes"),
         Check(OK, "No rollup code stands under itself"),
     ]
     loose = (
-        standing_under_none(state, made.code_list)
-        if head and head.main
-        else [code for code in list_index(state, made.code_list).posting if code not in made.place]
+        standing_under_none(state, shape.code_list)
+        if row and row.main
+        else [code for code in list_index(state, shape.code_list).posting if code not in shape.place]
     )
     if loose:
-        found.append(
+        checks.append(
             Check(
-                MUST if head and head.main else LOOK,
+                MUST if row and row.main else LOOK,
                 f"{len(loose):,} posting codes stand under none",
                 tuple(loose[:40]),
             )
         )
     counts = counted(state, hierarchy)
     if counts.empty[-1]:
-        first = [made.order[i][0] for i in np.flatnonzero(np.diff(counts.empty))[:40]]
-        found.append(Check(LOOK, f"{counts.empty[-1]:,} rollup codes hold nothing", tuple(first)))
-    if made.code_list in natural_lists(state):
+        first = [shape.order[i][0] for i in np.flatnonzero(np.diff(counts.empty))[:40]]
+        checks.append(Check(LOOK, f"{counts.empty[-1]:,} rollup codes hold nothing", tuple(first)))
+    if shape.code_list in natural_lists(state):
         for code, classes in mixed(state, hierarchy)[:20]:
             named = " and ".join(name.capitalize() for name in classes)
-            found.append(Check(LOOK, f"{code} holds classes {named}", (code,)))
+            checks.append(Check(LOOK, f"{code} holds classes {named}", (code,)))
     if counts.levels > MOST_LEVELS:
-        found.append(
+        checks.append(
             Check(LOOK, f"It is {counts.levels} levels deep; more than {MOST_LEVELS} are hard to read")
         )
-    return tuple(found)
+    return tuple(checks)

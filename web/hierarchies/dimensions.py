@@ -43,8 +43,8 @@ def _tagged(dimension: str) -> frozenset[int]:
 @needs(SIGNED_IN)
 def page(request: PineRequest, state: State, chart: str) -> HttpResponse:
     """The dimensions of a chart; for one of them the untagged share of each account."""
-    head = state.get(Chart, chart)
-    if head is None:
+    chart_row = state.get(Chart, chart)
+    if chart_row is None:
         raise Http404
     hung = sorted(state.part(ChartDimension, chart).values(), key=lambda row: row.dimension)
     rows = [
@@ -68,26 +68,26 @@ def page(request: PineRequest, state: State, chart: str) -> HttpResponse:
             shares = []
     codes = list_index(state, natural_list(state, chart)).codes
     digits = digits_of(company.currency) if company else 2
-    told = [(share, codes[share.code].name if share.code in codes else "") for share in shares]
+    items = [(share, codes[share.code].name if share.code in codes else "") for share in shares]
     if request.GET.get("file") in ("csv", "xlsx"):
         return attached(
             f"{chart}-{name}-untagged",
             request.GET["file"],
             ("account", "name", "turnover", "untagged", "percent"),
-            ((s.code, n, Money(s.all, digits), Money(s.untagged, digits), s.percent) for s, n in told),
+            ((s.code, n, Money(s.all, digits), Money(s.untagged, digits), s.percent) for s, n in items),
         )
     return render(
         request,
         "hierarchies/dimensions.html",
         {
-            "chart": head,
+            "chart": chart_row,
             "rows": rows,
             "others": others,
             "lists": sorted(state.rows(CodeList), key=lambda row: row.name),
             "name": name,
             "company": company,
             "companies": companies,
-            "shares": told,
+            "shares": items,
             "digits": digits,
             "year": year,
             "period": period,
@@ -104,12 +104,12 @@ def page(request: PineRequest, state: State, chart: str) -> HttpResponse:
 def hang(request: PineRequest, state: State, chart: str) -> HttpResponse:
     """Hangs a dimension on a chart (a new one or one there is), makes it required or not, or takes it off."""
     name, act = request.POST.get("dimension", ""), request.POST.get("act", "hang")
-    kept = state.get(ChartDimension, chart, name)
+    chart_dimension_row = state.get(ChartDimension, chart, name)
     changes: list[Change] = []
-    if act == "off" and kept:
-        changes = [Drop(kept)]
-    elif act in ("required", "free") and kept:
-        changes = [Put(kept._replace(required=act == "required"))]
+    if act == "off" and chart_dimension_row:
+        changes = [Drop(chart_dimension_row)]
+    elif act in ("required", "free") and chart_dimension_row:
+        changes = [Put(chart_dimension_row._replace(required=act == "required"))]
     elif act == "hang":
         if not name:
             title = request.POST.get("name", "").strip()

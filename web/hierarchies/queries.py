@@ -85,15 +85,15 @@ def figures(state: State, made: Tree, company: Company | None, year: int, period
 def places(state: State, hierarchy: str, *, level: int, zoom: str, words: str) -> Sequence[int]:
     """Places in the order of the tree: down to a level, below one code, or those that fit with their
     ancestors."""
-    made = tree(state, hierarchy)
-    start, end = 0, len(made.order)
-    if zoom in made.place:
-        start, end = made.place[zoom], made.end[made.place[zoom]]
+    shape = tree(state, hierarchy)
+    start, end = 0, len(shape.order)
+    if zoom in shape.place:
+        start, end = shape.place[zoom], shape.end[shape.place[zoom]]
     if words:
-        return sorted(_fitting(state, made, start, end, words))
+        return sorted(_fitting(state, shape, start, end, words))
     if level:
-        deepest = made.order[start][1] + level if start < end else 0
-        return [i for i in range(start, end) if made.order[i][1] < deepest]
+        deepest = shape.order[start][1] + level if start < end else 0
+        return [i for i in range(start, end) if shape.order[i][1] < deepest]
     return range(start, end)
 
 
@@ -113,11 +113,11 @@ def _fitting(state: State, made: Tree, start: int, end: int, words: str) -> set[
 
 
 def rows_at(state: State, hierarchy: str, wanted: Sequence[int], found: TreeFigures) -> list[TreeRow]:
-    made, counts, intakes = tree(state, hierarchy), counted(state, hierarchy), intakes_of(state, hierarchy)
-    codes = list_index(state, made.code_list).codes
+    shape, counts, intakes = tree(state, hierarchy), counted(state, hierarchy), intakes_of(state, hierarchy)
+    codes = list_index(state, shape.code_list).codes
     rows = []
     for i in wanted:
-        code, depth = made.order[i]
+        code, depth = shape.order[i]
         if row := codes.get(code):
             under = counts.below(i) if row.rollup else 0
             rows.append(

@@ -50,40 +50,40 @@ def _company(request: PineRequest, state: State, made: Tree) -> Company | None:
         row for row in companies_seen(request.user, state) if natural_list(state, row.chart) == made.code_list
     ]
     wanted = request.GET.get("company") or request.session.get("company")
-    found = next((row for row in rows if row.company == wanted), rows[0] if rows else None)
-    if found and request.session.get("company") != found.company:
-        request.session["company"] = found.company
-    return found
+    company_row = next((row for row in rows if row.company == wanted), rows[0] if rows else None)
+    if company_row and request.session.get("company") != company_row.company:
+        request.session["company"] = company_row.company
+    return company_row
 
 
 def _context(request: PineRequest, state: State, hierarchy: str, *, figured: bool = True) -> dict[str, Any]:
     """What both views of a hierarchy show: its figures, its sisters, where it is used, how it stands."""
-    head, made = state.get(Hierarchy, hierarchy), tree(state, hierarchy)
-    if head is None:
+    hierarchy_row, shape = state.get(Hierarchy, hierarchy), tree(state, hierarchy)
+    if hierarchy_row is None:
         raise Http404
-    company = _company(request, state, made)
+    company = _company(request, state, shape)
     year, period, _ = asked_period(request, state, company.calendar) if company else (0, 0, None)
-    found = queries.figures(state, made, company if figured else None, year, period)
+    figures = queries.figures(state, shape, company if figured else None, year, period)
     counts = counted(state, hierarchy)
-    zoom = request.GET.get("zoom", "") if request.GET.get("zoom", "") in made.place else ""
+    zoom = request.GET.get("zoom", "") if request.GET.get("zoom", "") in shape.place else ""
     level = request.GET.get("level", "")
     return {
-        "head": head,
-        "tree": made,
-        "figures": found,
+        "head": hierarchy_row,
+        "tree": shape,
+        "figures": figures,
         "company": company,
         "year": year,
         "period": period,
         "zoom": zoom,
-        "path": made.path(zoom)[:-1] if zoom else [],
+        "path": shape.path(zoom)[:-1] if zoom else [],
         "level": int(level) if level in "123456789" and level else 0,
         "words": request.GET.get("find", "").strip()[:100],
-        "hierarchies": hierarchies_of(state, head.code_list),
+        "hierarchies": hierarchies_of(state, hierarchy_row.code_list),
         "versions": versions_of(state, hierarchy),
         "companies": [
             row
             for row in companies_seen(request.user, state)
-            if natural_list(state, row.chart) == made.code_list
+            if natural_list(state, row.chart) == shape.code_list
         ],
         "deepest": counts.levels,
         "at": request.GET.get("at", ""),
@@ -91,14 +91,14 @@ def _context(request: PineRequest, state: State, hierarchy: str, *, figured: boo
         "checks": checks.of(state, hierarchy),
         "loose": (
             [
-                list_index(state, head.code_list).codes[c]
-                for c in standing_under_none(state, head.code_list)[:40]
+                list_index(state, hierarchy_row.code_list).codes[c]
+                for c in standing_under_none(state, hierarchy_row.code_list)[:40]
             ]
-            if head.main
+            if hierarchy_row.main
             else []
         ),
         "drafted": moved_places(request, hierarchy),
-        "list": state.get(CodeList, head.code_list),
+        "list": state.get(CodeList, hierarchy_row.code_list),
     }
 
 
@@ -140,17 +140,17 @@ def _row(
 
 
 def _rows(state: State, context: dict[str, Any], start: int) -> dict[str, Any]:
-    head, at = context["head"], context["at"]
+    hierarchy_row, at = context["head"], context["at"]
     places = queries.places(
-        state, head.hierarchy, level=context["level"], zoom=context["zoom"], words=context["words"]
+        state, hierarchy_row.hierarchy, level=context["level"], zoom=context["zoom"], words=context["words"]
     )
     wanted = context["tree"].place.get(at)
     if wanted is not None and not start and wanted in places:
         place = places.index(wanted)
         start = max(0, place - 30) if place > CHUNK - 30 else 0
-    part = queries.rows_at(state, head.hierarchy, places[start : start + CHUNK], context["figures"])
+    part = queries.rows_at(state, hierarchy_row.hierarchy, places[start : start + CHUNK], context["figures"])
     rows = format_html_join(
-        "", "{}", ((_row(row, head, context["figures"], context["drafted"], at),) for row in part)
+        "", "{}", ((_row(row, hierarchy_row, context["figures"], context["drafted"], at),) for row in part)
     )
     end = start + len(part)
     more = {"next": end if end < len(places) else None, "before": max(0, start - CHUNK) if start else None}
@@ -194,15 +194,15 @@ def _drawn(request: PineRequest, state: State, context: dict[str, Any]) -> tuple
 def elevation(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
     """The elevation: roof, storeys, posts on the ground."""
     context = _context(request, state, hierarchy, figured=request.GET.get("by") == "balance")
-    made, by = _drawn(request, state, context)
+    shape, by = _drawn(request, state, context)
     return render(
         request,
         "hierarchies/elevation.html",
         {
             **context,
-            "drawing": made,
+            "drawing": shape,
             "by": by,
-            "svg": as_svg(made, hierarchy, context["at"] or context["zoom"]),
+            "svg": as_svg(shape, hierarchy, context["at"] or context["zoom"]),
         },
     )
 
@@ -211,8 +211,8 @@ def elevation(request: PineRequest, state: State, hierarchy: str) -> HttpRespons
 def drawing(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
     """The drawing alone, as a file."""
     context = _context(request, state, hierarchy)
-    made, _ = _drawn(request, state, context)
-    reply = HttpResponse(as_svg(made, hierarchy, "", alone=True), content_type="image/svg+xml")
+    shape, _ = _drawn(request, state, context)
+    reply = HttpResponse(as_svg(shape, hierarchy, "", alone=True), content_type="image/svg+xml")
     reply["Content-Disposition"] = f'attachment; filename="{hierarchy}.svg"'
     return reply
 
@@ -220,16 +220,16 @@ def drawing(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
 @needs(SIGNED_IN)
 def node(request: PineRequest, state: State, hierarchy: str, code: str) -> HttpResponse:
     """The proof leaf of one code in a hierarchy."""
-    made = tree(state, hierarchy)
-    row = list_index(state, made.code_list).codes.get(code)
+    shape = tree(state, hierarchy)
+    row = list_index(state, shape.code_list).codes.get(code)
     if row is None:
         raise Http404
-    company = _company(request, state, made)
+    company = _company(request, state, shape)
     year, period, _ = asked_period(request, state, company.calendar) if company else (0, 0, None)
-    found = queries.figures(state, made, company, year, period)
-    place = made.place.get(code)
-    codes = list_index(state, made.code_list).codes
-    below = [c for c in made.below(code) if c in codes and not codes[c].rollup]
+    figures = queries.figures(state, shape, company, year, period)
+    place = shape.place.get(code)
+    codes = list_index(state, shape.code_list).codes
+    below = [c for c in shape.below(code) if c in codes and not codes[c].rollup]
     placed = state.get(HierarchyNode, hierarchy, code)
     return render(
         request,
@@ -237,12 +237,12 @@ def node(request: PineRequest, state: State, hierarchy: str, code: str) -> HttpR
         {
             "row": row,
             "head": state.get(Hierarchy, hierarchy),
-            "path": [codes[c] for c in made.path(code)[:-1] if c in codes],
+            "path": [codes[c] for c in shape.path(code)[:-1] if c in codes],
             "placed": placed,
             "below": len(below),
-            "levels": made.order[place][1] + 1 if place is not None else 0,
-            "figures": found,
-            "raw": found.of(code),
+            "levels": shape.order[place][1] + 1 if place is not None else 0,
+            "figures": figures,
+            "raw": figures.of(code),
             "year": year,
             "period": period,
             "taken": place is not None and placed is None,
@@ -257,8 +257,8 @@ def out(request: PineRequest, state: State, hierarchy: str, kind: str) -> HttpRe
     places = queries.places(
         state, hierarchy, level=context["level"], zoom=context["zoom"], words=context["words"]
     )
-    found = queries.rows_at(state, hierarchy, places, context["figures"])
-    made, digits = context["tree"], context["figures"].digits
+    rows = queries.rows_at(state, hierarchy, places, context["figures"])
+    table_rows, digits = context["tree"], context["figures"].digits
     header = ("code", "name", "parent", "depth", "intake", "codes", "balance")
     return attached(
         hierarchy,
@@ -268,13 +268,13 @@ def out(request: PineRequest, state: State, hierarchy: str, kind: str) -> HttpRe
             (
                 row.code,
                 row.name,
-                made.parent.get(row.code, ""),
+                table_rows.parent.get(row.code, ""),
                 row.depth,
                 row.intake,
                 row.under if row.rollup else "",
                 Money(row.raw, digits),
             )
-            for row in found
+            for row in rows
         ),
     )
 
@@ -286,9 +286,9 @@ def compare(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
     others = [row for row in (*context["versions"], *context["hierarchies"]) if row.hierarchy != hierarchy]
     wanted = request.GET.get("with", "")
     other = next((row for row in others if row.hierarchy == wanted), others[0] if others else None)
-    found = queries.compared(state, other.hierarchy, hierarchy, context["figures"]) if other else []
+    compared = queries.compared(state, other.hierarchy, hierarchy, context["figures"]) if other else []
     return render(
         request,
         "hierarchies/compare.html",
-        {**context, "others": others, "other": other, "found": found[:2000], "count": len(found)},
+        {**context, "others": others, "other": other, "found": compared[:2000], "count": len(compared)},
     )

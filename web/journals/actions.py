@@ -109,15 +109,15 @@ def post_all(entries: Sequence[tuple[JournalRow, Sequence[JournalLine]]], person
             elsewhere: dict[tuple[str, int], bool] = {}
             faults: list[Fault] = []
             ready = []
-            for head, lines in entries:
-                checked = check_entry(state, head, lines, person, elsewhere)
+            for entry, lines in entries:
+                checked = check_entry(state, entry, lines, person, elsewhere)
                 faults += blocking(checked.faults)
-                ready.append((head, checked.lines))
+                ready.append((entry, checked.lines))
             if faults:
                 raise Refused(faults)
-            ids = posting.post(state, [head for head, _ in entries], posting.lines_of(state, ready), person)
-            for head, _ in entries:
-                Unfinished.objects.filter(by=person, company_id=head.company).delete()
+            ids = posting.post(state, [entry for entry, _ in entries], posting.lines_of(state, ready), person)
+            for entry, _ in entries:
+                Unfinished.objects.filter(by=person, company_id=entry.company).delete()
             return ids
     except (IntegrityError, psycopg.errors.IntegrityError) as error:  # COPY raises the driver's own
         if "journals_journal_key" in str(error):
@@ -146,10 +146,10 @@ def reverse(company: str, name: str, on: date, number: str, person: Any) -> str:
         actions.share_definitions()
         state = snapshot.current().state
         lock_numbers([company])
-        found = Journal.objects.filter(company_id=company, journal=name).first()
-        if found is None:
+        journal_row = Journal.objects.filter(company_id=company, journal=name).first()
+        if journal_row is None:
             raise Refused([Fault("journal-unknown", f"There is no journal {name}.")])
-        if Journal.objects.filter(reverses=found).exists():
+        if Journal.objects.filter(reverses=journal_row).exists():
             raise Refused([Fault("reversed", f"{name} was reversed already.")])
         number = number or next_number(state, company)
         if Journal.objects.filter(company_id=company, journal=number).exists():
@@ -162,13 +162,20 @@ def reverse(company: str, name: str, on: date, number: str, person: Any) -> str:
                     )
                 ]
             )
-        lines, faults = _opposite(state, found, on, person)
+        lines, faults = _opposite(state, journal_row, on, person)
         if faults:
             raise Refused(faults)
-        head = JournalRow(
-            company, number, on, found.kind, f"Reversal of {name}", found.currency, found.rate, reverses=name
+        row = JournalRow(
+            company,
+            number,
+            on,
+            journal_row.kind,
+            f"Reversal of {name}",
+            journal_row.currency,
+            journal_row.rate,
+            reverses=name,
         )
-        posting.post(state, [head], posting.lines_of(state, [(head, lines)]), person)
+        posting.post(state, [row], posting.lines_of(state, [(row, lines)]), person)
         return number
 
 
@@ -237,11 +244,11 @@ def next_number(state: State, company: str) -> str:
     own = f"{company[:2].upper()}-" if state.get(Company, company) else "J-"
     with connection.cursor() as cursor:
         cursor.execute(SERIES, [company])
-        found = cursor.fetchone()
-    head, digits = (found[0], found[2]) if found and (found[1] > FEW or found[0] == own) else (own, "00000")
+        row = cursor.fetchone()
+    beginning, digits = (row[0], row[2]) if row and (row[1] > FEW or row[0] == own) else (own, "00000")
     number = int(digits)
     while True:
         number += 1
-        text = f"{head}{number:0{len(digits)}d}"
+        text = f"{beginning}{number:0{len(digits)}d}"
         if not Journal.objects.filter(company_id=company, journal=text).exists():
             return text

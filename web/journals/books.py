@@ -32,22 +32,22 @@ def books_for(companies: Iterable[str]) -> dict[str, tuple[Books, ...]]:
             [names],
         )
         heads = cursor.fetchall()
-    kept = {head[0]: books for head in heads if (books := _kept.get(head[0])) is not None}
-    stale = [head for head in heads if head[3] and not _is_fresh(kept.get(head[0]), head)]
-    packed = [h for h in stale if h[4] is not None and not _can_follow(kept.get(h[0]), h)]
+    by_name = {entry[0]: books for entry in heads if (books := _kept.get(entry[0])) is not None}
+    stale = [entry for entry in heads if entry[3] and not _is_fresh(by_name.get(entry[0]), entry)]
+    packed = [h for h in stale if h[4] is not None and not _can_follow(by_name.get(h[0]), h)]
     bases = {
-        **{h[0]: kept[h[0]] for h in stale if h not in packed and h[4] is not None},
+        **{h[0]: by_name[h[0]] for h in stale if h not in packed and h[4] is not None},
         **_unpacked([h[0] for h in packed]),
     }
-    for head in stale:
-        made = _up_to_date(head, bases.get(head[0]))
-        kept[head[0]] = made
-        _kept.put(head[0], made)
-    found: dict[str, list[Books]] = {name: [] for name in names}
-    for head in heads:
-        if head[0] in kept and head[3]:
-            found[head[1]].append(kept[head[0]])
-    return {name: tuple(books) for name, books in found.items()}
+    for entry in stale:
+        up_to_date = _up_to_date(entry, bases.get(entry[0]))
+        by_name[entry[0]] = up_to_date
+        _kept.put(entry[0], up_to_date)
+    by_key: dict[str, list[Books]] = {name: [] for name in names}
+    for entry in heads:
+        if entry[0] in by_name and entry[3]:
+            by_key[entry[1]].append(by_name[entry[0]])
+    return {name: tuple(books) for name, books in by_key.items()}
 
 
 def _is_fresh(kept: Books | None, head: Any) -> bool:
@@ -130,8 +130,10 @@ def added_up(book: int, company: str, year: int, sequence: int) -> Books:
             rows = cursor.fetchall()
     naturals = sorted({row[0] for row in rows})
     number = {name: i for i, name in enumerate(naturals)}
-    made = np.array([(number[r[0]], r[1], r[2], r[3], ordinal(year, r[4]), *r[5:]) for r in rows], dtype=ROW)
-    return books_from_rows(company, year, sequence, tuple(naturals), made)
+    values = np.array(
+        [(number[r[0]], r[1], r[2], r[3], ordinal(year, r[4]), *r[5:]) for r in rows], dtype=ROW
+    )
+    return books_from_rows(company, year, sequence, tuple(naturals), values)
 
 
 def packed(book: int) -> Books | None:

@@ -53,16 +53,16 @@ def sealed(
     `accounts` and `dimensions` are the texts of `lines.accounts` and `lines.dimension_texts` as they were
     first posted.
     """
-    last = ends(head.company for head in heads)
+    last = ends(entry.company for entry in heads)
     texts, starts = _texts(lines, accounts, dimensions, len(heads))
-    found = []
-    for at, head in enumerate(heads):
+    links = []
+    for at, entry in enumerate(heads):
         own = texts[starts[at] : starts[at + 1]]
-        before = last.get(head.company, End(0, BEGINNING))
-        end = End(before.number + 1, link(before.hash, head, own))
-        last[head.company] = end
-        found.append(Link(end.number, end.hash, len(own)))
-    return found
+        before = last.get(entry.company, End(0, BEGINNING))
+        end = End(before.number + 1, link(before.hash, entry, own))
+        last[entry.company] = end
+        links.append(Link(end.number, end.hash, len(own)))
+    return links
 
 
 def _texts(

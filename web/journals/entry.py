@@ -15,7 +15,7 @@ from core.definitions.state import State
 from core.definitions.tables import TABLES, Company, Journal, JournalLine
 from core.faults import Fault, Refused
 from core.money import digits_of, format_amount, show_amount
-from core.structures.accounts import chart_index, company_context
+from core.structures.charts import chart_index, company_context
 from core.structures.offering import accounts_offered, dimensions_offered
 from core.structures.quick_codes import as_kept, expand
 from web.definitions.viewing import PineRequest
@@ -47,24 +47,24 @@ LINE_FIELDS = (
 @needs(POST)
 def new(request: PineRequest, state: State, company: str) -> HttpResponse:
     """The page for keying a journal; what was left unfinished is there again."""
-    kept = Unfinished.objects.filter(by=request.user, company_id=company).first()
-    head = state.get(Company, company)
+    unfinished_row = Unfinished.objects.filter(by=request.user, company_id=company).first()
+    company_row = state.get(Company, company)
     open_days = [p for p in company_calendar(state, company).regular if p.status == "open"]
     today = date.today()
     on = next(
         (today for p in open_days if p.starts_on <= today <= p.ends_on),
         open_days[0].ends_on if open_days else today,
     )
-    index = chart_index(state, head.chart) if head else None
+    index = chart_index(state, company_row.chart) if company_row else None
     return render(
         request,
         "journals/entry.html",
         {
-            "company": head,
+            "company": company_row,
             "number": actions.next_number(state, company),
             "day": on,
             "chart": index,
-            "kept": kept.content if kept else None,
+            "kept": unfinished_row.content if unfinished_row else None,
             "companies": partners_seen(request.user, state, company),
             "mine": companies_seen(request.user, state),
             "separator": index.separator if index else "-",
@@ -143,8 +143,8 @@ def _told(fault: Fault) -> dict[str, Any]:
 @needs_post(POST)
 def check(request: PineRequest, state: State, company: str) -> HttpResponse:
     """While typing: faults by cell, the running difference by company, the lines that will be added."""
-    head = state.get(Company, company)
-    digits = digits_of(head.currency if head else "")
+    company_row = state.get(Company, company)
+    digits = digits_of(company_row.currency if company_row else "")
     _keep(request, company)
     try:
         journal, lines = read_entry(request, state, company)
@@ -196,7 +196,7 @@ def check(request: PineRequest, state: State, company: str) -> HttpResponse:
 
 def _expanded(request: PineRequest, state: State, lines: list[JournalLine]) -> list[dict[str, Any]]:
     """Lines on which a quick code was keyed, with what it stands for."""
-    found = []
+    rows = []
     keyed = json_body(request)["lines"]
     person = request.user.username
     for line in lines:
@@ -205,7 +205,7 @@ def _expanded(request: PineRequest, state: State, lines: list[JournalLine]) -> l
             continue
         account, dimensions = expand(state, seated, line.account, line.dimensions, person)
         if account != line.account:
-            found.append(
+            rows.append(
                 {
                     "line": line.line,
                     "was": str(keyed[line.line - 1].get("account") or "").strip(),
@@ -213,7 +213,7 @@ def _expanded(request: PineRequest, state: State, lines: list[JournalLine]) -> l
                     "dimensions": dimensions,
                 }
             )
-    return found
+    return rows
 
 
 def _shown(state: State, company: str, account: str) -> str:
@@ -243,8 +243,8 @@ def _name(state: State, company: str, natural: str) -> str:
 @needs_post(POST)
 def post(request: PineRequest, state: State, company: str) -> HttpResponse:
     try:
-        head, lines = read_entry(request, state, company)
-        number = actions.post_keyed(head, lines, request.user, proposed(request))
+        row, lines = read_entry(request, state, company)
+        number = actions.post_keyed(row, lines, request.user, proposed(request))
     except Refused as refused:
         return JsonResponse({"faults": [_told(fault) for fault in refused.faults]}, status=422)
     return JsonResponse({"go": reverse("journal", kwargs={"company": company, "journal": number})})
@@ -273,9 +273,9 @@ def complete(request: PineRequest, state: State, company: str) -> HttpResponse:
         return JsonResponse({"options": []})
     written, on = text(request.GET, "text", 400), day(request.GET, "on") or date.today()
     person = request.user.username
-    found = (
+    offers = (
         dimensions_offered(state, seated, written, on)
         if request.GET.get("what") == "dimensions"
         else accounts_offered(state, seated, written, on, person)
     )
-    return JsonResponse({"options": [offer._asdict() for offer in found]})
+    return JsonResponse({"options": [offer._asdict() for offer in offers]})

@@ -22,7 +22,7 @@ def intern_accounts(wanted: Sequence[tuple[str, str, str]]) -> Accounts:
     if len(wanted) < FEW:
         return _few(wanted)
     with connection.cursor() as cursor:
-        found: Accounts = {}
+        by_name: Accounts = {}
         if not is_empty("journals_account"):
             # Through a table of its own: arrays of many texts as parameters cost more than the rows.
             cursor.execute(
@@ -34,8 +34,8 @@ def intern_accounts(wanted: Sequence[tuple[str, str, str]]) -> Accounts:
                 "SELECT a.chart, a.account, a.id FROM journals_account a JOIN wanted_accounts w USING (chart,"
                 " account)"
             )
-            found = {(chart, account): number for chart, account, number in cursor.fetchall()}
-        fresh = [row for row in dict.fromkeys(wanted) if row[:2] not in found]
+            by_name = {(chart, account): number for chart, account, number in cursor.fetchall()}
+        fresh = [row for row in dict.fromkeys(wanted) if row[:2] not in by_name]
         # Only an import brings so many, and it holds the lock that keeps posters out: numbers can be given
         # here.
         cursor.execute("SELECT nextval(pg_get_serial_sequence('journals_account', 'id'))")
@@ -46,8 +46,8 @@ def intern_accounts(wanted: Sequence[tuple[str, str, str]]) -> Accounts:
         numbered = [(str(number), *row) for number, row in enumerate(fresh, first)]
         with loading("journals_account", len(fresh)):
             _copy(cursor, 'journals_account (id, chart, account, "natural")', numbered)
-        found.update(((chart, account), number) for number, (chart, account, _) in enumerate(fresh, first))
-    return found
+        by_name.update(((chart, account), number) for number, (chart, account, _) in enumerate(fresh, first))
+    return by_name
 
 
 def _copy(cursor: Any, table: str, rows: Sequence[tuple[str, ...]]) -> None:
@@ -76,7 +76,7 @@ def _few(wanted: Sequence[tuple[str, str, str]]) -> Accounts:
 def intern_dimensions(wanted: Sequence[str]) -> dict[str, int]:
     """Numbers of dimension sets; the empty one is 0 and not kept."""
     texts = [text for text in wanted if text]
-    found = {"": 0}
+    by_name = {"": 0}
     if texts:
         with connection.cursor() as cursor:
             cursor.execute(
@@ -85,8 +85,8 @@ def intern_dimensions(wanted: Sequence[str]) -> dict[str, int]:
                 [texts],
             )
             cursor.execute("SELECT codes, id FROM journals_dimensionset WHERE codes = ANY(%s)", [texts])
-            found.update(cursor.fetchall())
-    return found
+            by_name.update(cursor.fetchall())
+    return by_name
 
 
 def texts_as_posted(

@@ -14,7 +14,8 @@ from core.changes.fixed import Facts
 from core.definitions.state import State
 from core.definitions.tables import Budget, Company
 from core.references.uses import charts_of_list
-from core.structures.accounts import chart_index, parse_dimensions
+from core.structures.accounts import parse_dimensions
+from core.structures.charts import chart_index
 from web.journals.models import BudgetLine, Unfinished
 from web.journals.rewriting import rewrite_strings
 from web.people.models import Person
@@ -67,23 +68,23 @@ class _PostedFacts:
         self.state = state
 
     def codes(self, code_list: str) -> frozenset[str]:
-        found: set[str] = set()
+        seen_already: set[str] = set()
         for chart, fields in charts_of_list(self.state, code_list).items():
             index = chart_index(self.state, chart)
             if index is None:
                 continue
             for place, segment in enumerate(index.segments):
                 if segment.name in fields:
-                    found |= self._in_segment(chart, place, index.separator, place == index.natural)
+                    seen_already |= self._in_segment(chart, place, index.separator, place == index.natural)
             names = {field.name for field in index.dimensions} & set(fields)
             if names:
-                found.update(
+                seen_already.update(
                     code
                     for tagged in self._dimension_sets()
                     for name, code in tagged.items()
                     if name in names
                 )
-        return frozenset(found)
+        return frozenset(seen_already)
 
     def _in_segment(self, chart: str, place: int, separator: str, natural: bool) -> set[str]:
         if natural:
@@ -132,9 +133,9 @@ class _PostedFacts:
         )
 
     def own_codes(self, company: str) -> frozenset[str]:
-        head = self.state.get(Company, company)
-        index = chart_index(self.state, head.chart) if head else None
-        if head is None or index is None or index.company < 0:
+        company_row = self.state.get(Company, company)
+        index = chart_index(self.state, company_row.chart) if company_row else None
+        if company_row is None or index is None or index.company < 0:
             return frozenset()
         rows = _rows(
             "SELECT DISTINCT split_part(a.account, %s, %s) FROM journals_account a WHERE a.chart = %s AND"
@@ -143,7 +144,7 @@ class _PostedFacts:
             " l.account_id = a.id AND l.company = %s))",
             index.separator,
             index.company + 1,
-            head.chart,
+            company_row.chart,
             company,
             company,
         )

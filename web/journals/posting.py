@@ -202,7 +202,7 @@ def post(
 
     A head's `reverses` names a journal of its company that is there or among the heads before it.
     """
-    lock_numbers(head.company for head in heads)
+    lock_numbers(entry.company for entry in heads)
     locked = lock_books(_debits(lines))
     companies = company_numbers()
     heads = _settled(state, heads, by)
@@ -224,10 +224,10 @@ def post(
 def _debits(lines: Lines) -> dict[tuple[str, int], int]:
     """The debits that come to each book, exactly."""
     sums = grouped(lines.seat, exact(np.maximum(lines.amount, 0)), len(lines.seats))
-    found: dict[tuple[str, int], int] = {}
+    by_key: dict[tuple[str, int], int] = {}
     for (company, year, _, _), amount in zip(lines.seats, sums.tolist(), strict=True):
-        found[(company, year)] = found.get((company, year), 0) + int(amount)
-    return found
+        by_key[(company, year)] = by_key.get((company, year), 0) + int(amount)
+    return by_key
 
 
 def _settled(state: State, heads: Sequence[Journal], by: Any) -> list[Journal]:
@@ -236,12 +236,12 @@ def _settled(state: State, heads: Sequence[Journal], by: Any) -> list[Journal]:
     currencies = {row.company: row.currency for row in state.rows(Company)}
     who = by.username if by is not None else ""
     return [
-        head._replace(
-            currency=head.currency or currencies[head.company],
-            posted_at=head.posted_at or now,
-            posted_by=head.posted_by or who,
+        entry._replace(
+            currency=entry.currency or currencies[entry.company],
+            posted_at=entry.posted_at or now,
+            posted_by=entry.posted_by or who,
         )
-        for head in heads
+        for entry in heads
     ]
 
 
@@ -304,7 +304,7 @@ def _insert_journals(heads: Sequence[Journal], links: Sequence[Link], by: Any) -
 
 def _people(heads: Sequence[Journal], by: Any) -> dict[str, int]:
     """The persons of this database whose names the heads carry."""
-    names = {head.posted_by for head in heads if head.posted_by}
+    names = {entry.posted_by for entry in heads if entry.posted_by}
     if by is not None and names <= {by.username}:
         return {by.username: by.pk}
     with connection.cursor() as cursor:
@@ -314,11 +314,11 @@ def _people(heads: Sequence[Journal], by: Any) -> dict[str, int]:
 
 def _reversed(heads: Sequence[Journal], ids: Sequence[int]) -> list[int | None]:
     """The journals that the heads reverse, by number: among the heads themselves, or there already."""
-    wanted = {(head.company, head.reverses) for head in heads if head.reverses}
+    wanted = {(entry.company, entry.reverses) for entry in heads if entry.reverses}
     if not wanted:
         return [None] * len(heads)
-    found = {(head.company, head.journal): number for head, number in zip(heads, ids, strict=True)}
-    columns = [list(column) for column in zip(*sorted(wanted - set(found)), strict=True)]
+    by_name = {(entry.company, entry.journal): number for entry, number in zip(heads, ids, strict=True)}
+    columns = [list(column) for column in zip(*sorted(wanted - set(by_name)), strict=True)]
     if columns:
         with connection.cursor() as cursor:
             cursor.execute(
@@ -326,8 +326,8 @@ def _reversed(heads: Sequence[Journal], ids: Sequence[int]) -> list[int | None]:
                 " %s::text[]) AS w(c, n) ON j.company = w.c AND j.journal = w.n",
                 columns,
             )
-            found.update(((company, name), number) for company, name, number in cursor.fetchall())
-    return [found[(head.company, head.reverses)] if head.reverses else None for head in heads]
+            by_name.update(((company, name), number) for company, name, number in cursor.fetchall())
+    return [by_name[(entry.company, entry.reverses)] if entry.reverses else None for entry in heads]
 
 
 def _column(values: Any) -> Any:
@@ -393,7 +393,7 @@ def _keep_packs(
     natural = natural_of[lines.account]
     order = np.argsort(book, kind="stable")
     ends = np.searchsorted(book[order], np.arange(len(locked) + 1))
-    made: list[tuple[int, Books]] = []
+    pairs: list[tuple[int, Books]] = []
     for i, (key, (number, sequence)) in enumerate(locked.items()):
         rows = order[ends[i] : ends[i + 1]]
         base = bases.get(key)
@@ -415,15 +415,15 @@ def _keep_packs(
         packed["dimensions"], packed["ordinal"], packed["closing"] = codes[rows], when[rows], closing[rows]
         amount = lines.amount[rows]
         packed["debit"], packed["credit"] = np.maximum(amount, 0), np.maximum(-amount, 0)
-        made.append((number, books_from_rows(key[0], key[1], sequence, tuple(own), packed, base)))
-    packs.save_packs(made)
+        pairs.append((number, books_from_rows(key[0], key[1], sequence, tuple(own), packed, base)))
+    packs.save_packs(pairs)
 
 
 def _bases(locked: dict[tuple[str, int], tuple[int, int]]) -> dict[tuple[str, int], Books]:
     """The books as they were before this posting. They are locked, so nobody else moves them; own lines are
     not read."""
-    found = {}
+    by_name = {}
     for key, (number, sequence) in locked.items():
         if sequence > 1:
-            found[key] = packs.as_of(number, key[0], key[1], sequence - 1)
-    return found
+            by_name[key] = packs.as_of(number, key[0], key[1], sequence - 1)
+    return by_name

@@ -30,7 +30,7 @@ from core.definitions.state import State
 from core.definitions.tables import Company, Dimension
 from core.faults import Fault, Refused, blocking
 from core.references.cells import charts_of_list
-from core.structures.accounts import chart_index
+from core.structures.charts import chart_index
 from web.definitions import actions, drafting, snapshot
 from web.definitions.models import Draft
 from web.journals.books import replace_naturals
@@ -57,9 +57,9 @@ class Preview:
 
 
 def preview(state: State, change: Recode) -> Preview:
-    told = faults(state, change) or open_drafts(state, change)
-    if told:
-        return Preview([], [], [], (0, 0, 0), told)
+    against = faults(state, change) or open_drafts(state, change)
+    if against:
+        return Preview([], [], [], (0, 0, 0), against)
     cells = [cell for cell in changed_cells(state, change) if not cell.named.own]
     strings = list(_strings(state, change))
     index = list_index(state, change.code_list).codes
@@ -89,17 +89,17 @@ def everything(state: State, change: Recode) -> Iterator[tuple[str, str, str]]:
 def open_drafts(state: State, change: Recode) -> list[Fault]:
     """Drafts that are being worked on name codes as they are spelled now, so they must be settled first."""
     touched = {(edit.table, edit.key) for edit in edits_of(state, change)}
-    told = []
+    rows = []
     for draft in Draft.objects.filter(status__in=drafting.OPEN_ENDED).order_by("pk"):
         if touched.intersection(drafting.working(draft).edits):
-            told.append(
+            rows.append(
                 Fault(
                     "draft-open",
                     f"The draft {draft.name} changes codes of this list, or what names them.",
                     way_out="Publish or drop it first.",
                 )
             )
-    return told
+    return rows
 
 
 @retried
@@ -111,11 +111,11 @@ def recode(change: Recode, by: Any, seen: int | None = None) -> snapshot.Snapsho
         edits = edits_of(before.state, change)
         if not edits:
             return before
-        told = faults(before.state, change) or open_drafts(before.state, change)
-        told += [] if seen is None else actions.changed_since(edits, seen)
-        told = told or blocking(checks.of_change(before.state, before.state.edited(edits), edits))
-        if told:
-            raise Refused(told)
+        against = faults(before.state, change) or open_drafts(before.state, change)
+        against += [] if seen is None else actions.changed_since(edits, seen)
+        against = against or blocking(checks.of_change(before.state, before.state.edited(edits), edits))
+        if against:
+            raise Refused(against)
         _books(before.state, change)
         more: dict[str, Any] = {
             "recodes": {

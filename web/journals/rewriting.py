@@ -46,8 +46,8 @@ def rewrite_strings(chart: str, companies: Sequence[str], account: Spell, taggin
 
 def rewrite_unfinished(companies: Sequence[str], account: Spell) -> None:
     """Account strings of journals being keyed, which may be half written."""
-    for kept in Unfinished.objects.filter(company__in=list(companies)):
-        for line in kept.content.get("lines", []):
+    for entry in Unfinished.objects.filter(company__in=list(companies)):
+        for line in entry.content.get("lines", []):
             if isinstance(line, dict) and isinstance(line.get("account"), str):
                 line["account"] = account(line["account"])
-        kept.save(update_fields=["content"])
+        entry.save(update_fields=["content"])

@@ -65,24 +65,24 @@ def silent(what: str, done: int) -> None:
 def verify(known: Mapping[str, End] | None = None, progress: Progress = silent) -> Verified:
     """Reads everything in one moment. `known` are ends of chains kept elsewhere: each must still be a link of
     its chain."""
-    found = Verified()
+    verified = Verified()
     with transaction.atomic():
         if not connection.needs_rollback and len(connection.savepoint_ids) == 0:
             with connection.cursor() as cursor:
                 cursor.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
-        _chains(found, dict(known or {}), progress)
-        _balances(found, progress)
-        _texts(found)
+        _chains(verified, dict(known or {}), progress)
+        _balances(verified, progress)
+        _texts(verified)
         state = store.load()
         if state.digest != snapshot.latest().digest:
-            found.faults.append(
+            verified.faults.append(
                 Fault(
                     "digest",
                     f"The definitions are not those that version {snapshot.latest().version} left.",
                     way_out="`./pine check` says more.",
                 )
             )
-    return found
+    return verified
 
 
 def _rows(sql: str) -> Iterator[tuple[Any, ...]]:
@@ -106,8 +106,8 @@ def _chains(found: Verified, known: dict[str, End], progress: Progress) -> None:
     lines = groupby(_rows(LINES), key=lambda row: row[:2])
     at = next(lines, None)
     broken: set[str] = set()
-    for head in _rows(HEADS):
-        company, number, hashed, count, name = head[0], head[1], head[3], head[4], head[5]
+    for header in _rows(HEADS):
+        company, number, hashed, count, name = header[0], header[1], header[3], header[4], header[5]
         own: list[tuple[Any, ...]] = []
         while at is not None and at[0] < (company, number):
             at = next(lines, None)
@@ -118,21 +118,23 @@ def _chains(found: Verified, known: dict[str, End], progress: Progress) -> None:
         seal = Sealed(
             company,
             name,
-            head[6].isoformat(),
-            head[7],
-            head[8],
-            head[9],
-            rate_text(head[10]),
-            moment(head[11]),
-            head[12],
-            head[13],
+            header[6].isoformat(),
+            header[7],
+            header[8],
+            header[9],
+            rate_text(header[10]),
+            moment(header[11]),
+            header[12],
+            header[13],
         )
         texts = [line_text([str(cell) for cell in row[2:]]) for row in own]
         if company not in broken:
-            told = _told(before, number, name, len(own) == count, link(before.hash, seal, texts) == hashed)
-            if told:
+            broken_link = _told(
+                before, number, name, len(own) == count, link(before.hash, seal, texts) == hashed
+            )
+            if broken_link:
                 broken.add(company)
-                found.faults.append(_broken(company, name, told))
+                found.faults.append(_broken(company, name, broken_link))
             elif (wanted := known.get(company)) is not None and wanted.number == number:
                 if wanted.hash != hashed:
                     broken.add(company)

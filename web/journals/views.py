@@ -14,7 +14,7 @@ from core.definitions.tables import Company
 from core.faults import Fault, Refused
 from core.money import digits_of
 from core.statements.figures import begins_each_year, natural_list
-from core.structures.accounts import chart_index
+from core.structures.charts import chart_index
 from web.definitions.viewing import PineRequest
 from web.journals import actions, queries
 from web.journals.models import Journal
@@ -48,9 +48,9 @@ def journals(request: PineRequest, state: State, company: str) -> HttpResponse:
         if last is None or at is None:
             raise Http404
         start = (last.isoformat(), at)
-    head = state.get(Company, company)
+    company_row = state.get(Company, company)
     if kind := request.GET.get("file"):
-        digits = digits_of(head.currency if head else "")
+        digits = digits_of(company_row.currency if company_row else "")
         header = ("date", "journal", "kind", "description", "debits", "reverses", "reversed_by")
         return attached(
             f"journals-{company}",
@@ -69,19 +69,19 @@ def journals(request: PineRequest, state: State, company: str) -> HttpResponse:
                 for row in queries.journals(company, words, most=MOST_OUT)
             ),
         )
-    found = queries.journals(company, words, start)
+    listed = queries.journals(company, words, start)
     return render(
         request,
         "journals/journals.html",
         {
-            "company": head,
-            "rows": found[: queries.PAGE],
+            "company": company_row,
+            "rows": listed[: queries.PAGE],
             "more": (
-                f"{found[queries.PAGE - 1].date},{found[queries.PAGE - 1].id}"
-                if len(found) > queries.PAGE
+                f"{listed[queries.PAGE - 1].date},{listed[queries.PAGE - 1].id}"
+                if len(listed) > queries.PAGE
                 else None
             ),
-            "digits": digits_of(head.currency if head else ""),
+            "digits": digits_of(company_row.currency if company_row else ""),
             "words": words,
             "companies": companies_seen(request.user, state),
             "periods": (
@@ -95,27 +95,27 @@ def journals(request: PineRequest, state: State, company: str) -> HttpResponse:
 
 @needs(SIGNED_IN, published=True)
 def journal(request: PineRequest, state: State, company: str, journal: str) -> HttpResponse:
-    found = (
+    journal_row = (
         Journal.objects.select_related("posted_by", "reverses")
         .filter(company_id=company, journal=journal)
         .first()
     )
-    if found is None:
+    if journal_row is None:
         raise Http404
     seen = {row.company for row in companies_seen(request.user, state)}
-    lines = queries.lines(found.pk)
-    shows = _filled(found, [line for line in lines if line.company in seen])
+    lines = queries.lines(journal_row.pk)
+    shows = _filled(journal_row, [line for line in lines if line.company in seen])
     return render(
         request,
         "journals/journal.html",
         {
-            "journal": found,
+            "journal": journal_row,
             "lines": [_shown(state, line) for line in lines if line.company in seen],
             "shows": shows,
             "rest": len(shows - {"dimensions"}),
             "hidden": sum(line.company not in seen for line in lines),
-            "digits": digits_of(found.currency),
-            "reversed_by": Journal.objects.filter(reverses=found).first(),
+            "digits": digits_of(journal_row.currency),
+            "reversed_by": Journal.objects.filter(reverses=journal_row).first(),
             "company": state.get(Company, company),
             "number": actions.next_number(state, company),
             "debit": sum(max(line.keyed, 0) for line in lines if line.company in seen),
@@ -126,18 +126,18 @@ def journal(request: PineRequest, state: State, company: str, journal: str) -> H
 
 def _filled(journal: Journal, lines: list[queries.PostedLine]) -> set[str]:
     """Columns of a journal that hold something of their own; the others leave their room to the rest."""
-    found = {name for name in ("dimensions", "partner") if any(getattr(line, name) for line in lines)}
+    names = {name for name in ("dimensions", "partner") if any(getattr(line, name) for line in lines)}
     if any(line.description not in ("", journal.description) for line in lines):
-        found.add("description")
+        names.add("description")
     if any(line.source_type or line.source_number or line.source_party or line.source_item for line in lines):
-        found.add("source")
-    return found
+        names.add("source")
+    return names
 
 
 def _shown(state: State, line: queries.PostedLine) -> tuple[queries.PostedLine, str, str]:
     """A line, its account string as it is shown, and the name of its natural account."""
-    head = state.get(Company, line.company)
-    index = chart_index(state, head.chart) if head else None
+    company_row = state.get(Company, line.company)
+    index = chart_index(state, company_row.chart) if company_row else None
     if index is None:
         return line, line.account, ""
     code = list_index(state, index.natural_list).codes.get(line.natural)
@@ -199,15 +199,15 @@ def _columns(found: list[queries.AccountLine]) -> set[str]:
 @needs(SIGNED_IN, published=True)
 def account_lines(request: PineRequest, state: State, company: str, code: str) -> HttpResponse:
     """The lines behind a figure: one company, some natural accounts, a stretch of periods."""
-    head = state.get(Company, company)
-    if head is None:
+    company_row = state.get(Company, company)
+    if company_row is None:
         raise Http404
     given = request.GET
     year, period = asked.whole(given, "year", 9999, 9999), asked.whole(given, "period", 999, 999)
     codes = code.split(",")
     values = {
         "company": company,
-        "chart": head.chart,
+        "chart": company_row.chart,
         "codes": codes,
         "year": year,
         "period": period,
@@ -224,17 +224,19 @@ def account_lines(request: PineRequest, state: State, company: str, code: str) -
             kind,
             f"lines-{company}-{code[:40]}",
             queries.account_lines(values, most=MOST_OUT),
-            digits_of(head.currency),
+            digits_of(company_row.currency),
         )
     skip = asked.whole(given, "skip", 0, 10**7)
-    found = queries.account_lines(values, skip)
-    index = list_index(state, natural_list(state, head.chart))
-    elsewhere = queries.balances_elsewhere(values) if not found else []
+    lines_found = queries.account_lines(values, skip)
+    index = list_index(state, natural_list(state, company_row.chart))
+    elsewhere = queries.balances_elsewhere(values) if not lines_found else []
     count, total = queries.account_total(values)
-    opening = queries.opening_total(values, begins_each_year(state, natural_list(state, head.chart), codes))
+    opening = queries.opening_total(
+        values, begins_each_year(state, natural_list(state, company_row.chart), codes)
+    )
     standing, lines = opening + total - queries.newest_total(values, skip), []
-    chart = chart_index(state, head.chart)
-    for row in found[: queries.PAGE]:
+    chart = chart_index(state, company_row.chart)
+    for row in lines_found[: queries.PAGE]:
         lines.append((row, chart.shown(row.account) if chart else row.account, standing))
         standing -= row.amount
     calendar = company_calendar(state, company)
@@ -246,13 +248,13 @@ def account_lines(request: PineRequest, state: State, company: str, code: str) -
             "opening": opening,
             "closing": opening + total,
             "at_start": not skip,
-            "shows": _columns(found),
+            "shows": _columns(lines_found),
             "periods": [(part, calendar.periods.get(part.key)) for part in queries.by_period(values)],
             "tags": queries.by_tag(values),
-            "company": head,
+            "company": company_row,
             "codes": [(c, index.codes.get(c)) for c in codes],
-            "more": skip + queries.PAGE if len(found) > queries.PAGE else None,
-            "digits": digits_of(head.currency),
+            "more": skip + queries.PAGE if len(lines_found) > queries.PAGE else None,
+            "digits": digits_of(company_row.currency),
             "elsewhere": elsewhere,
             "total": total if not elsewhere else sum(row[4] for row in elsewhere),
             "values": values,

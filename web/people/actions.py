@@ -35,14 +35,14 @@ def _note(person: Person, by: Any, sentence: str) -> None:
 
 def _companies(names: Iterable[str]) -> list[Company]:
     wanted = sorted(set(names))
-    found = list(Company.objects.filter(company__in=wanted).order_by("company"))
-    if missing := set(wanted) - {row.company for row in found}:
+    items = list(Company.objects.filter(company__in=wanted).order_by("company"))
+    if missing := set(wanted) - {row.company for row in items}:
         raise _refused(
             "companies",
             f"There is no company {', '.join(sorted(missing))}.",
             "Name companies by their ids, parted by commas.",
         )
-    return found
+    return items
 
 
 def _checked(username: str, role: str) -> None:
@@ -152,31 +152,28 @@ def link_for(person: Person | None, by: Any = None) -> str:
 
 def link_of(token: str) -> OneTimeLink | None:
     """The link of a token, while it may still be used."""
-    found = (
+    link = (
         OneTimeLink.objects.select_related("person")
         .filter(digest=_digest(token), used_at=None, until__gt=timezone.now())
         .first()
     )
-    return None if found is None or (found.person is not None and not found.person.is_active) else found
+    return None if link is None or (link.person is not None and not link.person.is_active) else link
 
 
 @transaction.atomic
 def use(token: str, password: str, username: str = "", name: str = "") -> Person:
     """Sets the password of a link's person, or makes the first person. Raises Refused."""
-    found = link_of(token)
-    if (
-        found is None
-        or not OneTimeLink.objects.select_for_update().filter(pk=found.pk, used_at=None).exists()
-    ):
+    link = link_of(token)
+    if link is None or not OneTimeLink.objects.select_for_update().filter(pk=link.pk, used_at=None).exists():
         raise _refused("password", "This link was used, or its time is over.", "Ask for another one.")
-    if found.person is None:
+    if link.person is None:
         if Person.objects.exists():
             raise _refused("username", "There are people already.", "Sign in, or ask a group accountant.")
         person = add(username, name, Person.Role.GROUP, (), None)
     else:
-        person = found.person
+        person = link.person
     set_password(person, password)
-    OneTimeLink.objects.filter(pk=found.pk).update(used_at=timezone.now(), person=person)
+    OneTimeLink.objects.filter(pk=link.pk).update(used_at=timezone.now(), person=person)
     return person
 
 

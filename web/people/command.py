@@ -15,8 +15,8 @@ DONE, FAULTS, WRONG = 0, 1, 2
 
 
 def parser() -> argparse.ArgumentParser:
-    made = argparse.ArgumentParser(prog="./pine person", allow_abbrev=False)
-    acts = made.add_subparsers(dest="act", required=True, metavar="ACT")
+    argument_parser = argparse.ArgumentParser(prog="./pine person", allow_abbrev=False)
+    acts = argument_parser.add_subparsers(dest="act", required=True, metavar="ACT")
     acts.add_parser("list", help="everybody who signs in", allow_abbrev=False)
     for name, what in (
         ("add", "somebody new; prints a link to set a password"),
@@ -33,7 +33,7 @@ def parser() -> argparse.ArgumentParser:
         ("on", "may sign in again"),
     ):
         acts.add_parser(name, help=what, allow_abbrev=False).add_argument("username")
-    return made
+    return argument_parser
 
 
 def address(token: str) -> str:

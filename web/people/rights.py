@@ -99,8 +99,8 @@ def _sees_list(person: Any, state: State, name: str) -> bool:
 
 
 def _sees_hierarchy(person: Any, state: State, name: str) -> bool:
-    head = state.get(Hierarchy, name)
-    return head is not None and _sees_list(person, state, head.code_list)
+    hierarchy_row = state.get(Hierarchy, name)
+    return hierarchy_row is not None and _sees_list(person, state, hierarchy_row.code_list)
 
 
 def _sees_statement(person: Any, state: State, name: str) -> bool:

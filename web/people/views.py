@@ -22,10 +22,10 @@ BACKEND = "django.contrib.auth.backends.ModelBackend"
 
 
 def _known(name: str) -> Person:
-    found = Person.objects.filter(username=name).first()
-    if found is None:
+    person_row = Person.objects.filter(username=name).first()
+    if person_row is None:
         raise Http404
-    return found
+    return person_row
 
 
 def _page(
@@ -160,8 +160,8 @@ def _twice(request: PineRequest) -> str:
 @needs(OPEN, posts=True)
 def one_time_link(request: PineRequest, token: str) -> HttpResponse:
     """Whoever holds the link sets the password, once; the first of a new database gives a name too."""
-    found = actions.link_of(token)
-    if found is None:
+    link = actions.link_of(token)
+    if link is None:
         return render(request, "people/link.html", {"gone": True}, status=404)
     faults: list[Fault] = []
     given = {name: text(request.POST, name, 300) for name in ("username", "name")}
@@ -175,6 +175,6 @@ def one_time_link(request: PineRequest, token: str) -> HttpResponse:
     return render(
         request,
         "people/link.html",
-        {"person": found.person, "faults": faults, "given": given},
+        {"person": link.person, "faults": faults, "given": given},
         status=422 if faults else 200,
     )

@@ -37,8 +37,8 @@ def number(
 
 def whole(given: Mapping[str, Any], name: str, otherwise: int = 0, most: int = 10**9) -> int:
     """Like `number`, where there is always one."""
-    found = number(given, name, otherwise, most)
-    return otherwise if found is None else found
+    number_given = number(given, name, otherwise, most)
+    return otherwise if number_given is None else number_given
 
 
 def text(given: Mapping[str, Any], name: str, most: int = 200) -> str:
@@ -59,11 +59,11 @@ def required_day(given: Mapping[str, Any], name: str) -> date | None:
     written = (given.get(name) or "").strip()
     if not written:
         return None
-    if (found := day({name: written}, name)) is None:
+    if (day_given := day({name: written}, name)) is None:
         raise Refused(
             [Fault("cell-unreadable", "A date is written 2026-09-30.", Location(column=name, value=written))]
         )
-    return found
+    return day_given
 
 
 def listed(given: Mapping[str, Any], name: str, most: int = 20_000) -> list[str]:

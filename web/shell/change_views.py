@@ -48,9 +48,9 @@ def apply_change(request: PineRequest, change: Change) -> None:
 
 def refuse_first(state: State, change: Change) -> None:
     """Before a question is asked: raises Refused where the answer could not be carried out anyway."""
-    found = examine(state, change, posted_facts(state))
-    if blocking(found.own):
-        raise Refused(blocking(found.own))
+    examined = examine(state, change, posted_facts(state))
+    if blocking(examined.own):
+        raise Refused(blocking(examined.own))
 
 
 def reload_at(address: str) -> HttpResponse:
@@ -83,8 +83,8 @@ def filled(request: PineRequest, row: Any, *columns: str) -> Any:
                 else ""
             )
             values[name] = read_cell(column, written) if written else empty
-        except ValueError as told:
-            faults.append(Fault("cell-unreadable", str(told), Location(table.name, (), name, written)))
+        except ValueError as refused:
+            faults.append(Fault("cell-unreadable", str(refused), Location(table.name, (), name, written)))
     if faults:
         raise Refused(faults)
     return row._replace(**values)

@@ -54,7 +54,7 @@ def _codes_under_none(state: State) -> int:
 @derived(Statement, StatementLine, Code, Hierarchy, HierarchyNode, Chart, Structure, StructureSegment)
 def _unplaced(state: State) -> int:
     plans = (plan(state, row.statement) for row in state.rows(Statement))
-    return sum(len(made.missed()) for made in plans if made is not None)
+    return sum(len(entry.missed()) for entry in plans if entry is not None)
 
 
 def standing(state: State) -> None:
@@ -122,8 +122,8 @@ _versions: ProcessCache[Any, dict[str, int]] = ProcessCache(1)
 
 def _chart_versions(snapshot: Snapshot) -> dict[str, int]:
     """By chart, kept in the process until there is a newer version of anything."""
-    if (kept := _versions.get(snapshot.token)) is not None:
-        return kept
+    if (entry := _versions.get(snapshot.token)) is not None:
+        return entry
     counted = chart_versions()
     _versions.put(snapshot.token, counted)
     return counted

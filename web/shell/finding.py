@@ -47,10 +47,10 @@ def find(state: State, person: Any, text: str) -> list[Hit]:
             )
     charts = charts_seen(person, state)
     for line in state.rows(StatementLine):
-        head = state.get(Statement, line.statement)
-        if head and head.chart in charts and line.label and small in line.label.lower():
+        statement_row = state.get(Statement, line.statement)
+        if statement_row and statement_row.chart in charts and line.label and small in line.label.lower():
             place = f"{reverse('statement', kwargs={'statement': line.statement})}?at={line.line}"
-            within.append(Hit(line.line, line.label, f"Line of {head.name}", place))
+            within.append(Hit(line.line, line.label, f"Line of {statement_row.name}", place))
     numbered = _numbered(state, person, text)
     known = {hit.address for hit in numbered}
     written = [hit for hit in _written(state, person, text) if hit.address not in known]

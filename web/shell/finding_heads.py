@@ -65,9 +65,9 @@ def pages(person: Any, small: str) -> list[Hit]:
 
 def heads(state: State, person: Any, small: str) -> list[Hit]:
     """Definitions whose id or name holds the words; those that begin so first."""
-    found = [hit for hit in _all(state, person) if small in hit.code.lower() or small in hit.name.lower()]
+    rows = [hit for hit in _all(state, person) if small in hit.code.lower() or small in hit.name.lower()]
     return sorted(
-        found, key=lambda hit: not (hit.code.lower().startswith(small) or hit.name.lower().startswith(small))
+        rows, key=lambda hit: not (hit.code.lower().startswith(small) or hit.name.lower().startswith(small))
     )
 
 

@@ -16,7 +16,7 @@ current: ContextVar[str] = ContextVar("request number", default="")
 class NumberMiddleware:
     """Gives a request its number, and closes what it shows: figures are kept by nobody on the way."""
 
-    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]):
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:

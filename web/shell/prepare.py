@@ -50,10 +50,16 @@ def exists(admin: psycopg.Connection, name: str) -> bool:
 
 
 def is_current(name: str, stamp: str) -> bool:
-    with connect(name) as found:
-        if found.execute("SELECT 1 WHERE to_regclass('pine_stamp') IS NOT NULL").fetchone() is None:
+    with connect(name) as connection_there:
+        if (
+            connection_there.execute("SELECT 1 WHERE to_regclass('pine_stamp') IS NOT NULL").fetchone()
+            is None
+        ):
             return False
-        return found.execute("SELECT 1 FROM pine_stamp WHERE stamp = %s", [stamp]).fetchone() is not None
+        return (
+            connection_there.execute("SELECT 1 FROM pine_stamp WHERE stamp = %s", [stamp]).fetchone()
+            is not None
+        )
 
 
 class DoesNotFit(Exception):
@@ -73,12 +79,12 @@ def migrate(name: str, stamp: str) -> None:
     connection.settings_dict["NAME"] = name
     call_command("migrate", verbosity=0, interactive=False)
     connection.close()
-    with connect(name) as made:
-        made.execute(STAMPS)
-        made.execute("DELETE FROM pine_stamp")
-        made.execute("INSERT INTO pine_stamp VALUES (%s, %s)", [stamp, json.dumps(digests())])
+    with connect(name) as connection_there:
+        connection_there.execute(STAMPS)
+        connection_there.execute("DELETE FROM pine_stamp")
+        connection_there.execute("INSERT INTO pine_stamp VALUES (%s, %s)", [stamp, json.dumps(digests())])
         if role := application_role():
-            grant(made.cursor(), role)
+            grant(connection_there.cursor(), role)
 
 
 def fits(name: str) -> bool:
@@ -114,12 +120,12 @@ def set_aside(name: str) -> int:
         number = 1
         while exists(admin, f"{name}_earlier_{number}"):
             number += 1
-        kept = f"{name}_earlier_{number}"
+        other_name = f"{name}_earlier_{number}"
         admin.execute("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = %s", [name])
         admin.execute(
-            sql.SQL("ALTER DATABASE {} RENAME TO {}").format(sql.Identifier(name), sql.Identifier(kept))
+            sql.SQL("ALTER DATABASE {} RENAME TO {}").format(sql.Identifier(name), sql.Identifier(other_name))
         )
-    sys.stderr.write(f"The database {name} is kept as {kept}.\n")
+    sys.stderr.write(f"The database {name} is kept as {other_name}.\n")
     return 0
 
 
@@ -191,11 +197,11 @@ def main(words: list[str]) -> int:
             return set_aside(wanted)
         prepare(wanted, os.environ.get("PINE_STAMP", ""))
         tell_what_is_missing()
-    except DoesNotFit as told:
+    except DoesNotFit as sentence:
         sys.stderr.write(
             UNFIT.format(name=wanted)
-            if str(told) == wanted
-            else f"The migrations do not make the tables: {told.__cause__}\n"
+            if str(sentence) == wanted
+            else f"The migrations do not make the tables: {sentence.__cause__}\n"
         )
         return 1
     except psycopg.Error as error:

@@ -82,20 +82,20 @@ def missing(cursor: Any) -> list[str]:
     """Why posted books are not safe from the role that asks, in sentences; empty where they are."""
     cursor.execute(MISSING)
     superuser, owner, may_change = cursor.fetchone()
-    told = []
+    rows = []
     if superuser:
-        told.append(
+        rows.append(
             "The application's database role is a superuser: it could switch off what guards posted books."
         )
     if owner:
-        told.append(
+        rows.append(
             "The application's database role owns the tables: it could switch off what guards posted books."
         )
     if may_change and not superuser and not owner:
-        told.append("The application's database role may change posted lines.")
-    if told:
-        told.append(
+        rows.append("The application's database role may change posted lines.")
+    if rows:
+        rows.append(
             "Give another role in PINE_DATABASE_URL, and the owner's address in PINE_OWNER_URL for `./pine"
             " start`; the rights are set then."
         )
-    return told
+    return rows

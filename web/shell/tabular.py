@@ -53,10 +53,10 @@ def as_csv(header: Sequence[str], rows: Iterable[Sequence[Cell]]) -> bytes:
 
 def as_json(header: Sequence[str], rows: Iterable[Sequence[Cell]]) -> bytes:
     """A list of objects with the CSV's columns, amounts as text."""
-    found = [
+    items = [
         dict(zip(header, (str(c) if isinstance(c, Money) else c for c in row), strict=True)) for row in rows
     ]
-    return (json.dumps(found, ensure_ascii=False, indent=1) + "\n").encode()
+    return (json.dumps(items, ensure_ascii=False, indent=1) + "\n").encode()
 
 
 def as_xlsx(header: Sequence[str], rows: Iterable[Sequence[Cell]], sheet: str = "Sheet1") -> bytes:

@@ -68,10 +68,10 @@ class _Scan:
 
 
 def _column(letters: str) -> int:
-    found = 0
+    column_number = 0
     for letter in letters:
-        found = found * 26 + ord(letter) - 64
-    return found
+        column_number = column_number * 26 + ord(letter) - 64
+    return column_number
 
 
 def scan(path: str) -> None:
@@ -97,8 +97,8 @@ def cell_text(cell: Any) -> str:
 
 def rows(book: Any, sheet: str | None, at: int | None) -> Iterator[list[str]]:
     """Rows from the first of the sheet on, so that each keeps its number."""
-    made = book.get_sheet_by_name(sheet) if sheet is not None else book.get_sheet_by_index(at)
-    for row in made.iter_rows():
+    page = book.get_sheet_by_name(sheet) if sheet is not None else book.get_sheet_by_index(at)
+    for row in page.iter_rows():
         yield [cell_text(cell) for cell in row]
 
 

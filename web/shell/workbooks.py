@@ -42,11 +42,11 @@ def sheet_rows(path: Path, sheet: str | int) -> Iterator[list[str]]:
 @contextmanager
 def uploaded(file: Any) -> Iterator[Path]:
     """An uploaded file as one on disk, for as long as it is read."""
-    with tempfile.NamedTemporaryFile(suffix=".xlsx") as kept:
+    with tempfile.NamedTemporaryFile(suffix=".xlsx") as opened:
         for chunk in file.chunks():
-            kept.write(chunk)
-        kept.flush()
-        yield Path(kept.name)
+            opened.write(chunk)
+        opened.flush()
+        yield Path(opened.name)
 
 
 def _said(path: Path, *words: str) -> Iterator[Any]:

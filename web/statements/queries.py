@@ -22,7 +22,7 @@ from core.statements.figures import (
     natural_list,
     plan,
 )
-from core.structures.accounts import chart_index
+from core.structures.charts import chart_index
 from web.journals.books import books_for
 
 
@@ -76,18 +76,18 @@ def known_company(state: State, company: str) -> Company:
 
 
 def known_plan(state: State, statement: str, chart: str) -> Plan:
-    made = plan(state, statement)
-    if made is None:
+    planned = plan(state, statement)
+    if planned is None:
         raise WrongCall(f"There is no statement {statement}.")
-    if made.statement.chart != chart:
-        raise WrongCall(f"Statement {statement} belongs to chart {made.statement.chart}, not to {chart}.")
-    return made
+    if planned.statement.chart != chart:
+        raise WrongCall(f"Statement {statement} belongs to chart {planned.statement.chart}, not to {chart}.")
+    return planned
 
 
 def company_sums(state: State, company: str, at: PeriodWindow) -> tuple[list[str], dict[str, np.ndarray]]:
     """The company's posting accounts in order, and its sums by account (core.books.balances.by_account)."""
-    head = known_company(state, company)
-    chart = chart_index(state, head.chart)
+    company_row = known_company(state, company)
+    chart = chart_index(state, company_row.chart)
     index = list_index(state, chart.natural_list if chart else "")
     codes = list(index.posting)
     places = dict(index.position)
@@ -106,8 +106,8 @@ def trial_balance(
     """Accounts in code order with any amount up to the end of the period; debit plus, minor units."""
     at = window(company_calendar(state, known_company(state, company).company), year, period, first)
     codes, sums = company_sums(state, company, at)
-    head = known_company(state, company)
-    chart = chart_index(state, head.chart)
+    company_row = known_company(state, company)
+    chart = chart_index(state, company_row.chart)
     names = list_index(state, chart.natural_list if chart else "").codes
     return [
         TrialRow(
@@ -137,18 +137,18 @@ class StatementFigures:
 def company_amounts(state: State, company: str, statement: Statement, at: PeriodWindow) -> Amounts:
     codes, sums = company_sums(state, company, at)
     listed = len(list_index(state, natural_list(state, known_company(state, company).chart)).posting)
-    strays = tuple(UnmappedAccount("", code, "", "") for code in codes[listed:])
+    unmapped = tuple(UnmappedAccount("", code, "", "") for code in codes[listed:])
     cumulative = sums["cumulative"].reshape(-1, 1)
     chosen = sums["cumulative"] if statement.kind == "balance_sheet" else sums["window"]
-    return Amounts(chosen.reshape(-1, 1), cumulative, strays, None, sums["touched"].reshape(-1, 1))
+    return Amounts(chosen.reshape(-1, 1), cumulative, unmapped, None, sums["touched"].reshape(-1, 1))
 
 
 def company_statement(
     state: State, statement: str, company: str, year: int, period: int, first: int | None = None
 ) -> StatementFigures:
-    head = known_company(state, company)
-    made = known_plan(state, statement, head.chart)
+    company_row = known_company(state, company)
+    planned = known_plan(state, statement, company_row.chart)
     at = window(company_calendar(state, company), year, period, first)
-    digits = digits_of(head.currency)
-    figures = compute(made, company_amounts(state, company, made.statement, at), digits)
-    return StatementFigures(made, figures, (company,), head.currency, digits, at)
+    digits = digits_of(company_row.currency)
+    figures = compute(planned, company_amounts(state, company, planned.statement, at), digits)
+    return StatementFigures(planned, figures, (company,), company_row.currency, digits, at)

@@ -68,10 +68,10 @@ class IdleAccount(NamedTuple):
 
 @needs(SIGNED_IN)
 def first(request: PineRequest, state: State) -> HttpResponse:
-    found = seen_statements(request, state)
-    if not found:
+    statements = seen_statements(request, state)
+    if not statements:
         return render(request, "statements/none.html", {"charts": charts_with_accounts(state)})
-    return HttpResponseRedirect(reverse("statement", kwargs={"statement": found[0].statement}))
+    return HttpResponseRedirect(reverse("statement", kwargs={"statement": statements[0].statement}))
 
 
 def charts_with_accounts(state: State) -> list[Chart]:
@@ -82,10 +82,10 @@ def _company(request: PineRequest, state: State, chart: str) -> Company | None:
     """The company asked for, or the one looked at last, or the first on the chart."""
     rows = [row for row in companies_seen(request.user, state) if row.chart == chart]
     wanted = request.GET.get("company") or request.session.get("company")
-    found = next((row for row in rows if row.company == wanted), rows[0] if rows else None)
-    if found and request.session.get("company") != found.company:
-        request.session["company"] = found.company
-    return found
+    company_row = next((row for row in rows if row.company == wanted), rows[0] if rows else None)
+    if company_row and request.session.get("company") != company_row.company:
+        request.session["company"] = company_row.company
+    return company_row
 
 
 def _where(query: dict[str, Any]) -> str:
@@ -94,35 +94,35 @@ def _where(query: dict[str, Any]) -> str:
 
 @needs(SIGNED_IN)
 def statement(request: PineRequest, state: State, statement: str) -> HttpResponse:
-    made = plan(state, statement)
-    if made is None:
+    planned = plan(state, statement)
+    if planned is None:
         raise Http404
-    company = _company(request, state, made.statement.chart)
+    company = _company(request, state, planned.statement.chart)
     if company is None:
         return render(
             request,
             "statements/statement.html",
             {
-                "plan": made,
-                "statement": made.statement,
+                "plan": planned,
+                "statement": planned.statement,
                 "rows": [],
                 "statements": seen_statements(request, state),
             },
         )
     year, period, start = asked_period(request, state, company.calendar)
     state, held = then_or_now(request, state, company, year, period)
-    made = plan(state, statement) or made
-    found = company_statement(state, statement, company.company, year, period, start)
+    planned = plan(state, statement) or planned
+    figures = company_statement(state, statement, company.company, year, period, start)
     was = _was(request, state, statement, company.company, (year, period, start))
     if (
         was is not None
         and request.viewed.working
-        and all(was.get(f.line.row.line) == f.shown[0] for f in found.figures.lines)
+        and all(was.get(f.line.row.line) == f.shown[0] for f in figures.figures.lines)
     ):
         was = None  # the draft leaves these figures as they are: one column says so better than two alike
     drafted = drafted_lines(request, statement)
     rows = []
-    for figure in found.figures.lines:
+    for figure in figures.figures.lines:
         before = was.get(figure.line.row.line) if was is not None else None
         now = figure.shown[0]
         moved = was is not None and before != now
@@ -137,11 +137,11 @@ def statement(request: PineRequest, state: State, statement: str) -> HttpRespons
                 figure.line.row.line in drafted,
             )
         )
-    unplaced = [(u, likely_line(made, u.account)) for u in found.figures.unplaced]
-    idle = [made.accounts.codes[made.accounts.posting[i]] for i in made.missed().tolist()]
+    unplaced = [(u, likely_line(planned, u.account)) for u in figures.figures.unplaced]
+    idle = [planned.accounts.codes[planned.accounts.posting[i]] for i in planned.missed().tolist()]
     amounted = {u.account for u, _ in unplaced}
-    belonging = int((made.line_of >= 0).sum()) + len(idle)
-    check = sum(f.raw[0] for f in found.figures.lines if f.line.parent < 0) + sum(
+    belonging = int((planned.line_of >= 0).sum()) + len(idle)
+    check = sum(f.raw[0] for f in figures.figures.lines if f.line.parent < 0) + sum(
         u.raw[0] for u, _ in unplaced
     )
     calendar = company_calendar(state, company.company)
@@ -158,37 +158,39 @@ def statement(request: PineRequest, state: State, statement: str) -> HttpRespons
         request,
         "statements/statement.html",
         {
-            "plan": made,
-            "statement": made.statement,
+            "plan": planned,
+            "statement": planned.statement,
             "company": company,
             "rows": rows,
-            "found": found,
-            "digits": found.digits,
-            "chart": state.get(Chart, made.statement.chart),
+            "found": figures,
+            "digits": figures.digits,
+            "chart": state.get(Chart, planned.statement.chart),
             "unplaced": unplaced,
             "idle": [
-                IdleAccount(c.code, c.name, likely_line(made, c.code)) for c in idle if c.code not in amounted
+                IdleAccount(c.code, c.name, likely_line(planned, c.code))
+                for c in idle
+                if c.code not in amounted
             ],
             "placed": belonging - len(idle),
             "belonging": belonging,
             "check": check,
-            "balance_sheet": made.statement.kind == "balance_sheet",
+            "balance_sheet": planned.statement.kind == "balance_sheet",
             "statements": seen_statements(request, state),
             "was": was is not None,
             "at": request.GET.get("at", ""),
             "companies": [
-                row for row in companies_seen(request.user, state) if row.chart == made.statement.chart
+                row for row in companies_seen(request.user, state) if row.chart == planned.statement.chart
             ],
             "periods": [calendar.of_year(y) for y in reversed(calendar.years())],
             "query": query,
-            "window": found.window,
+            "window": figures.window,
             "period": state.get(Period, company.calendar, year, period),
             "year": year,
             "here": f"{request.path}?{query}",
-            "headings": [line.row for line in made.lines if line.row.kind == "heading"],
-            "lines": [line.row for line in made.lines if line.row.kind == "accounts"],
+            "headings": [line.row for line in planned.lines if line.row.kind == "heading"],
+            "lines": [line.row for line in planned.lines if line.row.kind == "accounts"],
             "columns": ("Published", "Draft") if request.viewed.working else ("Before", company.currency),
-            "labels": {line.row.line: line.row.label for line in made.lines},
+            "labels": {line.row.line: line.row.label for line in planned.lines},
             "held": held,
         },
     )
@@ -210,8 +212,8 @@ def then_or_now(
 ) -> tuple[State, bool]:
     """With `tree=then` the definitions with every hierarchy as it held at the period's end; and whether that
     is another shape."""
-    found = state.get(Period, company.calendar, year, period)
-    then = as_held(state, found.ends_on) if found else state
+    period_row = state.get(Period, company.calendar, year, period)
+    then = as_held(state, period_row.ends_on) if period_row else state
     return (then if request.GET.get("tree") == "then" else state), then is not state
 
 
@@ -232,44 +234,44 @@ def _was(
         return None
     if before is None or plan(before, statement) is None or before.get(Company, company) is None:
         return None
-    found = company_statement(before, statement, company, *at)
-    return {figure.line.row.line: figure.shown[0] for figure in found.figures.lines}
+    figures = company_statement(before, statement, company, *at)
+    return {figure.line.row.line: figure.shown[0] for figure in figures.figures.lines}
 
 
 @needs(SIGNED_IN)
 def line(request: PineRequest, state: State, statement: str, line: str) -> HttpResponse:
     """The proof leaf of a line: its accounts with amounts, and what may be done with it."""
-    made = plan(state, statement)
-    if made is None or line not in made.index:
+    planned = plan(state, statement)
+    if planned is None or line not in planned.index:
         raise Http404
-    company = _company(request, state, made.statement.chart)
-    at = made.lines[made.index[line]]
+    company = _company(request, state, planned.statement.chart)
+    at = planned.lines[planned.index[line]]
     accounts = []
-    found = None
+    figures = None
     if company:
         year, period, start = asked_period(request, state, company.calendar)
         state, _ = then_or_now(request, state, company, year, period)
-        made = plan(state, statement) or made
-        found = company_statement(state, statement, company.company, year, period, start)
-        accounts = account_figures(state, made, line, company.company, found.window)
+        planned = plan(state, statement) or planned
+        figures = company_statement(state, statement, company.company, year, period, start)
+        accounts = account_figures(state, planned, line, company.company, figures.window)
     query = _where({k: request.GET.get(k) for k in ("company", "year", "period", "first", "tree")})
     return render(
         request,
         "statements/line.html",
         {
-            "plan": made,
-            "statement": made.statement,
+            "plan": planned,
+            "statement": planned.statement,
             "line": at,
             "row": at.row,
             "accounts": accounts,
             "company": company,
-            "digits": found.digits if found else 2,
-            "window": found.window if found else None,
+            "digits": figures.digits if figures else 2,
+            "window": figures.window if figures else None,
             "query": query,
-            "shown": found.figures.lines[made.index[line]].shown[0] if found else None,
-            "drill": drill(made.statement, found.window) if found else "",
+            "shown": figures.figures.lines[planned.index[line]].shown[0] if figures else None,
+            "drill": drill(planned.statement, figures.window) if figures else "",
             "headings": [
-                entry.row for entry in made.lines if entry.row.kind == "heading" and entry.row.line != line
+                entry.row for entry in planned.lines if entry.row.kind == "heading" and entry.row.line != line
             ],
             "all_codes": ",".join(code.code for code, _ in accounts),
         },
@@ -296,14 +298,14 @@ def account_figures(state: State, made: Any, line: str, company: str, at: Any) -
     end = made.end_of(start)
     kinds = {entry.row.kind for entry in made.lines[start:end]}
     picked = [i for i in range(len(made.line_of)) if start <= made.line_of[i] < end]
-    found = [(made.accounts.codes[made.accounts.posting[i]], int(amounts.window[i, 0])) for i in picked]
+    rows = [(made.accounts.codes[made.accounts.posting[i]], int(amounts.window[i, 0])) for i in picked]
     if "result" in kinds:
-        found += [
+        rows += [
             (made.accounts.codes[code], int(amounts.cumulative[i, 0]))
             for i, code in enumerate(made.accounts.posting)
             if made.accounts.codes[code].account_class in ("revenue", "expense")
         ]
-    return [(code, amount) for code, amount in found if amount]
+    return [(code, amount) for code, amount in rows if amount]
 
 
 def _back(request: PineRequest, statement: str, at: str = "") -> HttpResponse:
@@ -367,10 +369,14 @@ def add(request: PineRequest, state: State, statement: str) -> HttpResponse:
 
 
 def _following(state: State, row: StatementLine, after: str) -> str:
-    made = plan(state, row.statement)
-    if made is None or after not in made.index:
+    planned = plan(state, row.statement)
+    if planned is None or after not in planned.index:
         return ""
-    near = [entry.row.line for entry in made.lines if entry.parent == made.lines[made.index[after]].parent]
+    near = [
+        entry.row.line
+        for entry in planned.lines
+        if entry.parent == planned.lines[planned.index[after]].parent
+    ]
     place = near.index(after) + 1
     return near[place] if place < len(near) else ""
 
@@ -433,13 +439,13 @@ def _place(request: PineRequest, state: State, statement: str, codes: list[str],
 @needs_post(CHANGE)
 def place(request: PineRequest, state: State, statement: str) -> HttpResponse:
     """Puts accounts on a line; with `take` every unplaced account that has a likely line goes there."""
-    made = plan(state, statement)
-    if made is None:
+    planned = plan(state, statement)
+    if planned is None:
         raise Http404
     if request.POST.get("take"):
         likely = [
-            (code, likely_line(made, code))
-            for code in (made.accounts.posting[i] for i in made.missed().tolist())
+            (code, likely_line(planned, code))
+            for code in (planned.accounts.posting[i] for i in planned.missed().tolist())
         ]
         changes = tuple(PlaceAccounts(statement, target, (code,)) for code, target in likely if target)
         if not changes:
@@ -469,11 +475,11 @@ def place(request: PineRequest, state: State, statement: str) -> HttpResponse:
 @needs_post(CHANGE)
 def shift(request: PineRequest, state: State, statement: str, line: str, way: str) -> HttpResponse:
     """Moves a line among its neighbours or between levels: up, down, deeper, higher."""
-    made = plan(state, statement)
-    if made is None or line not in made.index:
+    planned = plan(state, statement)
+    if planned is None or line not in planned.index:
         raise Http404
-    at = made.lines[made.index[line]]
-    near = [entry.row for entry in made.lines if entry.parent == at.parent]
+    at = planned.lines[planned.index[line]]
+    near = [entry.row for entry in planned.lines if entry.parent == at.parent]
     place = [row.line for row in near].index(line)
     after = near[place + 2].line if place + 2 < len(near) else ""
     if way == "up" and place:
@@ -483,8 +489,8 @@ def shift(request: PineRequest, state: State, statement: str, line: str, way: st
     elif way == "deeper" and place and near[place - 1].kind == "heading":
         wanted = MoveLine(at.row, near[place - 1].line)
     elif way == "higher" and at.row.parent:
-        parent = made.lines[at.parent]
-        uncles = [entry.row.line for entry in made.lines if entry.parent == parent.parent]
+        parent = planned.lines[at.parent]
+        uncles = [entry.row.line for entry in planned.lines if entry.parent == parent.parent]
         follow = uncles.index(parent.row.line) + 1
         wanted = MoveLine(at.row, parent.row.parent, uncles[follow] if follow < len(uncles) else "")
     else:
@@ -530,18 +536,19 @@ def new(request: PineRequest, state: State) -> HttpResponse:
 @needs(SIGNED_IN)
 def workbook(request: PineRequest, state: State, statement: str) -> HttpResponse:
     """The statement as a workbook that recalculates: live sums, outline levels, frozen panes."""
-    made = plan(state, statement)
-    company = _company(request, state, made.statement.chart) if made else None
-    if made is None or company is None:
+    planned = plan(state, statement)
+    company = _company(request, state, planned.statement.chart) if planned else None
+    if planned is None or company is None:
         raise Http404
-    found = company_statement(
+    figures = company_statement(
         state, statement, company.company, *asked_period(request, state, company.calendar)
     )
-    data = statement_workbook(found, [company.name], f"{made.statement.name}, {company.name}")
+    data = statement_workbook(figures, [company.name], f"{planned.statement.name}, {company.name}")
     reply = HttpResponse(
         data, content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
     )
     reply["Content-Disposition"] = (
-        f'attachment; filename="{statement}-{company.company}-{found.window.year}-{found.window.period}.xlsx"'
+        "attachment;"
+        f' filename="{statement}-{company.company}-{figures.window.year}-{figures.window.period}.xlsx"'
     )
     return reply

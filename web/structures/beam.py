@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from core.codes.lists import list_index
 from core.definitions.state import State
 from core.definitions.tables import Chart
-from core.structures.accounts import ChartIndex, Field, chart_index
+from core.structures.charts import ChartIndex, Field, chart_index
 
 MARKS = 6
 

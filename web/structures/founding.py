@@ -33,7 +33,7 @@ def _wanted(request: PineRequest) -> list[SegmentWanted]:
         raise Refused(
             [Fault("unreadable", "The segments could not be read.", way_out="Load the page again.")]
         )
-    found = []
+    segments = []
     for name, role, code_list, length, codes, required, default in zip(*columns, strict=True):
         if role and role not in ROLES:
             raise Refused(
@@ -45,7 +45,7 @@ def _wanted(request: PineRequest) -> list[SegmentWanted]:
                     )
                 ]
             )
-        found.append(
+        segments.append(
             SegmentWanted(
                 _cell(name),
                 role,
@@ -56,7 +56,7 @@ def _wanted(request: PineRequest) -> list[SegmentWanted]:
                 _cell(default),
             )
         )
-    return found
+    return segments
 
 
 @needs(CHANGE, posts=True)

@@ -19,22 +19,24 @@ from core.definitions.tables import (
     StructureSegment,
 )
 from core.sheets import Cells, CompanionColumns, Given, Sheet, place_after, text_column
-from core.structures.accounts import chart_index
+from core.structures.charts import chart_index
 from web.definitions.sheets import register
 
 OWN = ("required", "default_code", "display_position")
 
 
 def _own(state: State, given: Given, row: Any) -> Cells:
-    kept = state.get(ChartSegment, given["chart"], row.segment) or ChartSegment(given["chart"], row.segment)
-    return {name: write_cell(getattr(kept, name)) for name in OWN}
+    chart_segment_row = state.get(ChartSegment, given["chart"], row.segment) or ChartSegment(
+        given["chart"], row.segment
+    )
+    return {name: write_cell(getattr(chart_segment_row, name)) for name in OWN}
 
 
 def _put_own(state: State, given: Given, row: Any, cells: Cells) -> list[Change]:
     known = state.get(ChartSegment, given["chart"], row.segment)
     table = TABLES["chart_segments"]
     base = known or ChartSegment(given["chart"], row.segment)
-    made = base._replace(
+    own = base._replace(
         **{
             name: read_value(table.by_name[name], cells[name])
             for name in OWN
@@ -47,19 +49,19 @@ def _put_own(state: State, given: Given, row: Any, cells: Cells) -> list[Change]
         others = [
             chart.chart
             for chart in state.rows(Chart)
-            if chart.structure == row.structure and chart.chart != made.chart
+            if chart.structure == row.structure and chart.chart != own.chart
         ]
         return [
-            Put(made._replace(chart=chart))
-            for chart in (made.chart, *others)
-            if made != ChartSegment(made.chart, row.segment)
+            Put(own._replace(chart=chart))
+            for chart in (own.chart, *others)
+            if own != ChartSegment(own.chart, row.segment)
         ]
-    return [Put(made)] if known is not None or made != ChartSegment(given["chart"], row.segment) else []
+    return [Put(own)] if known is not None or own != ChartSegment(given["chart"], row.segment) else []
 
 
 def _next_segment(state: State, given: Given, near: Any) -> dict[str, Any]:
-    head = state.get(Chart, given["chart"])
-    rows = state.part(StructureSegment, head.structure) if head else {}
+    chart_row = state.get(Chart, given["chart"])
+    rows = state.part(StructureSegment, chart_row.structure) if chart_row else {}
     return {"position": max((row.position for row in rows.values()), default=0) + 1}
 
 

@@ -12,7 +12,8 @@ from django.utils.html import format_html
 
 from core.definitions.state import State
 from core.definitions.tables import Chart, Company, Structure
-from core.structures.accounts import ChartIndex, chart_index, company_context, date_faults, resolve
+from core.structures.accounts import date_faults, resolve
+from core.structures.charts import ChartIndex, chart_index, company_context
 from core.structures.quick_codes import as_kept, expand
 from web.definitions.sheets import stretch
 from web.definitions.viewing import PineRequest
@@ -35,18 +36,18 @@ def first(request: PineRequest, state: State) -> HttpResponse:
 
 @needs(SIGNED_IN)
 def structure(request: PineRequest, state: State, chart: str) -> HttpResponse:
-    head, index = state.get(Chart, chart), chart_index(state, chart)
-    if head is None or index is None:
+    chart_row, index = state.get(Chart, chart), chart_index(state, chart)
+    if chart_row is None or index is None:
         raise Http404
-    given = {"structure": head.structure, "chart": chart}
+    given = {"structure": chart_row.structure, "chart": chart}
     text = sample(state, chart)
     return render(
         request,
         "structures/structure.html",
         {
-            "chart": head,
-            "structure": state.get(Structure, head.structure),
-            "beam": beam(state, head),
+            "chart": chart_row,
+            "structure": state.get(Structure, chart_row.structure),
+            "beam": beam(state, chart_row),
             "sample": text,
             "segments": stretch(request, state, SEGMENTS, given, extra=_lengths(state, index)),
             "rules": stretch(request, state, RULES, given),
@@ -62,7 +63,7 @@ def structure(request: PineRequest, state: State, chart: str) -> HttpResponse:
 
 def _lengths(state: State, index: ChartIndex) -> dict[str, dict[str, Any]]:
     """Beside each segment: how long its codes are, and its list with a way there."""
-    found = {}
+    by_name = {}
     for place, field in enumerate(index.segments, 1):
         rule = field.rule
         size = (
@@ -74,27 +75,27 @@ def _lengths(state: State, index: ChartIndex) -> dict[str, dict[str, Any]]:
                 else f"{rule.min_length} to {rule.max_length}"
             )
         )
-        found[str(place)] = format_html(
+        by_name[str(place)] = format_html(
             '<a href="{}?chart={}">{}</a>',
             reverse("code-list", kwargs={"code_list": field.code_list}),
             index.chart,
             size,
         )
-    return {"Length": found}
+    return {"Length": by_name}
 
 
 @needs(SIGNED_IN)
 def strings(request: PineRequest, state: State, chart: str) -> HttpResponse:
     """Quick codes and listed account strings of a chart."""
-    head = state.get(Chart, chart)
-    if head is None:
+    chart_row = state.get(Chart, chart)
+    if chart_row is None:
         raise Http404
     return render(
         request,
         "structures/strings.html",
         {
-            "chart": head,
-            "beam": beam(state, head),
+            "chart": chart_row,
+            "beam": beam(state, chart_row),
             "quick": stretch(request, state, QUICK, {"chart": chart}),
             "strings": stretch(request, state, STRINGS, {"chart": chart}),
             "companies": [row for row in companies_seen(request.user, state) if row.chart == chart],
@@ -116,23 +117,24 @@ def try_account(request: PineRequest, state: State, chart: str) -> HttpResponse:
     person = request.user.username
     account = as_kept(state, seated, text, person)
     account, dimensions = expand(state, seated, account, words(request.GET, "dimensions", 400), person)
-    found = resolve(seated, account, dimensions, seated.chart.book.active(on))
-    faults = [*found.faults, *date_faults(seated.chart, found, on)]
+    resolved = resolve(seated, account, dimensions, seated.chart.book.active(on))
+    faults = [*resolved.faults, *date_faults(seated.chart, resolved, on)]
     count = len(seated.chart.segments)
     places = [
         *seated.chart.order,
-        *(count + i for i in range(len(seated.chart.dimensions)) if found.values[count + i]),
+        *(count + i for i in range(len(seated.chart.dimensions)) if resolved.values[count + i]),
     ]
     fields = (*seated.chart.segments, *seated.chart.dimensions)
     chips = [
-        (i + 1, i % 6 + 1, fields[i], found.values[i], fields[i].codes.get(found.values[i])) for i in places
+        (i + 1, i % 6 + 1, fields[i], resolved.values[i], fields[i].codes.get(resolved.values[i]))
+        for i in places
     ]
     return render(
         request,
         "structures/tried.html",
         {
-            "found": found,
-            "shown": seated.chart.shown(found.account),
+            "found": resolved,
+            "shown": seated.chart.shown(resolved.account),
             "faults": faults,
             "chips": chips,
             "on": on,

@@ -1,0 +1,250 @@
+"""A chart ready for use: segments and dimensions with their codes; a company at its chart."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from core.codes.lists import list_index, pad
+from core.definitions.state import State, derived
+from core.definitions.tables import (
+    AccountString,
+    Chart,
+    ChartDimension,
+    ChartSegment,
+    Code,
+    CodeList,
+    Company,
+    CompanyAccount,
+    CompanyCode,
+    Dimension,
+    Hierarchy,
+    HierarchyNode,
+    PairingCondition,
+    PairingRule,
+    Structure,
+    StructureSegment,
+)
+from core.structures.pairing import RuleBook, compile_rules
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """A segment or a dimension of a chart, with the codes that may stand in it."""
+
+    name: str
+    title: str
+    code_list: str
+    role: str
+    required: bool
+    default: str
+    rule: CodeList | None
+    codes: dict[str, Code]
+
+    def padded(self, code: str) -> str:
+        return pad(self.rule, code) if self.rule and code and code not in self.codes else code
+
+
+@dataclass(frozen=True, slots=True)
+class ChartIndex:
+    """A chart ready for use. `fields` are the segments in order, then the dimensions."""
+
+    chart: str
+    name: str
+    separator: str
+    segments: tuple[Field, ...]
+    dimensions: tuple[Field, ...]
+    natural: int
+    company: int
+    index: dict[str, int]
+    book: RuleBook
+    order: tuple[int, ...]
+    """places of the segments in the order in which screens show them; kept strings and the package keep the
+    structure's"""
+    listed: dict[str, AccountString] | None = None
+
+    @property
+    def natural_list(self) -> str:
+        return self.segments[self.natural].code_list if self.natural >= 0 else ""
+
+    def field(self, name: str) -> Field | None:
+        at = self.index.get(name)
+        if at is None:
+            return None
+        return self.segments[at] if at < len(self.segments) else self.dimensions[at - len(self.segments)]
+
+    def split(self, account: str) -> list[str]:
+        """Codes by segment, padded to the number of segments; more parts than segments are kept."""
+        parts = account.split(self.separator) if self.separator else [account]
+        return parts + [""] * (len(self.segments) - len(parts))
+
+    def codes_of(self, account: str) -> list[str]:
+        """Codes by segment of a string that was posted, just as many as segments.
+
+        Definitions as of before a segment was added read strings that were given an empty part since.
+        """
+        return self.split(account)[: len(self.segments)]
+
+    def natural_of(self, account: str) -> str:
+        return self.split(account)[self.natural]
+
+    @property
+    def shows_as_kept(self) -> bool:
+        return self.order == tuple(range(len(self.segments)))
+
+    def shown(self, account: str) -> str:
+        """A kept string in the order in which it is shown."""
+        if self.shows_as_kept:
+            return account
+        codes = self.codes_of(account)
+        return self.separator.join(codes[place] for place in self.order)
+
+    def kept(self, shown: str) -> str:
+        """A string keyed in the order in which it is shown, in the order in which it is kept.
+
+        One without a separator, or with more parts than segments, is left for the checks to speak of.
+        """
+        parts = shown.split(self.separator)
+        if self.shows_as_kept or not 1 < len(parts) <= len(self.segments):
+            return shown
+        codes = [""] * len(self.segments)
+        for place, code in zip(self.order, parts, strict=False):
+            codes[place] = code
+        return self.separator.join(codes)
+
+    def normal(self, account: str) -> str:
+        """The kept form of a string: padded, with defaults, all parts joined. Nothing is checked."""
+        parts = self.split(account)
+        for i, segment in enumerate(self.segments):
+            parts[i] = segment.padded(parts[i]) or segment.default
+        return self.separator.join(parts)
+
+
+@derived(
+    Chart,
+    Structure,
+    StructureSegment,
+    ChartSegment,
+    ChartDimension,
+    Dimension,
+    CodeList,
+    Code,
+    Hierarchy,
+    HierarchyNode,
+    PairingRule,
+    PairingCondition,
+    AccountString,
+)
+def chart_index(state: State, chart: str) -> ChartIndex | None:
+    """Indexes a chart; None where the chart or its structure is unknown."""
+    chart_row = state.get(Chart, chart)
+    structure = state.get(Structure, chart_row.structure) if chart_row else None
+    if chart_row is None or structure is None:
+        return None
+    rows = sorted(state.part(StructureSegment, structure.structure).values(), key=lambda s: s.position)
+    segments = []
+    for row in rows:
+        own = state.get(ChartSegment, chart, row.segment)
+        rule = state.get(CodeList, row.code_list)
+        default = own.default_code if own else ""
+        codes = list_index(state, row.code_list).codes
+        if rule and default and default not in codes:
+            default = pad(rule, default)
+        required = own.required if own else True
+        segments.append(Field(row.segment, row.name, row.code_list, row.role, required, default, rule, codes))
+    dimensions = []
+    for hung in sorted(state.part(ChartDimension, chart).values(), key=lambda d: d.dimension):
+        dim = state.get(Dimension, hung.dimension)
+        if dim:
+            codes = list_index(state, dim.code_list).codes
+            rule = state.get(CodeList, dim.code_list)
+            dimensions.append(
+                Field(dim.dimension, dim.name, dim.code_list, "dimension", hung.required, "", rule, codes)
+            )
+    index = {field.name: i for i, field in enumerate([*segments, *dimensions])}
+    lists = {field.name: field.code_list for field in [*segments, *dimensions]}
+    roles = [segment.role for segment in segments]
+    whole = ChartIndex(
+        chart,
+        chart_row.name,
+        structure.separator,
+        tuple(segments),
+        tuple(dimensions),
+        roles.index("natural_account") if "natural_account" in roles else -1,
+        roles.index("company") if "company" in roles else -1,
+        index,
+        compile_rules(state, chart, index, lists),
+        _shown_order(state, chart, rows),
+    )
+    if chart_row.new_strings != "listed_only":
+        return whole
+    listed = {whole.normal(row.account): row for row in state.part(AccountString, chart).values()}
+    return replace(whole, listed=listed)
+
+
+def _shown_order(state: State, chart: str, segments: list[StructureSegment]) -> tuple[int, ...]:
+    """Segments with a display position by it; those without one stay where they are among the rest."""
+    wanted = [
+        own.display_position if (own := state.get(ChartSegment, chart, row.segment)) else None
+        for row in segments
+    ]
+    if not any(wanted):
+        return tuple(range(len(segments)))
+    places = range(len(segments))
+    return tuple(sorted(places, key=lambda i: (wanted[i] or i + 1, wanted[i] is None, i)))
+
+
+@dataclass(frozen=True, slots=True)
+class CompanyContext:
+    """A company at its chart: which codes of the company segment are its own, which accounts it has open."""
+
+    company: str
+    chart: ChartIndex
+    codes: frozenset[str]
+    open: frozenset[str] | None
+    shut: frozenset[str]
+    currencies: dict[str, str]
+
+    def own_code(self) -> str:
+        """The code for the company segment of lines that the product adds: the first of the company's own."""
+        return min(self.codes, default="")
+
+
+@derived(
+    Company,
+    CompanyCode,
+    CompanyAccount,
+    Chart,
+    Structure,
+    StructureSegment,
+    ChartSegment,
+    ChartDimension,
+    Dimension,
+    CodeList,
+    Code,
+    Hierarchy,
+    HierarchyNode,
+    PairingRule,
+    PairingCondition,
+    AccountString,
+)
+def company_context(state: State, company: str) -> CompanyContext | None:
+    company_row = state.get(Company, company)
+    chart = chart_index(state, company_row.chart) if company_row else None
+    if company_row is None or chart is None:
+        return None
+    segment = chart.segments[chart.company] if chart.company >= 0 else None
+    rows = state.part(CompanyCode, company).values()
+    codes = (
+        frozenset(segment.padded(r.code) for r in rows if r.segment == segment.name)
+        if segment
+        else frozenset()
+    )
+    accounts = state.part(CompanyAccount, company).values()
+    opened = (
+        frozenset(a.code for a in accounts if a.enabled) if company_row.accounts_open == "listed" else None
+    )
+    shut = frozenset(a.code for a in accounts if not a.enabled)
+    naturals = chart.segments[chart.natural].codes.values() if chart.natural >= 0 else ()
+    currencies = {code.code: code.currency for code in naturals if code.currency}
+    currencies |= {a.code: a.currency for a in accounts if a.currency}
+    return CompanyContext(company, chart, codes, opened, shut, currencies)
