@@ -6,8 +6,10 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-MUST = "must"  # ■ must be put right
-LOOK = "look"  # ◆ worth a look
+from core.fault_codes import FaultCode, Severity
+
+MUST: Severity = "must"  # ■ must be put right
+LOOK: Severity = "look"  # ◆ worth a look
 
 Key = tuple[Any, ...]
 
@@ -41,12 +43,12 @@ class Location:
 class Fault:
     """What is wrong, where, and how to put it right. `subject` names the thing for links and grouping."""
 
-    code: str
+    code: FaultCode
     what: str
     where: Location = field(default_factory=Location)
     way_out: str = ""
     subject: str = ""
-    severity: str = MUST
+    severity: Severity = MUST
 
     def __str__(self) -> str:
         text = f"{self.what} {self.way_out}".strip()

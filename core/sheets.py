@@ -16,10 +16,11 @@ from typing import Any
 from core.changes.code_rows import CHANGED, FAULT, NEW, SAME, RowProposal, plain_rows
 from core.changes.fixed import Facts
 from core.changes.kinds import Add, Change, ChangeSequence, ChangeSet, Delete, Put, check, refusals
+from core.definitions.kinds import Kind
 from core.definitions.nouns import named
-from core.definitions.parsing import read_table, write_cell
+from core.definitions.parsing import Read, read_table, write_cell
 from core.definitions.state import State
-from core.definitions.tables import TABLES, Column, Kind, Table
+from core.definitions.tables import TABLES, Column, Table
 from core.faults import Fault, Location, blocking
 
 Given = Mapping[str, str]
@@ -100,6 +101,11 @@ class Sheet:
     def key(self) -> tuple[Column, ...]:
         """The key columns that the page doesn't give; they name a row among the others."""
         return tuple(column for column in self.kept.columns if column.key and column.name not in self.given)
+
+    @property
+    def beside_names(self) -> list[str]:
+        """Names of the columns that other tables keep."""
+        return [column.name for column in self.beside.columns] if self.beside else []
 
     def title_of(self, column: str) -> str:
         return self.titles.get(column) or column.replace("_", " ").capitalize()
@@ -213,30 +219,19 @@ def take(
     written over.
     """
     fixed = fixed_key(sheet, given)
-    beside = [column.name for column in (sheet.beside.columns if sheet.beside else ())]
-    own = [(i, name) for i, name in enumerate(header) if name not in beside]
+    beside = sheet.beside_names
 
     def before(key: tuple[Any, ...]) -> Any:
         return known if known is not None or keyed else state.get(sheet.kept.row, *key)
 
-    read = read_table(
-        sheet.kept,
-        [*fixed, *(name for _, name in own)],
-        ((number, [*fixed.values(), *(cells[i] for i, _ in own)]) for number, cells in records),
-        before,
-    )
-    faults: dict[int, list[Fault]] = {}
-    lacking = [problem for problem in read.faults if problem.code == "column-missing"]
-    for problem in read.faults:
-        if problem.code != "column-missing":
-            faults.setdefault(problem.where.row or 0, []).append(problem)
-    cells_of_record, changes, proposals = dict(records), [], []
+    read = _read(sheet, fixed, header, records, before)
+    lacking, faults = _unread(read.faults)
+    cells_of_record, changes, proposals = dict(records), list[Change](), list[RowProposal]()
     for key, row in read.rows.items():
         number, old = read.numbers[key], before(key)
         extra = {name: cells_of_record[number][i].strip() for i, name in enumerate(header) if name in beside}
-        row_changes, unreadable = _changes(
-            state, sheet, given, row, old, extra, keyed and (known is None or sheet.kept.key(known) != key)
-        )
+        adds = keyed and (known is None or sheet.kept.key(known) != key)
+        row_changes, unreadable = _changes(state, sheet, given, row, old, extra, adds)
         changes += row_changes
         if old is None:  # a column that must be given may be missing only where the rows are known
             unreadable += [problem.at(key=key) for problem in lacking]
@@ -244,17 +239,48 @@ def take(
         proposals.append(_proposal(state, sheet, given, number, row, old, extra))
     change = _joined(state, sheet, list(read.rows.values()), changes)
     _check(state, sheet, change, facts, read.numbers, faults)
+    every = _with_faults(proposals, faults)
+    keys = [sheet.key_text(row) for row in read.rows.values()]
+    return SheetProposals(proposals, None if every else change, every, keys)
+
+
+def _read(
+    sheet: Sheet,
+    fixed: Mapping[str, str],
+    header: Sequence[str],
+    records: Sequence[tuple[int, Sequence[str]]],
+    before: Callable[[tuple[Any, ...]], Any],
+) -> Read:
+    """The sheet's own columns of each record, with the key that the page gives."""
+    own = [(i, name) for i, name in enumerate(header) if name not in sheet.beside_names]
+    return read_table(
+        sheet.kept,
+        [*fixed, *(name for _, name in own)],
+        ((number, [*fixed.values(), *(cells[i] for i, _ in own)]) for number, cells in records),
+        before,
+    )
+
+
+def _unread(faults: Iterable[Fault]) -> tuple[list[Fault], dict[int, list[Fault]]]:
+    """Columns that are missing, and the other faults of reading by row."""
+    lacking: list[Fault] = []
+    by_row: dict[int, list[Fault]] = {}
+    for fault in faults:
+        if fault.code == "column-missing":
+            lacking.append(fault)
+        else:
+            by_row.setdefault(fault.where.row or 0, []).append(fault)
+    return lacking, by_row
+
+
+def _with_faults(proposals: list[RowProposal], faults: dict[int, list[Fault]]) -> list[Fault]:
+    """Gives each proposal its faults, and those of other rows one of their own; all faults in order."""
     for proposal in proposals:
         proposal.faults = faults.pop(proposal.number, [])
         proposal.kind = FAULT if proposal.faults else proposal.kind
-    proposals += [
-        RowProposal(number, "", "", FAULT, [], problem) for number, problem in faults.items() if problem
-    ]
+    proposals += [RowProposal(number, "", "", FAULT, [], rest) for number, rest in faults.items() if rest]
     proposals.sort(key=lambda row: row.number)
-    every = [problem for row in proposals for problem in row.faults]
-    return SheetProposals(
-        proposals, None if every else change, every, [sheet.key_text(row) for row in read.rows.values()]
-    )
+    return [fault for row in proposals for fault in row.faults]
 
 
 def _changes(
@@ -295,7 +321,7 @@ def _check(
     """Adds the faults of the whole change to those of its rows, each at its cell; a cell that can't be read
     is told once."""
     only = next(iter(numbers.values())) if len(numbers) == 1 else 0
-    beside = [column.name for column in (sheet.beside.columns if sheet.beside else ())]
+    beside = sheet.beside_names
     for problem in blocking(check(state, change, facts)):
         number = numbers.get(problem.where.key[: sheet.kept.keys], only)
         column = problem.where.column
@@ -332,37 +358,40 @@ def bring(
     else:
         header = list(sheet.columns)[: max(map(len, rows), default=0)]
     fixed = fixed_key(sheet, given)
-    unknown = [name for name in header if name not in sheet.columns and name not in sheet.kept.by_name]
-    wide = max(map(len, rows), default=0) > len(header)
-    if unknown or wide or len(rows) > MOST:
-        faults = [
-            Fault(
-                "column-unknown",
-                f"There is no column '{name}' here.",
-                Location(sheet.table, (), name, row=1),
-                f"Its columns are: {', '.join(sheet.columns)}.",
-            )
-            for name in unknown
-        ]
-        if wide and not unknown:
-            faults.append(
-                Fault(
-                    "cells",
-                    f"A row has more cells than there are columns ({len(header)}).",
-                    Location(sheet.table),
-                    f"The columns are: {', '.join(header)}.",
-                )
-            )
-        if len(rows) > MOST:
-            faults.append(
-                Fault("too-many-rows", f"At most {MOST:,} rows are taken at once.", Location(sheet.table))
-            )
+    if faults := _shape_faults(sheet, header, rows):
         return SheetProposals([], None, faults, [])
     keep = [i for i, name in enumerate(header) if name not in fixed]
     numbered = [
         (number, [(row[i] if i < len(row) else "") for i in keep]) for number, row in enumerate(rows, first)
     ]
     return take(state, sheet, given, [header[i] for i in keep], numbered, facts)
+
+
+def _shape_faults(sheet: Sheet, header: Sequence[str], rows: Sequence[Sequence[str]]) -> list[Fault]:
+    """Columns that are not here, rows that are wider than the columns, too many of them."""
+    unknown = [name for name in header if name not in sheet.columns and name not in sheet.kept.by_name]
+    faults = [
+        Fault(
+            "column-unknown",
+            f"There is no column '{name}' here.",
+            Location(sheet.table, (), name, row=1),
+            f"Its columns are: {', '.join(sheet.columns)}.",
+        )
+        for name in unknown
+    ]
+    if not unknown and max(map(len, rows), default=0) > len(header):
+        faults.append(
+            Fault(
+                "cells",
+                f"A row has more cells than there are columns ({len(header)}).",
+                Location(sheet.table),
+                f"The columns are: {', '.join(header)}.",
+            )
+        )
+    if len(rows) > MOST:
+        what = f"At most {MOST:,} rows are taken at once."
+        faults.append(Fault("too-many-rows", what, Location(sheet.table)))
+    return faults
 
 
 def place_after(taken: Iterable[int], near: Any) -> int:

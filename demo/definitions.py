@@ -175,6 +175,10 @@ def structures() -> Iterator[Any]:
         ("channel", "Channel", "channels"),
     ):
         yield Dimension(dimension, name, code_list)
+    yield from charts()
+
+
+def charts() -> Iterator[Any]:
     yield Chart("shared", "Fernhollow shared", "fern4")
     yield Chart("hexley", "Hexley's own", "hexley2")
     yield Chart("corran", "Corran's own", "corran2")
@@ -207,44 +211,38 @@ def structures() -> Iterator[Any]:
     yield AccountString("shared", "10-64110-100-")
 
 
-def companies() -> Iterator[Any]:
+def calendar() -> Iterator[Any]:
     yield Calendar("months", "Calendar months")
     for year in (2025, 2026):
         for month in range(1, 13):
-            closed = year == 2025 or month < 9
-            status = (
-                "closed"
-                if closed and (year, month) < (2026, 8)
-                else "restricted"
-                if (year, month) == (2026, 8)
-                else "open"
-            )
-            yield Period(
-                "months",
-                year,
-                month,
-                f"{MONTHS[month - 1]} {year}",
-                date(year, month, 1),
-                month_end(year, month),
-                "regular",
-                status,
-            )
-        last = date(year, 12, 31)
-        yield Period(
-            "months", year, 13, f"Closing {year}", last, last, "closing", "closed" if year == 2025 else "open"
-        )
+            when = (year, month)
+            status = "closed" if when < (2026, 8) else "restricted" if when == (2026, 8) else "open"
+            name, first = f"{MONTHS[month - 1]} {year}", date(year, month, 1)
+            yield Period("months", year, month, name, first, month_end(year, month), "regular", status)
+        last, status = date(year, 12, 31), "closed" if year == 2025 else "open"
+        yield Period("months", year, 13, f"Closing {year}", last, last, "closing", status)
+
+
+DUE = {"hexley": ("1810", "2810"), "corran": ("1810", "2810"), "alder": ("180", "280")}
+"""Accounts for what group companies owe and are owed, by charts that keep one for all of them."""
+
+
+def companies() -> Iterator[Any]:
+    yield from calendar()
     for company, name, country, currency, own, code, _ in COMPANIES:
         yield Company(company, name, country, currency, own, "months", "nl" if company == "veenbol" else "")
         if code:
             yield CompanyCode(company, "company", code)
     for company, _, _, _, own, _, _ in COMPANIES:
         for partner, _, _, _, _, _, suffix in COMPANIES:
-            if company != partner and own == "shared":
-                yield IntercompanyPair(company, partner, f"118{suffix}", f"218{suffix}")
-            elif company != partner and own in ("hexley", "corran"):
-                yield IntercompanyPair(company, partner, "1810", "2810")
-            elif company != partner:
-                yield IntercompanyPair(company, partner, "180", "280")
+            if company != partner:
+                due_from, due_to = DUE.get(own, (f"118{suffix}", f"218{suffix}"))
+                yield IntercompanyPair(company, partner, due_from, due_to)
+    yield from rates()
+    yield Budget("plan-2026", "Plan 2026", "shared")
+
+
+def rates() -> Iterator[Any]:
     closing = {"EUR": "0.8654", "DKK": "0.1160", "PLN": "0.2031", "USD": "0.7442", "KES": "0.00575"}
     for month in range(1, 10):
         for currency, rate in closing.items():
@@ -263,7 +261,6 @@ def companies() -> Iterator[Any]:
                 month_end(2026, month),
                 (Decimal(rate) * (drift + 1) / 2).quantize(Decimal("0.000001")),
             )
-    yield Budget("plan-2026", "Plan 2026", "shared")
 
 
 BALANCE_SHEET = [

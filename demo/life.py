@@ -122,7 +122,7 @@ def _carries(account: str) -> bool:
 
 def shared(life: Life, company: str, year: int, month: int) -> None:
     """One month of a company on the shared chart."""
-    code, site, day = CODES[company], SITE[company], month_end(year, month)
+    code, day = CODES[company], month_end(year, month)
     season = f"{SEASON[month - 1]}{year % 100}"
     for n, (account, place, crop) in enumerate(PRODUCTS[company]):
         amount = life.amount(120 - 25 * n, company, month)
@@ -142,33 +142,7 @@ def shared(life: Life, company: str, year: int, month: int) -> None:
             "Received from customers",
             [(f"{code}-11010", round(amount * 0.93)), (f"{code}-11210", -round(amount * 0.93))],
         )
-    costs = [
-        ("51110", 22, ""),
-        ("51120", 9, ""),
-        ("51210", 26 if month in (1, 2, 3, 11, 12) else 8, site),
-        ("51220", 12, site),
-        ("51310", 48, site),
-        ("51320", 20 * SHAPE[month - 1], site),
-        ("51430", 5, ""),
-        ("63110", 14 * SHAPE[month - 1], ""),
-        ("61110", 11, site),
-        ("61130", 4, site),
-        ("63120", 6, ""),
-    ]
-    lines = [(f"{code}-{account}-{place}", life.amount(base, company)) for account, base, place in costs]
-    total = sum(amount for _, amount in lines)
-    life.journal(
-        company,
-        date(year, month, 24),
-        f"Growing costs {month:02d}/{year}",
-        [*lines, (f"{code}-21110", -total)],
-    )
-    life.journal(
-        company,
-        date(year, month, 26),
-        "Suppliers paid",
-        [(f"{code}-21110", round(total * 0.96)), (f"{code}-11010", -round(total * 0.96))],
-    )
+    _growing_costs(life, company, year, month)
     salaries = life.amount(38, company)
     life.journal(
         company,
@@ -196,6 +170,38 @@ def shared(life: Life, company: str, year: int, month: int) -> None:
     )
 
 
+def _growing_costs(life: Life, company: str, year: int, month: int) -> None:
+    """Costs of growing, and what suppliers are paid of them."""
+    code, site = CODES[company], SITE[company]
+    costs = [
+        ("51110", 22, ""),
+        ("51120", 9, ""),
+        ("51210", 26 if month in (1, 2, 3, 11, 12) else 8, site),
+        ("51220", 12, site),
+        ("51310", 48, site),
+        ("51320", 20 * SHAPE[month - 1], site),
+        ("51430", 5, ""),
+        ("63110", 14 * SHAPE[month - 1], ""),
+        ("61110", 11, site),
+        ("61130", 4, site),
+        ("63120", 6, ""),
+    ]
+    lines = [(f"{code}-{account}-{place}", life.amount(base, company)) for account, base, place in costs]
+    total = sum(amount for _, amount in lines)
+    life.journal(
+        company,
+        date(year, month, 24),
+        f"Growing costs {month:02d}/{year}",
+        [*lines, (f"{code}-21110", -total)],
+    )
+    life.journal(
+        company,
+        date(year, month, 26),
+        "Suppliers paid",
+        [(f"{code}-21110", round(total * 0.96)), (f"{code}-11010", -round(total * 0.96))],
+    )
+
+
 def within_group(life: Life, year: int, month: int) -> None:
     """Sales and fees between companies of one currency, each side booked by its own accountant."""
     when = date(year, month, 18)
@@ -216,6 +222,13 @@ def within_group(life: Life, year: int, month: int) -> None:
             [(account, fee), (due, -fee)],
             partner="fernhollow",
         )
+    _plants(life, year, month)
+    _interest(life, year, month)
+    _seed(life, year, month)
+
+
+def _plants(life: Life, year: int, month: int) -> None:
+    """Hexley books a delivery of September 2026 short: the sides disagree."""
     plants = life.amount(34, "nurseries", month)
     life.journal(
         "nurseries",
@@ -249,6 +262,9 @@ def within_group(life: Life, year: int, month: int) -> None:
         [("20-11010", paid), ("20-11850", -paid)],
         partner="hexley",
     )
+
+
+def _interest(life: Life, year: int, month: int) -> None:
     interest = 416_667
     life.journal(
         "fernhollow",
@@ -264,6 +280,9 @@ def within_group(life: Life, year: int, month: int) -> None:
         [("20-71180-100", interest), ("20-21810", -interest)],
         partner="fernhollow",
     )
+
+
+def _seed(life: Life, year: int, month: int) -> None:
     seed = life.amount(11, "trials", month)
     life.journal(
         "skovlund",
@@ -379,6 +398,27 @@ def openings(life: Life) -> None:
         ]
         lines.append((f"{code}-31110", -sum(amount for _, amount in lines)))
         life.journal(company, day, "Brought forward", lines)
+    _own_openings(life, day)
+    _loans(life)
+
+
+def _loans(life: Life) -> None:
+    """The glasshouse loan within the group, and the bank loan behind it."""
+    for company, lines, partner in (
+        ("nurseries", [("20-11010", 100_000_000), ("20-22810", -100_000_000)], "fernhollow"),
+        ("fernhollow", [("10-12820", 100_000_000), ("10-11010", -100_000_000)], "nurseries"),
+    ):
+        life.journal(company, date(2025, 1, 2), "Glasshouse loan", lines, partner=partner)
+    life.journal(
+        "fernhollow",
+        date(2025, 1, 2),
+        "Bank loan taken up",
+        [("10-11010", 120_000_000), ("10-22110", -120_000_000)],
+    )
+
+
+def _own_openings(life: Life, day: date) -> None:
+    """Of companies that are no nursery or keep a chart of their own."""
     life.journal(
         "fernhollow",
         day,
@@ -389,26 +429,6 @@ def openings(life: Life) -> None:
             ("10-31010", -240_000_000),
             ("10-31110", -62_000_000),
         ],
-    )
-    life.journal(
-        "nurseries",
-        date(2025, 1, 2),
-        "Glasshouse loan",
-        [("20-11010", 100_000_000), ("20-22810", -100_000_000)],
-        partner="fernhollow",
-    )
-    life.journal(
-        "fernhollow",
-        date(2025, 1, 2),
-        "Glasshouse loan",
-        [("10-12820", 100_000_000), ("10-11010", -100_000_000)],
-        partner="nurseries",
-    )
-    life.journal(
-        "fernhollow",
-        date(2025, 1, 2),
-        "Bank loan taken up",
-        [("10-11010", 120_000_000), ("10-22110", -120_000_000)],
     )
     life.journal(
         "hexley",

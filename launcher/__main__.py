@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
+from collections.abc import Callable
 
 from launcher import cluster, debian, serve, tests, venv
 from launcher.database import (
@@ -89,37 +90,33 @@ def main(words: list[str]) -> int:
     if command in ("help", "--help", "-h"):
         print(HELP)
         return 0
-    empty = command == "start" and rest == ["--empty"]
-    if rest and not empty and command in ("start", "stop", "demo"):
+    if rest and command in ("start", "stop", "demo") and words != ["start", "--empty"]:
         say(f"./pine {command} takes no words after it.")
         return 2
-    match command:
-        case "start":
-            venv.need()
-            return serve.start(prepare_database(), environment, empty)
-        case "stop":
-            return serve.stop()
-        case "test":
-            venv.need(development=True)
-            return tests.run(rest)
-        case "bench":
-            venv.need(development=True)
-            return python(["tests.bench", *rest], cluster_url_for_bench())
-        case "backup" | "restore":
-            venv.need()
-            return on_everything(command, rest)
-        case "person":
-            venv.need()
-            os.environ["PINE_SERVED_PORT"] = str(serve.served_port())
-            return python(["web.people.command", *rest], prepare_database())
-        case "demo":
-            venv.need()
-            return python(["demo"], prepare_database())
-        case "manage":
-            venv.need()
-            return python(["web.manage", *rest], prepare_database())
-    say(f"There is no command {command}.\n{HELP}")
-    return 2
+    if command == "stop":
+        return serve.stop()
+    if command not in COMMANDS:
+        say(f"There is no command {command}.\n{HELP}")
+        return 2
+    venv.need(development=command in ("test", "bench"))
+    return COMMANDS[command](rest)
+
+
+def person(rest: list[str]) -> int:
+    os.environ["PINE_SERVED_PORT"] = str(serve.served_port())
+    return python(["web.people.command", *rest], prepare_database())
+
+
+COMMANDS: dict[str, Callable[[list[str]], int]] = {
+    "start": lambda rest: serve.start(prepare_database(), environment, rest == ["--empty"]),
+    "test": tests.run,
+    "bench": lambda rest: python(["tests.bench", *rest], cluster_url_for_bench()),
+    "backup": lambda rest: on_everything("backup", rest),
+    "restore": lambda rest: on_everything("restore", rest),
+    "person": person,
+    "demo": lambda rest: python(["demo"], prepare_database()),
+    "manage": lambda rest: python(["web.manage", *rest], prepare_database()),
+}
 
 
 def cluster_url_for_bench() -> str:

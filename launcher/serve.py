@@ -91,58 +91,50 @@ def choose_port() -> int:
     return last if port_is_free(last) else free_port()
 
 
+OPTIONS = {
+    "--workers": "2",
+    "--threads": "4",
+    "--timeout": "600",
+    "--graceful-timeout": "5",
+    "--max-requests": "20000",
+}
+SWITCHES = ("--preload", "--daemon", "--capture-output", "--no-control-socket")
+
+
+def server_command(port: int, log: Path) -> list[str]:
+    """The server as users have it: two worker processes on loopback, in the background."""
+    options = {
+        **OPTIONS,
+        "--chdir": str(ROOT),
+        "--bind": f"127.0.0.1:{port}",
+        "--pid": str(PID),
+        "--log-file": str(log),
+    }
+    words = [word for pair in options.items() for word in pair]
+    return [str(PYTHON), "-m", "gunicorn", "web.wsgi:application", *words, *SWITCHES]
+
+
+def stands(port: int) -> bool:
+    """Whether server and worker run, and run the code that is there now."""
+    current = STAMP.exists() and STAMP.read_text() == source_stamp()
+    return current and bool(running()) and bool(working()) and answers(port)
+
+
 def start(url: str, environment: Callable[[str], dict[str, str]], empty: bool = False) -> int:
     """Starts what isn't running. `empty`: an empty database begins without the demo."""
     with locked("server.lock"):
         known = int(PORT.read_text()) if PORT.exists() else 0
-        if (
-            running()
-            and working()
-            and known
-            and answers(known)
-            and STAMP.exists()
-            and STAMP.read_text() == source_stamp()
-        ):
+        if known and stands(known):
             say("Pine Scaffold is running already.")
             return tell(known, environment(url))
         stop_server()
-        if (
-            not empty
-            and subprocess.run([str(PYTHON), "-m", "demo", "--if-empty"], env=environment(url)).returncode
-        ):
+        demo = [str(PYTHON), "-m", "demo", "--if-empty"]
+        if not empty and subprocess.run(demo, env=environment(url)).returncode:
             raise CannotGoOn("The demo could not be loaded.")
         port = choose_port()
         PORT.write_text(str(port))
         log = state_folder() / "server.log"
-        command = [
-            str(PYTHON),
-            "-m",
-            "gunicorn",
-            "web.wsgi:application",
-            "--chdir",
-            str(ROOT),
-            "--bind",
-            f"127.0.0.1:{port}",
-            "--workers",
-            "2",
-            "--threads",
-            "4",
-            "--timeout",
-            "600",
-            "--graceful-timeout",
-            "5",
-            "--preload",
-            "--daemon",
-            "--pid",
-            str(PID),
-            "--log-file",
-            str(log),
-            "--max-requests",
-            "20000",
-            "--capture-output",
-            "--no-control-socket",
-        ]
-        subprocess.run(command, env=environment(url), cwd=ROOT, check=True)
+        subprocess.run(server_command(port, log), env=environment(url), cwd=ROOT, check=True)
         start_worker(environment(url))
         for _ in range(120):
             if answers(port):

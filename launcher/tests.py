@@ -79,4 +79,4 @@ def suites(words: list[str]) -> list[list[str]]:
         only_core = [word for word in words if word.startswith("core")]
         rest = [word for word in words if not word.startswith("core")]
         return [[*core, *only_core]] * bool(only_core) + [[*web, *rest]] * bool(rest)
-    return [core, [*web, "web", "tests"]]
+    return [core, [*web, "tests"]]

@@ -30,8 +30,8 @@ from core.definitions.tables import (
 from tests.base import InWorld, client_of, person
 from web.definitions import actions, drafting
 from web.definitions.models import Version
-from web.definitions.sheets import SHEETS
 from web.definitions.snapshot import current
+from web.sheets.pages import SHEETS
 
 STRUCTURE = {"structure": "s", "chart": "c"}
 CALENDAR = {"calendar": "m", "company": "alpha"}

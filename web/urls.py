@@ -1,9 +1,9 @@
 from django.urls import include, path
 
 urlpatterns = [
-    path("", include("web.shell.urls")),
+    path("", include("web.frame.urls")),
     path("", include("web.people.urls")),
-    path("", include("web.definitions.urls")),
+    path("", include("web.sheets.urls")),
     path("codes/", include("web.codes.urls")),
     path("hierarchies/", include("web.hierarchies.urls")),
     path("", include("web.structures.urls")),

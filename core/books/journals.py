@@ -15,6 +15,7 @@ from fractions import Fraction
 from core.books.periods import company_calendar
 from core.definitions.state import State
 from core.definitions.tables import Company, IntercompanyPair, Journal, JournalLine, Period
+from core.fault_codes import AMOUNT, FaultCode
 from core.faults import Fault, Location, blocking
 from core.money import digits_of, format_amount, minor_digits, parse_amount, round_half_up
 from core.structures.accounts import ResolvedAccount, date_faults, resolve, restored
@@ -180,7 +181,9 @@ class _Check:
         self.digits = digits_of(self.currency)
         self.periods: dict[str, Period | None] = {}
 
-    def tell(self, code: str, what: str, way_out: str, column: str = "journal", value: str = "") -> None:
+    def tell(
+        self, code: FaultCode, what: str, way_out: str, column: str = "journal", value: str = ""
+    ) -> None:
         self.faults.append(Fault(code, what, journal_place(self.journal, column, value), way_out))
 
     def period(self, company: str) -> Period | None:
@@ -209,6 +212,12 @@ class _Check:
         shift = Fraction(10) ** (digits_of(self.company.currency) - self.digits)
         return round_half_up(Fraction(keyed) * Fraction(rate) * shift)
 
+    def partner_of(self, line: JournalLine) -> None:
+        if line.partner and self.state.get(Company, line.partner) is None:
+            what = f"There is no company {line.partner}."
+            place = line_place(line, "partner", line.partner)
+            self.faults.append(Fault("partner-unknown", what, place, "Choose a company."))
+
     def line(self, line: JournalLine) -> None:
         name = line.line_company or self.journal.company
         seated = company_context(self.state, name)
@@ -216,24 +225,10 @@ class _Check:
         amount, fault = amount_of(line, self.digits)
         if fault:
             self.faults.append(fault)
-        if line.partner and self.state.get(Company, line.partner) is None:
-            self.faults.append(
-                Fault(
-                    "partner-unknown",
-                    f"There is no company {line.partner}.",
-                    line_place(line, "partner", line.partner),
-                    "Choose a company.",
-                )
-            )
+        self.partner_of(line)
         if seated is None or company_row is None:
-            self.faults.append(
-                Fault(
-                    "company-unknown",
-                    f"There is no company {name}.",
-                    line_place(line, "line_company", name),
-                    "Choose a company.",
-                )
-            )
+            what, place = f"There is no company {name}.", line_place(line, "line_company", name)
+            self.faults.append(Fault("company-unknown", what, place, "Choose a company."))
             return
         if self.company and company_row.currency != self.company.currency:
             self.faults.append(
@@ -392,9 +387,7 @@ def check_journal(
             f"The journal has {count} line{'' if count == 1 else 's'}.",
             "A journal has at least two lines.",
         )
-    elif not any(
-        fault.code == "company-unknown" or fault.code.startswith("amount-") for fault in check.faults
-    ):
+    elif not any(fault.code == "company-unknown" or fault.code in AMOUNT for fault in check.faults):
         if not check.history:
             check.due_lines()
         if not any(fault.code == "pair-missing" for fault in check.faults):

@@ -9,8 +9,8 @@ from dataclasses import dataclass, field
 from core.changes.fixed import Facts
 from core.changes.kinds import check, settled
 from core.changes.of_codes import BringCodes
+from core.codes.columns import columns, properties, value_fault, values
 from core.codes.hierarchies import main_tree
-from core.codes.listing import columns, properties, value_fault, values
 from core.codes.lists import list_index, pad
 from core.definitions.parsing import read_table, write_cell
 from core.definitions.state import State
@@ -99,69 +99,86 @@ def _plain(cell: str) -> str:
 def _compared(
     state: State, code_list: str, header: list[str], records: list[tuple[int, list[str]]], facts: Facts
 ) -> CodeProposals:
-    table, rule = TABLES["codes"], state.get(CodeList, code_list)
-    own = [i for i, name in enumerate(header) if name in table.by_name and name != "use"]
-    more = {name: i for i, name in enumerate(header) if name not in table.by_name}
-    at = header.index("code")
+    return _Comparison(state, code_list, header, dict(records)).proposals(facts)
 
-    def record(cells: list[str]) -> list[str]:
-        return [code_list, *(pad(rule, cells[i]) if i == at and rule else cells[i] for i in own)]
 
-    known = read_table(
-        table,
-        ["code_list", *(header[i] for i in own)],
-        ((n, record(c)) for n, c in records),
-        lambda key: state.get(Code, *key),
-    )
-    cells = dict(records)
-    by_row: dict[int, list[Fault]] = {}
-    for fault in known.faults:
-        by_row.setdefault(fault.where.row or 0, []).append(fault)
-    names = {row.property: row for row in properties(state, code_list)}
-    parents: list[str | None] = []
-    extras: list[CodeProperty] = []
-    for key, row in known.rows.items():
-        number = known.numbers[key]
-        parents.append(cells[number][more["under"]] or None if "under" in more else None)
-        for name, i in more.items():
-            if name in names:
-                extras.append(CodeProperty(code_list, row.code, name, cells[number][i]))
-                if cell_fault := value_fault(names[name], cells[number][i]):
-                    by_row.setdefault(number, []).append(
-                        Fault(
-                            "cell-unreadable",
-                            cell_fault,
-                            Location("codes", key, name, cells[number][i], number),
-                        )
+class _Comparison:
+    """Records of a file beside the codes that are there; faults are gathered by the row of the file."""
+
+    def __init__(self, state: State, code_list: str, header: list[str], cells: dict[int, list[str]]) -> None:
+        self.state, self.code_list, self.cells = state, code_list, cells
+        table = TABLES["codes"]
+        self.own = {name: i for i, name in enumerate(header) if name in table.by_name and name != "use"}
+        self.more = {name: i for i, name in enumerate(header) if name not in table.by_name}
+        self.at = header.index("code")
+        self.faults: dict[int, list[Fault]] = {}
+        self.read = read_table(
+            table,
+            ["code_list", *self.own],
+            ((number, self._record(record)) for number, record in cells.items()),
+            lambda key: state.get(Code, *key),
+        )
+
+    def _record(self, record: list[str]) -> list[str]:
+        rule = self.state.get(CodeList, self.code_list)
+        return [
+            self.code_list,
+            *(pad(rule, record[i]) if i == self.at and rule else record[i] for i in self.own.values()),
+        ]
+
+    def _tell(self, number: int, fault: Fault) -> None:
+        self.faults.setdefault(number, []).append(fault)
+
+    def _values(self) -> dict[str, list[CodeProperty]]:
+        """Values of the list's own properties by code, each read as its property asks."""
+        names = {row.property: row for row in properties(self.state, self.code_list)}
+        found: dict[str, list[CodeProperty]] = {}
+        for key, row in self.read.rows.items():
+            number = self.read.numbers[key]
+            for name, i in self.more.items():
+                if name not in names:
+                    continue
+                cell = self.cells[number][i]
+                found.setdefault(row.code, []).append(CodeProperty(self.code_list, row.code, name, cell))
+                if what := value_fault(names[name], cell):
+                    self._tell(
+                        number,
+                        Fault("cell-unreadable", what, Location("codes", key, name, cell, number)),
                     )
-    change = BringCodes(tuple(settled(row) for row in known.rows.values()), tuple(parents), tuple(extras))
-    numbers = known.numbers
-    for fault in blocking(check(state, change, facts)):
-        number = numbers.get(
-            (
-                fault.where.key[:2]
-                if fault.where.table != "hierarchy_nodes"
-                else (code_list, fault.where.key[1])
-            ),
-            0,
-        )
-        by_row.setdefault(number, []).append(fault.at(row=number or None))
-    of_code: dict[str, list[CodeProperty]] = {}
-    for value in extras:
-        of_code.setdefault(value.code, []).append(value)
-    rows = [
-        _proposal(state, row, parent, number, by_row.pop(number, []), of_code.get(row.code, ()))
-        for (row, parent), number in zip(
-            zip(change.rows, parents, strict=True), known.numbers.values(), strict=True
-        )
-    ]
-    rows += [
-        RowProposal(n, cells[n][at] if n in cells else "", "", FAULT, [], faults)
-        for n, faults in by_row.items()
-    ]
-    rows.sort(key=lambda row: row.number)
-    clean = not any(row.kind == FAULT for row in rows)
-    return CodeProposals(rows, change if clean else None, [fault for row in rows for fault in row.faults])
+        return found
+
+    def _parents(self) -> list[str | None]:
+        """The rollup code given in each record; None where it gives none."""
+        if "under" not in self.more:
+            return [None] * len(self.read.rows)
+        return [self.cells[number][self.more["under"]] or None for number in self.read.numbers.values()]
+
+    def _judge(self, change: BringCodes, facts: Facts) -> None:
+        """Adds the faults of the whole change to those of its rows."""
+        for fault in blocking(check(self.state, change, facts)):
+            place = fault.where
+            of_tree = place.table == "hierarchy_nodes"
+            key = (self.code_list, place.key[1]) if of_tree else place.key[:2]
+            number = self.read.numbers.get(key, 0)
+            self._tell(number, fault.at(row=number or None))
+
+    def proposals(self, facts: Facts) -> CodeProposals:
+        for fault in self.read.faults:
+            self._tell(fault.where.row or 0, fault)
+        of_code, parents = self._values(), self._parents()
+        extras = tuple(value for values_of_code in of_code.values() for value in values_of_code)
+        change = BringCodes(tuple(map(settled, self.read.rows.values())), tuple(parents), extras)
+        self._judge(change, facts)
+        rows = []
+        for row, parent, number in zip(change.rows, parents, self.read.numbers.values(), strict=True):
+            faults = self.faults.pop(number, [])
+            rows.append(_proposal(self.state, row, parent, number, faults, of_code.get(row.code, ())))
+        for number, faults in self.faults.items():
+            code = self.cells[number][self.at] if number in self.cells else ""
+            rows.append(RowProposal(number, code, "", FAULT, [], faults))
+        rows.sort(key=lambda row: row.number)
+        clean = not any(row.kind == FAULT for row in rows)
+        return CodeProposals(rows, change if clean else None, [fault for row in rows for fault in row.faults])
 
 
 def _proposal(

@@ -3,12 +3,13 @@ the change."""
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 from core.changes.further_segments import appended_faults
-from core.checks.build import fault
+from core.definitions.row_faults import fault
 from core.definitions.state import Edit, State
 from core.definitions.tables import (
     BY_ROW,
@@ -178,45 +179,22 @@ def _dropped(after: State, edit: Edit, facts: Facts) -> Iterator[Fault]:
     if not reasons and (tie := facts.tie(type(row), str(row[0]))):
         reasons = [tie]
     if reasons:
-        yield fault(
-            row,
-            "",
-            f"{_name(row)} can't be deleted because {reasons[0]}.",
-            WAYS_OUT.get(type(row), "Close it from a date instead."),
-            "used",
-        )
+        what = f"{_name(row)} can't be deleted because {reasons[0]}."
+        yield fault(row, "", what, WAYS_OUT.get(type(row), "Close it from a date instead."), "used")
     if isinstance(row, Code):
         for use in list(uses.of_code(after, row.code_list, row.code))[:20]:
-            yield fault(
-                row,
-                "code",
-                f"{row.code} {row.name} is used: {use.sentence}.",
-                "Take it out there first, or close it.",
-                "used",
-            )
+            what = f"{row.code} {row.name} is used: {use.sentence}."
+            yield fault(row, "code", what, "Take it out there first, or close it.", "used")
     if isinstance(row, ListProperty):
-        values = sum(
-            value.property == row.property for value in after.part(CodeProperty, row.code_list).values()
-        )
-        if values:
-            yield fault(
-                row,
-                "",
-                f"{values:,} codes have a value for {row.name}.",
-                "Empty it on those codes first.",
-                "used",
-            )
+        rows = after.part(CodeProperty, row.code_list).values()
+        if values := sum(value.property == row.property for value in rows):
+            what = f"{values:,} codes have a value for {row.name}."
+            yield fault(row, "", what, "Empty it on those codes first.", "used")
     if TABLES[edit.table].keys == 1:
-        used = [BY_ROW[type(user)] for user in tables.users(after, type(row), row[0])]
-        for name in sorted({table.name for table in used}):
-            count = sum(table.name == name for table in used)
-            yield fault(
-                row,
-                "",
-                f"{_name(row)} is used by {count} rows of {name}.",
-                "Take it out there first.",
-                "used",
-            )
+        used = Counter(BY_ROW[type(user)].name for user in tables.users(after, type(row), row[0]))
+        for name, count in sorted(used.items()):
+            what = f"{_name(row)} is used by {count} rows of {name}."
+            yield fault(row, "", what, "Take it out there first.", "used")
 
 
 def _name(row: Any) -> str:

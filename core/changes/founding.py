@@ -5,17 +5,17 @@ from __future__ import annotations
 
 import calendar as months
 import re
+from collections import Counter
 from collections.abc import Container, Iterator, Sequence
 from datetime import date, timedelta
 from typing import NamedTuple
 
 from core.books.periods import calendar_index
 from core.changes.kinds import Add, Change, ChangeSequence, Put
+from core.definitions.kinds import CLASSES, SEPARATORS
 from core.definitions.nouns import named
 from core.definitions.state import State
 from core.definitions.tables import (
-    CLASSES,
-    SEPARATORS,
     Calendar,
     Chart,
     ChartSegment,
@@ -94,47 +94,40 @@ def _characters(codes: Sequence[Code]) -> str:
     return "letters" if all(row.code.isalpha() for row in codes) else "alphanumeric"
 
 
+def _code_faults(number: int, codes: list[Code], unread: list[str], natural: bool) -> Iterator[Fault]:
+    """Lines that are no code, and codes given twice; at most twenty of each."""
+    for line in unread[:20]:
+        what = f"'{line}' is not written as a code, a name{' and a class' if natural else ''}."
+        way_out = f"As in: {'1000 Cash at bank asset' if natural else '10 Head office'}."
+        yield _fault(number, "codes", what, way_out, line)
+    counts = Counter(row.code for row in codes)
+    for code in sorted(code for code, count in counts.items() if count > 1)[:20]:
+        yield _fault(number, "codes", f"The code {code} stands twice.", "Give each code once.", code)
+
+
+def _length_faults(
+    number: int, wanted: SegmentWanted, length: re.Match[str] | None, has_codes: bool
+) -> Iterator[Fault]:
+    """A length that can't be read; none, where no code says how long they are."""
+    text = wanted.length.strip()
+    if text and length is None:
+        yield _fault(number, "length", f"'{text}' is no length.", "Write 4, or 4 to 6.", wanted.length)
+    if not text and not has_codes:
+        what = f"How long the codes of {wanted.name} are is not said."
+        yield _fault(number, "length", what, "Give the length, or the codes.")
+
+
 def _new_list(
     state: State, number: int, wanted: SegmentWanted, taken: Container[str]
 ) -> tuple[str, list[Change], list[Fault]]:
     """The list of a segment made on the spot, with its codes and, for natural accounts, a main hierarchy."""
     natural = wanted.role == "natural_account"
     codes, unread = codes_of(wanted.codes, natural)
-    faults = [
-        _fault(
-            number,
-            "codes",
-            f"'{line}' is not written as a code, a name{' and a class' if natural else ''}.",
-            f"As in: {'1000 Cash at bank asset' if natural else '10 Head office'}.",
-            line,
-        )
-        for line in unread[:20]
-    ]
-    twice = sorted({row.code for row in codes if sum(other.code == row.code for other in codes) > 1})
-    faults += [
-        _fault(number, "codes", f"The code {code} stands twice.", "Give each code once.", code)
-        for code in twice[:20]
-    ]
     length = LENGTH.fullmatch(wanted.length.strip())
-    if wanted.length.strip() and length is None:
-        faults.append(
-            _fault(
-                number,
-                "length",
-                f"'{wanted.length.strip()}' is no length.",
-                "Write 4, or 4 to 6.",
-                wanted.length,
-            )
-        )
-    if not wanted.length.strip() and not codes and not unread:
-        faults.append(
-            _fault(
-                number,
-                "length",
-                f"How long the codes of {wanted.name} are is not said.",
-                "Give the length, or the codes.",
-            )
-        )
+    faults = [
+        *_code_faults(number, codes, unread, natural),
+        *_length_faults(number, wanted, length, bool(codes or unread)),
+    ]
     if faults:
         return "", [], faults
     lengths = [len(row.code) for row in codes]
@@ -151,33 +144,32 @@ def _new_list(
     return name, [*changes, *(Add(row._replace(code_list=name)) for row in codes)], []
 
 
-def new_structure(state: State, name: str, separator: str, wanted: Sequence[SegmentWanted]) -> ChangeSequence:
-    """A structure, its segments with the lists they need, and a chart that puts it to use. Raises Refused
-    with its faults."""
-    faults: list[Fault] = []
+def _structure_faults(name: str, separator: str, wanted: Sequence[SegmentWanted]) -> Iterator[Fault]:
     if not name:
-        faults.append(
-            Fault("name", "The structure has no name.", Location("structures", (), "structure"), "Give one.")
+        yield Fault(
+            "name", "The structure has no name.", Location("structures", (), "structure"), "Give one."
         )
     if separator not in SEPARATORS:
-        faults.append(
-            Fault(
-                "choice",
-                f"'{separator}' is no separator.",
-                Location("structures", (), "separator"),
-                f"Choose one of {' '.join(SEPARATORS)}.",
-            )
+        yield Fault(
+            "choice",
+            f"'{separator}' is no separator.",
+            Location("structures", (), "separator"),
+            f"Choose one of {' '.join(SEPARATORS)}.",
         )
     naturals = sum(row.role == "natural_account" for row in wanted)
     if naturals != 1:
-        faults.append(
-            Fault(
-                "natural",
-                f"{'No segment is' if not naturals else f'{naturals} segments are'} the natural account.",
-                Location("structure_segments", (), "role"),
-                "Exactly one is: it says what was bought, owed or earned.",
-            )
+        yield Fault(
+            "natural",
+            f"{'No segment is' if not naturals else f'{naturals} segments are'} the natural account.",
+            Location("structure_segments", (), "role"),
+            "Exactly one is: it says what was bought, owed or earned.",
         )
+
+
+def new_structure(state: State, name: str, separator: str, wanted: Sequence[SegmentWanted]) -> ChangeSequence:
+    """A structure, its segments with the lists they need, and a chart that puts it to use. Raises Refused
+    with its faults."""
+    faults = list(_structure_faults(name, separator, wanted))
     structure = free_id(name, {row.structure for row in state.rows(Structure)}, "structure")
     chart = free_id(name, {row.chart for row in state.rows(Chart)}, "chart")
     lists = {row.code_list for row in state.rows(CodeList)}
@@ -315,33 +307,20 @@ def _segments(state: State, chart: str) -> list[StructureSegment]:
     )
 
 
+def _no_next(calendar: str, what: str, way_out: str) -> Refused:
+    return Refused([Fault("dates", what, Location("periods", (calendar,)), way_out)])
+
+
 def next_year(state: State, calendar: str) -> ChangeSequence:
     """The periods of the year after the last one, in its pattern: months stay months, weeks go on. Raises
     Refused."""
     index = calendar_index(state, calendar)
     if not index.regular:
-        raise Refused(
-            [
-                Fault(
-                    "dates",
-                    "The calendar has no year yet whose pattern could go on.",
-                    Location("periods", (calendar,)),
-                    "Add the first period, or make the company's calendar anew.",
-                )
-            ]
-        )
+        what = "The calendar has no year yet whose pattern could go on."
+        raise _no_next(calendar, what, "Add the first period, or make the company's calendar anew.")
     year = index.years()[-1]
     if index.regular[-1].ends_on.year >= LAST_YEAR:
-        raise Refused(
-            [
-                Fault(
-                    "dates",
-                    f"No year comes after {year}.",
-                    Location("periods", (calendar,)),
-                    "Leave the calendar as it is.",
-                )
-            ]
-        )
+        raise _no_next(calendar, f"No year comes after {year}.", "Leave the calendar as it is.")
     last = index.of_year(year)
     regular = [period for period in last if period.kind == "regular"]
     days = (regular[-1].ends_on - regular[0].starts_on).days + 1

@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterable, Iterator, Set
 
-from core.checks.build import fault
+from core.definitions.row_faults import fault
 from core.definitions.state import Edit, State
 from core.definitions.tables import Chart, ChartSegment, Structure, StructureSegment
 from core.faults import Fault

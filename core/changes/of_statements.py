@@ -11,7 +11,7 @@ from core.definitions.nouns import named
 from core.definitions.state import Edit, State
 from core.definitions.tables import Company, Mapping, StatementLine
 from core.faults import Fault, Location
-from core.statements.figures import natural_list, plan
+from core.statements.figures import Plan, PlanLine, natural_list, plan
 
 
 @change
@@ -164,3 +164,26 @@ class MapAccounts:
 
     def sentence(self, state: State) -> str:
         return f"Mapped {', '.join(self.codes)} of {self.company} to {self.target} in {self.group}"
+
+
+def shifted_line(planned: Plan, line: str, way: str) -> MoveLine | None:
+    """A line among its neighbours (up, down) or between levels (deeper, higher); None where it can't go."""
+    at = planned.lines[planned.index[line]]
+    near = [entry.row for entry in planned.lines if entry.parent == at.parent]
+    place = [row.line for row in near].index(line)
+    before = near[place - 1] if place else None
+    if way == "up" and before:
+        return MoveLine(at.row, at.row.parent, before.line)
+    if way == "down" and place + 1 < len(near):
+        return MoveLine(at.row, at.row.parent, near[place + 2].line if place + 2 < len(near) else "")
+    if way == "deeper" and before and before.kind == "heading":
+        return MoveLine(at.row, before.line)
+    return _higher(planned, at) if way == "higher" and at.row.parent else None
+
+
+def _higher(planned: Plan, at: PlanLine) -> MoveLine:
+    """Right behind the heading that it stands under."""
+    parent = planned.lines[at.parent]
+    level = [entry.row.line for entry in planned.lines if entry.parent == parent.parent]
+    following = level.index(parent.row.line) + 1
+    return MoveLine(at.row, parent.row.parent, level[following] if following < len(level) else "")

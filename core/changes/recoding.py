@@ -208,47 +208,32 @@ def faults(state: State, change: Recode) -> list[Fault]:
     if change.side not in (FRONT, BEHIND) or (code_list_row.zero_pad and change.side == BEHIND):
         way = "The list fills with leading zeros." if code_list_row.zero_pad else ""
         return [Fault("side", "Zeros are put on or taken off in front.", replace(place, column="side"), way)]
-    index = list_index(state, change.code_list)
     spelt = spelling(state, change)
     if spelt and not _length(spelt):
-        return [
-            Fault(
-                "lengths",
-                f"The posting codes of {code_list_row.name} have several lengths, so zeros can't be put on"
-                " all alike.",
-                place,
-                "Raise the longest code instead; the codes that are there stay.",
-            )
-        ]
+        what = (
+            f"The posting codes of {code_list_row.name} have several lengths, so zeros can't be put on"
+            " all alike."
+        )
+        way_out = "Raise the longest code instead; the codes that are there stay."
+        return [Fault("lengths", what, place, way_out)]
     if code_list_row.characters == "letters":
-        return [
-            Fault(
-                "letters",
-                f"Codes of {code_list_row.name} are made of letters, so they can't be filled with zeros.",
-                place,
-            )
-        ]
-    rows = []
+        what = f"Codes of {code_list_row.name} are made of letters, so they can't be filled with zeros."
+        return [Fault("letters", what, place)]
+    of_codes = list(_of_codes(state, change, spelt))
+    return of_codes[:MOST_TOLD] or _other_meanings(state, change, spelt)[:MOST_TOLD]
+
+
+def _of_codes(state: State, change: Recode, spelt: dict[str, str]) -> Iterator[Fault]:
+    """Codes that would lose more than zeros, or become one that is there."""
+    codes = list_index(state, change.code_list).codes
     for old, new in spelt.items():
+        place = Location("codes", (change.code_list, old))
         if len(new) != change.length:
-            rows.append(
-                Fault(
-                    "lost",
-                    f"{old} {index.codes[old].name} would lose more than zeros.",
-                    Location("codes", (code_list_row.code_list, old)),
-                    "Shorten only where every code has zeros to lose.",
-                )
-            )
-        elif new != old and new in index.codes:
-            rows.append(
-                Fault(
-                    "taken",
-                    f"{old} would become {new}, and that is {index.codes[new].name}.",
-                    Location("codes", (code_list_row.code_list, old)),
-                    "Delete or rename that code first.",
-                )
-            )
-    return rows[:MOST_TOLD] or _other_meanings(state, change, spelt)[:MOST_TOLD]
+            what = f"{old} {codes[old].name} would lose more than zeros."
+            yield Fault("lost", what, place, "Shorten only where every code has zeros to lose.")
+        elif new != old and new in codes:
+            what = f"{old} would become {new}, and that is {codes[new].name}."
+            yield Fault("taken", what, place, "Delete or rename that code first.")
 
 
 def _other_meanings(state: State, change: Recode, spelt: dict[str, str]) -> list[Fault]:

@@ -11,7 +11,7 @@ from core.checks import cells, codes, companies, dependents, groups, statements,
 from core.definitions.nouns import named
 from core.definitions.state import Edit, State
 from core.definitions.tables import BY_ROW, DEFINING_TABLES, TABLES
-from core.faults import Fault, Key, blocking
+from core.faults import Fault, Key, Location, blocking
 from core.references import tables
 
 Rows = dict[str, dict[Key, Any]]
@@ -37,17 +37,32 @@ class Judged(NamedTuple):
     following: list[Fault]
 
 
+def _beyond(own: Rows, rows: Iterable[Any]) -> Rows:
+    """Rows by table and key, without those of `own`."""
+    more = Rows()
+    for row in rows:
+        table = BY_ROW[type(row)]
+        if (key := table.key(row)) not in own.get(table.name, ()):
+            more.setdefault(table.name, {})[key] = row
+    return more
+
+
+def _known_before(before: State, own: Rows, more: Rows) -> set[tuple[Location, str]]:
+    """Faults that stood at these rows before."""
+    rows = {
+        name: _before(before, {**own.get(name, {}), **more.get(name, {})}, name) for name in {*own, *more}
+    }
+    return {(fault.where, fault.what) for fault in _of_tables(before, rows)}
+
+
 def judge(before: State, after: State, edits: Sequence[Edit]) -> Judged:
     """What is wrong with the rows that edits leave behind and with those whose checks read what they changed.
 
     A fault that stood there before is not the change's doing. Worth a look is only told of the rows
     themselves.
     """
-    own, more = _left(edits), Rows()
-    for row in dependents.rows_to_check(before, after, edits):
-        table = BY_ROW[type(row)]
-        if (key := table.key(row)) not in own.get(table.name, ()):
-            more.setdefault(table.name, {})[key] = row
+    own = _left(edits)
+    more = _beyond(own, dependents.rows_to_check(before, after, edits))
     faults = list(dict.fromkeys(_of_tables(after, own)))
     names = {(fault.where, fault.code) for fault in faults}
     elsewhere = [
@@ -56,10 +71,7 @@ def judge(before: State, after: State, edits: Sequence[Edit]) -> Judged:
         if (fault.where, fault.code) not in names
     ]
     if blocking(faults) or elsewhere:
-        there = {
-            name: _before(before, {**own.get(name, {}), **more.get(name, {})}, name) for name in {*own, *more}
-        }
-        known = {(fault.where, fault.what) for fault in _of_tables(before, there)}
+        known = _known_before(before, own, more)
         faults = [fault for fault in faults if (fault.where, fault.what) not in known]
         elsewhere = [fault for fault in elsewhere if (fault.where, fault.what) not in known]
     if blocking(faults):

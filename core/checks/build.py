@@ -5,22 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 from core.codes.selectors import Picked, pick
+from core.definitions.row_faults import fault
 from core.definitions.state import State
-from core.definitions.tables import BY_ROW
-from core.faults import LOOK, MUST, Fault, Location
-
-
-def fault(
-    row: Any, column: str, what: str, way_out: str = "", code: str = "definition", severity: str = MUST
-) -> Fault:
-    """A fault at a column of a definition's row, with the value found there."""
-    table = BY_ROW[type(row)]
-    value = getattr(row, column, "")
-    shown = "" if value is None else str(value).lower() if isinstance(value, bool) else str(value)
-    key = table.key(row)
-    return Fault(
-        code, what, Location(table.name, key, column, shown), way_out, f"{table.name}:{key[-1]}", severity
-    )
+from core.faults import LOOK, Fault
 
 
 def selector_faults(state: State, row: Any, column: str, code_list: str) -> tuple[Picked, list[Fault]]:

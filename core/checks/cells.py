@@ -6,8 +6,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from core.checks.build import fault
 from core.definitions.parsing import empty_value, read_cell, write_cell
+from core.definitions.row_faults import fault
 from core.definitions.tables import BY_ROW
 from core.faults import Fault
 

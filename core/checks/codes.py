@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from core.checks.build import fault
+from core.codes.columns import BUILT_IN, choices_of, value_fault
 from core.codes.doubts import KINDS
 from core.codes.hierarchies import find_cycle, taken_in
-from core.codes.listing import BUILT_IN, choices_of, value_fault
 from core.codes.lists import list_index, natural_lists, serving_lists, text_fault
 from core.codes.selector_text import parse
+from core.definitions.row_faults import fault
 from core.definitions.state import State
 from core.definitions.tables import (
     Code,

@@ -8,7 +8,7 @@ from datetime import timedelta
 from typing import Any
 
 from core.books.periods import calendar_index
-from core.checks.build import fault
+from core.definitions.row_faults import fault
 from core.definitions.state import State
 from core.definitions.tables import Company, CompanyAccount, CompanyCode, IntercompanyPair, Period, Rate
 from core.faults import Fault

@@ -46,7 +46,7 @@ from core.references import cells
 from core.references.tables import users
 from core.statements.figures import natural_list
 from core.structures.accounts import parse_dimensions
-from core.structures.charts import chart_index
+from core.structures.charts import ChartIndex, Field, chart_index
 
 LIMITING = ("rollup", "posting", "enabled")
 SHAPING = ("rollup", "account_class")
@@ -93,12 +93,9 @@ def _after_codes(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]
     """What names codes that went or take no amounts any more; statements and intakes that others may fall
     into."""
     limited: dict[str, set[str]] = {}
-    shaped: set[str] = set()
     for edit in by_table.get("codes", ()):
         if edit.old is not None and (edit.new is None or _differs(edit, *LIMITING)):
             limited.setdefault(edit.key[0], set()).add(edit.key[1])
-        if _differs(edit, *SHAPING):
-            shaped.add(edit.key[0])
     for edit in by_table.get("code_lists", ()):
         if edit.old is not None and _differs(edit, "max_length", "zero_pad"):
             for chart in cells.charts_of_list(after, edit.key[0]):
@@ -107,11 +104,11 @@ def _after_codes(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]
         yield from (
             cell.row for cell in cells.cells(after, code_list) if _names_one(after, code_list, cell, codes)
         )
-    for code_list in shaped:
+    for code_list in _keys(by_table, "codes", *SHAPING):
         yield from _statements_of(after, code_list)
-        for hierarchy_row in after.rows(Hierarchy):
-            if hierarchy_row.code_list == code_list:
-                yield from intakes(after, hierarchy_row.hierarchy)
+        for row in after.rows(Hierarchy):
+            if row.code_list == code_list:
+                yield from intakes(after, row.hierarchy)
 
 
 def _names_one(state: State, code_list: str, cell: cells.CodeReference, codes: set[str]) -> bool:
@@ -122,21 +119,20 @@ def _names_one(state: State, code_list: str, cell: cells.CodeReference, codes: s
         return value in codes or bool(index and index.zero_pad and value.zfill(index.max_length) in codes)
     if cell.kind == cells.SELECTOR:
         return any(mentions(value, code) for code in codes)
-    index_of_chart = chart_index(state, cell.chart)
-    if index_of_chart is None:
-        return False
-    if cell.kind == cells.ACCOUNT:
-        parts = zip(index_of_chart.segments, index_of_chart.split(value), strict=False)
-        return any(
-            field.code_list == code_list and (part in codes or field.padded(part) in codes)
-            for field, part in parts
-        )
-    fields = {field.name: field for field in index_of_chart.dimensions if field.code_list == code_list}
-    given = parse_dimensions(value)[0]
-    return any(
-        name in fields and (code in codes or fields[name].padded(code) in codes)
-        for name, code in given.items()
+    chart = chart_index(state, cell.chart)
+    return chart is not None and any(
+        field.code_list == code_list and (code in codes or field.padded(code) in codes)
+        for field, code in _fields_in(chart, cell.kind, value)
     )
+
+
+def _fields_in(chart: ChartIndex, kind: str, value: str) -> Iterator[tuple[Field, str]]:
+    """The fields of an account string or of a dimension set, each with its code."""
+    if kind == cells.ACCOUNT:
+        yield from zip(chart.segments, chart.split(value), strict=False)
+        return
+    given = parse_dimensions(value)[0]
+    yield from ((field, given[field.name]) for field in chart.dimensions if field.name in given)
 
 
 def _statements_of(after: State, code_list: str) -> Iterator[StatementLine]:
@@ -153,14 +149,21 @@ def _after_trees(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]
             if row is not None and _differs(edit, "code_list", "main", "version_of"):
                 lists.add(row.code_list)
                 yield from (
-                    hierarchy_row
-                    for hierarchy_row in after.rows(Hierarchy)
-                    if hierarchy_row.code_list == row.code_list or hierarchy_row.version_of == row.hierarchy
+                    other
+                    for other in after.rows(Hierarchy)
+                    if other.code_list == row.code_list or other.version_of == row.hierarchy
                 )
         if edit.old is not None and _differs(edit, "code_list"):
             yield from after.part(HierarchyNode, edit.key[0]).values()
+    yield from _after_nodes(after, by_table.get("hierarchy_nodes", ()), lists)
+    for code_list in lists:
+        yield from _looking_at_trees(after, code_list)
+
+
+def _after_nodes(after: State, edits: Iterable[Edit], lists: set[str]) -> Iterator[Any]:
+    """What stood below a code that left its hierarchy. Adds to `lists` those whose trees are others now."""
     gone: dict[str, set[str]] = {}
-    for edit in by_table.get("hierarchy_nodes", ()):
+    for edit in edits:
         hierarchy_row = after.get(Hierarchy, edit.key[0])
         if hierarchy_row is not None and _differs(edit, "parent", "intake"):
             lists.add(hierarchy_row.code_list)
@@ -169,42 +172,40 @@ def _after_trees(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]
     for hierarchy, codes in gone.items():
         yield from (node for node in after.part(HierarchyNode, hierarchy).values() if node.parent in codes)
         yield from intakes(after, hierarchy)
-    for code_list in lists:
-        for cell in cells.outside(after, code_list):  # an intake never says under
-            if cell.kind == cells.SELECTOR and "under" in getattr(cell.row, cell.column).lower():
-                yield cell.row
-                if isinstance(cell.row, StatementLine):
-                    yield from after.part(StatementLine, cell.row.statement).values()
+
+
+def _looking_at_trees(after: State, code_list: str) -> Iterator[Any]:
+    for cell in cells.outside(after, code_list):  # an intake never says under
+        if cell.kind == cells.SELECTOR and "under" in getattr(cell.row, cell.column).lower():
+            yield cell.row
+            if isinstance(cell.row, StatementLine):
+                yield from after.part(StatementLine, cell.row.statement).values()
 
 
 def _after_charts(before: State, after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]:
     """All that stands on a chart whose structure, segments or dimensions are other ones now."""
-    structures = {edit.key[0] for edit in by_table.get("structures", ()) if _differs(edit, "separator")}
-    structures |= {
-        e.key[0]
-        for e in by_table.get("structure_segments", ())
-        if _differs(e, "segment", "code_list", "role")
-    }
+    structures = _keys(by_table, "structures", "separator")
+    structures |= _keys(by_table, "structure_segments", "segment", "code_list", "role")
     for name in structures:
         if (structure := after.get(Structure, name)) is not None:
             yield structure
     charts = {row.chart for row in after.rows(Chart) if row.structure in structures}
-    charts |= {
-        edit.key[0]
-        for edit in by_table.get("charts", ())
-        if edit.old is not None and _differs(edit, "structure")
-    }
-    charts |= {edit.key[0] for edit in by_table.get("chart_dimensions", ()) if _differs(edit)}
-    charts |= {edit.key[0] for edit in by_table.get("chart_segments", ()) if _differs(edit, "default_code")}
-    for dimension in by_table.get("dimensions", ()):
-        if _differs(dimension, "code_list"):
-            charts |= {row.chart for row in after.rows(ChartDimension) if row.dimension == dimension.key[0]}
+    there = {"charts": [edit for edit in by_table.get("charts", ()) if edit.old is not None]}
+    charts |= _keys(there, "charts", "structure") | _keys(by_table, "chart_dimensions")
+    charts |= _keys(by_table, "chart_segments", "default_code")
+    dimensions = _keys(by_table, "dimensions", "code_list")
+    charts |= {row.chart for row in after.rows(ChartDimension) if row.dimension in dimensions}
     for chart in charts:
         yield from _of_chart(after, chart)
     used = [*by_table.get("structure_segments", ()), *by_table.get("dimensions", ())]
     for code_list in {row.code_list for edit in used for row in (edit.old, edit.new) if row is not None}:
         if _serves_as(before, code_list) != _serves_as(after, code_list):
             yield from after.part(Code, code_list).values()
+
+
+def _keys(by_table: dict[str, list[Edit]], table: str, *columns: str) -> set[str]:
+    """First keys of a table's rows that came, went, or differ in one of the columns (none named: in any)."""
+    return {edit.key[0] for edit in by_table.get(table, ()) if _differs(edit, *columns)}
 
 
 def _serves_as(state: State, code_list: str) -> tuple[bool, bool]:

@@ -7,8 +7,9 @@ from collections.abc import Iterator
 from decimal import Decimal
 from typing import Any
 
-from core.checks.build import fault, selector_faults
+from core.checks.build import selector_faults
 from core.checks.companies import natural_faults
+from core.definitions.row_faults import fault
 from core.definitions.state import State
 from core.definitions.tables import Company, Elimination, Group, GroupMember, Mapping
 from core.faults import LOOK, Fault
@@ -49,6 +50,11 @@ def members(state: State, rows: list[GroupMember]) -> Iterator[Fault]:
             yield fault(
                 row, "in_until", "The member would leave before it joins.", "Give a later last day.", "dates"
             )
+    yield from _shape(state, rows)
+
+
+def _shape(state: State, rows: list[GroupMember]) -> Iterator[Fault]:
+    """Groups that hold themselves, and companies reached twice, each told once."""
     affected = {row.group for row in rows}
     names: set[GroupMember] = set()
     for group in sorted(state.part(Group), key=str):

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from core.checks.build import fault, selector_faults
+from core.checks.build import selector_faults
 from core.codes.hierarchies import find_cycle
+from core.definitions.row_faults import fault
 from core.definitions.state import State
 from core.definitions.tables import Statement, StatementLine
 from core.faults import Fault
@@ -15,6 +16,8 @@ from core.statements.figures import (
     CREDIT,
     DEBIT,
     RESULT_CLASSES,
+    Plan,
+    PlanLine,
     formula_cycle,
     line_title,
     natural_list,
@@ -28,23 +31,7 @@ DEEPEST = 60
 def lines(state: State, rows: list[StatementLine]) -> Iterator[Fault]:
     for row in rows:
         if row.parent:
-            parent = state.get(StatementLine, row.statement, row.parent)
-            if parent is None:
-                yield fault(
-                    row,
-                    "parent",
-                    f"There is no line {row.parent} in {row.statement}.",
-                    "Choose a heading.",
-                    "reference",
-                )
-            elif parent.kind != "heading":
-                yield fault(
-                    row,
-                    "parent",
-                    f"{row.parent} is of kind {parent.kind}; only a heading has lines below it.",
-                    "Choose a heading.",
-                    "parent-kind",
-                )
+            yield from _parent(state, row)
         if row.kind == "accounts" and not row.accounts:
             yield fault(
                 row,
@@ -91,6 +78,16 @@ def _formula(state: State, row: StatementLine) -> Iterator[Fault]:
             )
 
 
+def _parent(state: State, row: StatementLine) -> Iterator[Fault]:
+    parent = state.get(StatementLine, row.statement, row.parent)
+    if parent is None:
+        what = f"There is no line {row.parent} in {row.statement}."
+        yield fault(row, "parent", what, "Choose a heading.", "reference")
+    elif parent.kind != "heading":
+        what = f"{row.parent} is of kind {parent.kind}; only a heading has lines below it."
+        yield fault(row, "parent", what, "Choose a heading.", "parent-kind")
+
+
 def _tree(state: State, statement: str) -> Iterator[Fault]:
     part = {row.line: row for row in state.part(StatementLine, statement).values()}
     parents: dict[str, str | None] = {row.line: row.parent or None for row in part.values()}
@@ -108,36 +105,7 @@ def _tree(state: State, statement: str) -> Iterator[Fault]:
     if planned is None:
         return
     for line in planned.lines:
-        if line.depth >= DEEPEST:
-            yield fault(
-                line.row,
-                "parent",
-                f"{line.row.line} would stand {line.depth + 1} levels deep.",
-                f"A statement has at most {DEEPEST} levels.",
-                "too-deep",
-            )
-            break
-        if planned.statement.kind == "income_statement":
-            foreign = [c for c in line.picks if planned.accounts.codes[c].account_class not in RESULT_CLASSES]
-            if foreign:
-                stranger = planned.accounts.codes[foreign[0]]
-                yield fault(
-                    line.row,
-                    "accounts",
-                    f"{stranger.code} {stranger.name} is of class {stranger.account_class} and stands on "
-                    f"{line_title(line.row)} of {planned.statement.name}, an income statement.",
-                    "An income statement holds revenue and expense accounts: take it off.",
-                    "class-misplaced",
-                )
-        if line.mixed:
-            yield fault(
-                line.row,
-                "sign",
-                f"{line_title(line.row)} of {planned.statement.name} mixes accounts shown as debit and as"
-                " credit.",
-                "State its sign: debit or credit.",
-                "sign-mixed",
-            )
+        yield from _of_line(planned, line)
     for code, first, second in planned.twice[:MOST_NAMED]:
         yield fault(
             part[second],
@@ -147,19 +115,6 @@ def _tree(state: State, statement: str) -> Iterator[Fault]:
             "Take it off one of them.",
             "placed-twice",
         )
-    if planned.has_result and planned.statement.kind == "balance_sheet":
-        for line in planned.lines:
-            doubled = [
-                c for c in line.picks if planned.accounts.codes[c].account_class in ("revenue", "expense")
-            ]
-            if doubled:
-                yield fault(
-                    line.row,
-                    "accounts",
-                    f"{', '.join(doubled[:5])} stand on {line_title(line.row)} and in the result line.",
-                    "Take the revenue and expense accounts off the line.",
-                    "placed-twice",
-                )
     if names := formula_cycle(planned):
         path = " needs ".join([*names, names[0]])
         yield fault(
@@ -202,3 +157,44 @@ def turned_signs(before: State, after: State) -> Iterator[Fault]:
 
 
 CHECKS: list[tuple[type[Any], Any]] = [(StatementLine, lines)]
+
+
+def _of_line(planned: Plan, line: PlanLine) -> Iterator[Fault]:
+    """How deep a line stands, and which accounts it holds."""
+    statement, codes = planned.statement, planned.accounts.codes
+    if line.depth >= DEEPEST:
+        yield fault(
+            line.row,
+            "parent",
+            f"{line.row.line} would stand {line.depth + 1} levels deep.",
+            f"A statement has at most {DEEPEST} levels.",
+            "too-deep",
+        )
+    foreign = [code for code in line.picks if codes[code].account_class not in RESULT_CLASSES]
+    if foreign and statement.kind == "income_statement":
+        stranger = codes[foreign[0]]
+        yield fault(
+            line.row,
+            "accounts",
+            f"{stranger.code} {stranger.name} is of class {stranger.account_class} and stands on "
+            f"{line_title(line.row)} of {statement.name}, an income statement.",
+            "An income statement holds revenue and expense accounts: take it off.",
+            "class-misplaced",
+        )
+    if line.mixed:
+        yield fault(
+            line.row,
+            "sign",
+            f"{line_title(line.row)} of {statement.name} mixes accounts shown as debit and as credit.",
+            "State its sign: debit or credit.",
+            "sign-mixed",
+        )
+    doubled = [code for code in line.picks if codes[code].account_class in RESULT_CLASSES]
+    if doubled and planned.has_result and statement.kind == "balance_sheet":
+        yield fault(
+            line.row,
+            "accounts",
+            f"{', '.join(doubled[:5])} stand on {line_title(line.row)} and in the result line.",
+            "Take the revenue and expense accounts off the line.",
+            "placed-twice",
+        )

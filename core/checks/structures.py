@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from core.checks.build import fault, selector_faults
+from core.checks.build import selector_faults
 from core.codes.lists import list_index
+from core.definitions.row_faults import fault
 from core.definitions.state import State
 from core.definitions.tables import (
     AccountString,

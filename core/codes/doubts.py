@@ -65,34 +65,7 @@ def doubts(state: State, code_list: str, known: CodeUsage) -> tuple[list[Doubt],
 
     A kind that is set aside for the whole list is in neither.
     """
-    items = list(_by_definitions(state, code_list))
-    index = list_index(state, code_list)
-    for code, standing in known.standing.items():
-        row = index.codes.get(code)
-        if row is not None and row.in_use_until:
-            items.append(
-                Doubt(
-                    "closed-balance",
-                    code,
-                    f"It was in use until {row.in_use_until}, and {standing} stands on it.",
-                    "Post the balance over to another account, or reopen it.",
-                )
-            )
-    if code_list in natural_lists(state) and known.posted:
-        for code in index.posting:
-            if (
-                code not in known.posted
-                and index.codes[code].takes_amounts
-                and not index.codes[code].in_use_until
-            ):
-                items.append(
-                    Doubt(
-                        "never-used",
-                        code,
-                        "Nothing was ever posted to it.",
-                        "Delete it, close it, or leave it for later.",
-                    )
-                )
+    items = [*_by_definitions(state, code_list), *_by_books(state, code_list, known)]
     order = list(KINDS)
     items.sort(key=lambda doubt: (order.index(doubt.kind), doubt.code))
     aside = {(row.code, row.doubt): row.reason for row in state.part(SetAside, code_list).values()}
@@ -101,6 +74,25 @@ def doubts(state: State, code_list: str, known: CodeUsage) -> tuple[list[Doubt],
         [doubt for doubt in items if (doubt.code, doubt.kind) not in aside],
         [(doubt, aside[(doubt.code, doubt.kind)]) for doubt in items if (doubt.code, doubt.kind) in aside],
     )
+
+
+def _by_books(state: State, code_list: str, known: CodeUsage) -> Iterator[Doubt]:
+    """Closed codes with something on them, and accounts that nothing was ever posted to."""
+    index = list_index(state, code_list)
+    for code, standing in known.standing.items():
+        row = index.codes.get(code)
+        if row is not None and row.in_use_until:
+            what = f"It was in use until {row.in_use_until}, and {standing} stands on it."
+            yield Doubt(
+                "closed-balance", code, what, "Post the balance over to another account, or reopen it."
+            )
+    if code_list not in natural_lists(state) or not known.posted:
+        return
+    for code in index.posting:
+        row = index.codes[code]
+        if code not in known.posted and row.takes_amounts and not row.in_use_until:
+            way_out = "Delete it, close it, or leave it for later."
+            yield Doubt("never-used", code, "Nothing was ever posted to it.", way_out)
 
 
 def _neighbours(state: State, code_list: str) -> Iterator[Doubt]:

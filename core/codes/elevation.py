@@ -15,8 +15,8 @@ import numpy as np
 from core.codes.hierarchies import Tree, tree
 from core.codes.lists import list_index
 from core.codes.tree_counts import counted, summed
+from core.definitions.kinds import CLASSES
 from core.definitions.state import State
-from core.definitions.tables import CLASSES
 
 WIDTH, HEIGHT, GROUND = 786, 610, 560
 READABLE = 15
@@ -209,30 +209,34 @@ class _Draughtsman:
             (child, width * (weight / total if total else 1 / len(weighed))) for child, weight in weighed
         ]
         further: list[tuple[_Node, int, float, float]] = []
-        row: list[tuple[_Node, float]] = []
+        narrow: list[tuple[_Node, float]] = []
         at = start = x
-        for child, wide in [*share, (None, 0.0)]:
-            narrow = child is not None and wide < READABLE and child.rollup and not child.moved
-            if row and not (narrow and child is not None):
-                if sum(w for _, w in row) >= 1:
-                    self._bay([one for one, _ in row], level + 1, start, sum(w for _, w in row))
-                if len(row) == 1 and level + 1 < MOST_LEVELS:
-                    further.append((row[0][0], level + 1, start, row[0][1]))
-                elif len(row) > 1:
-                    self._merged_posts([one for one, _ in row], level + 1, start, sum(w for _, w in row))
-                row = []
-            if child is None:
-                break
-            if narrow:
-                start = at if not row else start
-                row.append((child, wide))
-            elif child.rollup and wide >= 1:
-                self._bay([child], level + 1, at, max(wide, 4.0))
-                if child.moved != "old" and level + 1 < MOST_LEVELS:
-                    further.append((child, level + 1, at, wide))
+        for child, wide in share:
+            if wide < READABLE and child.rollup and not child.moved:
+                start = start if narrow else at
+                narrow.append((child, wide))
+            else:
+                further += self._narrow_bays(narrow, level + 1, start)
+                narrow = []
+                if child.rollup and wide >= 1:
+                    self._bay([child], level + 1, at, max(wide, 4.0))
+                    if child.moved != "old" and level + 1 < MOST_LEVELS:
+                        further.append((child, level + 1, at, wide))
             at += wide
+        further += self._narrow_bays(narrow, level + 1, start)
         self._standing(node, level, x, width, share)
         return further
+
+    def _narrow_bays(
+        self, row: list[tuple[_Node, float]], level: int, start: float
+    ) -> list[tuple[_Node, int, float, float]]:
+        """Neighbours too narrow to be read share one bay; a single one is a bay, and has more below it."""
+        wide = sum(width for _, width in row)
+        if wide >= 1:
+            self._bay([node for node, _ in row], level, start, wide)
+        if len(row) > 1:
+            self._merged_posts([node for node, _ in row], level, start, wide)
+        return [(row[0][0], level, start, wide)] if len(row) == 1 and level < MOST_LEVELS else []
 
     def _standing(
         self, node: _Node, level: int, x: float, width: float, share: list[tuple[_Node, float]]

@@ -101,6 +101,30 @@ def intakes(state: State, hierarchy: str) -> list[HierarchyNode]:
     )
 
 
+def _reparented(
+    changed: Iterable[tuple[HierarchyNode | None, HierarchyNode | None]], parent: dict[str, str]
+) -> dict[str, None]:
+    """Puts the changes into `parent`; the codes whose children came or went, in order."""
+    touched: dict[str, None] = {}
+    for old, new in changed:
+        if old is not None:
+            touched[old.parent] = None
+            parent.pop(old.code, None)
+        if new is not None:
+            touched[new.parent] = None
+            parent[new.code] = new.parent
+    return touched
+
+
+def _upwards(parent: Mapping[str, str], code: str) -> set[str]:
+    """A code and all above it; each once, also where they go round."""
+    seen: set[str] = set()
+    while code and code not in seen:
+        seen.add(code)
+        code = parent.get(code, "")
+    return seen
+
+
 def _followed(state: State, read: tuple[Any, ...], before: Tree, hierarchy: str) -> Tree | None:
     """The tree after a few nodes were moved, laid out from stretches of the former one: nothing else is
     looked at."""
@@ -110,14 +134,7 @@ def _followed(state: State, read: tuple[Any, ...], before: Tree, hierarchy: str)
     if len(changed) > MOST_FOLLOWED or len(before.order) != len(was):
         return None
     parent, children = dict(before.parent), dict(before.children)
-    touched: dict[str, None] = {}
-    for old, new in changed:
-        if old is not None:
-            touched[old.parent] = None
-            parent.pop(old.code, None)
-        if new is not None:
-            touched[new.parent] = None
-            parent[new.code] = new.parent
+    touched = _reparented(changed, parent)
     moved = {node.code for pair in changed for node in pair if node is not None}
     for above in touched:
         near = [code for code in children.get(above, ()) if code not in moved]
@@ -125,26 +142,12 @@ def _followed(state: State, read: tuple[Any, ...], before: Tree, hierarchy: str)
         children[above] = sorted(near, key=lambda code: order_key(now[hierarchy, code].position, code))
         if not near:
             del children[above]
-    open_codes = {"", *touched, *moved}
-    for above in touched:
-        seen: set[str] = set()
-        while above and above not in seen:
-            seen.add(above)
-            open_codes.add(above)
-            above = parent.get(above, "")
+    open_codes = {"", *touched, *moved}.union(*(_upwards(parent, above) for above in touched))
     hierarchy_row = state.get(Hierarchy, hierarchy)
     order, end = _restretched(before, children, open_codes)
     place = dict(zip(map(FIRST, order), range(len(order)), strict=True))
-    return Tree(
-        hierarchy,
-        hierarchy_row.code_list if hierarchy_row else "",
-        hierarchy_row.name if hierarchy_row else "",
-        order,
-        parent,
-        children,
-        place,
-        end,
-    )
+    code_list, name = (hierarchy_row.code_list, hierarchy_row.name) if hierarchy_row else ("", "")
+    return Tree(hierarchy, code_list, name, order, parent, children, place, end)
 
 
 def _changed(
@@ -262,16 +265,8 @@ def _made(state: State, hierarchy: str, rows: Iterable[HierarchyNode]) -> Tree:
             end[open_at.pop()] = i
         open_at.append(i)
     parent = {code: above for _, code, above in nodes}
-    return Tree(
-        hierarchy,
-        hierarchy_row.code_list if hierarchy_row else "",
-        hierarchy_row.name if hierarchy_row else "",
-        order,
-        parent,
-        children,
-        place,
-        end,
-    )
+    code_list, name = (hierarchy_row.code_list, hierarchy_row.name) if hierarchy_row else ("", "")
+    return Tree(hierarchy, code_list, name, order, parent, children, place, end)
 
 
 def moved_codes(before: State, after: State, hierarchy: str) -> list[str]:

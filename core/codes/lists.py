@@ -7,9 +7,11 @@ from bisect import bisect_left
 from collections import Counter
 from dataclasses import dataclass
 from datetime import date
+from itertools import chain
 
+from core.definitions.kinds import CLASSES
 from core.definitions.state import State, derived
-from core.definitions.tables import CLASSES, Code, CodeList, Dimension, StructureSegment
+from core.definitions.tables import Code, CodeList, Dimension, StructureSegment
 
 CHARACTERS = {
     "digits": re.compile(r"[0-9]+"),
@@ -80,6 +82,12 @@ def in_use(code: Code, on: date) -> bool:
     )
 
 
+def _following(index: ListIndex, code: str) -> str:
+    """The next posting code of digits and of the same length; all nines where there is none."""
+    later = index.posting[bisect_left(index.posting, code) :]
+    return next((c for c in later if c > code and len(c) == len(code) and c.isdigit()), "9" * len(code))
+
+
 def next_free(state: State, code_list: str, after: str) -> str:
     """The next free code after one that stands there: half-way up to its successor in round steps, never past
     it."""
@@ -94,24 +102,14 @@ def next_free(state: State, code_list: str, after: str) -> str:
     if not after.isdigit():
         return ""
     width, start = len(after), int(after)
-    place = bisect_left(index.posting, after)
-    following = next(
-        (c for c in index.posting[place:] if c > after and len(c) == width and c.isdigit()), "9" * width
+    following = _following(index, after)
+    rounded = (
+        candidate
+        for step in (10, 5, 1)
+        for candidate in range(start - start % step + step, int(following), step)
     )
-    limit = int(following)
-    for step in (10, 5, 1):
-        candidate = start - start % step + step
-        while candidate < limit:
-            text = str(candidate).zfill(width)
-            if text not in index.codes:
-                return text
-            candidate += step
-    taken = start + 1
-    while taken < 10**width:
-        if str(taken).zfill(width) not in index.codes:
-            return str(taken).zfill(width)
-        taken += 1
-    return ""
+    free = (str(number).zfill(width) for number in chain(rounded, range(start + 1, 10**width)))
+    return next((code for code in free if code not in index.codes), "")
 
 
 def likely_class(state: State, code_list: str, code: str) -> str:
@@ -161,3 +159,10 @@ def fullness_by_beginning(state: State, code_list: str) -> list[tuple[str, Fulln
     possible = sum(letters ** (n - 1) for n in range(rule.min_length, min(rule.max_length, 20) + 1))
     used = Counter(code[0] for code in list_index(state, code_list).posting)
     return [(first, Fullness(count, possible)) for first, count in sorted(used.items())]
+
+
+@derived((Code, 0))
+def lowered(state: State, code_list: str) -> list[tuple[str, str]]:
+    """Each code with its name in small letters, in code order."""
+    index = list_index(state, code_list)
+    return [(code, index.codes[code].name.lower()) for code in index.ordered]

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from core.codes.hierarchies import main_hierarchies, tree
-from core.codes.lists import list_index
+from core.codes.lists import ListIndex, list_index
 from core.codes.selector_text import SelectorItem, describe, parse
 from core.definitions.state import State, derived
 from core.definitions.tables import Code, Hierarchy, HierarchyNode
@@ -29,48 +29,52 @@ def _pick(
 ) -> Iterator[str]:
     index = list_index(state, code_list)
     posting = index.posting
-    texts: list[str] = []
-    if item.kind == "all":
-        texts = posting
-    elif item.kind == "code":
-        code = index.codes.get(item.first)
-        if code is None:
-            faults.append(f"There is no code {item.first} in {code_list}.")
-            return
-        if code.rollup:
-            looks.append(
-                f"{item.first} is a rollup code and picks nothing; 'under {item.first}' picks what is"
-                " below it."
-            )
-        texts = [] if code.rollup else [item.first]
-        yield from texts
+    if item.kind == "code":
+        yield from _single(index, item.first, faults, looks)
         return
+    if item.kind == "under":
+        texts = _under_code(state, index, item, faults)
     elif item.kind == "range":
         texts = posting[bisect_left(posting, item.first) : bisect_right(posting, item.second)]
     elif item.kind == "prefix":
         texts = posting[bisect_left(posting, item.first) : bisect_left(posting, item.first + "\x7f")]
     else:
-        name = item.second or main_hierarchies(state).get(code_list, "")
-        hierarchy_row = state.get(Hierarchy, name) if name else None
-        if hierarchy_row is None or hierarchy_row.code_list != code_list:
-            faults.append(
-                f"There is no hierarchy {item.second} of {code_list}."
-                if item.second
-                else f"{code_list} has no main hierarchy, so 'under {item.first}' picks nothing."
-            )
-            return
-        code = index.codes.get(item.first)
-        grown = tree(state, name)
-        if code is None or item.first not in grown.place:
-            faults.append(f"There is no rollup code {item.first} in hierarchy {name}.")
-            return
-        if not code.rollup:
-            faults.append(f"{item.first} is a posting code; only a rollup code has codes under it.")
-            return
-        texts = [c for c in grown.below(item.first) if c in index.codes and not index.codes[c].rollup]
-    if not texts:
+        texts = posting
+    if texts is not None and not texts:
         looks.append(f"'{describe(item)}' picks no code yet.")
-    yield from texts
+    yield from texts or ()
+
+
+def _single(index: ListIndex, code: str, faults: list[str], looks: list[str]) -> Iterator[str]:
+    row = index.codes.get(code)
+    if row is None:
+        faults.append(f"There is no code {code} in {index.code_list}.")
+    elif row.rollup:
+        looks.append(f"{code} is a rollup code and picks nothing; 'under {code}' picks what is below it.")
+    else:
+        yield code
+
+
+def _under_code(state: State, index: ListIndex, item: SelectorItem, faults: list[str]) -> list[str] | None:
+    """Posting codes below a rollup code, in the hierarchy named or the main one; None with a fault."""
+    code_list = index.code_list
+    name = item.second or main_hierarchies(state).get(code_list, "")
+    hierarchy_row = state.get(Hierarchy, name) if name else None
+    if hierarchy_row is None or hierarchy_row.code_list != code_list:
+        faults.append(
+            f"There is no hierarchy {item.second} of {code_list}."
+            if item.second
+            else f"{code_list} has no main hierarchy, so 'under {item.first}' picks nothing."
+        )
+        return None
+    code, shape = index.codes.get(item.first), tree(state, name)
+    if code is None or item.first not in shape.place:
+        faults.append(f"There is no rollup code {item.first} in hierarchy {name}.")
+        return None
+    if not code.rollup:
+        faults.append(f"{item.first} is a posting code; only a rollup code has codes under it.")
+        return None
+    return [c for c in shape.below(item.first) if c in index.codes and not index.codes[c].rollup]
 
 
 def pick(state: State, code_list: str, text: str) -> Picked:

@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 
 from core.codes.hierarchies import tree
 from core.codes.lists import list_index
+from core.definitions.kinds import CLASSES
 from core.definitions.state import State, derived
-from core.definitions.tables import CLASSES, Code, Hierarchy, HierarchyNode
+from core.definitions.tables import Code, Hierarchy, HierarchyNode
 
 FIRST, SECOND = itemgetter(0), itemgetter(1)
 

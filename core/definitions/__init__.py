@@ -1,8 +1,10 @@
 """The tables and their rows, cells read and written, and the state that all of them make.
 
+kinds.py       what a cell may hold
 tables.py      every table of the package, once: columns, kinds, defaults
 nouns.py       what tables and rows are called in sentences
 parsing.py     cells of text to rows, and back
 state.py       all rows of one version, what is derived from them, and edits between two
+row_faults.py  a fault at a row
 digest.py      the number by which two processes know that they hold the same
 """

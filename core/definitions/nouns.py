@@ -5,44 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 from core.definitions.parsing import write_cell
-from core.definitions.tables import BY_ROW
+from core.definitions.tables import BY_ROW, DEFINING_TABLES
 
-NOUNS = {
-    "code_lists": "code list",
-    "codes": "code",
-    "code_names": "name",
-    "list_properties": "property",
-    "code_properties": "property",
-    "doubts_set_aside": "doubt set aside",
-    "hierarchies": "hierarchy",
-    "hierarchy_nodes": "place",
-    "structures": "structure",
-    "structure_segments": "segment",
-    "dimensions": "dimension",
-    "charts": "chart",
-    "chart_segments": "segment rule",
-    "chart_dimensions": "dimension",
-    "pairing_rules": "pairing rule",
-    "pairing_conditions": "condition",
-    "account_strings": "account string",
-    "quick_codes": "quick code",
-    "overlays": "overlay",
-    "overlay_codes": "local code",
-    "calendars": "calendar",
-    "periods": "period",
-    "companies": "company",
-    "company_codes": "company code",
-    "company_accounts": "company account",
-    "intercompany_pairs": "intercompany pair",
-    "statements": "statement",
-    "statement_lines": "line",
-    "groups": "group",
-    "group_members": "member",
-    "mappings": "mapping row",
-    "rates": "rate",
-    "eliminations": "elimination",
-    "budgets": "budget",
-}
+NOUNS = {table.name: table.noun for table in DEFINING_TABLES}
 
 
 def named(row: Any) -> str:

@@ -11,7 +11,9 @@ from datetime import UTC, date, datetime
 from decimal import Decimal
 from typing import Any
 
-from core.definitions.tables import Column, Kind, Table
+from core.definitions.kinds import Kind
+from core.definitions.tables import Column, Table
+from core.fault_codes import FaultCode
 from core.faults import Fault, Location
 from core.money import AMOUNT, minor_digits
 
@@ -200,7 +202,7 @@ class Read:
 def header_faults(table: Table, header: list[str]) -> list[Fault]:
     """What is wrong with the first row of a table: unknown, doubled or missing columns."""
 
-    def told(code: str, what: str, column: str, way_out: str) -> Fault:
+    def told(code: FaultCode, what: str, column: str, way_out: str) -> Fault:
         return Fault(code, what, Location(table.name, (), column, row=1), way_out)
 
     rows = []
@@ -232,6 +234,27 @@ def header_faults(table: Table, header: list[str]) -> list[Fault]:
     return rows
 
 
+def _ragged(table: Table, header: list[str], cells: list[str], number: int) -> list[Fault]:
+    """A row with more or fewer cells than there are columns; an empty one is no fault."""
+    if not cells:
+        return []
+    what = f"The row has {len(cells)} cells and the header {len(header)}."
+    return [Fault("cells", what, Location(table.name, row=number), "Quote cells that hold commas.")]
+
+
+def _slots(table: Table, header: list[str]) -> tuple[list[_Cell], list[int], list[Any]]:
+    """Where each cell goes, the places of columns that the file lacks, and what stands there: nothing in a
+    key, else the default."""
+    slots = {name: i for i, name in enumerate(table.row._fields)}
+    places = [_Cell(table.by_name[name], slots[name], i) for i, name in enumerate(header)]
+    absent = [slot for name, slot in slots.items() if name not in header]
+    defaults = [
+        "" if slot < table.keys and slot in absent else _absent(column)
+        for slot, column in enumerate(table.columns)
+    ]
+    return places, absent, defaults
+
+
 def read_table(
     table: Table,
     header: list[str],
@@ -241,30 +264,17 @@ def read_table(
     """Reads records (row number, cells). A column that the file lacks keeps what a known row has, else its
     default."""
     read = Read(table, faults=header_faults(table, header))
-    if any(problem.code != "column-missing" for problem in read.faults):
+    if {problem.code for problem in read.faults} - {"column-missing"}:
         return read
-    slots = {name: i for i, name in enumerate(table.row._fields)}
-    places = [_Cell(table.by_name[name], slots[name], i) for i, name in enumerate(header)]
-    absent = [slot for name, slot in slots.items() if name not in header]
-    unkeyed = [slot for slot in absent if slot < table.keys]
-    defaults = [_absent(column) for column in table.columns]
+    places, absent, defaults = _slots(table, header)
     for number, cells in records:
         if len(cells) != len(header):
-            if cells:
-                what = f"The row has {len(cells)} cells and the header {len(header)}."
-                read.faults.append(
-                    Fault("cells", what, Location(table.name, row=number), "Quote cells that hold commas.")
-                )
+            read.faults += _ragged(table, header, cells, number)
             continue
         values = defaults.copy()
-        unread = _read_row(table, places, cells, number, values, read.faults)
-        if unread:
+        if _read_row(table, places, cells, number, values, read.faults):
             continue
-        key = (
-            tuple(values[: table.keys])
-            if not unkeyed
-            else tuple("" if i in unkeyed else values[i] for i in range(table.keys))
-        )
+        key = tuple(values[: table.keys])
         if key in read.rows:
             read.faults.append(_twice(table, key, read.numbers[key], number))
             continue

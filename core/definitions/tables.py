@@ -13,42 +13,41 @@ from decimal import Decimal
 from functools import cached_property
 from typing import Annotated, Any, NamedTuple, get_args, get_origin, get_type_hints
 
-
-@dataclass(frozen=True, slots=True)
-class Kind:
-    """How a cell is read: a kind of value, for choices what may stand there, and what an empty cell means."""
-
-    name: str
-    choices: tuple[str, ...] = ()
-    minimum: int = 0
-
-
-MUST = "must"
-
-Id = Annotated[str, Kind("id")]
-Text = Annotated[str, Kind("text")]
-CodeText = Annotated[str, Kind("code")]
-Selector = Annotated[str, Kind("selector")]
-Dimensions = Annotated[str, Kind("dimensions")]
-Language = Annotated[str, Kind("language")]
-Currency = Annotated[str, Kind("currency")]
-Flag = Annotated[bool, Kind("flag")]
-Day = Annotated[date | None, Kind("date")]
-Count = Annotated[int | None, Kind("integer")]
-Number = Annotated[Decimal | None, Kind("number")]
-Amount = Annotated[str, Kind("amount")]
-
-CLASSES = ("asset", "liability", "equity", "revenue", "expense")
-CASH_FLOWS = ("none", "operating", "investing", "financing")
-PROPERTY_KINDS = ("text", "number", "date", "choice")
-DEBIT_CLASSES = ("asset", "expense")
-SEPARATORS = ("-", ".", "/", ":", "_", "|")
-ROLES = ("company", "natural_account", "cost_centre", "intercompany", "other")
-OUTCOMES = ("required", "empty", "only", "never", "fill")
-
-
-def choice(*choices: str) -> Kind:
-    return Kind("choice", choices)
+from core.definitions.kinds import (
+    CASH_FLOWS,
+    CLASSES,
+    DEBIT_CLASSES,
+    MUST,
+    OUTCOMES,
+    PROPERTY_KINDS,
+    ROLES,
+    SEPARATORS,
+    Amount,
+    CalendarId,
+    ChartId,
+    CodeListId,
+    CodeText,
+    CompanyId,
+    Count,
+    Currency,
+    Day,
+    DimensionId,
+    Dimensions,
+    Flag,
+    GroupId,
+    HierarchyId,
+    Id,
+    Kind,
+    Language,
+    Number,
+    OverlayId,
+    Refers,
+    Selector,
+    StatementId,
+    StructureId,
+    Text,
+    choice,
+)
 
 
 class CodeList(NamedTuple):
@@ -62,7 +61,7 @@ class CodeList(NamedTuple):
 
 
 class Code(NamedTuple):
-    code_list: Id
+    code_list: CodeListId
     code: CodeText
     name: Annotated[str, Kind("text"), MUST]
     rollup: Flag = False
@@ -89,14 +88,14 @@ class Code(NamedTuple):
 
 
 class CodeName(NamedTuple):
-    code_list: Id
+    code_list: CodeListId
     code: CodeText
     language: Language
     name: Annotated[str, Kind("text"), MUST]
 
 
 class ListProperty(NamedTuple):
-    code_list: Id
+    code_list: CodeListId
     property: Id
     name: Annotated[str, Kind("text"), MUST]
     kind: Annotated[str, choice(*PROPERTY_KINDS)] = "text"
@@ -105,7 +104,7 @@ class ListProperty(NamedTuple):
 
 
 class CodeProperty(NamedTuple):
-    code_list: Id
+    code_list: CodeListId
     code: CodeText
     property: Id
     value: Annotated[str, Kind("text"), MUST]
@@ -114,7 +113,7 @@ class CodeProperty(NamedTuple):
 class SetAside(NamedTuple):
     """A doubt of a code that is in order; without a code, that kind of doubt in the whole list."""
 
-    code_list: Id
+    code_list: CodeListId
     code: CodeText
     doubt: Id
     reason: Annotated[str, Kind("text"), MUST]
@@ -122,7 +121,7 @@ class SetAside(NamedTuple):
 
 class Hierarchy(NamedTuple):
     hierarchy: Id
-    code_list: Annotated[str, Kind("id"), MUST]
+    code_list: Annotated[CodeListId, MUST]
     name: Annotated[str, Kind("text"), MUST]
     main: Flag = False
     version_of: Id = ""
@@ -130,7 +129,7 @@ class Hierarchy(NamedTuple):
 
 
 class HierarchyNode(NamedTuple):
-    hierarchy: Id
+    hierarchy: HierarchyId
     code: CodeText
     parent: CodeText = ""
     position: Count = None
@@ -144,30 +143,30 @@ class Structure(NamedTuple):
 
 
 class StructureSegment(NamedTuple):
-    structure: Id
+    structure: StructureId
     position: Annotated[int, Kind("integer", minimum=1)]
     segment: Annotated[str, Kind("id"), MUST]
     name: Annotated[str, Kind("text"), MUST]
-    code_list: Annotated[str, Kind("id"), MUST]
+    code_list: Annotated[CodeListId, MUST]
     role: Annotated[str, choice(*ROLES)] = "other"
 
 
 class Dimension(NamedTuple):
     dimension: Id
     name: Annotated[str, Kind("text"), MUST]
-    code_list: Annotated[str, Kind("id"), MUST]
+    code_list: Annotated[CodeListId, MUST]
 
 
 class Chart(NamedTuple):
     chart: Id
     name: Annotated[str, Kind("text"), MUST]
-    structure: Annotated[str, Kind("id"), MUST]
+    structure: Annotated[StructureId, MUST]
     new_strings: Annotated[str, choice("as_keyed", "listed_only")] = "as_keyed"
     approval: Flag = False
 
 
 class ChartSegment(NamedTuple):
-    chart: Id
+    chart: ChartId
     segment: Id
     required: Flag = True
     default_code: CodeText = ""
@@ -175,13 +174,13 @@ class ChartSegment(NamedTuple):
 
 
 class ChartDimension(NamedTuple):
-    chart: Id
-    dimension: Id
+    chart: ChartId
+    dimension: DimensionId
     required: Flag = False
 
 
 class PairingRule(NamedTuple):
-    chart: Id
+    chart: ChartId
     rule: Id
     position: Annotated[int, Kind("integer"), MUST]
     field: Annotated[str, Kind("id"), MUST]
@@ -193,14 +192,14 @@ class PairingRule(NamedTuple):
 
 
 class PairingCondition(NamedTuple):
-    chart: Id
+    chart: ChartId
     rule: Id
     field: Id
     codes: Annotated[str, Kind("selector"), MUST]
 
 
 class AccountString(NamedTuple):
-    chart: Id
+    chart: ChartId
     account: Text
     enabled: Flag = True
     in_use_from: Day = None
@@ -208,9 +207,9 @@ class AccountString(NamedTuple):
 
 
 class QuickCode(NamedTuple):
-    chart: Id
+    chart: ChartId
     quick_code: Id
-    company: Id = ""
+    company: CompanyId = ""
     scope: Annotated[str, choice("everyone", "team", "person")] = "everyone"
     owner: Text = ""
     account: Annotated[str, Kind("text"), MUST] = ""
@@ -224,8 +223,8 @@ class Overlay(NamedTuple):
 
 
 class OverlayCode(NamedTuple):
-    overlay: Id
-    code_list: Id
+    overlay: OverlayId
+    code_list: CodeListId
     code: CodeText
     local_code: Annotated[str, Kind("text"), MUST]
     local_name: Annotated[str, Kind("text"), MUST]
@@ -237,7 +236,7 @@ class Calendar(NamedTuple):
 
 
 class Period(NamedTuple):
-    calendar: Id
+    calendar: CalendarId
     fiscal_year: Annotated[int, Kind("integer", minimum=1)]
     period: Annotated[int, Kind("integer")]
     name: Annotated[str, Kind("text"), MUST]
@@ -252,21 +251,21 @@ class Company(NamedTuple):
     name: Annotated[str, Kind("text"), MUST]
     country: Annotated[str, Kind("text"), MUST]
     currency: Annotated[str, Kind("currency"), MUST]
-    chart: Annotated[str, Kind("id"), MUST]
-    calendar: Annotated[str, Kind("id"), MUST]
-    overlay: Id = ""
+    chart: Annotated[ChartId, MUST]
+    calendar: Annotated[CalendarId, MUST]
+    overlay: OverlayId = ""
     foreign_currencies: Flag = False
     accounts_open: Annotated[str, choice("all", "listed")] = "all"
 
 
 class CompanyCode(NamedTuple):
-    company: Id
+    company: CompanyId
     segment: Id
     code: CodeText
 
 
 class CompanyAccount(NamedTuple):
-    company: Id
+    company: CompanyId
     code: CodeText
     currency: Currency = ""
     revalue: Flag = False
@@ -274,8 +273,8 @@ class CompanyAccount(NamedTuple):
 
 
 class IntercompanyPair(NamedTuple):
-    company: Id
-    partner: Id
+    company: CompanyId
+    partner: CompanyId
     due_from: Annotated[str, Kind("code"), MUST]
     due_to: Annotated[str, Kind("code"), MUST]
 
@@ -283,12 +282,12 @@ class IntercompanyPair(NamedTuple):
 class Statement(NamedTuple):
     statement: Id
     name: Annotated[str, Kind("text"), MUST]
-    chart: Annotated[str, Kind("id"), MUST]
+    chart: Annotated[ChartId, MUST]
     kind: Annotated[str, choice("balance_sheet", "income_statement", "cash_flow", "other")] = "other"
 
 
 class StatementLine(NamedTuple):
-    statement: Id
+    statement: StatementId
     line: Id
     parent: Id = ""
     position: Annotated[int, Kind("integer"), MUST] = 0
@@ -303,12 +302,12 @@ class Group(NamedTuple):
     group: Id
     name: Annotated[str, Kind("text"), MUST]
     currency: Annotated[str, Kind("currency"), MUST]
-    chart: Annotated[str, Kind("id"), MUST]
-    calendar: Id = ""
+    chart: Annotated[ChartId, MUST]
+    calendar: CalendarId = ""
 
 
 class GroupMember(NamedTuple):
-    group: Id
+    group: GroupId
     member: Id
     member_kind: Annotated[str, choice("company", "group")] = "company"
     method: Annotated[str, choice("full", "proportionate", "equity", "none")] = "full"
@@ -318,8 +317,8 @@ class GroupMember(NamedTuple):
 
 
 class Mapping(NamedTuple):
-    group: Id
-    company: Id
+    group: GroupId
+    company: CompanyId
     position: Annotated[int, Kind("integer")]
     accounts: Annotated[str, Kind("selector"), MUST]
     field: Id = ""
@@ -336,7 +335,7 @@ class Rate(NamedTuple):
 
 
 class Elimination(NamedTuple):
-    group: Id
+    group: GroupId
     elimination: Id
     position: Annotated[int, Kind("integer"), MUST]
     name: Text = ""
@@ -348,7 +347,7 @@ class Elimination(NamedTuple):
 class Budget(NamedTuple):
     budget: Id
     name: Annotated[str, Kind("text"), MUST]
-    chart: Annotated[str, Kind("id"), MUST]
+    chart: Annotated[ChartId, MUST]
 
 
 class BudgetLine(NamedTuple):
@@ -412,15 +411,19 @@ class Column:
     key: bool
     must: bool
     default: Any
+    refers: str = ""
+    """the table whose row it names, if any"""
 
 
 @dataclass(frozen=True)
 class Table:
-    """One table of the package: its name, its row class and how many leading columns are its key."""
+    """One table of the package: its name, its row class, how many leading columns are its key, and what one
+    of its rows is called in sentences."""
 
     name: str
     row: type[Any]
     keys: int
+    noun: str
     optional_keys: frozenset[str] = frozenset()
 
     @cached_property
@@ -432,7 +435,8 @@ class Table:
             kind = next(mark for mark in marks if isinstance(mark, Kind))
             key = index < self.keys
             must = MUST in marks or (key and name not in self.optional_keys)
-            rows.append(Column(name, kind, key, must, self.row._field_defaults.get(name)))
+            refers = next((mark.table for mark in marks if isinstance(mark, Refers)), "")
+            rows.append(Column(name, kind, key, must, self.row._field_defaults.get(name), refers))
         return tuple(rows)
 
     @cached_property
@@ -444,48 +448,48 @@ class Table:
 
 
 DEFINING_TABLES: tuple[Table, ...] = (
-    Table("code_lists", CodeList, 1),
-    Table("codes", Code, 2),
-    Table("code_names", CodeName, 3),
-    Table("list_properties", ListProperty, 2),
-    Table("code_properties", CodeProperty, 3),
-    Table("doubts_set_aside", SetAside, 3, frozenset({"code"})),
-    Table("hierarchies", Hierarchy, 1),
-    Table("hierarchy_nodes", HierarchyNode, 2),
-    Table("structures", Structure, 1),
-    Table("structure_segments", StructureSegment, 2),
-    Table("dimensions", Dimension, 1),
-    Table("charts", Chart, 1),
-    Table("chart_segments", ChartSegment, 2),
-    Table("chart_dimensions", ChartDimension, 2),
-    Table("pairing_rules", PairingRule, 2),
-    Table("pairing_conditions", PairingCondition, 3),
-    Table("account_strings", AccountString, 2),
-    Table("quick_codes", QuickCode, 2),
-    Table("overlays", Overlay, 1),
-    Table("overlay_codes", OverlayCode, 3),
-    Table("calendars", Calendar, 1),
-    Table("periods", Period, 3),
-    Table("companies", Company, 1),
-    Table("company_codes", CompanyCode, 3),
-    Table("company_accounts", CompanyAccount, 2),
-    Table("intercompany_pairs", IntercompanyPair, 2),
-    Table("statements", Statement, 1),
-    Table("statement_lines", StatementLine, 2),
-    Table("groups", Group, 1),
-    Table("group_members", GroupMember, 2),
-    Table("mappings", Mapping, 3),
-    Table("rates", Rate, 4),
-    Table("eliminations", Elimination, 2),
-    Table("budgets", Budget, 1),
+    Table("code_lists", CodeList, 1, "code list"),
+    Table("codes", Code, 2, "code"),
+    Table("code_names", CodeName, 3, "name"),
+    Table("list_properties", ListProperty, 2, "property"),
+    Table("code_properties", CodeProperty, 3, "property"),
+    Table("doubts_set_aside", SetAside, 3, "doubt set aside", frozenset({"code"})),
+    Table("hierarchies", Hierarchy, 1, "hierarchy"),
+    Table("hierarchy_nodes", HierarchyNode, 2, "place"),
+    Table("structures", Structure, 1, "structure"),
+    Table("structure_segments", StructureSegment, 2, "segment"),
+    Table("dimensions", Dimension, 1, "dimension"),
+    Table("charts", Chart, 1, "chart"),
+    Table("chart_segments", ChartSegment, 2, "segment rule"),
+    Table("chart_dimensions", ChartDimension, 2, "dimension"),
+    Table("pairing_rules", PairingRule, 2, "pairing rule"),
+    Table("pairing_conditions", PairingCondition, 3, "condition"),
+    Table("account_strings", AccountString, 2, "account string"),
+    Table("quick_codes", QuickCode, 2, "quick code"),
+    Table("overlays", Overlay, 1, "overlay"),
+    Table("overlay_codes", OverlayCode, 3, "local code"),
+    Table("calendars", Calendar, 1, "calendar"),
+    Table("periods", Period, 3, "period"),
+    Table("companies", Company, 1, "company"),
+    Table("company_codes", CompanyCode, 3, "company code"),
+    Table("company_accounts", CompanyAccount, 2, "company account"),
+    Table("intercompany_pairs", IntercompanyPair, 2, "intercompany pair"),
+    Table("statements", Statement, 1, "statement"),
+    Table("statement_lines", StatementLine, 2, "line"),
+    Table("groups", Group, 1, "group"),
+    Table("group_members", GroupMember, 2, "member"),
+    Table("mappings", Mapping, 3, "mapping row"),
+    Table("rates", Rate, 4, "rate"),
+    Table("eliminations", Elimination, 2, "elimination"),
+    Table("budgets", Budget, 1, "budget"),
 )
 """Tables that hold definitions, in the order in which each needs only those before it."""
 
 BOOKS: tuple[Table, ...] = (
-    Table("journals", Journal, 2),
-    Table("journal_lines", JournalLine, 3),
-    Table("balances", Balance, 6, frozenset({"dimensions", "partner"})),
-    Table("budget_lines", BudgetLine, 6, frozenset({"dimensions"})),
+    Table("journals", Journal, 2, "journal"),
+    Table("journal_lines", JournalLine, 3, "journal line"),
+    Table("balances", Balance, 6, "balance", frozenset({"dimensions", "partner"})),
+    Table("budget_lines", BudgetLine, 6, "budget line", frozenset({"dimensions"})),
 )
 """Tables that hold amounts; too long to keep in a snapshot."""
 

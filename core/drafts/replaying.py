@@ -12,9 +12,10 @@ from core.definitions.nouns import named
 from core.definitions.parsing import write_cell
 from core.definitions.state import Edit, Key, State
 from core.definitions.tables import BY_ROW, TABLES
+from core.fault_codes import FaultCode
 from core.faults import Fault, blocking
 
-MAY_WAIT = ("placed-twice", "sign-mixed", "sign-turned", "class-misplaced", "selector")
+MAY_WAIT: tuple[FaultCode, ...] = ("placed-twice", "sign-mixed", "sign-turned", "class-misplaced", "selector")
 """Faults that a change brings to other rows and that a draft may hold until it is published: a code moved in
 a tree
 first, the statement that picks it put right after."""

@@ -24,6 +24,10 @@ class Disagreement(NamedTuple):
     amount: int
     shares: tuple[tuple[str, str, int, int], ...]
 
+    def side(self, company: str) -> int:
+        """What one of the two brought."""
+        return sum(share[3] for share in self.shares if share[0] == company)
+
 
 @dataclass(frozen=True, slots=True)
 class EliminationRule:
@@ -59,6 +63,13 @@ class EliminationResult:
     taken: NDArray[Any]
     disagreements: tuple[Disagreement, ...]
     by_rule: tuple[tuple[str, NDArray[Any]], ...]
+
+    @property
+    def balance(self) -> int:
+        """Debits less credits after all rules: 0, or something is wrong."""
+        if not len(self.cells):
+            return 0
+        return int(self.cells.sum()) + sum(amount for _, amount in self.posted)
 
 
 def eliminate(

@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from core.codes.lists import list_index
+from core.codes.lists import ListIndex, list_index
 from core.codes.selectors import pick
 from core.definitions.state import State, derived
 from core.definitions.tables import Code, Company, Group, Hierarchy, HierarchyNode, Mapping
@@ -97,33 +97,37 @@ def map_plan(state: State, group: str, company: str) -> MapPlan | None:
 
 
 def likely_target(state: State, group: str, company: str, natural: str) -> str:
-    """A group account for an unplaced one: what its nearest mapped neighbours of the same class go to, or the
-    group account whose name shares most words with it."""
-    mapping_plan = map_plan(state, group, company)
-    target = state.get(Group, group)
-    group_chart = chart_index(state, target.chart) if target else None
-    if mapping_plan is None or group_chart is None or mapping_plan.shared:
+    """A group account for an unplaced one: the group account whose name shares most words with it, or what
+    its nearest mapped neighbours of the same class go to."""
+    plan = map_plan(state, group, company)
+    group_row = state.get(Group, group)
+    chart = chart_index(state, group_row.chart) if group_row else None
+    code = plan.own_codes.get(natural) if plan else None
+    if plan is None or chart is None or plan.shared or code is None:
         return ""
-    own = list_index(state, mapping_plan.chart.natural_list)
-    theirs = list_index(state, group_chart.natural_list)
-    code = own.codes.get(natural)
-    if code is None:
-        return ""
+    theirs = list_index(state, chart.natural_list)
     words = _words(code.name)
     named = [
         (len(words & _words(other.name)), -i, other.code)
         for i, other in enumerate(theirs.codes[c] for c in theirs.posting)
         if other.account_class == code.account_class and words & _words(other.name)
     ]
-    if named:
-        return max(named)[2]
+    return max(named)[2] if named else _as_neighbours(list_index(state, plan.chart.natural_list), plan, code)
+
+
+NEAR = 10
+
+
+def _as_neighbours(own: ListIndex, plan: MapPlan, code: Code) -> str:
+    """Where the neighbour of the same class goes whose code is most alike, the nearest first."""
     best: tuple[int, int, str] = (0, 0, "")
-    at = own.position.get(natural, 0)
-    for i in range(max(0, at - 10), min(len(own.posting), at + 11)):
+    at = own.position.get(code.code, 0)
+    for i in range(max(0, at - NEAR), min(len(own.posting), at + NEAR + 1)):
         other = own.codes[own.posting[i]]
-        plain = mapping_plan.plain(other.code)
+        plain = plan.plain(other.code)
         if plain and other.account_class == code.account_class:
-            shared = next((n for n, (a, b) in enumerate(zip(natural, other.code, strict=False)) if a != b), 0)
+            pairs = zip(code.code, other.code, strict=False)
+            shared = next((n for n, (a, b) in enumerate(pairs) if a != b), 0)
             best = max(best, (shared, -abs(i - at), plain))
     return best[2]
 

@@ -4,6 +4,7 @@ spelling codes anew."""
 from __future__ import annotations
 
 from collections.abc import Iterator
+from itertools import chain
 from typing import Any, NamedTuple
 
 from core.definitions.state import State
@@ -132,6 +133,19 @@ def _of_accounts(state: State, code_list: str, charts: dict[str, set[str]]) -> I
     companies = {row.company: row.chart for row in state.rows(Company)}
     own = {name for name, chart in companies.items() if natural(chart)}
     groups = {row.group for row in state.rows(Group) if natural(row.chart)}
+    yield from _of_companies(state, own)
+    statements = [row.statement for row in state.rows(Statement) if natural(row.chart)]
+    for line in chain.from_iterable(state.part(StatementLine, name).values() for name in statements):
+        if line.accounts:
+            yield CodeReference(line, "accounts", SELECTOR)
+    yield from _of_mappings(state, groups, own, {n: charts.get(c, set()) for n, c in companies.items()})
+    for elimination in state.rows(Elimination):
+        if elimination.group in groups:
+            yield CodeReference(elimination, "accounts", SELECTOR)
+            yield CodeReference(elimination, "difference_account", CODE)
+
+
+def _of_companies(state: State, own: set[str]) -> Iterator[CodeReference]:
     for pair in state.rows(IntercompanyPair):
         if pair.company in own:
             yield CodeReference(pair, "due_from", CODE)
@@ -139,19 +153,16 @@ def _of_accounts(state: State, code_list: str, charts: dict[str, set[str]]) -> I
     for account in state.rows(CompanyAccount):
         if account.company in own:
             yield CodeReference(account, "code", CODE)
-    for statement in state.rows(Statement):
-        if natural(statement.chart):
-            for line in state.part(StatementLine, statement.statement).values():
-                if line.accounts:
-                    yield CodeReference(line, "accounts", SELECTOR)
+
+
+def _of_mappings(
+    state: State, groups: set[str], own: set[str], fields: dict[str, set[str]]
+) -> Iterator[CodeReference]:
+    """`groups` and `own` are those whose natural accounts are meant, `fields` those of a company's chart."""
     for row in state.rows(Mapping):
         if row.group in groups:
             yield CodeReference(row, "target", CODE)
         if row.company in own:
             yield CodeReference(row, "accounts", SELECTOR)
-        if row.codes and row.field in charts.get(companies.get(row.company, ""), ()):
+        if row.codes and row.field in fields.get(row.company, ()):
             yield CodeReference(row, "codes", SELECTOR)
-    for elimination in state.rows(Elimination):
-        if elimination.group in groups:
-            yield CodeReference(elimination, "accounts", SELECTOR)
-            yield CodeReference(elimination, "difference_account", CODE)

@@ -5,108 +5,32 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from core.checks.build import fault
+from core.definitions.row_faults import fault
 from core.definitions.state import State
-from core.definitions.tables import (
-    AccountString,
-    Budget,
-    Calendar,
-    Chart,
-    ChartDimension,
-    ChartSegment,
-    Code,
-    CodeList,
-    CodeName,
-    CodeProperty,
-    Company,
-    CompanyAccount,
-    CompanyCode,
-    Dimension,
-    Elimination,
-    Group,
-    GroupMember,
-    Hierarchy,
-    HierarchyNode,
-    IntercompanyPair,
-    ListProperty,
-    Mapping,
-    Overlay,
-    OverlayCode,
-    PairingCondition,
-    PairingRule,
-    Period,
-    QuickCode,
-    SetAside,
-    Statement,
-    StatementLine,
-    Structure,
-    StructureSegment,
-)
+from core.definitions.tables import BY_ROW, DEFINING_TABLES, TABLES, Company, Group, GroupMember
 from core.faults import Fault
 
-NAMES: dict[type[Any], str] = {
-    CodeList: "code list",
-    Hierarchy: "hierarchy",
-    Structure: "structure",
-    Dimension: "dimension",
-    Chart: "chart",
-    Overlay: "overlay",
-    Calendar: "calendar",
-    Company: "company",
-    Statement: "statement",
-    Group: "group",
-}
-
-REFERENCES: tuple[tuple[type[Any], str, type[Any]], ...] = (
-    (Code, "code_list", CodeList),
-    (CodeName, "code_list", CodeList),
-    (ListProperty, "code_list", CodeList),
-    (CodeProperty, "code_list", CodeList),
-    (SetAside, "code_list", CodeList),
-    (Hierarchy, "code_list", CodeList),
-    (HierarchyNode, "hierarchy", Hierarchy),
-    (StructureSegment, "structure", Structure),
-    (StructureSegment, "code_list", CodeList),
-    (Dimension, "code_list", CodeList),
-    (Chart, "structure", Structure),
-    (ChartSegment, "chart", Chart),
-    (ChartDimension, "chart", Chart),
-    (ChartDimension, "dimension", Dimension),
-    (PairingRule, "chart", Chart),
-    (PairingCondition, "chart", Chart),
-    (AccountString, "chart", Chart),
-    (QuickCode, "chart", Chart),
-    (QuickCode, "company", Company),
-    (OverlayCode, "overlay", Overlay),
-    (OverlayCode, "code_list", CodeList),
-    (Period, "calendar", Calendar),
-    (Company, "chart", Chart),
-    (Company, "calendar", Calendar),
-    (Company, "overlay", Overlay),
-    (CompanyCode, "company", Company),
-    (CompanyAccount, "company", Company),
-    (IntercompanyPair, "company", Company),
-    (IntercompanyPair, "partner", Company),
-    (Statement, "chart", Chart),
-    (StatementLine, "statement", Statement),
-    (Group, "chart", Chart),
-    (Group, "calendar", Calendar),
-    (GroupMember, "group", Group),
-    (Mapping, "group", Group),
-    (Mapping, "company", Company),
-    (Elimination, "group", Group),
-    (Budget, "chart", Chart),
+REFERENCES: tuple[tuple[type[Any], str, type[Any]], ...] = tuple(
+    (table.row, column.name, TABLES[column.refers].row)
+    for table in DEFINING_TABLES
+    for column in table.columns
+    if column.refers
 )
-_BY_ROW: dict[type[Any], list[tuple[str, type[Any]]]] = {}
-for _row, _column, _target in REFERENCES:
-    _BY_ROW.setdefault(_row, []).append((_column, _target))
+"""(row class, column, row class it names), as the row classes say."""
+
+
+def _named_by(row_class: type[Any]) -> Iterator[tuple[str, str, type[Any]]]:
+    """Columns of a table that name rows of others, each with the noun of those and their row class."""
+    for column in BY_ROW[row_class].columns:
+        if column.refers:
+            yield column.name, TABLES[column.refers].noun, TABLES[column.refers].row
 
 
 def check(state: State, rows: list[Any]) -> Iterator[Fault]:
     """Names in the rows that stand for nothing."""
     if not rows:
         return
-    for column, target in _BY_ROW.get(type(rows[0]), []):
+    for column, noun, target in _named_by(type(rows[0])):
         known: dict[str, bool] = {"": True}
         for row in rows:
             name = getattr(row, column)
@@ -116,8 +40,8 @@ def check(state: State, rows: list[Any]) -> Iterator[Fault]:
                 yield fault(
                     row,
                     column,
-                    f"There is no {NAMES[target]} {name}.",
-                    f"Add the {NAMES[target]} or correct the name.",
+                    f"There is no {noun} {name}.",
+                    f"Add the {noun} or correct the name.",
                     "reference",
                 )
 

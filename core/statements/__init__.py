@@ -2,5 +2,4 @@
 
 figures.py      a statement ready for use, computed for one or many columns, what stands on no line
 formulas.py     formulas over lines
-proposing.py    a statement begun from classes, a hierarchy or another one
 """

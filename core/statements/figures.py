@@ -15,9 +15,9 @@ from core.books.balances import grouped
 from core.codes.hierarchies import find_cycle, order_key, preorder
 from core.codes.lists import ListIndex, list_index
 from core.codes.selectors import pick
+from core.definitions.kinds import DEBIT_CLASSES
 from core.definitions.state import State, derived
 from core.definitions.tables import (
-    DEBIT_CLASSES,
     Chart,
     Code,
     Hierarchy,

@@ -62,43 +62,49 @@ def _postfix(text: str) -> list[tuple[str, str | Fraction]]:
     waiting: list[tuple[str, int]] = []
     operand_next = True
     for kind, value, at in _tokens(text):
+        _in_its_place(kind, value, at, operand_next)
         if kind != "op":
-            if not operand_next:
-                raise ValueError(f"An operator is missing before character {at}.")
             output.append((kind, Fraction(value) if kind == "number" else value))
             operand_next = False
         elif value == "(":
-            if not operand_next:
-                raise ValueError(f"An operator is missing before character {at}.")
             waiting.append(("(", at))
         elif value == ")":
-            if operand_next:
-                raise ValueError(f"A value is missing before character {at}.")
-            while waiting and waiting[-1][0] != "(":
-                output.append(("op", waiting.pop()[0]))
-            if not waiting:
-                raise ValueError(f"The closing bracket at character {at} has no opening one.")
-            waiting.pop()
-        elif operand_next and value in "+-":
-            if value == "-":
-                waiting.append(("neg", at))
+            _close(output, waiting, at)
         elif operand_next:
-            raise ValueError(f"A value is missing before character {at}.")
+            waiting += [("neg", at)] if value == "-" else []
         else:
-            while waiting and waiting[-1][0] != "(" and BINDS[waiting[-1][0]] >= BINDS[value]:
-                output.append(("op", waiting.pop()[0]))
+            _pop_while(output, waiting, BINDS[value])
             waiting.append((value, at))
             operand_next = True
         if len(waiting) > DEPTH:
             raise ValueError(f"More than {DEPTH} brackets are open at character {at}.")
     if operand_next:
         raise ValueError("A value is missing at the end." if output else "The formula is empty.")
-    while waiting:
-        op, at = waiting.pop()
-        if op == "(":
-            raise ValueError(f"The opening bracket at character {at} is not closed.")
-        output.append(("op", op))
+    _pop_while(output, waiting, 0)
+    if waiting:
+        raise ValueError(f"The opening bracket at character {waiting[-1][1]} is not closed.")
     return output
+
+
+def _in_its_place(kind: str, value: str, at: int, operand_next: bool) -> None:
+    begins = kind != "op" or value == "("
+    if begins and not operand_next:
+        raise ValueError(f"An operator is missing before character {at}.")
+    if operand_next and not begins and (value == ")" or value not in "+-"):
+        raise ValueError(f"A value is missing before character {at}.")
+
+
+def _pop_while(output: list[tuple[str, str | Fraction]], waiting: list[tuple[str, int]], least: int) -> None:
+    """Operators that bind at least so tight leave the stack, down to an opening bracket."""
+    while waiting and waiting[-1][0] != "(" and BINDS[waiting[-1][0]] >= least:
+        output.append(("op", waiting.pop()[0]))
+
+
+def _close(output: list[tuple[str, str | Fraction]], waiting: list[tuple[str, int]], at: int) -> None:
+    _pop_while(output, waiting, 0)
+    if not waiting:
+        raise ValueError(f"The closing bracket at character {at} has no opening one.")
+    waiting.pop()
 
 
 @lru_cache(maxsize=4096)

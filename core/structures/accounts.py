@@ -5,9 +5,12 @@ The order of the steps is the one of docs/calculation-rules.md; all faults are t
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date
 
+from core.definitions.tables import AccountString, Code
+from core.fault_codes import FaultCode
 from core.faults import Fault, Location
 from core.structures.charts import ChartIndex, CompanyContext, Field
 
@@ -29,7 +32,7 @@ class ResolvedAccount:
     faults: tuple[Fault, ...]
 
 
-def _fault(code: str, what: str, way_out: str, column: str, value: str, subject: str) -> Fault:
+def _fault(code: FaultCode, what: str, way_out: str, column: str, value: str, subject: str) -> Fault:
     return Fault(code, what, Location(column=column, value=value), way_out, subject)
 
 
@@ -262,6 +265,11 @@ def _required(seated: CompanyContext, values: list[str], account: str, faults: l
                     segment.name,
                 )
             )
+    _required_dimensions(chart, values, faults)
+    _belongs(seated, values, account, faults)
+
+
+def _required_dimensions(chart: ChartIndex, values: list[str], faults: list[Fault]) -> None:
     for field, value in zip(chart.dimensions, values[len(chart.segments) :], strict=True):
         if field.required and not value:
             faults.append(
@@ -274,7 +282,6 @@ def _required(seated: CompanyContext, values: list[str], account: str, faults: l
                     field.name,
                 )
             )
-    _belongs(seated, values, account, faults)
 
 
 def _belongs(seated: CompanyContext, values: list[str], account: str, faults: list[Fault]) -> None:
@@ -308,13 +315,16 @@ def _belongs(seated: CompanyContext, values: list[str], account: str, faults: li
         )
 
 
+def _codes_used(chart: ChartIndex, values: list[str]) -> Iterator[Code]:
+    for field, value in zip((*chart.segments, *chart.dimensions), values, strict=True):
+        if row := field.codes.get(value):
+            yield row
+
+
 def _finished(chart: ChartIndex, values: list[str], account: str, faults: list[Fault]) -> ResolvedAccount:
     count = len(chart.segments)
     string = chart.separator.join(values[:count])
-    fields = (*chart.segments, *chart.dimensions)
-    rows = [row for field, value in zip(fields, values, strict=True) if (row := field.codes.get(value))]
-    start = max((row.in_use_from for row in rows if row.in_use_from), default=None)
-    until = min((row.in_use_until for row in rows if row.in_use_until), default=None)
+    rows: list[Code | AccountString] = list(_codes_used(chart, values))
     if chart.listed is not None:
         entry = chart.listed.get(string)
         if entry is None or not entry.enabled:
@@ -329,8 +339,9 @@ def _finished(chart: ChartIndex, values: list[str], account: str, faults: list[F
                 )
             )
         else:
-            start = max((d for d in (start, entry.in_use_from) if d), default=None)
-            until = min((d for d in (until, entry.in_use_until) if d), default=None)
+            rows.append(entry)
+    start = max((row.in_use_from for row in rows if row.in_use_from), default=None)
+    until = min((row.in_use_until for row in rows if row.in_use_until), default=None)
     natural = values[chart.natural] if chart.natural >= 0 else ""
     tagged = zip(chart.dimensions, values[count:], strict=True)
     pairs = "; ".join(f"{field.name}={value}" for field, value in tagged if value)
@@ -384,7 +395,7 @@ def date_faults(chart: ChartIndex, found: ResolvedAccount, on: date) -> list[Fau
     return faults
 
 
-RESTORED = {
+RESTORED: set[FaultCode] = {
     "code-unknown",
     "code-rollup",
     "too-many-parts",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from core.codes.lists import list_index, pad
@@ -141,25 +142,8 @@ def chart_index(state: State, chart: str) -> ChartIndex | None:
     if chart_row is None or structure is None:
         return None
     rows = sorted(state.part(StructureSegment, structure.structure).values(), key=lambda s: s.position)
-    segments = []
-    for row in rows:
-        own = state.get(ChartSegment, chart, row.segment)
-        rule = state.get(CodeList, row.code_list)
-        default = own.default_code if own else ""
-        codes = list_index(state, row.code_list).codes
-        if rule and default and default not in codes:
-            default = pad(rule, default)
-        required = own.required if own else True
-        segments.append(Field(row.segment, row.name, row.code_list, row.role, required, default, rule, codes))
-    dimensions = []
-    for hung in sorted(state.part(ChartDimension, chart).values(), key=lambda d: d.dimension):
-        dim = state.get(Dimension, hung.dimension)
-        if dim:
-            codes = list_index(state, dim.code_list).codes
-            rule = state.get(CodeList, dim.code_list)
-            dimensions.append(
-                Field(dim.dimension, dim.name, dim.code_list, "dimension", hung.required, "", rule, codes)
-            )
+    segments = tuple(_segment(state, chart, row) for row in rows)
+    dimensions = tuple(_dimensions(state, chart))
     index = {field.name: i for i, field in enumerate([*segments, *dimensions])}
     lists = {field.name: field.code_list for field in [*segments, *dimensions]}
     roles = [segment.role for segment in segments]
@@ -167,8 +151,8 @@ def chart_index(state: State, chart: str) -> ChartIndex | None:
         chart,
         chart_row.name,
         structure.separator,
-        tuple(segments),
-        tuple(dimensions),
+        segments,
+        dimensions,
         roles.index("natural_account") if "natural_account" in roles else -1,
         roles.index("company") if "company" in roles else -1,
         index,
@@ -179,6 +163,24 @@ def chart_index(state: State, chart: str) -> ChartIndex | None:
         return whole
     listed = {whole.normal(row.account): row for row in state.part(AccountString, chart).values()}
     return replace(whole, listed=listed)
+
+
+def _segment(state: State, chart: str, row: StructureSegment) -> Field:
+    own = state.get(ChartSegment, chart, row.segment) or ChartSegment(chart, row.segment)
+    rule = state.get(CodeList, row.code_list)
+    codes = list_index(state, row.code_list).codes
+    default = own.default_code
+    if rule and default and default not in codes:
+        default = pad(rule, default)
+    return Field(row.segment, row.name, row.code_list, row.role, own.required, default, rule, codes)
+
+
+def _dimensions(state: State, chart: str) -> Iterator[Field]:
+    for hung in sorted(state.part(ChartDimension, chart).values(), key=lambda d: d.dimension):
+        row = state.get(Dimension, hung.dimension)
+        if row:
+            rule, codes = state.get(CodeList, row.code_list), list_index(state, row.code_list).codes
+            yield Field(row.dimension, row.name, row.code_list, "dimension", hung.required, "", rule, codes)
 
 
 def _shown_order(state: State, chart: str, segments: list[StructureSegment]) -> tuple[int, ...]:
@@ -232,19 +234,20 @@ def company_context(state: State, company: str) -> CompanyContext | None:
     chart = chart_index(state, company_row.chart) if company_row else None
     if company_row is None or chart is None:
         return None
-    segment = chart.segments[chart.company] if chart.company >= 0 else None
-    rows = state.part(CompanyCode, company).values()
-    codes = (
-        frozenset(segment.padded(r.code) for r in rows if r.segment == segment.name)
-        if segment
-        else frozenset()
-    )
+    codes = frozenset(_own_codes(state, company, chart))
     accounts = state.part(CompanyAccount, company).values()
-    opened = (
-        frozenset(a.code for a in accounts if a.enabled) if company_row.accounts_open == "listed" else None
-    )
+    opened = frozenset(a.code for a in accounts if a.enabled)
     shut = frozenset(a.code for a in accounts if not a.enabled)
     naturals = chart.segments[chart.natural].codes.values() if chart.natural >= 0 else ()
     currencies = {code.code: code.currency for code in naturals if code.currency}
     currencies |= {a.code: a.currency for a in accounts if a.currency}
-    return CompanyContext(company, chart, codes, opened, shut, currencies)
+    listed = company_row.accounts_open == "listed"
+    return CompanyContext(company, chart, codes, opened if listed else None, shut, currencies)
+
+
+def _own_codes(state: State, company: str, chart: ChartIndex) -> Iterator[str]:
+    """A company's codes of the company segment, as they are kept."""
+    if chart.company >= 0:
+        segment = chart.segments[chart.company]
+        rows = state.part(CompanyCode, company).values()
+        yield from (segment.padded(row.code) for row in rows if row.segment == segment.name)

@@ -6,8 +6,7 @@ from collections.abc import Iterator
 from datetime import date
 from typing import NamedTuple
 
-from core.codes.listing import lowered
-from core.codes.lists import in_use, list_index
+from core.codes.lists import in_use, list_index, lowered
 from core.definitions.state import State
 from core.definitions.tables import Code
 from core.structures.charts import CompanyContext, Field

@@ -80,23 +80,31 @@ class RuleBook:
         return rows
 
 
+def _known_rules(
+    state: State, chart: str, fields: dict[str, int]
+) -> tuple[list[PairingRule], dict[str, list[PairingCondition]]]:
+    """Rules all of whose fields are known, and conditions by rule."""
+    conditions: dict[str, list[PairingCondition]] = {}
+    for condition in state.part(PairingCondition, chart).values():
+        conditions.setdefault(condition.rule, []).append(condition)
+    rules = [
+        row
+        for row in state.part(PairingRule, chart).values()
+        if row.field in fields and all(c.field in fields for c in conditions.get(row.rule, []))
+    ]
+    return rules, conditions
+
+
 def compile_rules(state: State, chart: str, fields: dict[str, int], lists: dict[str, str]) -> RuleBook:
     """Compiles a chart's rules. `fields` gives each segment and dimension its index, `lists` its code list.
 
     Rules that name an unknown field are left out here; the checks tell of them.
     """
-    rows = sorted(state.part(PairingRule, chart).values(), key=lambda r: (r.position, r.rule))
-    conditions: dict[str, list[PairingCondition]] = {}
-    for condition in state.part(PairingCondition, chart).values():
-        conditions.setdefault(condition.rule, []).append(condition)
+    known, conditions = _known_rules(state, chart, fields)
     rules: list[CompiledRule] = []
     holding: dict[int, dict[str, int]] = {}
     conditioned: dict[int, int] = {}
-    for row in rows:
-        needed = [row.field, *(c.field for c in conditions.get(row.rule, []))]
-        if any(field not in fields for field in needed):
-            continue
-        bit = len(rules)
+    for bit, row in enumerate(sorted(known, key=lambda r: (r.position, r.rule))):
         picks = row.outcome in ("only", "never")
         codes = pick(state, lists[row.field], row.codes).codes if picks else frozenset()
         rules.append(CompiledRule(row, fields[row.field], codes))

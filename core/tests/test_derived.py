@@ -11,9 +11,9 @@ from typing import Any
 from unittest import TestCase
 from unittest.mock import patch
 
-from core import checks, sheets
+from core import checks, listing, sheets
 from core.books import untagged
-from core.codes import doubts, listing, tree_counts
+from core.codes import doubts, tree_counts
 from core.definitions.state import DERIVED, State
 from core.definitions.tables import (
     BY_ROW,

@@ -7,9 +7,8 @@ from unittest import TestCase
 
 from core.books.balances import PostedColumns, books_of
 from core.books.untagged import UntaggedShare, untagged
+from core.codes.columns import columns
 from core.codes.doubts import CodeUsage, Doubt, doubts
-from core.codes.listing import CodeFilter, columns, listed
-from core.codes.listing import CodeMarks as Asking
 from core.codes.lists import Fullness, fullness_by_beginning
 from core.definitions.state import State
 from core.definitions.tables import (
@@ -21,6 +20,8 @@ from core.definitions.tables import (
     ListProperty,
     SetAside,
 )
+from core.listing import CodeFilter, listed
+from core.listing import CodeMarks as Asking
 from core.structures.accounts import resolve
 from core.structures.charts import company_context
 from core.tests.builders import definitions, entry, state, told

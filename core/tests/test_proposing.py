@@ -11,10 +11,10 @@ from core import checks
 from core.books.periods import closed_early
 from core.changes.fixed import NOTHING_POSTED
 from core.changes.kinds import Add, ChangeSet, Put, apply, check
+from core.changes.proposing import new_statement
 from core.definitions.state import State
 from core.definitions.tables import Code, Hierarchy, HierarchyNode, Period, StatementLine
 from core.faults import Refused, blocking
-from core.statements.proposing import new_statement
 from core.tests import builders
 from core.tests.test_figures import planned
 

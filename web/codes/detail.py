@@ -13,13 +13,12 @@ from django.shortcuts import render
 from django.urls import reverse
 
 from core.changes.kinds import Add, Change, ChangeSequence, Drop, Put
+from core.codes.columns import properties
 from core.codes.doubts import KINDS, MATTER, doubts
-from core.codes.listing import properties
 from core.codes.lists import fullness, fullness_by_beginning, natural_lists
+from core.definitions.kinds import CASH_FLOWS, PROPERTY_KINDS
 from core.definitions.state import State
 from core.definitions.tables import (
-    CASH_FLOWS,
-    PROPERTY_KINDS,
     Code,
     CodeList,
     CodeName,
@@ -37,7 +36,7 @@ from core.structures.charts import chart_index
 from web.codes import closing
 from web.definitions.viewing import PineRequest
 from web.people.rights import CHANGE, SIGNED_IN, companies_seen, needs, needs_post
-from web.shell.change_views import apply_change, filled, reload_at, words_of
+from web.sheets.changing import apply_change, filled, reload_at, words_of
 from web.shell.tabular import attached
 
 PLAIN = re.compile(r"[^A-Za-z0-9_-]+")

@@ -14,8 +14,8 @@ from core.faults import Fault, Location, Refused
 from web.definitions.viewing import PineRequest
 from web.journals.recoding import everything, preview, recode
 from web.people.rights import CHANGE, needs
+from web.sheets.changing import reload_at, seen_version
 from web.shell.asked import number
-from web.shell.change_views import reload_at, seen_version
 from web.shell.tabular import attached
 
 

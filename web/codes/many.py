@@ -11,18 +11,18 @@ from django.urls import reverse
 
 from core.changes import code_rows
 from core.changes.of_codes import AmendCodes, MoveNodes
+from core.codes.columns import cell, columns
 from core.codes.hierarchies import main_hierarchies
-from core.codes.listing import cell, columns
 from core.definitions.parsing import read_cell
 from core.definitions.state import State
 from core.definitions.tables import TABLES, Code, CodeList
 from core.faults import Fault, Location, Refused
 from web.codes import table
-from web.definitions import records
 from web.definitions.posted import posted_facts
 from web.definitions.viewing import PineRequest
 from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
-from web.shell.change_views import apply_change, date_of, reload_at
+from web.sheets import records
+from web.sheets.changing import apply_change, date_of, reload_at
 from web.shell.tabular import attached
 
 SETTABLE = (
@@ -141,7 +141,7 @@ def bring(request: PineRequest, state: State, code_list: str) -> HttpResponse:
         "hint": "Without a header: code, name, then the columns that the table shows.",
     }
     if request.method != "POST":
-        return render(request, "definitions/bring.html", context)
+        return render(request, "sheets/bring.html", context)
     given = records.read(request)
     proposals = code_rows.read(
         state, code_list, given, table.chosen_columns(request, state, code_list), posted_facts(state)
@@ -153,7 +153,7 @@ def bring(request: PineRequest, state: State, code_list: str) -> HttpResponse:
         return reload_at(
             reverse("code-list", kwargs={"code_list": code_list}) + f"?at={proposals.rows[0].code}"
         )
-    shown = "definitions/brought.html" if request.headers.get("HX-Request") else "definitions/bring.html"
+    shown = "sheets/brought.html" if request.headers.get("HX-Request") else "sheets/bring.html"
     return render(
         request,
         shown,

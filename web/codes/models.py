@@ -2,7 +2,7 @@ from django.contrib.postgres.indexes import GinIndex, OpClass
 from django.db import models
 from django.db.models.functions import Upper
 
-from web.definitions.base import Definition, ident, key, text, to
+from web.definitions.base import Definition, choices_held, ident, key, text, to
 
 
 class CodeList(Definition):
@@ -14,6 +14,9 @@ class CodeList(Definition):
     characters = models.CharField(max_length=12)
     zero_pad = models.BooleanField(default=False)
     language = text()
+
+    class Meta:
+        constraints = choices_held("code_lists")
 
 
 class Code(Definition):
@@ -35,7 +38,7 @@ class Code(Definition):
     notes = text()
 
     class Meta:
-        constraints = key("code_list", "code")
+        constraints = [*key("code_list", "code"), *choices_held("codes")]
         indexes = [GinIndex(OpClass(Upper("name"), name="gin_trgm_ops"), name="codes_code_words")]
 
 
@@ -64,7 +67,7 @@ class ListProperty(Definition):
     position = models.IntegerField(null=True)
 
     class Meta:
-        constraints = key("code_list", "property")
+        constraints = [*key("code_list", "property"), *choices_held("list_properties")]
 
 
 class CodeProperty(Definition):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
@@ -176,43 +177,21 @@ POSTED = """
 
 def posted(state: State, code_list: str, code: str, companies: list[Company]) -> CodePostings:
     """Counted over the companies given, as segment or dimension; balances kept elsewhere not."""
-    names = [row.company for row in companies]
+    asked = [
+        *_as_segment(state, code_list, code),
+        *(
+            (
+                "l.dimensions_id IN (SELECT id FROM journals_dimensionset WHERE codes ~ %(tag)s)",
+                {"tag": rf"(^|; ){re.escape(name)}={re.escape(code)}(;|$)"},
+            )
+            for name in _as_dimension(state, code_list)
+        ),
+    ]
     postings = [CodePostings(0, 0, None, None)]
-    tagged: set[str] = set()
     with connection.cursor() as cursor:
-        for chart, fields in charts_of_list(state, code_list).items():
-            index = chart_index(state, chart)
-            segments = (
-                [i for i, segment in enumerate(index.segments) if segment.name in fields] if index else []
-            )
-            tagged |= (
-                {dimension.name for dimension in index.dimensions if dimension.name in fields}
-                if index
-                else set()
-            )
-            for at in segments:
-                of = (
-                    'a."natural" = %(code)s'
-                    if index and at == index.natural
-                    else "split_part(a.account, %(mark)s, %(at)s) = %(code)s"
-                )
-                cursor.execute(
-                    f"{POSTED} l.account_id IN (SELECT a.id FROM journals_account a WHERE a.chart = %(chart)s"
-                    f" AND {of})",
-                    {
-                        "code": code,
-                        "mark": index.separator if index else "",
-                        "at": at + 1,
-                        "chart": chart,
-                        "companies": names,
-                    },
-                )
-                postings.append(CodePostings(*cursor.fetchone()))
-        for name in sorted(tagged):
-            cursor.execute(
-                f"{POSTED} l.dimensions_id IN (SELECT id FROM journals_dimensionset WHERE codes ~ %(tag)s)",
-                {"tag": rf"(^|; ){re.escape(name)}={re.escape(code)}(;|$)", "companies": names},
-            )
+        for condition, values in asked:
+            given = {**values, "companies": [row.company for row in companies]}
+            cursor.execute(f"{POSTED} {condition}", given)
             postings.append(CodePostings(*cursor.fetchone()))
     days = [day for row in postings for day in (row.first, row.last) if day]
     return CodePostings(
@@ -220,6 +199,31 @@ def posted(state: State, code_list: str, code: str, companies: list[Company]) ->
         sum(r.lines for r in postings),
         min(days, default=None),
         max(days, default=None),
+    )
+
+
+def _as_segment(state: State, code_list: str, code: str) -> Iterator[tuple[str, dict[str, Any]]]:
+    """A condition with its values for each segment of a chart that the list serves as."""
+    for chart, fields in charts_of_list(state, code_list).items():
+        index = chart_index(state, chart)
+        for at, segment in enumerate(index.segments if index else ()):
+            if index and segment.name in fields:
+                natural = 'a."natural" = %(code)s'
+                part = "split_part(a.account, %(mark)s, %(at)s) = %(code)s"
+                yield (
+                    (
+                        "l.account_id IN (SELECT a.id FROM journals_account a WHERE a.chart = %(chart)s"
+                        f" AND {natural if at == index.natural else part})"
+                    ),
+                    {"code": code, "mark": index.separator, "at": at + 1, "chart": chart},
+                )
+
+
+def _as_dimension(state: State, code_list: str) -> list[str]:
+    """Names of the dimensions that the list serves as."""
+    indexes = ((chart_index(state, c), fields) for c, fields in charts_of_list(state, code_list).items())
+    return sorted(
+        {d.name for index, fields in indexes if index for d in index.dimensions if d.name in fields}
     )
 
 

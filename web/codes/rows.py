@@ -9,7 +9,7 @@ from django.urls import reverse
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
-from core.codes.listing import cell, use
+from core.codes.columns import cell, use
 from core.definitions.state import State
 from web.codes.queries import CodeRow
 

@@ -8,10 +8,12 @@ from datetime import date
 from typing import Any
 from urllib.parse import urlencode
 
-from core.codes.listing import STANDS, USUAL, CodeFilter, CodeMarks, columns, listed
+from core.codes.columns import USUAL, columns
 from core.codes.lists import list_index
+from core.definitions.kinds import CLASSES
 from core.definitions.state import State
-from core.definitions.tables import CLASSES, Code
+from core.definitions.tables import Code
+from core.listing import STANDS, CodeFilter, CodeMarks, listed
 from web.codes import queries
 from web.codes.closing import posted_codes
 from web.definitions.viewing import PineRequest

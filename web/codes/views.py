@@ -20,12 +20,14 @@ from core.changes.kinds import (
     with_belongings,
 )
 from core.changes.of_codes import shifted
+from core.codes.columns import columns, properties, values
 from core.codes.hierarchies import main_hierarchies, main_tree, standing_under_none
-from core.codes.listing import STANDS, columns, listed, properties, values
 from core.codes.lists import fullness, likely_class, list_index, natural_lists, next_free, pad, text_fault
+from core.definitions.kinds import CLASSES
 from core.definitions.state import State
-from core.definitions.tables import CLASSES, Chart, Code, CodeList, CodeName, Hierarchy, HierarchyNode
+from core.definitions.tables import Chart, Code, CodeList, CodeName, Hierarchy, HierarchyNode
 from core.faults import Fault, Location, Refused
+from core.listing import STANDS, listed
 from core.references import uses
 from web.codes import closing, queries, table
 from web.codes.many import SETTABLE
@@ -34,9 +36,9 @@ from web.definitions.history import of_row
 from web.definitions.posted import posted_facts
 from web.definitions.viewing import PineRequest
 from web.people.rights import CHANGE, SIGNED_IN, companies_seen, lists_seen, needs, needs_post
+from web.sheets.changing import apply_change, date_of, filled, refuse_first, reload_at
 from web.shell.asked import whole
 from web.shell.asking import Choice, ask, decided
-from web.shell.change_views import apply_change, date_of, filled, refuse_first, reload_at
 from web.structures.beam import beam
 
 MOST_ROLLUPS = 2_000

@@ -13,8 +13,8 @@ from core.definitions.tables import Calendar, Chart, Company, Group
 from core.faults import Fault, Location, Refused
 from web.definitions.viewing import PineRequest
 from web.people.rights import CHANGE, needs, needs_post
+from web.sheets.changing import apply_change, filled, reload_at
 from web.shell.asked import required_day, text
-from web.shell.change_views import apply_change, filled, reload_at
 
 WRITTEN = ("name", "country", "currency", "chart")
 

@@ -1,6 +1,6 @@
 from django.db import models
 
-from web.definitions.base import Definition, ident, key, to
+from web.definitions.base import Definition, choices_held, ident, key, to
 
 
 class Calendar(Definition):
@@ -21,7 +21,7 @@ class Period(Definition):
     status = models.CharField(max_length=10)
 
     class Meta:
-        constraints = key("calendar", "fiscal_year", "period")
+        constraints = [*key("calendar", "fiscal_year", "period"), *choices_held("periods")]
 
 
 class Company(Definition):
@@ -37,6 +37,9 @@ class Company(Definition):
     overlay = ident(blank=True, default="")
     foreign_currencies = models.BooleanField(default=False)
     accounts_open = models.CharField(max_length=10)
+
+    class Meta:
+        constraints = choices_held("companies")
 
 
 class CompanyCode(Definition):
@@ -81,4 +84,4 @@ class Rate(Definition):
     rate = models.DecimalField(max_digits=24, decimal_places=12)
 
     class Meta:
-        constraints = key("from_currency", "to_currency", "kind", "on")
+        constraints = [*key("from_currency", "to_currency", "kind", "on"), *choices_held("rates")]

@@ -13,7 +13,7 @@ from core.definitions.state import State
 from core.definitions.tables import Company, CompanyCode, IntercompanyPair, Period
 from core.sheets import Cells, CompanionColumns, Given, Sheet, text_column
 from core.structures.charts import chart_index
-from web.definitions.sheets import register
+from web.sheets.pages import register
 
 
 def _company_segment(state: State, row: Company) -> str:

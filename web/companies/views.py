@@ -17,10 +17,10 @@ from core.definitions.state import State
 from core.definitions.tables import Chart, Company, CompanyCode, Group, GroupMember
 from core.structures.charts import chart_index
 from web.companies.sheets import ACCOUNTS, COMPANIES, PAIRS, PERIODS, SETTINGS
-from web.definitions.options import options
-from web.definitions.sheets import stretch
 from web.definitions.viewing import PineRequest
 from web.people.rights import SIGNED_IN, companies_seen, hides_groups, needs
+from web.sheets.options import options
+from web.sheets.pages import stretch
 
 MEMBER = SafeString('<span class="ok">member</span>')
 IN_NONE = SafeString('<span class="look">in none</span>')

@@ -6,6 +6,8 @@ from typing import Any, ClassVar
 
 from django.db import models
 
+from core.definitions.tables import TABLES, Column
+
 
 class Definition(models.Model):
     """`exchange` names the table of the package that this model keeps."""
@@ -48,3 +50,19 @@ def named(model: str, field: str) -> models.ForeignKey[Any, Any]:
 def key(*fields: str) -> list[models.BaseConstraint]:
     """The row's key; the name of the constraint turns into a fault."""
     return [models.UniqueConstraint(fields=fields, name="%(app_label)s_%(class)s_key")]
+
+
+def choices_held(exchange: str) -> list[models.BaseConstraint]:
+    """The choices of a table's columns, as its row class has them, held by the database too."""
+    return [
+        models.CheckConstraint(
+            condition=models.Q(**{f"{column.name}__in": [*column.kind.choices, *_empty(column)]}),
+            name=f"{exchange}_{column.name}_held",
+        )
+        for column in TABLES[exchange].columns
+        if column.kind.choices
+    ]
+
+
+def _empty(column: Column) -> list[str]:
+    return [""] if not column.must and not column.default else []

@@ -97,30 +97,34 @@ def moved(
     """
     statements, trees = touched_statements(before, after), touched_hierarchies(before, after)
     by_key: dict[tuple[str, str], MovedTree] = {}
+
+    def rows_of(kind: str, name: str, title: str) -> list[FigureChange]:
+        return by_key.setdefault((kind, name), MovedTree(kind, name, title, [])).rows
+
     for chart, rows in companies_by_chart(after).items():
         code_list = natural_list(after, chart)
         own = [s for s in statements if s.chart == chart]
         hung = [h for h in trees if h.code_list == code_list]
-        if not own and not hung:
-            continue
-        by_digits: dict[int, list[Company]] = {}
-        for row in rows:
-            if only is None or row.company in only:
-                by_digits.setdefault(digits_of(row.currency), []).append(row)
-        for digits, companies in by_digits.items():
+        for digits, companies in _by_digits(rows, only).items() if own or hung else ():
             sums = sums_of(after, companies, at)
             for s in own:
-                entry = by_key.setdefault(
-                    ("statement", s.statement), MovedTree("statement", s.statement, s.name, [])
-                )
-                entry.rows.extend(statement_moves(before, after, s.statement, sums, digits))
+                changes = statement_moves(before, after, s.statement, sums, digits)
+                rows_of("statement", s.statement, s.name).extend(changes)
             for h in hung:
-                entry = by_key.setdefault(
-                    ("hierarchy", h.hierarchy), MovedTree("hierarchy", h.hierarchy, h.name, [])
+                rows_of("hierarchy", h.hierarchy, h.name).extend(
+                    hierarchy_moves(before, after, h.hierarchy, sums)
                 )
-                entry.rows.extend(hierarchy_moves(before, after, h.hierarchy, sums))
     moving = [tree for tree in by_key.values() if tree.rows]
     return moving if only is not None else [*moving, *_groups(before, after, at)]
+
+
+def _by_digits(rows: list[Company], only: frozenset[str] | None) -> dict[int, list[Company]]:
+    """Companies by the minor digits of their currency, narrowed to some."""
+    found: dict[int, list[Company]] = {}
+    for row in rows:
+        if only is None or row.company in only:
+            found.setdefault(digits_of(row.currency), []).append(row)
+    return found
 
 
 CONSOLIDATED = (

@@ -18,8 +18,8 @@ from web.definitions.viewing import PineRequest
 from web.drafts import queries
 from web.drafts.views import asked, causes_page, here, moves_out, periods_of, shown
 from web.people.rights import CHANGE, needs, needs_post
+from web.sheets.changing import reload_at
 from web.shell.asked import whole
-from web.shell.change_views import reload_at
 
 MOST_SENTENCES = 500
 

@@ -20,9 +20,9 @@ from web.definitions.models import Draft, DraftChange, DraftRemark
 from web.definitions.viewing import PineRequest
 from web.drafts import queries
 from web.people.rights import CHANGE, needs, needs_post
-from web.shell.change_views import date_of, reload_at, words_of
+from web.sheets.changing import date_of, reload_at, words_of
 from web.shell.tabular import Money, attached
-from web.statements.views import asked_period
+from web.statements.addresses import asked_period
 
 MOST_ROWS = 400
 

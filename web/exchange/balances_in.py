@@ -10,6 +10,7 @@ from core.books.periods import company_calendar
 from core.definitions.parsing import Read, read_table
 from core.definitions.state import State
 from core.definitions.tables import TABLES, Balance, Budget, BudgetLine, Code, Company
+from core.fault_codes import FaultCode
 from core.faults import Fault, Location
 from core.money import digits_of, format_amount, parse_amount
 from core.statements.figures import natural_list
@@ -52,7 +53,7 @@ class BalanceImport:
             self._check_budgets(read)
 
     def _tell(
-        self, read: Read, key: Any, column: str, code: str, what: str, way_out: str, value: str = ""
+        self, read: Read, key: Any, column: str, code: FaultCode, what: str, way_out: str, value: str = ""
     ) -> None:
         self.faults.append(
             Fault(code, what, Location(read.table.name, key, column, value, read.numbers[key]), way_out)
@@ -111,37 +112,33 @@ class BalanceImport:
             else (company.chart, resolved.account, resolved.natural, resolved.dimensions)
         )
 
+    def _check_row(self, read: Read, key: Any, row: Any, with_journals: set[tuple[str, int]]) -> None:
+        """The partner, and that the year has no journals; a year is told once and taken out of the set."""
+        if row.partner and self.state.get(Company, row.partner) is None:
+            what = f"There is no company {row.partner}."
+            self._tell(read, key, "partner", "reference", what, "Choose a company.", row.partner)
+        year = (row.company, row.fiscal_year)
+        if year in with_journals:
+            with_journals.remove(year)
+            self._tell(
+                read,
+                key,
+                "fiscal_year",
+                "journals-and-balances",
+                f"{row.company} has journals in {row.fiscal_year}; a fiscal year has journals or"
+                " balances, not both.",
+                "Leave one of them out.",
+                str(row.fiscal_year),
+            )
+
     def _check_balances(self, read: Read, journal_years: set[tuple[str, int]]) -> None:
         stored = self._stored({row.company for row in read.rows.values()})
         with_journals = journal_years | self._years_with_journals({row.company for row in read.rows.values()})
         merged: dict[Key, int] = {}
-        told_years: set[tuple[str, int]] = set()
         rows: dict[tuple[str, int, int], Any] = {}
         for key, row in read.rows.items():
             place = self._place(read, key, row, brought=True)
-            if row.partner and self.state.get(Company, row.partner) is None:
-                self._tell(
-                    read,
-                    key,
-                    "partner",
-                    "reference",
-                    f"There is no company {row.partner}.",
-                    "Choose a company.",
-                    row.partner,
-                )
-            year = (row.company, row.fiscal_year)
-            if year in with_journals and year not in told_years:
-                told_years.add(year)
-                self._tell(
-                    read,
-                    key,
-                    "fiscal_year",
-                    "journals-and-balances",
-                    f"{row.company} has journals in {row.fiscal_year}; a fiscal year has journals or"
-                    " balances, not both.",
-                    "Leave one of them out.",
-                    str(row.fiscal_year),
-                )
+            self._check_row(read, key, row, with_journals)
             company = self.state.get(Company, row.company)
             amount = self._amount(read, key, row, company) if company else None
             if place is None or amount is None:

@@ -7,9 +7,9 @@ from collections.abc import Iterator
 import numpy as np
 
 from core import checks
-from core.checks.build import fault
 from core.codes.hierarchies import main_hierarchies, standing_under_none
 from core.codes.lists import list_index
+from core.definitions.row_faults import fault
 from core.definitions.state import State
 from core.definitions.tables import CodeList, Company, Group, Hierarchy, Statement
 from core.faults import LOOK, Fault

@@ -12,9 +12,10 @@ from typing import Any
 
 from django.db import connection, transaction
 
+from core.definitions.kinds import Kind
 from core.definitions.parsing import write_cell
 from core.definitions.state import State
-from core.definitions.tables import BOOKS, DEFINING_TABLES, TABLES, Company, Kind, Table
+from core.definitions.tables import BOOKS, DEFINING_TABLES, TABLES, Company, Table
 from core.money import digits_of, format_amount
 from web.definitions import snapshot
 from web.exchange.workbook import write_workbook

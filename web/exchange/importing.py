@@ -19,6 +19,7 @@ from core.checks.statements import turned_signs
 from core.definitions.parsing import Read, read_table
 from core.definitions.state import Edit, State
 from core.definitions.tables import BOOKS, DEFINING_TABLES, TABLES, Table
+from core.fault_codes import FaultCode
 from core.faults import LOOK, MUST, Fault, Refused, blocking
 from web.definitions import actions, snapshot
 from web.definitions.posted import posted_facts
@@ -150,22 +151,19 @@ class _Import:
             transition_faults(self.before.state, after, edits, posted_facts(self.before.state))
         )
         faults = list(dict.fromkeys(self._placed(checks.of_everything(after) if edits else [])))
-        foreign = [fault for fault in faults if fault.where.row is None]
-        if foreign and any(
-            fault.severity == MUST for fault in self.faults + faults if fault.where.row is not None
-        ):
-            # What follows elsewhere from a fault in the package's own rows would only hide it.
-            faults = [fault for fault in faults if fault.where.row is not None]
-        elif foreign:
-            old = {(f.where, f.what) for f in checks.of_everything(self.before.state)}
-            faults = [
-                fault
-                for fault in faults
-                if fault.where.row is not None or (fault.where, fault.what) not in old
-            ]
-        self.faults += faults
+        self.faults += self._own_doing(faults)
         if edits and not blocking(self.faults):
             self.faults += self._placed(turned_signs(self.before.state, after))
+
+    def _own_doing(self, faults: list[Fault]) -> list[Fault]:
+        """Without faults outside the package's rows where its own have some, or that were there before."""
+        inside = [fault for fault in faults if fault.where.row is not None]
+        if len(inside) == len(faults):
+            return faults
+        if any(fault.severity == MUST for fault in [*self.faults, *inside] if fault.where.row is not None):
+            return inside  # what follows elsewhere would only hide them
+        old = {(f.where, f.what) for f in checks.of_everything(self.before.state)}
+        return [f for f in faults if f.where.row is not None or (f.where, f.what) not in old]
 
     def _placed(self, faults: Any) -> Any:
         for fault in faults:
@@ -174,7 +172,7 @@ class _Import:
             yield fault.at(row=number) if number else fault
 
 
-UNREAD = ("cell-empty", "cell-unreadable")
+UNREAD: tuple[FaultCode, ...] = ("cell-empty", "cell-unreadable")
 
 
 def _cell(fault: Fault) -> tuple[str, int | None, str]:

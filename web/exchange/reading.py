@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import IO
 
 from core.definitions.tables import TABLES
+from core.fault_codes import FaultCode
 from core.faults import Fault, Location
 from web.exchange import limits
 from web.shell.workbooks import UnreadableWorkbook, sheet_names, sheet_rows
@@ -79,7 +80,7 @@ class Source:
                     return number
         return 1
 
-    def _fault(self, code: str, what: str, row: int, way_out: str) -> Fault:
+    def _fault(self, code: FaultCode, what: str, row: int, way_out: str) -> Fault:
         return Fault(code, what, Location(self.name, row=row), way_out)
 
 

@@ -39,51 +39,70 @@ def fitted(title: str, width: int) -> list[str]:
     return [lines[0], *([rest if len(rest) <= room else rest[: room - 1] + "…"] if rest else [])]
 
 
+DEEPEST = 6
+
+
+class Placed(NamedTuple):
+    """A member on a level. `parent` is a place in the level above (-1: none), `share` stands on its line."""
+
+    name: str
+    kind: str
+    share: str
+    parent: int
+
+
+def _levels(state: State, group: str) -> list[list[Placed]]:
+    """The group, its members, members of member groups."""
+    levels = [[Placed(group, "group", "", -1)]]
+    while len(levels) < DEEPEST:
+        below = [
+            Placed(row.member, row.member_kind, _share(row), at)
+            for at, above in enumerate(levels[-1])
+            if above.kind == "group"
+            for row in sorted(
+                state.part(GroupMember, above.name).values(), key=lambda m: (m.member_kind, m.member)
+            )
+        ]
+        if not below:
+            break
+        levels.append(below)
+    return levels
+
+
+def _share(row: GroupMember) -> str:
+    return f"{row.ownership or 100:.0f}%" + (f" {row.method}" if row.method != "full" else "")
+
+
+def _box(state: State, chart: str, placed: Placed, x: int, y: int, width: int) -> Box:
+    company = state.get(Company, placed.name) if placed.kind == "company" else None
+    if company is not None:
+        shares = company.chart == chart
+        caption = f"{company.currency} · {'shared' if shares else 'own'}"
+        mark, title, address = "pine" if shares else "resin", company.name, f"/companies/{placed.name}/"
+    else:
+        nested = state.get(Group, placed.name)
+        caption = f"{nested.currency if nested else ''} · group"
+        mark, title, address = "pine", nested.name if nested else placed.name, f"/group/{placed.name}/"
+    return Box(x, y, width, title, fitted(title, width), caption, mark, placed.share, address)
+
+
 def draw(state: State, group: str) -> Drawing:
     """The group on top, its members below, members of member groups below those."""
     group_row = state.get(Group, group)
     if group_row is None:
         return Drawing([], [], WIDTH, 0)
-    rows = [[(group, "group", "", -1)]]
-    while any(kind == "group" for _, kind, _, _ in rows[-1]) and len(rows) < 6:
-        below = []
-        for at, (name, kind, _, _) in enumerate(rows[-1]):
-            if kind == "group":
-                members = sorted(
-                    state.part(GroupMember, name).values(), key=lambda m: (m.member_kind, m.member)
-                )
-                below += [
-                    (
-                        m.member,
-                        m.member_kind,
-                        f"{m.ownership or 100:.0f}%" + (f" {m.method}" if m.method != "full" else ""),
-                        at,
-                    )
-                    for m in members
-                ]
-        if not below:
-            break
-        rows.append(below)
-    widest = max(len(row) for row in rows)
+    levels = _levels(state, group)
+    widest = max(map(len, levels))
     box = max(NARROWEST, min(WIDEST, WIDTH // widest - GAP))
     width = max(WIDTH, widest * (box + GAP))
-    boxes, lines, centres = [], [], []
-    for level, row in enumerate(rows):
-        step = width / len(row)
-        centres.append([round(step * (i + 0.5)) for i in range(len(row))])
-        for i, (name, kind, share, parent) in enumerate(row):
-            x, y = centres[level][i] - box // 2, 2 + level * LEVEL
-            company = state.get(Company, name) if kind == "company" else None
-            nested = state.get(Group, name)
-            title = company.name if company else nested.name if nested else name
-            own = "shared" if company and company.chart == group_row.chart else "own"
-            caption = (
-                f"{company.currency} · {own}" if company else f"{nested.currency if nested else ''} · group"
-            )
-            mark = "pine" if not company or company.chart == group_row.chart else "resin"
-            address = f"/companies/{name}/" if company else f"/group/{name}/"
-            boxes.append(Box(x, y, box, title, fitted(title, box), caption, mark, share, address))
-            if parent >= 0:
-                top, middle = y - (LEVEL - BOX_H), y - 18
-                lines.append(f"M{centres[level - 1][parent]} {top}V{middle}H{centres[level][i]}V{y}")
-    return Drawing(boxes, lines, width, 4 + (len(rows) - 1) * LEVEL + BOX_H)
+    boxes, lines = [], []
+    above: list[int] = []
+    for level, row in enumerate(levels):
+        centres = [round(width / len(row) * (i + 0.5)) for i in range(len(row))]
+        y = 2 + level * LEVEL
+        for centre, placed in zip(centres, row, strict=True):
+            boxes.append(_box(state, group_row.chart, placed, centre - box // 2, y, box))
+            if placed.parent >= 0:
+                lines.append(f"M{above[placed.parent]} {y - (LEVEL - BOX_H)}V{y - 18}H{centre}V{y}")
+        above = centres
+    return Drawing(boxes, lines, width, 4 + (len(levels) - 1) * LEVEL + BOX_H)

@@ -1,6 +1,6 @@
 from django.db import models
 
-from web.definitions.base import Definition, ident, key, text, to
+from web.definitions.base import Definition, choices_held, ident, key, text, to
 
 
 class Group(Definition):
@@ -23,7 +23,7 @@ class GroupMember(Definition):
     in_until = models.DateField(null=True)
 
     class Meta:
-        constraints = key("group", "member")
+        constraints = [*key("group", "member"), *choices_held("group_members")]
 
 
 class Mapping(Definition):

@@ -10,7 +10,7 @@ from core.definitions.state import State
 from core.definitions.tables import Elimination
 from core.group.mapping import ordered
 from core.sheets import Given, Sheet, place_after
-from web.definitions.sheets import register
+from web.sheets.pages import register
 
 
 def _next_elimination(state: State, given: Given, near: Any) -> dict[str, Any]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 from urllib.parse import urlencode
 
@@ -16,21 +17,22 @@ from core.codes.lists import list_index
 from core.definitions.state import State
 from core.definitions.tables import Company, Elimination, Group, GroupMember, Period, Statement
 from core.faults import Fault, Refused
+from core.group.eliminate import Disagreement
 from core.group.mapping import likely_target, map_plan
 from core.group.membership import membership
 from core.money import digits_of, show_amount, show_whole
 from core.statements import formulas
 from core.statements.figures import natural_list
-from web.definitions.sheets import stretch
 from web.definitions.viewing import PineRequest
 from web.group import chartdrawing, queries
 from web.group.ribbons import ribbons
 from web.group.sheets import ELIMINATIONS, MAPPINGS, MEMBERS, RATES
 from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
-from web.shell.change_views import apply_change, reload_at
+from web.sheets.changing import apply_change, reload_at
+from web.sheets.pages import stretch
+from web.statements.addresses import asked_period, drill
 from web.statements.outline import statement_workbook
 from web.statements.queries import company_sums, window
-from web.statements.views import asked_period, drill
 
 
 @needs(SIGNED_IN)
@@ -117,53 +119,44 @@ def _proof(state: State, group: str, head: Group, found: queries.GroupFigures | 
     """Sides that disagree, mappings with unmapped, and whether debits equal credits."""
     if found is None:
         return {}
-    digits = found.statement.digits
-    apart = []
-    for entry in found.consolidated.cumulative.disagreements:
-        first = sum(share[3] for share in entry.shares if share[0] == entry.company)
-        second = sum(share[3] for share in entry.shares if share[0] == entry.partner)
-        apart.append(
-            (
-                entry,
-                show_amount(first, digits),
-                show_amount(second, digits),
-                show_amount(entry.amount, digits),
-            )
-        )
     cumulative = found.consolidated.cumulative
-    balance = (
-        int(cumulative.cells.sum()) + sum(amount for _, amount in cumulative.posted)
-        if len(cumulative.cells)
-        else 0
-    )
-    mapped = []
-    for reached in membership(state, group).companies:
-        mapping_plan = map_plan(state, group, reached.company)
-        if mapping_plan and not mapping_plan.shared:
-            unmapped = [s for s in found.balances.unmapped if s.company == reached.company]
-            own = list_index(state, mapping_plan.chart.natural_list).posting
-            mapped.append(
-                (
-                    state.get(Company, reached.company),
-                    len(unmapped),
-                    sum(1 for c in own if mapping_plan.plain(c) == ""),
-                )
-            )
-    missed = [(u, u.raw[-1]) for u in found.statement.figures.unplaced if u.raw[-1]]
     return {
-        "apart": apart,
-        "balance": balance,
-        "mapped": mapped,
-        "unmapped": missed,
+        "apart": [_sides(entry, found.statement.digits) for entry in cumulative.disagreements],
+        "balance": cumulative.balance,
+        "mapped": list(_mapped(state, group, found)),
+        "unmapped": [(u, u.raw[-1]) for u in found.statement.figures.unplaced if u.raw[-1]],
         "waiting": found.who.waiting,
         "shared": sum(
             1
-            for r in found.who.companies
-            if (row := state.get(Company, r.company)) and row.chart == head.chart
+            for member in found.who.companies
+            if (row := state.get(Company, member.company)) and row.chart == head.chart
         ),
         "members": len(state.part(GroupMember, group)),
         "eliminations": len(state.part(Elimination, group)),
     }
+
+
+def _sides(entry: Disagreement, digits: int) -> tuple[Disagreement, str, str, str]:
+    """A disagreement with what each side has, and how far they are apart, as shown."""
+    return (
+        entry,
+        show_amount(entry.side(entry.company), digits),
+        show_amount(entry.side(entry.partner), digits),
+        show_amount(entry.amount, digits),
+    )
+
+
+def _mapped(
+    state: State, group: str, found: queries.GroupFigures
+) -> Iterator[tuple[Company | None, int, int]]:
+    """Companies on a chart of their own: how many accounts have amounts and no place, how many no place."""
+    for member in membership(state, group).companies:
+        plan = map_plan(state, group, member.company)
+        if plan and not plan.shared:
+            unmapped = sum(account.company == member.company for account in found.balances.unmapped)
+            own = list_index(state, plan.chart.natural_list).posting
+            unplaced = sum(plan.plain(code) == "" for code in own)
+            yield state.get(Company, member.company), unmapped, unplaced
 
 
 @needs(SIGNED_IN)

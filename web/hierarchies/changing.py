@@ -15,9 +15,9 @@ from core.definitions.tables import Hierarchy, HierarchyNode
 from core.faults import Fault, Location, Refused
 from web.definitions.viewing import PineRequest
 from web.people.rights import CHANGE, needs_post
+from web.sheets.changing import apply_change, date_of, filled, reload_at
 from web.shell.asked import whole
 from web.shell.asking import Choice, ask, decided
-from web.shell.change_views import apply_change, date_of, filled, reload_at
 
 PLAIN = re.compile(r"[^A-Za-z0-9_-]+")
 

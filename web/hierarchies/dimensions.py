@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
+from typing import NamedTuple
 from urllib.parse import urlencode
 
 from django.db import connection
@@ -11,11 +13,11 @@ from django.shortcuts import render
 from django.urls import reverse
 
 from core.books.periods import company_calendar
-from core.books.untagged import untagged
+from core.books.untagged import UntaggedShare, untagged
 from core.changes.kinds import Change, ChangeSequence, Drop, Put
 from core.codes.lists import list_index
 from core.definitions.state import State
-from core.definitions.tables import Chart, ChartDimension, CodeList, Dimension
+from core.definitions.tables import Chart, ChartDimension, CodeList, Company, Dimension
 from core.faults import Fault, Location, Refused, WrongCall
 from core.money import digits_of
 from core.statements.figures import natural_list
@@ -23,10 +25,10 @@ from core.structures.accounts import parse_dimensions
 from web.definitions.viewing import PineRequest
 from web.journals.books import books_for
 from web.people.rights import CHANGE, SIGNED_IN, companies_seen, needs, needs_post
-from web.shell.change_views import apply_change, filled, reload_at
+from web.sheets.changing import apply_change, filled, reload_at
 from web.shell.tabular import Money, attached
+from web.statements.addresses import asked_period
 from web.statements.queries import window
-from web.statements.views import asked_period
 
 PLAIN = re.compile(r"[^A-Za-z0-9_-]+")
 
@@ -40,35 +42,65 @@ def _tagged(dimension: str) -> frozenset[int]:
         )
 
 
+class UntaggedPart(NamedTuple):
+    """How much is untagged of the accounts of a company, in a stretch that `drill` names for an address."""
+
+    shares: list[UntaggedShare]
+    year: int
+    period: int
+    drill: str
+
+    @property
+    def all(self) -> int:
+        return sum(share.all for share in self.shares)
+
+    @property
+    def untagged(self) -> int:
+        return sum(share.untagged for share in self.shares)
+
+
+def _untagged(request: PineRequest, state: State, company: Company, name: str) -> UntaggedPart:
+    year, period, first = asked_period(request, state, company.calendar)
+    begin, shares = 0, list[UntaggedShare]()
+    try:
+        at = window(company_calendar(state, company.company), year, period, first)
+        begin = at.first
+        shares = untagged(books_for([company.company])[company.company], _tagged(name), at.start, at.end)
+    except WrongCall:
+        pass  # a period that is not there has nothing to tag
+    stretch = {"year": year, "period": period, "from_year": year, "from_period": begin, "untagged": name}
+    return UntaggedPart(shares, year, period, urlencode(stretch))
+
+
+def _hung(state: State, chart: str) -> Iterator[tuple[ChartDimension, Dimension, int]]:
+    """Dimensions of a chart, each with how many codes it has."""
+    for row in sorted(state.part(ChartDimension, chart).values(), key=lambda row: row.dimension):
+        if dimension := state.get(Dimension, row.dimension):
+            yield row, dimension, len(list_index(state, dimension.code_list).posting)
+
+
+def company_of(request: PineRequest, companies: list[Company]) -> Company | None:
+    """The company asked for, or the one looked at last, or the first."""
+    wanted = request.GET.get("company") or request.session.get("company")
+    return next((row for row in companies if row.company == wanted), companies[0] if companies else None)
+
+
 @needs(SIGNED_IN)
 def page(request: PineRequest, state: State, chart: str) -> HttpResponse:
     """The dimensions of a chart; for one of them the untagged share of each account."""
     chart_row = state.get(Chart, chart)
     if chart_row is None:
         raise Http404
-    hung = sorted(state.part(ChartDimension, chart).values(), key=lambda row: row.dimension)
-    rows = [
-        (row, dim, len(list_index(state, dim.code_list).posting))
-        for row in hung
-        if (dim := state.get(Dimension, row.dimension))
-    ]
-    others = [dim for dim in state.rows(Dimension) if dim.dimension not in {row.dimension for row in hung}]
+    rows = list(_hung(state, chart))
     companies = [row for row in companies_seen(request.user, state) if row.chart == chart]
-    wanted = request.GET.get("company") or request.session.get("company")
-    company = next((row for row in companies if row.company == wanted), companies[0] if companies else None)
+    company = company_of(request, companies)
     name = request.GET.get("dimension", rows[0][1].dimension if rows else "")
-    shares, year, period, begin = [], 0, 0, 0
-    if company and name in {dim.dimension for _, dim, _ in rows}:
-        year, period, first = asked_period(request, state, company.calendar)
-        try:
-            at = window(company_calendar(state, company.company), year, period, first)
-            begin = at.first
-            shares = untagged(books_for([company.company])[company.company], _tagged(name), at.start, at.end)
-        except WrongCall:
-            shares = []
+    there = {row.dimension for row, _, _ in rows}
+    shows = company is not None and name in there
+    part = _untagged(request, state, company, name) if company and shows else UntaggedPart([], 0, 0, "")
     codes = list_index(state, natural_list(state, chart)).codes
     digits = digits_of(company.currency) if company else 2
-    items = [(share, codes[share.code].name if share.code in codes else "") for share in shares]
+    items = [(share, codes[share.code].name if share.code in codes else "") for share in part.shares]
     if request.GET.get("file") in ("csv", "xlsx"):
         return attached(
             f"{chart}-{name}-untagged",
@@ -82,20 +114,18 @@ def page(request: PineRequest, state: State, chart: str) -> HttpResponse:
         {
             "chart": chart_row,
             "rows": rows,
-            "others": others,
+            "others": [dim for dim in state.rows(Dimension) if dim.dimension not in there],
             "lists": sorted(state.rows(CodeList), key=lambda row: row.name),
             "name": name,
             "company": company,
             "companies": companies,
             "shares": items,
             "digits": digits,
-            "year": year,
-            "period": period,
-            "drill": urlencode(
-                {"year": year, "period": period, "from_year": year, "from_period": begin, "untagged": name}
-            ),
-            "whole": sum(s.all for s in shares),
-            "bare": sum(s.untagged for s in shares),
+            "year": part.year,
+            "period": part.period,
+            "drill": part.drill,
+            "whole": part.all,
+            "bare": part.untagged,
         },
     )
 

@@ -24,7 +24,7 @@ from web.hierarchies.svg import as_svg
 from web.people.rights import SIGNED_IN, companies_seen, needs
 from web.shell.asked import whole
 from web.shell.tabular import Money, attached
-from web.statements.views import asked_period
+from web.statements.addresses import asked_period
 
 CHUNK = 150
 

@@ -33,21 +33,25 @@ def books_for(companies: Iterable[str]) -> dict[str, tuple[Books, ...]]:
         )
         heads = cursor.fetchall()
     by_name = {entry[0]: books for entry in heads if (books := _kept.get(entry[0])) is not None}
-    stale = [entry for entry in heads if entry[3] and not _is_fresh(by_name.get(entry[0]), entry)]
-    packed = [h for h in stale if h[4] is not None and not _can_follow(by_name.get(h[0]), h)]
-    bases = {
-        **{h[0]: by_name[h[0]] for h in stale if h not in packed and h[4] is not None},
-        **_unpacked([h[0] for h in packed]),
-    }
-    for entry in stale:
-        up_to_date = _up_to_date(entry, bases.get(entry[0]))
-        by_name[entry[0]] = up_to_date
-        _kept.put(entry[0], up_to_date)
+    by_name |= _brought_up(by_name, [h for h in heads if h[3] and not _is_fresh(by_name.get(h[0]), h)])
     by_key: dict[str, list[Books]] = {name: [] for name in names}
     for entry in heads:
         if entry[0] in by_name and entry[3]:
             by_key[entry[1]].append(by_name[entry[0]])
     return {name: tuple(books) for name, books in by_key.items()}
+
+
+def _brought_up(by_name: dict[int, Books], stale: list[tuple[Any, ...]]) -> dict[int, Books]:
+    """Books that lag, brought up to their rows (id, company, year, sequence, that of the pack) and kept."""
+    packed = [h for h in stale if h[4] is not None and not _can_follow(by_name.get(h[0]), h)]
+    bases = {
+        **{h[0]: by_name[h[0]] for h in stale if h not in packed and h[4] is not None},
+        **_unpacked([h[0] for h in packed]),
+    }
+    now = {entry[0]: _up_to_date(entry, bases.get(entry[0])) for entry in stale}
+    for number, books in now.items():
+        _kept.put(number, books)
+    return now
 
 
 def _is_fresh(kept: Books | None, head: Any) -> bool:

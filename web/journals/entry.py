@@ -9,6 +9,7 @@ from django.http import HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.urls import reverse
 
+from core.books.journals import BookedLine
 from core.books.periods import company_calendar
 from core.definitions.parsing import read_table
 from core.definitions.state import State
@@ -143,8 +144,7 @@ def _told(fault: Fault) -> dict[str, Any]:
 @needs_post(POST)
 def check(request: PineRequest, state: State, company: str) -> HttpResponse:
     """While typing: faults by cell, the running difference by company, the lines that will be added."""
-    company_row = state.get(Company, company)
-    digits = digits_of(company_row.currency if company_row else "")
+    digits = digits_of(state.require(Company, company).currency)
     _keep(request, company)
     try:
         journal, lines = read_entry(request, state, company)
@@ -154,44 +154,51 @@ def check(request: PineRequest, state: State, company: str) -> HttpResponse:
         )
     checked = actions.check_entry(state, journal, lines, request.user)
     keyed = [line for line in checked.lines if not line.generated]
-    sums: dict[str, tuple[int, int]] = {}
-    for line in keyed:
-        debit, credit = sums.get(line.company, (0, 0))
-        sums[line.company] = (debit + max(line.keyed, 0), credit + max(-line.keyed, 0))
     total = sum(line.keyed for line in keyed)
-    places = {line.line: line for line in lines}
+    numbers = {line.line for line in lines}
+    added = [line for line in checked.lines if line.generated and line.number not in numbers]
     return JsonResponse(
         {
             "faults": [_told(fault) for fault in checked.faults],
-            "sums": [
-                {
-                    "company": c,
-                    "debit": show_amount(d, digits),
-                    "credit": show_amount(k, digits),
-                    "difference": show_amount(d - k, digits),
-                }
-                for c, (d, k) in sorted(sums.items())
-            ],
+            "sums": _sums(keyed, digits),
             "difference": show_amount(total, digits),
             "owed": format_amount(abs(total), digits),
             "side": "credit" if total > 0 else "debit",
-            "added": [
-                {
-                    "company": line.company,
-                    "account": _shown(state, line.company, line.account),
-                    "name": _name(state, line.company, line.natural),
-                    "debit": show_amount(line.keyed, digits) if line.keyed > 0 else "",
-                    "credit": show_amount(-line.keyed, digits) if line.keyed < 0 else "",
-                    "partner": line.partner,
-                }
-                for line in checked.lines
-                if line.generated and line.number not in places
-            ],
+            "added": [_added(state, line, digits) for line in added],
             "expanded": _expanded(request, state, lines),
             "names": {line.number: _name(state, line.company, line.natural) for line in keyed},
             "ready": not checked.faults and bool(keyed),
         }
     )
+
+
+def _sums(keyed: list[BookedLine], digits: int) -> list[dict[str, str]]:
+    """Debits, credits and their difference by company, as shown."""
+    sums: dict[str, tuple[int, int]] = {}
+    for line in keyed:
+        debit, credit = sums.get(line.company, (0, 0))
+        sums[line.company] = (debit + max(line.keyed, 0), credit + max(-line.keyed, 0))
+    return [
+        {
+            "company": company,
+            "debit": show_amount(debit, digits),
+            "credit": show_amount(credit, digits),
+            "difference": show_amount(debit - credit, digits),
+        }
+        for company, (debit, credit) in sorted(sums.items())
+    ]
+
+
+def _added(state: State, line: BookedLine, digits: int) -> dict[str, str]:
+    """A line that the product adds, as shown."""
+    return {
+        "company": line.company,
+        "account": _shown(state, line.company, line.account),
+        "name": _name(state, line.company, line.natural),
+        "debit": show_amount(line.keyed, digits) if line.keyed > 0 else "",
+        "credit": show_amount(-line.keyed, digits) if line.keyed < 0 else "",
+        "partner": line.partner,
+    }
 
 
 def _expanded(request: PineRequest, state: State, lines: list[JournalLine]) -> list[dict[str, Any]]:

@@ -281,22 +281,17 @@ def _insert_journals(heads: Sequence[Journal], links: Sequence[Link], by: Any) -
         )
         ids = [row[0] for row in cursor.fetchall()]
     people = _people(heads, by)
-    columns = [
+    columns: list[Any] = [
         ids,
-        [h.company for h in heads],
-        [h.journal for h in heads],
-        pa.array([h.date for h in heads], pa.date32()),
-        [h.kind for h in heads],
-        [h.description for h in heads],
-        [h.currency for h in heads],
-        pa.array([None if h.rate is None else str(h.rate) for h in heads], pa.string()),
-        [h.posted_at for h in heads],
-        pa.array([people.get(h.posted_by) for h in heads], pa.int64()),
-        [h.posted_by for h in heads],
+        *([getattr(head, name) for head in heads] for name in ("company", "journal")),
+        pa.array([head.date for head in heads], pa.date32()),
+        *([getattr(head, name) for head in heads] for name in ("kind", "description", "currency")),
+        pa.array([None if head.rate is None else str(head.rate) for head in heads], pa.string()),
+        [head.posted_at for head in heads],
+        pa.array([people.get(head.posted_by) for head in heads], pa.int64()),
+        [head.posted_by for head in heads],
         pa.array(_reversed(heads, ids), pa.int64()),
-        [entry.number for entry in links],
-        [entry.hash for entry in links],
-        [entry.lines for entry in links],
+        *([getattr(link, name) for link in links] for name in ("number", "hash", "lines")),
     ]
     _copy("journals_journal", pa.table([*map(_column, columns)], names=JOURNAL_COLUMNS.split(", ")), silent)
     return ids

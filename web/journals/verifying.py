@@ -103,70 +103,76 @@ def _broken(company: str, journal: str, what: str) -> Fault:
 
 def _chains(found: Verified, known: dict[str, End], progress: Progress) -> None:
     """Goes along each company's journals in their order, with their lines beside them."""
-    lines = groupby(_rows(LINES), key=lambda row: row[:2])
-    at = next(lines, None)
     broken: set[str] = set()
-    for header in _rows(HEADS):
+    for header, own in _with_lines():
         company, number, hashed, count, name = header[0], header[1], header[3], header[4], header[5]
-        own: list[tuple[Any, ...]] = []
-        while at is not None and at[0] < (company, number):
-            at = next(lines, None)
-        if at is not None and at[0] == (company, number):
-            own = list(at[1])
-            at = next(lines, None)
         before = found.ends.get(company, End(0, BEGINNING))
-        seal = Sealed(
-            company,
-            name,
-            header[6].isoformat(),
-            header[7],
-            header[8],
-            header[9],
-            rate_text(header[10]),
-            moment(header[11]),
-            header[12],
-            header[13],
-        )
-        texts = [line_text([str(cell) for cell in row[2:]]) for row in own]
         if company not in broken:
-            broken_link = _told(
-                before, number, name, len(own) == count, link(before.hash, seal, texts) == hashed
-            )
-            if broken_link:
+            texts = [line_text([str(cell) for cell in row[2:]]) for row in own]
+            holds = link(before.hash, _seal(header), texts) == hashed
+            told = _told(before, number, name, len(own) == count, holds)
+            told = told or _unlike(known, company, End(number, hashed), name)
+            if told:
                 broken.add(company)
-                found.faults.append(_broken(company, name, broken_link))
-            elif (wanted := known.get(company)) is not None and wanted.number == number:
-                if wanted.hash != hashed:
-                    broken.add(company)
-                    found.faults.append(
-                        _broken(
-                            company,
-                            name,
-                            f"The journal {name} of {company} is number {number} of its chain "
-                            "and not the one that was kept elsewhere.",
-                        )
-                    )
-                known.pop(company, None)
+                found.faults.append(_broken(company, name, told))
         found.ends[company] = End(number, hashed)
         found.journals, found.lines = found.journals + 1, found.lines + len(own)
         progress("journals", found.journals)
     for company, end in known.items():
         if company not in broken:
-            found.faults.append(
-                _broken(
-                    company,
-                    "",
-                    f"The chain of {company} has no journal number {end.number}, which was kept elsewhere.",
-                )
-            )
+            what = f"The chain of {company} has no journal number {end.number}, which was kept elsewhere."
+            found.faults.append(_broken(company, "", what))
     with connection.cursor() as cursor:
         cursor.execute(STRAY)
         if stray := cursor.fetchone()[0]:
-            found.faults.append(
-                Fault(
-                    "lines-stray", f"{stray:,} lines belong to no journal.", way_out="Compare with a backup."
-                )
-            )
+            what = f"{stray:,} lines belong to no journal."
+            found.faults.append(Fault("lines-stray", what, way_out="Compare with a backup."))
+
+
+def _with_lines() -> Iterator[tuple[tuple[Any, ...], list[tuple[Any, ...]]]]:
+    """Each journal with its lines, both in the order of the chains."""
+    lines = groupby(_rows(LINES), key=lambda row: row[:2])
+    at = next(lines, None)
+    for header in _rows(HEADS):
+        own: list[tuple[Any, ...]] = []
+        while at is not None and at[0] < header[:2]:
+            at = next(lines, None)
+        if at is not None and at[0] == header[:2]:
+            own = list(at[1])
+            at = next(lines, None)
+        yield header, own
+
+
+def _seal(header: tuple[Any, ...]) -> Sealed:
+    """What the hash of a journal covers, from its row."""
+    company, name = header[0], header[5]
+    day, kind, description, currency, rate, posted_at, poster, reverses = header[6:14]
+    return Sealed(
+        company,
+        name,
+        day.isoformat(),
+        kind,
+        description,
+        currency,
+        rate_text(rate),
+        moment(posted_at),
+        poster,
+        reverses,
+    )
+
+
+def _unlike(known: dict[str, End], company: str, end: End, name: str) -> str:
+    """What is wrong where an end kept elsewhere is of this journal and unlike it; it is looked for once."""
+    wanted = known.get(company)
+    if wanted is None or wanted.number != end.number:
+        return ""
+    del known[company]
+    if wanted.hash == end.hash:
+        return ""
+    return (
+        f"The journal {name} of {company} is number {end.number} of its chain "
+        "and not the one that was kept elsewhere."
+    )
 
 
 def _told(before: End, number: int, name: str, whole: bool, same: bool) -> str:

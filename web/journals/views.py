@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from django.http import Http404, HttpResponse, HttpResponseRedirect
+from typing import Any
+
+from django.http import Http404, HttpResponse, HttpResponseRedirect, QueryDict
 from django.shortcuts import render
 from django.urls import reverse
 
@@ -19,8 +21,8 @@ from web.definitions.viewing import PineRequest
 from web.journals import actions, queries
 from web.journals.models import Journal
 from web.people.rights import POST, SIGNED_IN, companies_seen, needs, needs_post
+from web.sheets.changing import reload_at
 from web.shell import asked
-from web.shell.change_views import reload_at
 from web.shell.tabular import Money, attached
 
 MOST_OUT = 200_000
@@ -34,6 +36,23 @@ def first(request: PineRequest, state: State) -> HttpResponse:
     last = request.session.get("company")
     name = last if any(row.company == last for row in rows) else rows[0].company
     return HttpResponseRedirect(reverse("company-journals", kwargs={"company": name}))
+
+
+def _journals_out(kind: str, company: str, words: str, digits: int) -> HttpResponse:
+    header = ("date", "journal", "kind", "description", "debits", "reverses", "reversed_by")
+    rows = (
+        (
+            str(row.date),
+            row.journal,
+            row.kind,
+            row.description,
+            Money(row.total, digits),
+            row.reverses or "",
+            row.reversed_by or "",
+        )
+        for row in queries.journals(company, words, most=MOST_OUT)
+    )
+    return attached(f"journals-{company}", kind, header, rows)
 
 
 @needs(SIGNED_IN, published=True)
@@ -50,25 +69,7 @@ def journals(request: PineRequest, state: State, company: str) -> HttpResponse:
         start = (last.isoformat(), at)
     company_row = state.get(Company, company)
     if kind := request.GET.get("file"):
-        digits = digits_of(company_row.currency if company_row else "")
-        header = ("date", "journal", "kind", "description", "debits", "reverses", "reversed_by")
-        return attached(
-            f"journals-{company}",
-            kind,
-            header,
-            (
-                (
-                    str(row.date),
-                    row.journal,
-                    row.kind,
-                    row.description,
-                    Money(row.total, digits),
-                    row.reverses or "",
-                    row.reversed_by or "",
-                )
-                for row in queries.journals(company, words, most=MOST_OUT)
-            ),
-        )
+        return _journals_out(kind, company, words, digits_of(company_row.currency if company_row else ""))
     listed = queries.journals(company, words, start)
     return render(
         request,
@@ -196,29 +197,33 @@ def _columns(found: list[queries.AccountLine]) -> set[str]:
     return {name for name in ("dimensions", "partner", "source") if any(getattr(row, name) for row in found)}
 
 
+def _stretch_asked(given: QueryDict, company: Company, codes: list[str]) -> dict[str, Any]:
+    """Which lines an address asks for, as queries.py takes it."""
+    untagged = given.get("untagged", "")
+    return {
+        "company": company.company,
+        "chart": company.chart,
+        "codes": codes,
+        "year": asked.whole(given, "year", 9999, 9999),
+        "period": asked.whole(given, "period", 999, 999),
+        "from_year": asked.whole(given, "from_year", 0, 9999),
+        "from_period": asked.whole(given, "from_period", 0, 999),
+        "closing": given.get("closing", "1") == "1",
+        "partner": asked.text(given, "partner", 40),
+        "untagged": untagged if ID.fullmatch(untagged) else "",
+        "string": asked.text(given, "string"),
+        "tagged": asked.text(given, "tagged", 90),
+    }
+
+
 @needs(SIGNED_IN, published=True)
 def account_lines(request: PineRequest, state: State, company: str, code: str) -> HttpResponse:
     """The lines behind a figure: one company, some natural accounts, a stretch of periods."""
     company_row = state.get(Company, company)
     if company_row is None:
         raise Http404
-    given = request.GET
-    year, period = asked.whole(given, "year", 9999, 9999), asked.whole(given, "period", 999, 999)
-    codes = code.split(",")
-    values = {
-        "company": company,
-        "chart": company_row.chart,
-        "codes": codes,
-        "year": year,
-        "period": period,
-        "from_year": asked.whole(given, "from_year", 0, 9999),
-        "from_period": asked.whole(given, "from_period", 0, 999),
-        "closing": given.get("closing", "1") == "1",
-        "partner": asked.text(given, "partner", 40),
-        "untagged": given.get("untagged", "") if ID.fullmatch(given.get("untagged", "")) else "",
-        "string": asked.text(given, "string"),
-        "tagged": asked.text(given, "tagged", 90),
-    }
+    given, codes = request.GET, code.split(",")
+    values = _stretch_asked(given, company_row, codes)
     if kind := given.get("file"):
         return _lines_out(
             kind,

@@ -17,7 +17,6 @@ from django.db import transaction
 from django.utils import timezone
 
 from core.faults import Fault, Location, Refused
-from web.companies.models import Company
 from web.people.models import OneTimeLink, Person, PersonEvent
 
 LASTS = timedelta(days=7)
@@ -33,9 +32,11 @@ def _note(person: Person, by: Any, sentence: str) -> None:
     )
 
 
-def _companies(names: Iterable[str]) -> list[Company]:
+def _companies(names: Iterable[str]) -> list[Any]:
     wanted = sorted(set(names))
-    items = list(Company.objects.filter(company__in=wanted).order_by("company"))
+    items: list[Any] = list(
+        Person.companies.rel.model._default_manager.filter(company__in=wanted).order_by("company")
+    )
     if missing := set(wanted) - {row.company for row in items}:
         raise _refused(
             "companies",

@@ -1,6 +1,6 @@
 from django.db import models
 
-from web.definitions.base import Definition, ident, key, text, to
+from web.definitions.base import Definition, choices_held, ident, key, text, to
 
 
 class Statement(Definition):
@@ -9,6 +9,9 @@ class Statement(Definition):
     name = models.TextField()
     chart = to("structures.Chart", "chart")
     kind = models.CharField(max_length=20)
+
+    class Meta:
+        constraints = choices_held("statements")
 
 
 class StatementLine(Definition):
@@ -25,6 +28,7 @@ class StatementLine(Definition):
 
     class Meta:
         constraints = [
+            *choices_held("statement_lines"),
             *key("statement", "line"),
             models.CheckConstraint(
                 condition=~models.Q(parent=models.F("line")), name="statements_line_not_under_itself"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.urls import reverse
 
 from core.sheets import Sheet
-from web.definitions.sheets import register
+from web.sheets.pages import register
 
 STATEMENTS = register(
     Sheet(

@@ -12,8 +12,8 @@ from core.definitions.tables import Period
 from core.money import digits_of
 from web.definitions.viewing import PineRequest
 from web.people.rights import SIGNED_IN, companies_seen, needs
+from web.statements.addresses import asked_period, drill_from
 from web.statements.queries import trial_balance, window
-from web.statements.views import asked_period, drill_from
 
 
 @needs(SIGNED_IN)

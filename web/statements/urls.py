@@ -1,6 +1,6 @@
 from web.people.rights import route
+from web.statements import line_views, trial, views
 from web.statements import sheets as sheets  # registers its tables
-from web.statements import trial, views
 
 urlpatterns = [
     route("", views.first, "statements"),
@@ -9,11 +9,11 @@ urlpatterns = [
     route("trial-balance/", trial.trial, "trial-balance"),
     route("<str:statement>/", views.statement, "statement"),
     route("<str:statement>/workbook/", views.workbook, "statement-workbook"),
-    route("<str:statement>/add/", views.add, "line-add"),
-    route("<str:statement>/move/", views.move, "line-move"),
-    route("<str:statement>/place/", views.place, "line-place"),
-    route("<str:statement>/line/<str:line>/", views.line, "line"),
-    route("<str:statement>/line/<str:line>/change/", views.change, "line-change"),
-    route("<str:statement>/line/<str:line>/delete/", views.delete, "line-delete"),
-    route("<str:statement>/line/<str:line>/shift/<str:way>/", views.shift, "line-shift"),
+    route("<str:statement>/add/", line_views.add, "line-add"),
+    route("<str:statement>/move/", line_views.move, "line-move"),
+    route("<str:statement>/place/", line_views.place, "line-place"),
+    route("<str:statement>/line/<str:line>/", line_views.line, "line"),
+    route("<str:statement>/line/<str:line>/change/", line_views.change, "line-change"),
+    route("<str:statement>/line/<str:line>/delete/", line_views.delete, "line-delete"),
+    route("<str:statement>/line/<str:line>/shift/<str:way>/", line_views.shift, "line-shift"),
 ]

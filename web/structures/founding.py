@@ -7,14 +7,15 @@ from django.shortcuts import render
 from django.urls import reverse
 
 from core.changes.founding import SegmentWanted, chart_made, new_structure
+from core.definitions.kinds import ROLES, SEPARATORS
 from core.definitions.parsing import CONTROL, HALF
 from core.definitions.state import State
-from core.definitions.tables import ROLES, SEPARATORS, CodeList
+from core.definitions.tables import CodeList
 from core.faults import Fault, Location, Refused
 from web.definitions.viewing import PineRequest
 from web.people.rights import CHANGE, needs
+from web.sheets.changing import apply_change, reload_at
 from web.shell.asked import text
-from web.shell.change_views import apply_change, reload_at
 
 MOST_ROWS = 30
 LONGEST_CODES = 4_000_000

@@ -1,6 +1,6 @@
 from django.db import models
 
-from web.definitions.base import Definition, ident, key, text, to
+from web.definitions.base import Definition, choices_held, ident, key, text, to
 
 
 class Structure(Definition):
@@ -8,6 +8,9 @@ class Structure(Definition):
     structure = ident(unique=True)
     name = models.TextField()
     separator = models.CharField(max_length=1)
+
+    class Meta:
+        constraints = choices_held("structures")
 
 
 class StructureSegment(Definition):
@@ -21,6 +24,7 @@ class StructureSegment(Definition):
 
     class Meta:
         constraints = [
+            *choices_held("structure_segments"),
             *key("structure", "position"),
             # Two segments that change places would meet in the middle, were it looked at before the end.
             models.UniqueConstraint(
@@ -45,6 +49,9 @@ class Chart(Definition):
     structure = to("structures.Structure", "structure")
     new_strings = models.CharField(max_length=12)
     approval = models.BooleanField(default=False)
+
+    class Meta:
+        constraints = choices_held("charts")
 
 
 class ChartSegment(Definition):
@@ -82,7 +89,7 @@ class PairingRule(Definition):
     in_use_until = models.DateField(null=True)
 
     class Meta:
-        constraints = key("chart", "rule")
+        constraints = [*key("chart", "rule"), *choices_held("pairing_rules")]
 
 
 class PairingCondition(Definition):
@@ -119,4 +126,4 @@ class QuickCode(Definition):
     dimensions = text()
 
     class Meta:
-        constraints = key("chart", "quick_code")
+        constraints = [*key("chart", "quick_code"), *choices_held("quick_codes")]

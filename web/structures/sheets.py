@@ -20,7 +20,7 @@ from core.definitions.tables import (
 )
 from core.sheets import Cells, CompanionColumns, Given, Sheet, place_after, text_column
 from core.structures.charts import chart_index
-from web.definitions.sheets import register
+from web.sheets.pages import register
 
 OWN = ("required", "default_code", "display_position")
 

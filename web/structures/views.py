@@ -15,9 +15,9 @@ from core.definitions.tables import Chart, Company, Structure
 from core.structures.accounts import date_faults, resolve
 from core.structures.charts import ChartIndex, chart_index, company_context
 from core.structures.quick_codes import as_kept, expand
-from web.definitions.sheets import stretch
 from web.definitions.viewing import PineRequest
 from web.people.rights import SIGNED_IN, charts_seen, companies_seen, needs
+from web.sheets.pages import stretch
 from web.shell.asked import day
 from web.shell.asked import text as words
 from web.structures.beam import beam

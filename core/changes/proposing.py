@@ -1,0 +1,171 @@
+"""A new statement from what is there: the classes of the accounts, a hierarchy, another statement, or
+nothing."""
+
+from __future__ import annotations
+
+from core.changes.founding import free_id
+from core.changes.kinds import Add, ChangeSequence
+from core.codes.hierarchies import Tree, main_tree, tree
+from core.codes.lists import list_index
+from core.definitions.kinds import CLASSES as CLASSES_OF_ALL
+from core.definitions.state import State
+from core.definitions.tables import Chart, Hierarchy, Statement, StatementLine
+from core.faults import Fault, Location, Refused
+from core.statements.figures import natural_list
+
+SHORT = {"balance_sheet": "bs", "income_statement": "is"}
+NAMES = {"balance_sheet": "Balance sheet", "income_statement": "Income statement"}
+CLASSES = {
+    "balance_sheet": [("asset", "Assets"), ("liability", "Liabilities"), ("equity", "Equity")],
+    "income_statement": [("revenue", "Revenue"), ("expense", "Expenses")],
+}
+
+
+def _top_rollups(tree: Tree, codes: set[str]) -> list[str]:
+    """The highest rollup codes that hold only codes of the set, in order; what they leave out stays
+    single."""
+    texts: list[str] = []
+    covered: set[str] = set()
+    for code, _ in tree.order:
+        if code in covered:
+            continue
+        below = tree.below(code)
+        leaves = [c for c in below if c not in tree.children]
+        if below and leaves and all(c in codes for c in leaves):
+            deeper = [c for c in tree.children.get(code, []) if c in tree.children]
+            if len(deeper) > 1:
+                continue
+            texts.append(code)
+            covered.update(below)
+    return texts
+
+
+def new_statement(state: State, title: str, chart: str, kind: str, source: str) -> ChangeSequence:
+    """A statement of a chart. `source`: `classes`, `empty`, `hierarchy` or `statement` with a colon and its
+    id.
+
+    Raises Refused with its faults.
+    """
+    if not title:
+        raise Refused(
+            [Fault("name", "The statement has no name.", Location("statements", (), "name"), "Give one.")]
+        )
+    if state.get(Chart, chart) is None:
+        raise Refused([Fault("reference", "Choose a chart.", Location("statements", (), "chart"))])
+    name = free_id(
+        SHORT[kind] if title == NAMES.get(kind) else title,
+        {row.statement for row in state.rows(Statement)},
+        "statement",
+    )
+    what, _, of = source.partition(":")
+    rows: list[StatementLine] = []
+    if what == "classes" and kind in CLASSES:
+        rows = _from_classes(state, chart, kind, name)
+    elif (
+        what == "hierarchy"
+        and (hierarchy_row := state.get(Hierarchy, of)) is not None
+        and hierarchy_row.code_list == natural_list(state, chart)
+    ):
+        rows = _from_hierarchy(state, hierarchy_row, kind, name)
+    elif what == "statement" and state.get(Statement, of) is not None:
+        rows = [
+            row._replace(statement=name)
+            for row in sorted(state.part(StatementLine, of).values(), key=lambda row: row.position)
+        ]
+    elif what != "empty":
+        raise Refused(
+            [
+                Fault(
+                    "reference",
+                    "It can't be made from that.",
+                    Location("statements", (), "source", source),
+                    "Classes make a balance sheet or an income statement; a hierarchy is one of the chart's"
+                    " accounts.",
+                )
+            ]
+        )
+    pairs = (Add(Statement(name, title, chart, kind)), *(Add(row) for row in rows))
+    return ChangeSequence(pairs, f"Made statement {title} of {chart}, {len(rows)} lines")
+
+
+def _from_hierarchy(state: State, head: Hierarchy, kind: str, name: str) -> list[StatementLine]:
+    """A heading for each rollup code that has rollup codes below it, a line for each that holds posting codes
+    only.
+
+    A balance sheet and an income statement leave out what holds none of their classes.
+    """
+    wanted = {klass for klass, _ in CLASSES.get(kind, ())} or set(CLASSES_OF_ALL)
+    grown = _Grown(state, head, name, wanted)
+    for code, depth in grown.shape.order:
+        if not depth:
+            grown.grow(code, "")
+    if kind == "balance_sheet":
+        grown.add("result", "", "Result", "result")
+    return grown.rows
+
+
+class _Grown:
+    """Lines in the shape of a hierarchy, those that hold accounts of the wanted classes."""
+
+    def __init__(self, state: State, head: Hierarchy, name: str, wanted: set[str]) -> None:
+        self.shape, self.codes = tree(state, head.hierarchy), list_index(state, head.code_list).codes
+        self.name, self.wanted = name, wanted
+        self.beside = "" if head.main else f" in {head.hierarchy}"
+        self.rows: list[StatementLine] = []
+
+    def add(self, line: str, parent: str, label: str, kind: str, accounts: str = "") -> None:
+        position = (len(self.rows) + 1) * 10
+        self.rows.append(StatementLine(self.name, line, parent, position, label, kind, accounts))
+
+    def classes_below(self, code: str) -> set[str]:
+        leaves = (self.codes[below] for below in self.shape.below(code) if below in self.codes)
+        return {leaf.account_class for leaf in leaves if leaf.takes_amounts}
+
+    def grow(self, code: str, parent: str) -> None:
+        row = self.codes.get(code)
+        if row is None or not row.rollup or not self.classes_below(code) & self.wanted:
+            return
+        children = [child for child in self.shape.children.get(code, []) if child in self.codes]
+        line = f"l{code}"[:40]
+        if not any(self.codes[child].rollup for child in children):
+            self.add(line, parent, row.name, "accounts", f"under {code}{self.beside}")
+            return
+        self.add(line, parent, row.name, "heading")
+        for child in children:
+            if self.codes[child].rollup:
+                self.grow(child, line)
+            elif self.codes[child].account_class in self.wanted:
+                self.add(f"l{child}"[:40], line, self.codes[child].name, "accounts", child)
+
+
+def _from_classes(state: State, chart: str, kind: str, name: str) -> list[StatementLine]:
+    """A heading a class, a line for each rollup code that holds only that class, single accounts for the
+    rest."""
+    code_list = natural_list(state, chart)
+    index = list_index(state, code_list)
+    grown = main_tree(state, code_list)
+    rows: list[StatementLine] = []
+    position = 0
+
+    def add(line: str, parent: str, label: str, what: str, accounts: str = "") -> None:
+        nonlocal position
+        position += 10
+        rows.append(StatementLine(name, line, parent, position, label, what, accounts))
+
+    whole = kind == "income_statement"
+    if whole:
+        add("result", "", "Result", "heading")
+    for klass, label in CLASSES[kind]:
+        codes = {c for c in index.posting if index.codes[c].account_class == klass}
+        if not codes:
+            continue
+        add(klass, "result" if whole else "", label, "heading")
+        placed: set[str] = set()
+        for rollup in _top_rollups(grown, codes) if grown else []:
+            add(f"{klass}-{rollup}", klass, index.codes[rollup].name, "accounts", f"under {rollup}")
+            placed.update(grown.below(rollup) if grown else [])
+        for code in sorted(codes - placed):
+            add(f"{klass}-{code}", klass, index.codes[code].name, "accounts", code)
+    if kind == "balance_sheet":
+        add("result", "equity" if any(row.line == "equity" for row in rows) else "", "Result", "result")
+    return rows

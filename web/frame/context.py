@@ -1,0 +1,153 @@
+"""What the page frame shows on every page: the six storeys and how they stand, and the title block's
+context."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass
+from typing import Any
+
+from django.http import HttpRequest
+from django.urls import reverse
+from django.utils.functional import SimpleLazyObject
+
+from core.books.periods import company_calendar
+from core.codes.hierarchies import main_hierarchies, standing_under_none
+from core.codes.lists import natural_lists
+from core.definitions.state import State, derived
+from core.definitions.tables import (
+    Chart,
+    Code,
+    CodeList,
+    Company,
+    Group,
+    Hierarchy,
+    HierarchyNode,
+    Statement,
+    StatementLine,
+    Structure,
+    StructureSegment,
+)
+from core.statements.figures import plan
+from web.definitions.drafting import OPEN_ENDED
+from web.definitions.models import Draft
+from web.definitions.snapshot import Snapshot, chart_versions
+from web.people.rights import charts_seen, companies_seen, lists_seen
+from web.process_cache import ProcessCache
+
+
+@dataclass(frozen=True, slots=True)
+class Storey:
+    number: int
+    name: str
+    address: str
+    told: str
+    mark: str
+
+
+@derived(Code, CodeList, Hierarchy, HierarchyNode, StructureSegment)
+def _codes_under_none(state: State) -> int:
+    main = main_hierarchies(state)
+    return sum(len(standing_under_none(state, name)) for name in natural_lists(state) if name in main)
+
+
+@derived(Statement, StatementLine, Code, Hierarchy, HierarchyNode, Chart, Structure, StructureSegment)
+def _unplaced(state: State) -> int:
+    plans = (plan(state, row.statement) for row in state.rows(Statement))
+    return sum(len(entry.missed()) for entry in plans if entry is not None)
+
+
+def standing(state: State) -> None:
+    """Works out what every page's frame says, once for this state."""
+    _codes_under_none(state)
+    _unplaced(state)
+
+
+def plural(count: int, one: str, many: str = "") -> str:
+    return f"{count} {one if count == 1 else many or one + 's'}"
+
+
+def storeys(state: State, person: Any) -> list[Storey]:
+    """The six storeys from the top, each with how it stands for this person."""
+    companies, charts = companies_seen(person, state), charts_seen(person, state)
+    open_period = _open_period(state, companies)
+    shared = sum(count for count in Counter(row.chart for row in companies).values() if count > 1)
+    sharing = f"{shared} share, {len(companies) - shared} own"
+    return [
+        Storey(6, "Group", reverse("groups"), _groups_word(state, person), ""),
+        Storey(5, "Statements", reverse("statements"), *_statements_word(state, charts)),
+        Storey(4, "Journals", reverse("journals"), open_period, "ok" if open_period else ""),
+        Storey(3, "Companies", reverse("companies"), sharing, "ok" if companies else ""),
+        Storey(2, "Structures", reverse("structures"), plural(len(charts), "chart"), "ok" if charts else ""),
+        Storey(1, "Codes", reverse("codes"), *_codes_word(state, lists_seen(person, state))),
+    ]
+
+
+def _groups_word(state: State, person: Any) -> str:
+    if not person.is_group_accountant:
+        return "nothing here for you"
+    return plural(len(list(state.rows(Group))), "group")
+
+
+def _statements_word(state: State, charts: frozenset[str]) -> tuple[str, str]:
+    if unplaced := _unplaced(state):
+        return plural(unplaced, "unplaced", "unplaced"), "look"
+    return plural(sum(row.chart in charts for row in state.rows(Statement)), "tree"), "ok"
+
+
+def _codes_word(state: State, lists: list[Any]) -> tuple[str, str]:
+    words = plural(len(lists), "list")
+    if loose := _codes_under_none(state):
+        return f"{words}, {loose} loose", "look"
+    return words, "ok" if lists else ""
+
+
+def _open_period(state: State, companies: list[Company]) -> str:
+    for company in companies[:1]:
+        periods = [p for p in company_calendar(state, company.company).regular if p.status == "open"]
+        if periods:
+            return f"{periods[0].name} open"
+    return ""
+
+
+_versions: ProcessCache[Any, dict[str, int]] = ProcessCache(1)
+
+
+def _chart_versions(snapshot: Snapshot) -> dict[str, int]:
+    """By chart, kept in the process until there is a newer version of anything."""
+    if (entry := _versions.get(snapshot.token)) is not None:
+        return entry
+    counted = chart_versions()
+    _versions.put(snapshot.token, counted)
+    return counted
+
+
+def frame(request: HttpRequest) -> dict[str, Any]:
+    seen = getattr(request, "viewed", None)
+    if seen is None or not request.user.is_authenticated:
+        return {}
+    parts = request.path.split("/")
+    here = parts[2] if parts[1] == "new" else parts[1]
+    numbers = {
+        "codes": 1,
+        "hierarchies": 1,
+        "structures": 2,
+        "companies": 3,
+        "journals": 4,
+        "statements": 5,
+        "group": 6,
+        "structure": 2,
+        "company": 3,
+    }
+    return {
+        "storeys": SimpleLazyObject(lambda: storeys(seen.state, request.user)),
+        "working": seen.working,
+        "as_of": seen.as_of,
+        "drafts": SimpleLazyObject(
+            lambda: list(Draft.objects.filter(status__in=OPEN_ENDED).order_by("-made_at")[:30])
+        ),
+        "at_storey": numbers.get(here, 0),
+        "version": seen.snapshot.version,
+        "chart_versions": SimpleLazyObject(lambda: _chart_versions(seen.snapshot)),
+        "may_change": request.user.is_group_accountant and seen.as_of is None,
+    }

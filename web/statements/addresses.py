@@ -1,0 +1,46 @@
+"""What an address of a statement says: which period, and the stretch of lines behind a figure."""
+
+from __future__ import annotations
+
+from typing import Any
+from urllib.parse import urlencode
+
+from core.books.periods import calendar_index
+from core.definitions.state import State
+from core.definitions.tables import Statement
+from web.definitions.viewing import PineRequest
+from web.shell.asked import number, whole
+
+
+def default_period(state: State, calendar: str) -> tuple[int, int]:
+    """The period most likely asked for: the first open regular one, or the last of all."""
+    regular = calendar_index(state, calendar).regular
+    open_ones = [p for p in regular if p.status == "open"] or regular[-1:]
+    return (open_ones[0].fiscal_year, open_ones[0].period) if open_ones else (0, 0)
+
+
+def asked_period(request: PineRequest, state: State, calendar: str) -> tuple[int, int, int | None]:
+    """(year, period, first period or None) of the address; the likely ones where it names none."""
+    year, period = default_period(state, calendar)
+    given = request.GET
+    return (
+        whole(given, "year", year, 9999),
+        whole(given, "period", period, 9999),
+        number(given, "first", None, 9999),
+    )
+
+
+def where(query: dict[str, Any]) -> str:
+    return urlencode({k: v for k, v in query.items() if v not in (None, "")})
+
+
+def drill(statement: Statement, at: Any) -> str:
+    """The stretch of periods behind a statement's figures, for the address of the lines."""
+    if statement.kind == "balance_sheet":
+        return where({"year": at.year, "period": at.period})
+    return drill_from(at) + "&closing=0"
+
+
+def drill_from(at: Any) -> str:
+    """The movements of a stretch of periods, for the address of the lines."""
+    return where({"year": at.year, "period": at.period, "from_year": at.year, "from_period": at.first})

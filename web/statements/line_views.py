@@ -1,0 +1,262 @@
+"""Lines of a statement: what stands on one, and what may be done with it."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from django.http import Http404, HttpResponse
+from django.shortcuts import render
+from django.urls import reverse
+
+from core.changes.kinds import ChangeSequence, Put
+from core.changes.of_statements import DeleteLine, MoveLine, PlaceAccounts, shifted_line
+from core.definitions.state import State
+from core.definitions.tables import Statement, StatementLine
+from core.faults import Fault, Refused
+from core.statements.figures import likely_line, plan
+from web.definitions.viewing import PineRequest
+from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
+from web.sheets.changing import apply_change, filled, reload_at
+from web.shell.asking import Choice, ask, decided
+from web.statements.addresses import asked_period, drill, where
+from web.statements.queries import company_amounts, company_statement
+from web.statements.views import company_asked, then_or_now
+
+ID = re.compile(r"[^a-z0-9]+")
+
+
+@needs(SIGNED_IN)
+def line(request: PineRequest, state: State, statement: str, line: str) -> HttpResponse:
+    """The proof leaf of a line: its accounts with amounts, and what may be done with it."""
+    planned = plan(state, statement)
+    if planned is None or line not in planned.index:
+        raise Http404
+    company = company_asked(request, state, planned.statement.chart)
+    at = planned.lines[planned.index[line]]
+    accounts = []
+    figures = None
+    if company:
+        year, period, start = asked_period(request, state, company.calendar)
+        state, _ = then_or_now(request, state, company, year, period)
+        planned = plan(state, statement) or planned
+        figures = company_statement(state, statement, company.company, year, period, start)
+        accounts = account_figures(state, planned, line, company.company, figures.window)
+    query = where({k: request.GET.get(k) for k in ("company", "year", "period", "first", "tree")})
+    return render(
+        request,
+        "statements/line.html",
+        {
+            "plan": planned,
+            "statement": planned.statement,
+            "line": at,
+            "row": at.row,
+            "accounts": accounts,
+            "company": company,
+            "digits": figures.digits if figures else 2,
+            "window": figures.window if figures else None,
+            "query": query,
+            "shown": figures.figures.lines[planned.index[line]].shown[0] if figures else None,
+            "drill": drill(planned.statement, figures.window) if figures else "",
+            "headings": [
+                entry.row for entry in planned.lines if entry.row.kind == "heading" and entry.row.line != line
+            ],
+            "all_codes": ",".join(code.code for code, _ in accounts),
+        },
+    )
+
+
+def account_figures(state: State, made: Any, line: str, company: str, at: Any) -> list[tuple[Any, int]]:
+    """(code, raw amount) of the accounts on a line or under a heading, those with an amount first in code
+    order."""
+    amounts = company_amounts(state, company, made.statement, at)
+    start = made.index[line]
+    end = made.end_of(start)
+    kinds = {entry.row.kind for entry in made.lines[start:end]}
+    picked = [i for i in range(len(made.line_of)) if start <= made.line_of[i] < end]
+    rows = [(made.accounts.codes[made.accounts.posting[i]], int(amounts.window[i, 0])) for i in picked]
+    if "result" in kinds:
+        rows += [
+            (made.accounts.codes[code], int(amounts.cumulative[i, 0]))
+            for i, code in enumerate(made.accounts.posting)
+            if made.accounts.codes[code].account_class in ("revenue", "expense")
+        ]
+    return [(code, amount) for code, amount in rows if amount]
+
+
+def _back(request: PineRequest, statement: str, at: str = "") -> HttpResponse:
+    """To the statement as it was looked at, with what this change moved shown beside."""
+    keep = {k: request.POST.get(k, "") for k in ("company", "year", "period", "first")}
+    since = request.POST.get("since") or request.POST.get("seen", "")
+    return reload_at(
+        reverse("statement", kwargs={"statement": statement})
+        + "?"
+        + where({**keep, "since": since, "at": at})
+    )
+
+
+def _known(state: State, statement: str, line: str) -> StatementLine:
+    row = state.get(StatementLine, statement, line)
+    if row is None:
+        raise Http404
+    return row
+
+
+def _free_id(state: State, statement: str, label: str) -> str:
+    base = ID.sub("-", label.lower()).strip("-")[:34] or "line"
+    text, number = base, 1
+    while state.get(StatementLine, statement, text):
+        number += 1
+        text = f"{base}-{number}"
+    return text
+
+
+@needs(CHANGE, posts=True)
+def add(request: PineRequest, state: State, statement: str) -> HttpResponse:
+    """GET: the form of a new line beside the selected one. POST: adds it."""
+    near = state.get(StatementLine, statement, request.GET.get("near", ""))
+    if request.method != "POST":
+        parent = (near.line if near.kind == "heading" else near.parent) if near else ""
+        return render(
+            request,
+            "statements/add.html",
+            {
+                "statement": state.get(Statement, statement),
+                "parent": parent,
+                "get": request.GET,
+                "after": near.line if near and near.kind != "heading" else "",
+            },
+        )
+    label = request.POST.get("label", "").strip()
+    blank = StatementLine(statement, _free_id(state, statement, label))
+    kind = request.POST.get("kind", "")
+    columns = [
+        "label",
+        "kind",
+        "sign",
+        *(["accounts"] if kind == "accounts" else ["formula"] if kind == "formula" else []),
+    ]
+    row = filled(request, blank, *columns)
+    apply_change(
+        request,
+        MoveLine(row, request.POST.get("parent", ""), _following(state, row, request.POST.get("after", ""))),
+    )
+    return _back(request, statement, row.line)
+
+
+def _following(state: State, row: StatementLine, after: str) -> str:
+    planned = plan(state, row.statement)
+    if planned is None or after not in planned.index:
+        return ""
+    near = [
+        entry.row.line
+        for entry in planned.lines
+        if entry.parent == planned.lines[planned.index[after]].parent
+    ]
+    place = near.index(after) + 1
+    return near[place] if place < len(near) else ""
+
+
+@needs_post(CHANGE)
+def change(request: PineRequest, state: State, statement: str, line: str) -> HttpResponse:
+    row = _known(state, statement, line)
+    columns = [
+        "label",
+        "sign",
+        *(["accounts"] if row.kind == "accounts" else ["formula"] if row.kind == "formula" else []),
+    ]
+    apply_change(request, Put(filled(request, row, *columns)))
+    return _back(request, statement, line)
+
+
+@needs_post(CHANGE)
+def delete(request: PineRequest, state: State, statement: str, line: str) -> HttpResponse:
+    row, change = _known(state, statement, line), DeleteLine(statement, line)
+    below, loose = change.goes(state)
+    if below and not decided(request):
+        lines = f"{below:,} {'line' if below == 1 else 'lines'}"
+        more = (
+            f"; {loose:,} {'account stands' if loose == 1 else 'accounts stand'} on no line then"
+            if loose
+            else ""
+        )
+        return ask(
+            request,
+            f"{row.label or line} goes with the {lines} below it{more}.",
+            Choice("delete", f"Delete it with {lines}"),
+        )
+    apply_change(request, change)
+    return _back(request, statement, row.parent)
+
+
+@needs_post(CHANGE)
+def move(request: PineRequest, state: State, statement: str) -> HttpResponse:
+    """Places a line: onto a heading it goes below, onto another line before it. Dragging an account places
+    it."""
+    what, onto = request.POST.get("what", ""), request.POST.get("onto", "")
+    target = state.get(StatementLine, statement, onto)
+    if what.startswith("account:"):
+        return _place(request, state, statement, [what.removeprefix("account:")], onto)
+    row = _known(state, statement, what)
+    if onto and target is None:
+        raise Refused([Fault("reference", f"There is no line {onto}.")])
+    if target is None or target.kind == "heading":
+        apply_change(request, MoveLine(row, onto))
+    else:
+        apply_change(request, MoveLine(row, target.parent, target.line))
+    return _back(request, statement, what)
+
+
+def _place(request: PineRequest, state: State, statement: str, codes: list[str], line: str) -> HttpResponse:
+    apply_change(request, PlaceAccounts(statement, line, tuple(codes)))
+    return _back(request, statement, line)
+
+
+@needs_post(CHANGE)
+def place(request: PineRequest, state: State, statement: str) -> HttpResponse:
+    """Puts accounts on a line; with `take` every unplaced account that has a likely line goes there."""
+    planned = plan(state, statement)
+    if planned is None:
+        raise Http404
+    if request.POST.get("take"):
+        likely = [
+            (code, likely_line(planned, code))
+            for code in (planned.accounts.posting[i] for i in planned.missed().tolist())
+        ]
+        changes = tuple(PlaceAccounts(statement, target, (code,)) for code, target in likely if target)
+        if not changes:
+            raise Refused(
+                [
+                    Fault(
+                        "nothing-likely",
+                        "No unplaced account has a likely line.",
+                        way_out="Choose lines one by one.",
+                    )
+                ]
+            )
+        apply_change(
+            request,
+            ChangeSequence(
+                changes,
+                f"Placed {', '.join(code for code, target in likely if target)} on their likely lines",
+            ),
+        )
+        return _back(request, statement)
+    codes = [code for code in dict.fromkeys(request.POST.get("code", "").replace(" ", "").split(",")) if code]
+    if not codes:
+        raise Refused([Fault("nothing-chosen", "No account is chosen.")])
+    return _place(request, state, statement, codes, request.POST.get("line", ""))
+
+
+@needs_post(CHANGE)
+def shift(request: PineRequest, state: State, statement: str, line: str, way: str) -> HttpResponse:
+    """Moves a line among its neighbours or between levels: up, down, deeper, higher."""
+    planned = plan(state, statement)
+    if planned is None or line not in planned.index:
+        raise Http404
+    wanted = shifted_line(planned, line, way)
+    if wanted is None:
+        label = planned.lines[planned.index[line]].row.label or line
+        raise Refused([Fault("no-room", f"{label} cannot go {way} from here.")])
+    apply_change(request, wanted)
+    return _back(request, statement, line)
