@@ -380,14 +380,8 @@ def _shape_faults(sheet: Sheet, header: Sequence[str], rows: Sequence[Sequence[s
         for name in unknown
     ]
     if not unknown and max(map(len, rows), default=0) > len(header):
-        faults.append(
-            Fault(
-                "cells",
-                f"A row has more cells than there are columns ({len(header)}).",
-                Location(sheet.table),
-                f"The columns are: {', '.join(header)}.",
-            )
-        )
+        what = f"A row has more cells than there are columns ({len(header)})."
+        faults.append(Fault("cells", what, Location(sheet.table), f"The columns are: {', '.join(header)}."))
     if len(rows) > MOST:
         what = f"At most {MOST:,} rows are taken at once."
         faults.append(Fault("too-many-rows", what, Location(sheet.table)))

@@ -37,6 +37,8 @@ def free_port() -> int:
 
 @dataclass
 class Cluster:
+    """A PostgreSQL server of our own on loopback: where its data is, who runs it."""
+
     name: str
     data: Path
     settings: tuple[str, ...]

@@ -181,9 +181,9 @@ class Promises(PineTest):
             for table in ("journals_journalline", "journals_journal", "journals_bookpack", "journals_book"):
                 cursor.execute(f"DELETE FROM {table}")
             cursor.execute("SET session_replication_role = DEFAULT")
-        from demo import life
+        from demo import years
 
-        lived = life.life()
+        lived = years.life()
         with package({}) as folder:
             from demo.__main__ import write_package
 

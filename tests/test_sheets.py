@@ -2,23 +2,12 @@
 who may."""
 
 import html
-import io
-import json
 import re
 from decimal import Decimal
-from typing import Any
-from urllib.parse import urlencode
-
-import openpyxl
-from django.core.files.uploadedfile import SimpleUploadedFile
-from django.db import connection
-from django.test.utils import CaptureQueriesContext
 
 from core.changes.kinds import ChangeSet, Put
 from core.definitions.tables import (
-    AccountString,
     ChartSegment,
-    Company,
     CompanyCode,
     Elimination,
     GroupMember,
@@ -27,45 +16,14 @@ from core.definitions.tables import (
     PairingRule,
     Period,
 )
-from tests.base import InWorld, client_of, person
-from web.definitions import actions, drafting
+from tests.sheet_test import CALENDAR, GROUP, RULE, STRUCTURE, SheetTest
+from web.definitions import actions
 from web.definitions.models import Version
 from web.definitions.snapshot import current
 from web.sheets.pages import SHEETS
 
-STRUCTURE = {"structure": "s", "chart": "c"}
-CALENDAR = {"calendar": "m", "company": "alpha"}
-GROUP = {"group": "g"}
-RULE = {
-    "position": "10",
-    "rule": "north",
-    "when": "account: 4010",
-    "field": "site",
-    "outcome": "only",
-    "codes": "001",
-}
 
-
-class Sheets(InWorld):
-    def address(self, sheet: str, act: str, given: dict[str, str], **more: str) -> str:
-        return f"/table/{sheet}/{act}?{urlencode({**given, **more})}"
-
-    def post(self, sheet: str, act: str, given: dict[str, str], values: dict[str, str], **more: str) -> Any:
-        headers = {"HX-Request": "true", "HX-Current-URL": "http://testserver/structures/c/?row=old"}
-        return self.group.post(self.address(sheet, act, given, **more), values, headers=headers)
-
-    def keep(self, sheet: str, given: dict[str, str], key: str = "", **cells: str) -> str:
-        """Where the page goes after a row was kept, or the faults as text, each with the column whose cell it
-        stands on."""
-        reply = self.post(sheet, "row/", given, cells, key=key)
-        if reply.status_code == 200:
-            return str(json.loads(reply["HX-Location"])["path"])
-        told = re.findall(r'<p(?: data-column="(\w+)")?>(.*?)</p>', reply.content.decode(), re.S)
-        return " | ".join(
-            f"{column}: {html.unescape(re.sub(r'<[^>]+>', '', ' '.join(text.split())))}".strip(": ")
-            for column, text in told
-        )
-
+class Sheets(SheetTest):
     def test_a_row_is_kept_or_told_what_is_wrong_on_its_cell(self) -> None:
         there = "/structures/c/?row="
         period = {
@@ -376,131 +334,6 @@ class Sheets(InWorld):
         self.assertEqual(several("members", GROUP, "alpha,beta", "delete", decided="delete"), "")
         self.assertEqual(list(current().state.rows(GroupMember)), [])
         self.assertEqual(Version.objects.latest("version").sentence, "Deleted 2 rows of group_members")
-
-    def test_files_go_out_and_come_back_after_a_preview(self) -> None:
-        csv = self.group.get(self.address("periods", "out/csv/", CALENDAR)).content.decode()
-        self.assertEqual(
-            csv.split("\r\n")[:2],
-            [
-                "fiscal_year,period,name,starts_on,ends_on,kind,status",
-                "2026,1,M1,2026-01-01,2026-01-31,regular,open",
-            ],
-        )
-        same = self.post("periods", "bring/", CALENDAR, {"text": csv}).content.decode()
-        self.assertIn("<b>0</b> changed <b>5</b> same <b>0</b> fault", same)
-        self.assertIn("disabled", same)
-        book = openpyxl.load_workbook(
-            io.BytesIO(self.group.get(self.address("members", "out/xlsx/", GROUP)).content)
-        ).active
-        self.assertEqual([cell.value for cell in book[2]], ["alpha", "company", "full", "100", "", ""])
-        more = (
-            "fiscal_year\tperiod\tname\tstarts_on\tends_on\n2026\t5\tMay\t2026-05-01\t2026-05-31\n"
-            "2026\t4\tApril\t2026-04-01\t2026-04-30"
-        )
-        page = html.unescape(self.post("periods", "bring/", CALENDAR, {"text": more}).content.decode())
-        self.assertIn("changed: name <s>M4</s> April", " ".join(page.split()))
-        records = re.search(r'name="records" value="(.*?)">', page)
-        assert records
-        taken = self.post(
-            "periods", "bring/", CALENDAR, {"records": records[1], "take": "1"}, back="/companies/alpha/"
-        )
-        self.assertEqual(json.loads(taken["HX-Location"])["path"], "/companies/alpha/?row=periods%3A2026+5")
-        self.assertEqual(
-            [current().state.require(Period, "m", 2026, n).name for n in (4, 5)], ["April", "May"]
-        )
-        bad = SimpleUploadedFile("p.csv", "fiscal_year,period\n2026,x\n".encode("utf-16"))
-        reply = self.group.post(self.address("periods", "bring/", CALENDAR), {"file": bad})
-        self.assertIn("The file is not UTF-8.", html.unescape(reply.content.decode()))
-
-    def test_in_a_draft_rows_stand_dashed_and_nothing_is_published(self) -> None:
-        draft = drafting.start("Spring", self.mirela)
-        self.group.post(f"/drafts/{draft.pk}/open/")
-        self.keep(
-            "members", GROUP, "alpha", member="alpha", member_kind="company", method="full", ownership="60"
-        )
-        self.assertEqual(current().state.require(GroupMember, "g", "alpha").ownership, 100)
-        page = self.group.get("/group/g/members/").content.decode()
-        self.assertRegex(page, r'data-row="alpha" class="drafted"')
-        self.assertIn(">60<", page)
-
-    def test_two_people_on_one_row(self) -> None:
-        seen = str(current().version)
-        self.keep(
-            "members", GROUP, "alpha", member="alpha", member_kind="company", method="full", ownership="60"
-        )
-        told = self.keep(
-            "members",
-            GROUP,
-            "alpha",
-            member="alpha",
-            member_kind="company",
-            method="full",
-            ownership="70",
-            seen=seen,
-        )
-        self.assertEqual(
-            told,
-            "Mirela changed this meanwhile: Changed member alpha of g: ownership from 100 to 60. "
-            "Look at it as it is now, then decide again.",
-        )
-
-    def test_who_may(self) -> None:
-        tamsin = client_of(person("tamsin", "company", ("beta",)))
-        for sheet, given, rows, edit in [
-            ("pairs", {"company": "beta"}, 200, 403),
-            ("pairs", {"company": "alpha"}, 404, 403),
-            ("rules", {"chart": "c"}, 200, 403),
-            ("rules", {"chart": "other"}, 404, 403),
-            ("members", GROUP, 404, 403),
-            ("companies", {}, 404, 403),
-            ("nothing", {}, 404, 403),
-        ]:
-            self.assertEqual(tamsin.get(self.address(sheet, "", given)).status_code, rows, sheet)
-            self.assertEqual(tamsin.get(self.address(sheet, "row/", given)).status_code, edit, sheet)
-            self.assertEqual(tamsin.get(self.address(sheet, "out/csv/", given)).status_code, rows, sheet)
-        self.assertNotIn("Add rule", tamsin.get("/structures/c/").content.decode())
-
-    def test_what_is_known_of_a_row(self) -> None:
-        about = html.unescape(
-            self.group.get(self.address("companies", "about/", {}, key="alpha")).content.decode()
-        )
-        self.assertIn("Calendar, Chart, Currency: fixed because it has postings.", about)
-        self.assertIn("Used by <b>1</b> company code.", about)
-        self.assertIn("Added company alpha Alpha", about)
-        gone = self.group.get(self.address("companies", "about/", {}, key="omega"))
-        self.assertIn("This row is not there any more", gone.content.decode())
-
-    def test_a_long_sheet_comes_in_stretches_and_asks_no_more(self) -> None:
-        rows = (AccountString("c", f"10-1010-{n:06}") for n in range(3_000))
-        with connection.cursor() as cursor:
-            cursor.executemany(
-                "INSERT INTO structures_accountstring (chart, account, enabled) VALUES (%s, %s, true)",
-                [row[:2] for row in rows],
-            )
-        actions.make_change(Put(Company("delta", "Delta", "GB", "GBP", "c", "m")), None)
-        from tests.base import forget
-
-        forget()
-        page = self.group.get("/structures/c/strings/").content.decode()
-        self.assertEqual(page.count("data-row="), 200)
-        self.assertIn("3000 rows in all", page)
-        last = self.group.get(
-            self.address("strings", "", {"chart": "c"}, **{"from": "2800"})
-        ).content.decode()
-        self.assertEqual((last.count("data-row="), "rows in all" in last), (200, False))
-        for address, most in [
-            ("/structures/c/", 4),
-            ("/companies/alpha/", 4),
-            ("/group/g/members/", 4),
-            ("/structures/c/strings/", 4),
-            (self.address("companies", "about/", {}, key="alpha"), 14),
-        ]:
-            self.group.turning = False
-            self.group.get(address)
-            with self.subTest(address):
-                with CaptureQueriesContext(connection) as asked:
-                    self.group.get(address)
-                self.assertLessEqual(len(asked), most, [q["sql"][:90] for q in asked])
 
     def test_every_sheet_opens_a_new_row_with_what_is_proposed(self) -> None:
         given = {"structure": "s", "chart": "c", "calendar": "m", "company": "alpha", "group": "g"}

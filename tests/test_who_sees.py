@@ -6,6 +6,7 @@ from __future__ import annotations
 import json
 import re
 
+from django.http import HttpResponse
 from django.test import override_settings
 
 from core.definitions.state import State
@@ -128,7 +129,11 @@ class WhoSees(PineTest):
         with self.assertRaisesMessage(
             ValueError, "Nobody said who may know of what vaults/<str:vault>/ names: vault."
         ):
-            route("vaults/<str:vault>/", needs(rights.SIGNED_IN)(lambda request, state, vault: None), "vault")  # type: ignore[arg-type, return-value]
+            route(
+                "vaults/<str:vault>/",
+                needs(rights.SIGNED_IN)(lambda *asked, **named: HttpResponse()),
+                "vault",
+            )
 
     def _state(self) -> State:
         from web.definitions.snapshot import current

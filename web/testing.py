@@ -8,6 +8,8 @@ from django.test.runner import DiscoverRunner
 
 
 class Runner(DiscoverRunner):
+    """Django's test runner, with a closing line that counts what passed and failed."""
+
     def suite_result(self, suite: Any, result: Any, **kwargs: Any) -> int:
         bad = len(result.failures) + len(result.errors)
         print(f"{result.testsRun - bad - len(result.skipped)} passed, {bad} failed")  # noqa: T201

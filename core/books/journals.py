@@ -292,12 +292,11 @@ class _Check:
         due-to)."""
         pair = self.state.get(IntercompanyPair, company, partner)
         if pair is None:
-            self.tell(
-                "pair-missing",
+            what = (
                 f"{company} has no intercompany pair for {partner}, so no due-to or due-from line "
-                f"can be added for {format_amount(abs(net), self.digits)}.",
-                "Add the pair on storey 3, Companies.",
+                f"can be added for {format_amount(abs(net), self.digits)}."
             )
+            self.tell("pair-missing", what, "Add the pair on storey 3, Companies.")
             return
         seated = company_context(self.state, company)
         other = company_context(self.state, partner)
@@ -340,12 +339,11 @@ class _Check:
         for company, total in sorted(sums.items()):
             if total:
                 side = "debits" if total > 0 else "credits"
-                self.tell(
-                    "unbalanced",
+                what = (
                     f"The journal does not balance: {company} has {format_amount(abs(total), self.digits)} "
-                    f"more {side}.",
-                    "Debits equal credits in every company.",
+                    f"more {side}."
                 )
+                self.tell("unbalanced", what, "Debits equal credits in every company.")
 
     def settle_rounding(self) -> None:
         """After conversion the sides may differ by less than a unit a line; the largest line of a company
@@ -367,13 +365,8 @@ def check_journal(
     (docs/exchange-format.md)."""
     check = _Check(state, journal, rules)
     if check.company is None:
-        check.tell(
-            "company-unknown",
-            f"There is no company {journal.company}.",
-            "Add the company first.",
-            "company",
-            journal.company,
-        )
+        what = f"There is no company {journal.company}."
+        check.tell("company-unknown", what, "Add the company first.", "company", journal.company)
         return Checked((), tuple(check.faults))
     check.faults += currency_faults(journal, check.company)
     check.period(journal.company)

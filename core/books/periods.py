@@ -24,6 +24,8 @@ def ordinal(fiscal_year: int, period: int) -> int:
 
 @dataclass(frozen=True, slots=True)
 class CalendarIndex:
+    """A calendar ready for use: regular periods in order with their first days, and the special ones."""
+
     calendar: str
     periods: dict[tuple[int, int], Period]
     regular: list[Period]

@@ -156,13 +156,8 @@ def _changed(before: State, edit: Edit, facts: Facts) -> Iterator[Fault]:
             for column in changed:
                 was = getattr(edit.old, column)
                 title = column.replace("_", " ")
-                yield fault(
-                    edit.new,
-                    column,
-                    f"The {title} can't change from {str(was).lower()} any more because {rule.because}.",
-                    "Close it and add a new one.",
-                    "fixed",
-                )
+                what = f"The {title} can't change from {str(was).lower()} any more because {rule.because}."
+                yield fault(edit.new, column, what, "Close it and add a new one.", "fixed")
 
 
 WAYS_OUT: dict[type[Any], str] = {

@@ -20,14 +20,12 @@ def appended_faults(after: State, segment: StructureSegment, posted: Set[str]) -
             continue
         own = after.get(ChartSegment, chart.chart, segment.segment)
         if own is None or (own.required and not own.default_code):
-            yield fault(
-                segment,
-                "required",
+            what = (
                 f"Account strings of {chart.name} were posted to without {segment.name}, so it is optional"
-                " there or has a default.",
-                "Say no to required, or give a default; the strings that are there stay empty in it.",
-                "fixed",
+                " there or has a default."
             )
+            way_out = "Say no to required, or give a default; the strings that are there stay empty in it."
+            yield fault(segment, "required", what, way_out, "fixed")
 
 
 def tails(before: State, edits: Iterable[Edit]) -> dict[str, str]:

@@ -198,12 +198,8 @@ class KeepVersion:
         if hierarchy_row is None or hierarchy_row.version_of:
             yield Fault("version", "A kept version has no versions of its own.")
         elif hierarchy_row.holds_from and self.on <= hierarchy_row.holds_from:
-            yield Fault(
-                "dates",
-                f"It holds from {hierarchy_row.holds_from} already.",
-                Location(column="on"),
-                "Give a later day.",
-            )
+            what = f"It holds from {hierarchy_row.holds_from} already."
+            yield Fault("dates", what, Location(column="on"), "Give a later day.")
         elif state.get(Hierarchy, self.version) is not None:
             yield Fault("taken", f"There is a hierarchy {self.version} already.")
 

@@ -108,27 +108,19 @@ class PlaceAccounts:
         where = Location("statement_lines", (self.statement, self.line), "accounts")
         target = state.get(StatementLine, self.statement, self.line)
         if planned is None or target is None or target.kind != "accounts":
-            yield Fault(
-                "not-a-line",
-                f"{self.line or 'Nothing'} is not a line that holds accounts.",
-                where,
-                "Choose a line of kind accounts.",
-            )
+            what = f"{self.line or 'Nothing'} is not a line that holds accounts."
+            yield Fault("not-a-line", what, where, "Choose a line of kind accounts.")
             return
         for code in self.codes:
             row = planned.accounts.codes.get(code)
             if row is None or row.rollup:
                 what = f"There is no code {code}" if row is None else f"{code} {row.name} is a rollup code"
-                yield Fault(
-                    "code-unknown",
-                    (
-                        f"{what} in {planned.accounts.code_list}."
-                        if row is None
-                        else f"{what} and stands on no line."
-                    ),
-                    where,
-                    "Name posting codes, parted by commas.",
+                what = (
+                    f"{what} in {planned.accounts.code_list}."
+                    if row is None
+                    else f"{what} and stands on no line."
                 )
+                yield Fault("code-unknown", (what), where, "Name posting codes, parted by commas.")
 
     def sentence(self, state: State) -> str:
         row = state.get(StatementLine, self.statement, self.line)

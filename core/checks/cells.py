@@ -20,22 +20,12 @@ def check(rows: list[Any]) -> Iterator[Fault]:
             text = write_cell(value)
             if not text:
                 if column.must or value != empty_value(column):
-                    yield fault(
-                        row,
-                        column.name,
-                        f"The {column.name.replace('_', ' ')} must be given.",
-                        "Fill the cell.",
-                        "cell-empty",
-                    )
+                    what = f"The {column.name.replace('_', ' ')} must be given."
+                    yield fault(row, column.name, what, "Fill the cell.", "cell-empty")
                 continue
             try:
                 if read_cell(column, text) != value:
-                    yield fault(
-                        row,
-                        column.name,
-                        f"'{text}' would be read as something else.",
-                        "Correct the cell.",
-                        "cell-unreadable",
-                    )
+                    what = f"'{text}' would be read as something else."
+                    yield fault(row, column.name, what, "Correct the cell.", "cell-unreadable")
             except ValueError as refused:
                 yield fault(row, column.name, str(refused), "Correct the cell.", "cell-unreadable")

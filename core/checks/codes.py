@@ -32,23 +32,15 @@ FEW = 200
 def lists(state: State, rows: list[CodeList]) -> Iterator[Fault]:
     for row in rows:
         if row.max_length < row.min_length:
-            yield fault(
-                row,
-                "max_length",
-                f"The maximum length {row.max_length} is below the minimum {row.min_length}.",
-                "Raise the maximum or lower the minimum.",
-            )
+            what = f"The maximum length {row.max_length} is below the minimum {row.min_length}."
+            yield fault(row, "max_length", what, "Raise the maximum or lower the minimum.")
         if row.max_length > LONGEST:
             yield fault(
                 row, "max_length", f"Codes have at most {LONGEST} characters.", "Lower the maximum length."
             )
         if row.zero_pad and row.min_length != row.max_length:
-            yield fault(
-                row,
-                "zero_pad",
-                "Zero padding needs codes of one length.",
-                "Make minimum and maximum length equal.",
-            )
+            what = "Zero padding needs codes of one length."
+            yield fault(row, "zero_pad", what, "Make minimum and maximum length equal.")
         for code in list_index(state, row.code_list).codes.values():
             if text := text_fault(row, code.code, code.rollup):
                 yield fault(code, "code", text, "Correct the code, or the rule of the list.", "code-text")
@@ -64,13 +56,9 @@ def codes(state: State, rows: list[Code]) -> Iterator[Fault]:
         if rule and (text := text_fault(rule, row.code, row.rollup)):
             yield fault(row, "code", text, "Correct the code, or the rule of the list.", "code-text")
         if row.code_list in natural and row.takes_amounts and not row.account_class:
-            yield fault(
-                row,
-                "account_class",
-                f"{row.code} {row.name} has no account class.",
-                "Give asset, liability, equity, revenue or expense.",
-                "class-missing",
-            )
+            what = f"{row.code} {row.name} has no account class."
+            way_out = "Give asset, liability, equity, revenue or expense."
+            yield fault(row, "account_class", what, way_out, "class-missing")
         # A list that serves nowhere yet may be made ready first: its codes may have the classes they will
         # need.
         if row.account_class and (row.rollup or row.code_list in serving - natural):
@@ -79,21 +67,11 @@ def codes(state: State, rows: list[Code]) -> Iterator[Fault]:
                 if row.rollup
                 else f"A code of {row.code_list}, which serves as natural account nowhere,"
             )
-            yield fault(
-                row,
-                "account_class",
-                f"{where} has no account class.",
-                "Leave the class empty.",
-                "class-unexpected",
-            )
+            what = f"{where} has no account class."
+            yield fault(row, "account_class", what, "Leave the class empty.", "class-unexpected")
         if row.in_use_from and row.in_use_until and row.in_use_until < row.in_use_from:
-            yield fault(
-                row,
-                "in_use_until",
-                f"{row.code} would be closed before it is in use from {row.in_use_from}.",
-                "Give a later last day.",
-                "dates",
-            )
+            what = f"{row.code} would be closed before it is in use from {row.in_use_from}."
+            yield fault(row, "in_use_until", what, "Give a later last day.", "dates")
 
 
 def hierarchies(state: State, rows: list[Hierarchy]) -> Iterator[Fault]:
@@ -105,40 +83,21 @@ def hierarchies(state: State, rows: list[Hierarchy]) -> Iterator[Fault]:
         if row.main:
             other = mains.setdefault(row.code_list, row.hierarchy)
             if other != row.hierarchy and (row in rows or state.get(Hierarchy, other) in rows):
-                yield fault(
-                    row,
-                    "main",
-                    f"{row.code_list} has a main hierarchy already: {other}.",
-                    "Make one of them not main.",
-                )
+                what = f"{row.code_list} has a main hierarchy already: {other}."
+                yield fault(row, "main", what, "Make one of them not main.")
 
 
 def _version(state: State, row: Hierarchy) -> Iterator[Fault]:
     other = state.get(Hierarchy, row.version_of)
     if other is None:
-        yield fault(
-            row,
-            "version_of",
-            f"There is no hierarchy {row.version_of}.",
-            "Name the hierarchy it is a version of.",
-            "reference",
-        )
+        what = f"There is no hierarchy {row.version_of}."
+        yield fault(row, "version_of", what, "Name the hierarchy it is a version of.", "reference")
     elif other.version_of or other.code_list != row.code_list or other.hierarchy == row.hierarchy:
-        yield fault(
-            row,
-            "version_of",
-            f"{row.version_of} is not a hierarchy of {row.code_list} in its own right.",
-            "Name the hierarchy it is a version of.",
-            "version",
-        )
+        what = f"{row.version_of} is not a hierarchy of {row.code_list} in its own right."
+        yield fault(row, "version_of", what, "Name the hierarchy it is a version of.", "version")
     if row.main:
-        yield fault(
-            row,
-            "main",
-            "A kept version of a hierarchy is never the main one.",
-            "Make it not main.",
-            "version",
-        )
+        what = "A kept version of a hierarchy is never the main one."
+        yield fault(row, "main", what, "Make it not main.", "version")
 
 
 def nodes(state: State, rows: list[HierarchyNode]) -> Iterator[Fault]:
@@ -148,40 +107,20 @@ def nodes(state: State, rows: list[HierarchyNode]) -> Iterator[Fault]:
             continue
         code = state.get(Code, hierarchy_row.code_list, row.code)
         if code is None:
-            yield fault(
-                row,
-                "code",
-                f"There is no code {row.code} in {hierarchy_row.code_list}.",
-                "Add the code or correct it.",
-                "reference",
-            )
+            what = f"There is no code {row.code} in {hierarchy_row.code_list}."
+            yield fault(row, "code", what, "Add the code or correct it.", "reference")
         if not row.parent:
             continue
         parent = state.get(Code, hierarchy_row.code_list, row.parent)
         if parent is None:
-            yield fault(
-                row,
-                "parent",
-                f"There is no code {row.parent} in {hierarchy_row.code_list}.",
-                "Choose a rollup code.",
-                "reference",
-            )
+            what = f"There is no code {row.parent} in {hierarchy_row.code_list}."
+            yield fault(row, "parent", what, "Choose a rollup code.", "reference")
         elif not parent.rollup:
-            yield fault(
-                row,
-                "parent",
-                f"{row.parent} {parent.name} is a posting code and has nothing below it.",
-                "Choose a rollup code.",
-                "parent-posting",
-            )
+            what = f"{row.parent} {parent.name} is a posting code and has nothing below it."
+            yield fault(row, "parent", what, "Choose a rollup code.", "parent-posting")
         elif state.get(HierarchyNode, row.hierarchy, row.parent) is None:
-            yield fault(
-                row,
-                "parent",
-                f"{row.parent} does not stand in hierarchy {row.hierarchy}.",
-                "Place it in the hierarchy first.",
-                "parent-absent",
-            )
+            what = f"{row.parent} does not stand in hierarchy {row.hierarchy}."
+            yield fault(row, "parent", what, "Place it in the hierarchy first.", "parent-absent")
     for name in sorted({row.hierarchy for row in rows}):
         own = [row for row in rows if row.hierarchy == name]
         # A few moves can only close a circle above the codes that were moved; a whole tree is gone through
@@ -217,34 +156,19 @@ def _intakes(state: State, hierarchy: str) -> Iterator[Fault]:
         for text in parsed.faults:
             yield fault(row, "intake", text, "Correct the intake.", "selector")
         if code is not None and not code.rollup:
-            yield fault(
-                row,
-                "intake",
-                f"{row.code} is a posting code and takes nothing in.",
-                "Leave the intake empty.",
-                "intake",
-            )
+            what = f"{row.code} is a posting code and takes nothing in."
+            yield fault(row, "intake", what, "Leave the intake empty.", "intake")
         if any(item.kind == "under" for item in (*parsed.items, *parsed.taken_away)):
-            yield fault(
-                row,
-                "intake",
-                "An intake names codes, ranges and beginnings; 'under' would turn round on itself.",
-                "Name the codes themselves.",
-                "intake",
-            )
+            what = "An intake names codes, ranges and beginnings; 'under' would turn round on itself."
+            yield fault(row, "intake", what, "Name the codes themselves.", "intake")
     names: set[tuple[str, str]] = set()
     for taken, into in (
         sorted(taken_in(state, hierarchy, hierarchy_row.code_list).items()) if hierarchy_row and rows else ()
     ):
         if len(into) > 1 and (into[0], into[1]) not in names:
             names.add((into[0], into[1]))
-            yield fault(
-                rows[into[1]],
-                "intake",
-                f"The intakes of {into[0]} and {into[1]} both take {taken} in.",
-                "Take it out of one of them.",
-                "intake-twice",
-            )
+            what = f"The intakes of {into[0]} and {into[1]} both take {taken} in."
+            yield fault(rows[into[1]], "intake", what, "Take it out of one of them.", "intake-twice")
 
 
 def _shape(state: State, hierarchy: str) -> Iterator[Fault]:
@@ -269,13 +193,9 @@ def _shape(state: State, hierarchy: str) -> Iterator[Fault]:
             base += 1
             depths[up] = base
         if depths.get(code, 0) > DEEPEST:
-            yield fault(
-                part[(hierarchy, code)],
-                "parent",
-                f"{code} would stand {depths[code]} levels deep.",
-                f"A hierarchy has at most {DEEPEST} levels.",
-                "too-deep",
-            )
+            what = f"{code} would stand {depths[code]} levels deep."
+            way_out = f"A hierarchy has at most {DEEPEST} levels."
+            yield fault(part[(hierarchy, code)], "parent", what, way_out, "too-deep")
             return
 
 
@@ -283,33 +203,18 @@ def of_codes(state: State, rows: list[Any]) -> Iterator[Fault]:
     """What is kept beside a code needs the code."""
     for row in rows:
         if state.get(Code, row.code_list, row.code) is None:
-            yield fault(
-                row,
-                "code",
-                f"There is no code {row.code} in {row.code_list}.",
-                "Add the code or correct it.",
-                "reference",
-            )
+            what = f"There is no code {row.code} in {row.code_list}."
+            yield fault(row, "code", what, "Add the code or correct it.", "reference")
 
 
 def own_properties(state: State, rows: list[ListProperty]) -> Iterator[Fault]:
     for row in rows:
         if row.property in (*Code._fields, *BUILT_IN):
-            yield fault(
-                row,
-                "property",
-                f"{row.property} is a property of every code already.",
-                "Give another one.",
-                "taken",
-            )
+            what = f"{row.property} is a property of every code already."
+            yield fault(row, "property", what, "Give another one.", "taken")
         if row.kind == "choice" and not choices_of(row):
-            yield fault(
-                row,
-                "choices",
-                f"{row.name} has nothing to choose from.",
-                "Give its choices, parted by commas.",
-                "choices",
-            )
+            what = f"{row.name} has nothing to choose from."
+            yield fault(row, "choices", what, "Give its choices, parted by commas.", "choices")
 
 
 def property_values(state: State, rows: list[CodeProperty]) -> Iterator[Fault]:
@@ -317,13 +222,8 @@ def property_values(state: State, rows: list[CodeProperty]) -> Iterator[Fault]:
     for row in rows:
         rule = state.get(ListProperty, row.code_list, row.property)
         if rule is None:
-            yield fault(
-                row,
-                "property",
-                f"{row.code_list} has no property {row.property}.",
-                "Add the property, or leave the value out.",
-                "reference",
-            )
+            what = f"{row.code_list} has no property {row.property}."
+            yield fault(row, "property", what, "Add the property, or leave the value out.", "reference")
         elif cell_fault := value_fault(rule, row.value):
             yield fault(row, "value", cell_fault, "Correct the value.", "property-value")
 
@@ -332,13 +232,8 @@ def set_aside(state: State, rows: list[SetAside]) -> Iterator[Fault]:
     yield from of_codes(state, [row for row in rows if row.code])
     for row in rows:
         if row.doubt not in KINDS:
-            yield fault(
-                row,
-                "doubt",
-                f"There is no doubt {row.doubt}.",
-                f"One of these is expected: {', '.join(KINDS)}.",
-                "reference",
-            )
+            what = f"There is no doubt {row.doubt}."
+            yield fault(row, "doubt", what, f"One of these is expected: {', '.join(KINDS)}.", "reference")
 
 
 CHECKS: list[tuple[type[Any], Any]] = [

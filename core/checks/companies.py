@@ -21,41 +21,23 @@ ONE_DAY = timedelta(days=1)
 def periods(state: State, rows: list[Period]) -> Iterator[Fault]:
     for row in rows:
         if row.ends_on < row.starts_on:
-            yield fault(
-                row,
-                "ends_on",
-                f"{row.name} would end before it starts on {row.starts_on}.",
-                "Give a later last day.",
-                "dates",
-            )
+            what = f"{row.name} would end before it starts on {row.starts_on}."
+            yield fault(row, "ends_on", what, "Give a later last day.", "dates")
         if row.fiscal_year > 9999 or row.period > 999:
             column = "fiscal_year" if row.fiscal_year > 9999 else "period"
-            yield fault(
-                row,
-                column,
-                "A fiscal year has up to four digits and a period up to three.",
-                "Use smaller numbers.",
-            )
+            what = "A fiscal year has up to four digits and a period up to three."
+            yield fault(row, column, what, "Use smaller numbers.")
     for name in sorted({row.calendar for row in rows}):
         regular = calendar_index(state, name).regular
         for before, after in itertools.pairwise(row for row in regular if row.starts_on <= row.ends_on):
             if after.starts_on <= before.ends_on:
-                yield fault(
-                    after,
-                    "starts_on",
-                    f"{after.name} overlaps {before.name}, which ends on {before.ends_on}.",
-                    "Regular periods do not overlap.",
-                    "periods-overlap",
-                )
+                what = f"{after.name} overlaps {before.name}, which ends on {before.ends_on}."
+                yield fault(after, "starts_on", what, "Regular periods do not overlap.", "periods-overlap")
             elif after.starts_on != before.ends_on + ONE_DAY:
-                yield fault(
-                    after,
-                    "starts_on",
-                    f"There is a gap between {before.name}, which ends on {before.ends_on}, and"
-                    f" {after.name}.",
-                    "Regular periods leave no gap.",
-                    "periods-gap",
+                what = (
+                    f"There is a gap between {before.name}, which ends on {before.ends_on}, and {after.name}."
                 )
+                yield fault(after, "starts_on", what, "Regular periods leave no gap.", "periods-gap")
 
 
 def _chart_of(state: State, company: str) -> ChartIndex | None:
@@ -70,13 +52,8 @@ def company_codes(state: State, rows: list[CompanyCode]) -> Iterator[Fault]:
             continue
         field = next((s for s in index.segments if s.name == row.segment), None)
         if field is None or field.role != "company":
-            yield fault(
-                row,
-                "segment",
-                f"{row.segment} is not the company segment of {index.name}.",
-                "Name the segment whose role is company.",
-                "reference",
-            )
+            what = f"{row.segment} is not the company segment of {index.name}."
+            yield fault(row, "segment", what, "Name the segment whose role is company.", "reference")
         elif (problem := code_fault(field, field.padded(row.code), "code", row.code)) and problem.code in (
             "code-unknown",
             "code-rollup",

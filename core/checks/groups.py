@@ -24,26 +24,16 @@ def groups(state: State, rows: list[Group]) -> Iterator[Fault]:
             and membership(state, row.group).companies
             and group_calendar(state, row.group) is None
         ):
-            yield fault(
-                row,
-                "calendar",
-                f"The members of {row.group} have different calendars.",
-                "Give the group a calendar of its own.",
-                "calendar-missing",
-            )
+            what = f"The members of {row.group} have different calendars."
+            yield fault(row, "calendar", what, "Give the group a calendar of its own.", "calendar-missing")
 
 
 def members(state: State, rows: list[GroupMember]) -> Iterator[Fault]:
     for row in rows:
         target: type[Any] = Company if row.member_kind == "company" else Group
         if state.get(target, row.member) is None:
-            yield fault(
-                row,
-                "member",
-                f"There is no {row.member_kind} {row.member}.",
-                f"Add the {row.member_kind}.",
-                "reference",
-            )
+            what = f"There is no {row.member_kind} {row.member}."
+            yield fault(row, "member", what, f"Add the {row.member_kind}.", "reference")
         if row.ownership is not None and not Decimal(0) <= row.ownership <= Decimal(100):
             yield fault(row, "ownership", "Ownership is a percentage from 0 to 100.", "Correct it.")
         if row.in_from and row.in_until and row.in_until < row.in_from:
@@ -74,13 +64,8 @@ def _shape(state: State, rows: list[GroupMember]) -> Iterator[Fault]:
             at = next((r for r in rows if r.member == company and r.member_kind == "company"), None)
             if at and at not in names:
                 names.add(at)
-                yield fault(
-                    at,
-                    "member",
-                    f"{company} is reached twice from group {name}.",
-                    "Keep it in one place.",
-                    "reached-twice",
-                )
+                what = f"{company} is reached twice from group {name}."
+                yield fault(at, "member", what, "Keep it in one place.", "reached-twice")
 
 
 def _circle(state: State, cycle: tuple[str, ...] | list[str]) -> set[GroupMember]:
@@ -103,14 +88,8 @@ def mappings(state: State, rows: list[Mapping]) -> Iterator[Fault]:
         if own is None or group is None or company is None:
             continue
         if company.chart == group.chart:
-            yield fault(
-                row,
-                "company",
-                f"{row.company} is on the group's chart, so its mapping is not used.",
-                "Leave the row out.",
-                "mapping-unused",
-                LOOK,
-            )
+            what = f"{row.company} is on the group's chart, so its mapping is not used."
+            yield fault(row, "company", what, "Leave the row out.", "mapping-unused", LOOK)
         yield from selector_faults(state, row, "accounts", own.natural_list)[1]
         if bool(row.field) != bool(row.codes):
             column = "codes" if row.field else "field"
@@ -118,13 +97,8 @@ def mappings(state: State, rows: list[Mapping]) -> Iterator[Fault]:
         elif row.field:
             field = own.field(row.field)
             if field is None:
-                yield fault(
-                    row,
-                    "field",
-                    f"{company.chart} has no segment or dimension {row.field}.",
-                    "Name one of it.",
-                    "reference",
-                )
+                what = f"{company.chart} has no segment or dimension {row.field}."
+                yield fault(row, "field", what, "Name one of it.", "reference")
             else:
                 yield from selector_faults(state, row, "codes", field.code_list)[1]
 

@@ -33,27 +33,14 @@ def lines(state: State, rows: list[StatementLine]) -> Iterator[Fault]:
         if row.parent:
             yield from _parent(state, row)
         if row.kind == "accounts" and not row.accounts:
-            yield fault(
-                row,
-                "accounts",
-                f"The line {row.line} picks no accounts.",
-                "Give a selector.",
-                "selector-missing",
-            )
+            what = f"The line {row.line} picks no accounts."
+            yield fault(row, "accounts", what, "Give a selector.", "selector-missing")
         if row.kind != "accounts" and row.accounts:
-            yield fault(
-                row,
-                "accounts",
-                f"A line of kind {row.kind} picks no accounts by itself.",
-                "Make it a line of kind accounts, or leave the selector out.",
-            )
+            what = f"A line of kind {row.kind} picks no accounts by itself."
+            yield fault(row, "accounts", what, "Make it a line of kind accounts, or leave the selector out.")
         if row.kind != "formula" and row.formula:
-            yield fault(
-                row,
-                "formula",
-                f"A line of kind {row.kind} has no formula.",
-                "Make it a line of kind formula.",
-            )
+            what = f"A line of kind {row.kind} has no formula."
+            yield fault(row, "formula", what, "Make it a line of kind formula.")
         if row.kind == "formula":
             yield from _formula(state, row)
         statement_row = state.get(Statement, row.statement)
@@ -69,13 +56,8 @@ def _formula(state: State, row: StatementLine) -> Iterator[Fault]:
         yield fault(row, "formula", formula.fault, "Write it like [gross] - [overheads].", "formula")
     for name in formula.lines:
         if state.get(StatementLine, row.statement, name) is None:
-            yield fault(
-                row,
-                "formula",
-                f"There is no line {name} in {row.statement}.",
-                "Name a line of this statement.",
-                "formula",
-            )
+            what = f"There is no line {name} in {row.statement}."
+            yield fault(row, "formula", what, "Name a line of this statement.", "formula")
 
 
 def _parent(state: State, row: StatementLine) -> Iterator[Fault]:
@@ -93,13 +75,8 @@ def _tree(state: State, statement: str) -> Iterator[Fault]:
     parents: dict[str, str | None] = {row.line: row.parent or None for row in part.values()}
     if cycle := find_cycle(parents):
         path = " under ".join([*cycle, cycle[0]])
-        yield fault(
-            part[cycle[0]],
-            "parent",
-            f"A line stands under itself: {path}.",
-            "Move one of them elsewhere.",
-            "cycle",
-        )
+        what = f"A line stands under itself: {path}."
+        yield fault(part[cycle[0]], "parent", what, "Move one of them elsewhere.", "cycle")
         return
     planned = plan(state, statement)
     if planned is None:
@@ -107,14 +84,11 @@ def _tree(state: State, statement: str) -> Iterator[Fault]:
     for line in planned.lines:
         yield from _of_line(planned, line)
     for code, first, second in planned.twice[:MOST_NAMED]:
-        yield fault(
-            part[second],
-            "accounts",
+        what = (
             f"{code} stands on two lines of {planned.statement.name}: "
-            f"{line_title(part[first])} and {line_title(part[second])}.",
-            "Take it off one of them.",
-            "placed-twice",
+            f"{line_title(part[first])} and {line_title(part[second])}."
         )
+        yield fault(part[second], "accounts", what, "Take it off one of them.", "placed-twice")
     if names := formula_cycle(planned):
         path = " needs ".join([*names, names[0]])
         yield fault(
@@ -146,14 +120,12 @@ def turned_signs(before: State, after: State) -> Iterator[Fault]:
             below = {entry.direction for entry in now.lines[at + 1 : now.end_of(at)]}
             if was.lines[known].direction == DEBIT and DEBIT in below:
                 other = next(e.row for e in now.lines[at + 1 : now.end_of(at)] if e.direction == CREDIT)
-                yield fault(
-                    line.row,
-                    "sign",
+                what = (
                     f"{line_title(line.row)} of {row.name} is shown as debit and would turn to credit, "
-                    f"because {line_title(other)} below it is shown as credit.",
-                    f"State the sign of {line_title(line.row)} first: debit or credit.",
-                    "sign-turned",
+                    f"because {line_title(other)} below it is shown as credit."
                 )
+                way_out = f"State the sign of {line_title(line.row)} first: debit or credit."
+                yield fault(line.row, "sign", what, way_out, "sign-turned")
 
 
 CHECKS: list[tuple[type[Any], Any]] = [(StatementLine, lines)]
@@ -163,38 +135,22 @@ def _of_line(planned: Plan, line: PlanLine) -> Iterator[Fault]:
     """How deep a line stands, and which accounts it holds."""
     statement, codes = planned.statement, planned.accounts.codes
     if line.depth >= DEEPEST:
-        yield fault(
-            line.row,
-            "parent",
-            f"{line.row.line} would stand {line.depth + 1} levels deep.",
-            f"A statement has at most {DEEPEST} levels.",
-            "too-deep",
-        )
+        what = f"{line.row.line} would stand {line.depth + 1} levels deep."
+        yield fault(line.row, "parent", what, f"A statement has at most {DEEPEST} levels.", "too-deep")
     foreign = [code for code in line.picks if codes[code].account_class not in RESULT_CLASSES]
     if foreign and statement.kind == "income_statement":
         stranger = codes[foreign[0]]
-        yield fault(
-            line.row,
-            "accounts",
+        what = (
             f"{stranger.code} {stranger.name} is of class {stranger.account_class} and stands on "
-            f"{line_title(line.row)} of {statement.name}, an income statement.",
-            "An income statement holds revenue and expense accounts: take it off.",
-            "class-misplaced",
+            f"{line_title(line.row)} of {statement.name}, an income statement."
         )
+        way_out = "An income statement holds revenue and expense accounts: take it off."
+        yield fault(line.row, "accounts", what, way_out, "class-misplaced")
     if line.mixed:
-        yield fault(
-            line.row,
-            "sign",
-            f"{line_title(line.row)} of {statement.name} mixes accounts shown as debit and as credit.",
-            "State its sign: debit or credit.",
-            "sign-mixed",
-        )
+        what = f"{line_title(line.row)} of {statement.name} mixes accounts shown as debit and as credit."
+        yield fault(line.row, "sign", what, "State its sign: debit or credit.", "sign-mixed")
     doubled = [code for code in line.picks if codes[code].account_class in RESULT_CLASSES]
     if doubled and planned.has_result and statement.kind == "balance_sheet":
-        yield fault(
-            line.row,
-            "accounts",
-            f"{', '.join(doubled[:5])} stand on {line_title(line.row)} and in the result line.",
-            "Take the revenue and expense accounts off the line.",
-            "placed-twice",
-        )
+        what = f"{', '.join(doubled[:5])} stand on {line_title(line.row)} and in the result line."
+        way_out = "Take the revenue and expense accounts off the line."
+        yield fault(line.row, "accounts", what, way_out, "placed-twice")

@@ -31,13 +31,9 @@ def structures(state: State, rows: list[Structure]) -> Iterator[Fault]:
     for row in rows:
         segments = state.part(StructureSegment, row.structure).values()
         if not any(segment.role == "natural_account" for segment in segments):
-            yield fault(
-                row,
-                "structure",
-                f"The structure {row.structure} has no natural account.",
-                "Give one segment the role natural_account.",
-                "no-natural-account",
-            )
+            what = f"The structure {row.structure} has no natural account."
+            way_out = "Give one segment the role natural_account."
+            yield fault(row, "structure", what, way_out, "no-natural-account")
 
 
 def segments(state: State, rows: list[StructureSegment]) -> Iterator[Fault]:
@@ -47,29 +43,17 @@ def segments(state: State, rows: list[StructureSegment]) -> Iterator[Fault]:
         names: set[str] = set()
         for expected, row in enumerate(part, 1):
             if row.position != expected:
-                yield fault(
-                    row,
-                    "position",
-                    f"Segment {row.segment} stands at position {row.position}, expected {expected}.",
-                    "Number the segments from 1 without gaps.",
-                )
+                what = f"Segment {row.segment} stands at position {row.position}, expected {expected}."
+                yield fault(row, "position", what, "Number the segments from 1 without gaps.")
                 break
         for row in part:
             if row.role != "other" and (first := roles.setdefault(row.role, row.segment)) != row.segment:
-                yield fault(
-                    row,
-                    "role",
-                    f"{row.segment} has the role {row.role} that {first} has already.",
-                    "At most one segment of a structure has this role.",
-                    "role-twice",
-                )
+                what = f"{row.segment} has the role {row.role} that {first} has already."
+                way_out = "At most one segment of a structure has this role."
+                yield fault(row, "role", what, way_out, "role-twice")
             if row.segment in names:
-                yield fault(
-                    row,
-                    "segment",
-                    f"The segment {row.segment} stands in {name} twice.",
-                    "Give it another id.",
-                )
+                what = f"The segment {row.segment} stands in {name} twice."
+                yield fault(row, "segment", what, "Give it another id.")
             names.add(row.segment)
         if len(part) > MOST_SEGMENTS:
             yield fault(
@@ -89,13 +73,8 @@ def chart_segments(state: State, rows: list[ChartSegment]) -> Iterator[Fault]:
             continue
         field = next((s for s in index.segments if s.name == row.segment), None)
         if field is None:
-            yield fault(
-                row,
-                "segment",
-                f"The structure of {row.chart} has no segment {row.segment}.",
-                "Name a segment of the structure.",
-                "reference",
-            )
+            what = f"The structure of {row.chart} has no segment {row.segment}."
+            yield fault(row, "segment", what, "Name a segment of the structure.", "reference")
         elif row.default_code:
             yield from _usable(field, row, "default_code", row.default_code)
 
@@ -104,12 +83,8 @@ def chart_dimensions(state: State, rows: list[ChartDimension]) -> Iterator[Fault
     for row in rows:
         index = chart_index(state, row.chart)
         if index and any(segment.name == row.dimension for segment in index.segments):
-            yield fault(
-                row,
-                "dimension",
-                f"{row.dimension} is a segment of {row.chart} already.",
-                "A dimension and a segment have different names.",
-            )
+            what = f"{row.dimension} is a segment of {row.chart} already."
+            yield fault(row, "dimension", what, "A dimension and a segment have different names.")
 
 
 def pairing_rules(state: State, rows: list[PairingRule]) -> Iterator[Fault]:
@@ -119,22 +94,13 @@ def pairing_rules(state: State, rows: list[PairingRule]) -> Iterator[Fault]:
             continue
         field = index.field(row.field)
         if field is None:
-            yield fault(
-                row,
-                "field",
-                f"{row.chart} has no segment or dimension {row.field}.",
-                "Name one of the chart.",
-                "reference",
-            )
+            what = f"{row.chart} has no segment or dimension {row.field}."
+            yield fault(row, "field", what, "Name one of the chart.", "reference")
             continue
         if row.outcome in ("only", "never"):
             if not row.codes:
-                yield fault(
-                    row,
-                    "codes",
-                    f"The outcome {row.outcome} needs the codes it speaks of.",
-                    "Give a selector.",
-                )
+                what = f"The outcome {row.outcome} needs the codes it speaks of."
+                yield fault(row, "codes", what, "Give a selector.")
             else:
                 yield from selector_faults(state, row, "codes", field.code_list)[1]
         elif row.outcome == "fill":
@@ -163,13 +129,8 @@ def pairing_conditions(state: State, rows: list[PairingCondition]) -> Iterator[F
             )
         field = index.field(row.field)
         if field is None:
-            yield fault(
-                row,
-                "field",
-                f"{row.chart} has no segment or dimension {row.field}.",
-                "Name one of the chart.",
-                "reference",
-            )
+            what = f"{row.chart} has no segment or dimension {row.field}."
+            yield fault(row, "field", what, "Name one of the chart.", "reference")
         else:
             yield from selector_faults(state, row, "codes", field.code_list)[1]
 
@@ -178,13 +139,9 @@ def parts_faults(index: ChartIndex, row: Any, column: str, account: str) -> Iter
     """Each part of an account string must be a code that exists; its dates and the rules are not asked."""
     parts = index.split(account)
     if len(parts) > len(index.segments):
-        yield fault(
-            row,
-            column,
-            f"{account} has {len(parts)} parts and {index.name} has {len(index.segments)} segments.",
-            f"Give at most {len(index.segments)} codes joined by '{index.separator}'.",
-            "too-many-parts",
-        )
+        what = f"{account} has {len(parts)} parts and {index.name} has {len(index.segments)} segments."
+        way_out = f"Give at most {len(index.segments)} codes joined by '{index.separator}'."
+        yield fault(row, column, what, way_out, "too-many-parts")
         return
     for field, code in zip(index.segments, parts, strict=True):
         padded = field.padded(code)
@@ -205,21 +162,11 @@ def account_strings(state: State, rows: list[AccountString]) -> Iterator[Fault]:
         yield from parts_faults(index, row, "account", row.account)
         first = seen.setdefault((row.chart, index.normal(row.account)), row.account)
         if first != row.account:
-            yield fault(
-                row,
-                "account",
-                f"{row.account} is the same account string as {first}.",
-                "List it once.",
-                "string-twice",
-            )
+            what = f"{row.account} is the same account string as {first}."
+            yield fault(row, "account", what, "List it once.", "string-twice")
         if row.in_use_from and row.in_use_until and row.in_use_until < row.in_use_from:
-            yield fault(
-                row,
-                "in_use_until",
-                "The string would be closed before it is in use.",
-                "Give a later last day.",
-                "dates",
-            )
+            what = "The string would be closed before it is in use."
+            yield fault(row, "in_use_until", what, "Give a later last day.", "dates")
 
 
 def quick_codes(state: State, rows: list[QuickCode]) -> Iterator[Fault]:
@@ -228,13 +175,8 @@ def quick_codes(state: State, rows: list[QuickCode]) -> Iterator[Fault]:
         if index is None:
             continue
         if index.separator and index.separator in row.quick_code:
-            yield fault(
-                row,
-                "quick_code",
-                f"A quick code of {row.chart} never holds its separator '{index.separator}'.",
-                "Choose another word.",
-                "separator",
-            )
+            what = f"A quick code of {row.chart} never holds its separator '{index.separator}'."
+            yield fault(row, "quick_code", what, "Choose another word.", "separator")
         yield from parts_faults(index, row, "account", row.account)
         given, bad = parse_dimensions(row.dimensions)
         if bad:
@@ -242,13 +184,8 @@ def quick_codes(state: State, rows: list[QuickCode]) -> Iterator[Fault]:
         for name, code in given.items():
             field = next((d for d in index.dimensions if d.name == name), None)
             if field is None:
-                yield fault(
-                    row,
-                    "dimensions",
-                    f"{row.chart} has no dimension {name}.",
-                    "Hang it on the chart.",
-                    "reference",
-                )
+                what = f"{row.chart} has no dimension {name}."
+                yield fault(row, "dimensions", what, "Hang it on the chart.", "reference")
             else:
                 yield from _usable(field, row, "dimensions", code)
 
@@ -256,13 +193,8 @@ def quick_codes(state: State, rows: list[QuickCode]) -> Iterator[Fault]:
 def overlay_codes(state: State, rows: list[OverlayCode]) -> Iterator[Fault]:
     for row in rows:
         if row.code not in list_index(state, row.code_list).codes:
-            yield fault(
-                row,
-                "code",
-                f"There is no code {row.code} in {row.code_list}.",
-                "Add the code or correct it.",
-                "reference",
-            )
+            what = f"There is no code {row.code} in {row.code_list}."
+            yield fault(row, "code", what, "Add the code or correct it.", "reference")
 
 
 CHECKS: list[tuple[type[Any], Any]] = [

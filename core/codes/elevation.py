@@ -84,7 +84,7 @@ class _Ground:
         made: Tree,
         weights: Mapping[str, float] | None,
         moved: Mapping[str, tuple[str, str]],
-    ):
+    ) -> None:
         self.made, self.codes = made, list_index(state, made.code_list).codes
         self.counted = counted(state, made.hierarchy)
         if weights is None:

@@ -22,6 +22,8 @@ class SelectorItem(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Parsed:
+    """The parts of a selector: what it picks, what it takes away again, and what could not be read."""
+
     items: tuple[SelectorItem, ...]
     taken_away: tuple[SelectorItem, ...]
     faults: tuple[str, ...]

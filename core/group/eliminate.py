@@ -31,6 +31,9 @@ class Disagreement(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class EliminationRule:
+    """An elimination with its accounts as a mask over targets, and the place of its difference account (-1:
+    none)."""
+
     row: Elimination
     selected: NDArray[np.bool_]
     difference: int

@@ -16,6 +16,9 @@ from core.structures.charts import ChartIndex, chart_index
 
 @dataclass(frozen=True, slots=True)
 class MapRow:
+    """A row of a mapping; `field` is the place of the field it has a condition on, `codes` what may stand
+    there."""
+
     row: Mapping
     field: int | None
     codes: frozenset[str]

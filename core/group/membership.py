@@ -29,6 +29,8 @@ class MemberCompany:
 
 @dataclass(frozen=True, slots=True)
 class Membership:
+    """Companies reached from a group; those reached twice; a circle of groups, if there is one."""
+
     companies: tuple[MemberCompany, ...]
     twice: tuple[str, ...]
     cycle: tuple[str, ...]

@@ -37,13 +37,8 @@ def check(state: State, rows: list[Any]) -> Iterator[Fault]:
             if name not in known:
                 known[name] = state.get(target, name) is not None
             if not known[name]:
-                yield fault(
-                    row,
-                    column,
-                    f"There is no {noun} {name}.",
-                    f"Add the {noun} or correct the name.",
-                    "reference",
-                )
+                what = f"There is no {noun} {name}."
+                yield fault(row, column, what, f"Add the {noun} or correct the name.", "reference")
 
 
 def users(state: State, target: type[Any], name: str) -> Iterator[Any]:

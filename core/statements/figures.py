@@ -290,6 +290,8 @@ class UnplacedAccount(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Figures:
+    """The lines of a statement with their figures, and accounts with an amount that stand on none."""
+
     lines: tuple[Figure, ...]
     unplaced: tuple[UnplacedAccount, ...]
 

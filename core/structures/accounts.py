@@ -41,41 +41,19 @@ def code_fault(field: Field, code: str, column: str, value: str) -> Fault | None
     row = field.codes.get(code)
     subject = f"{field.name}:{code}"
     if row is None:
-        return _fault(
-            "code-unknown",
-            f"{field.title}: there is no code {code}.",
-            f"Choose a code of {field.code_list} or add it there.",
-            column,
-            value,
-            subject,
-        )
+        what = f"{field.title}: there is no code {code}."
+        way_out = f"Choose a code of {field.code_list} or add it there."
+        return _fault("code-unknown", what, way_out, column, value, subject)
     if row.rollup:
-        return _fault(
-            "code-rollup",
-            f"{field.title}: {code} {row.name} is a rollup code and takes no amounts.",
-            "Choose a posting code below it.",
-            column,
-            value,
-            subject,
-        )
+        what = f"{field.title}: {code} {row.name} is a rollup code and takes no amounts."
+        return _fault("code-rollup", what, "Choose a posting code below it.", column, value, subject)
     if not row.posting:
-        return _fault(
-            "code-not-posting",
-            f"{field.title}: {code} {row.name} is not open for posting.",
-            "Choose another code or allow posting to it.",
-            column,
-            value,
-            subject,
-        )
+        what = f"{field.title}: {code} {row.name} is not open for posting."
+        way_out = "Choose another code or allow posting to it."
+        return _fault("code-not-posting", what, way_out, column, value, subject)
     if not row.enabled:
-        return _fault(
-            "code-disabled",
-            f"{field.title}: {code} {row.name} is switched off.",
-            "Choose another code or enable it.",
-            column,
-            value,
-            subject,
-        )
+        what = f"{field.title}: {code} {row.name} is switched off."
+        return _fault("code-disabled", what, "Choose another code or enable it.", column, value, subject)
     return None
 
 
@@ -104,16 +82,9 @@ def _read_dimensions(chart: ChartIndex, text: str, values: list[str], faults: li
     for name, code in given.items():
         at = chart.index.get(name, -1)
         if at < len(chart.segments):
-            faults.append(
-                _fault(
-                    "dimension-unknown",
-                    f"{chart.name} has no dimension {name}.",
-                    "Hang the dimension on the chart or leave it out.",
-                    "dimensions",
-                    text,
-                    name,
-                )
-            )
+            what = f"{chart.name} has no dimension {name}."
+            way_out = "Hang the dimension on the chart or leave it out."
+            faults.append(_fault("dimension-unknown", what, way_out, "dimensions", text, name))
             continue
         field = chart.dimensions[at - len(chart.segments)]
         values[at] = code = field.padded(code)
@@ -182,29 +153,15 @@ def _parts(chart: ChartIndex, account: str, faults: list[Fault]) -> list[str] | 
     count = len(chart.segments)
     parts = chart.split(account)
     if len(parts) > count:
-        faults.append(
-            _fault(
-                "too-many-parts",
-                f"{account} has {len(parts)} parts and {chart.name} has {count} segments.",
-                f"Give at most {count} codes joined by '{chart.separator}'.",
-                "account",
-                account,
-                "",
-            )
-        )
+        what = f"{account} has {len(parts)} parts and {chart.name} has {count} segments."
+        way_out = f"Give at most {count} codes joined by '{chart.separator}'."
+        faults.append(_fault("too-many-parts", what, way_out, "account", account, ""))
         return parts[:count]
     alone = count > 1 and chart.natural > 0 and account and chart.separator not in account
     if alone and _knows_not(chart.segments[0], account):
-        faults.append(
-            _fault(
-                "string-unknown",
-                f"{account} is neither a quick code nor an account string of {chart.name}.",
-                f"Join the codes by '{chart.separator}', or add the quick code.",
-                "account",
-                account,
-                account,
-            )
-        )
+        what = f"{account} is neither a quick code nor an account string of {chart.name}."
+        way_out = f"Join the codes by '{chart.separator}', or add the quick code."
+        faults.append(_fault("string-unknown", what, way_out, "account", account, account))
         return None
     return parts
 
@@ -255,16 +212,9 @@ def _required(seated: CompanyContext, values: list[str], account: str, faults: l
     chart = seated.chart
     for i, segment in enumerate(chart.segments):
         if not values[i] and segment.required:
-            faults.append(
-                _fault(
-                    "segment-missing",
-                    f"{segment.title} must be given.",
-                    f"Give a code of {segment.code_list}.",
-                    "account",
-                    account,
-                    segment.name,
-                )
-            )
+            what = f"{segment.title} must be given."
+            way_out = f"Give a code of {segment.code_list}."
+            faults.append(_fault("segment-missing", what, way_out, "account", account, segment.name))
     _required_dimensions(chart, values, faults)
     _belongs(seated, values, account, faults)
 
@@ -272,16 +222,9 @@ def _required(seated: CompanyContext, values: list[str], account: str, faults: l
 def _required_dimensions(chart: ChartIndex, values: list[str], faults: list[Fault]) -> None:
     for field, value in zip(chart.dimensions, values[len(chart.segments) :], strict=True):
         if field.required and not value:
-            faults.append(
-                _fault(
-                    "dimension-missing",
-                    f"{field.title} must be given.",
-                    f"Give a code of {field.code_list}.",
-                    "dimensions",
-                    "",
-                    field.name,
-                )
-            )
+            what = f"{field.title} must be given."
+            way_out = f"Give a code of {field.code_list}."
+            faults.append(_fault("dimension-missing", what, way_out, "dimensions", "", field.name))
 
 
 def _belongs(seated: CompanyContext, values: list[str], account: str, faults: list[Fault]) -> None:
@@ -291,28 +234,13 @@ def _belongs(seated: CompanyContext, values: list[str], account: str, faults: li
         title = chart.segments[chart.company].title
         if code in chart.segments[chart.company].codes:
             own = ", ".join(sorted(seated.codes)) or "none yet"
-            faults.append(
-                _fault(
-                    "not-own-code",
-                    f"{title}: {code} is not a code of company {seated.company}.",
-                    f"Its codes are: {own}.",
-                    "account",
-                    account,
-                    code,
-                )
-            )
+            what = f"{title}: {code} is not a code of company {seated.company}."
+            faults.append(_fault("not-own-code", what, f"Its codes are: {own}.", "account", account, code))
     natural = values[chart.natural] if chart.natural >= 0 else ""
     if natural in seated.shut or (seated.open is not None and natural and natural not in seated.open):
-        faults.append(
-            _fault(
-                "account-not-open",
-                f"{natural} is not open for company {seated.company}.",
-                "Open it for the company or choose another.",
-                "account",
-                account,
-                natural,
-            )
-        )
+        what = f"{natural} is not open for company {seated.company}."
+        way_out = "Open it for the company or choose another."
+        faults.append(_fault("account-not-open", what, way_out, "account", account, natural))
 
 
 def _codes_used(chart: ChartIndex, values: list[str]) -> Iterator[Code]:
@@ -328,16 +256,9 @@ def _finished(chart: ChartIndex, values: list[str], account: str, faults: list[F
     if chart.listed is not None:
         entry = chart.listed.get(string)
         if entry is None or not entry.enabled:
-            faults.append(
-                _fault(
-                    "string-not-listed",
-                    f"{string} is not in the account strings of {chart.name}.",
-                    "Add the string to the list first: this chart takes listed strings only.",
-                    "account",
-                    account,
-                    string,
-                )
-            )
+            what = f"{string} is not in the account strings of {chart.name}."
+            way_out = "Add the string to the list first: this chart takes listed strings only."
+            faults.append(_fault("string-not-listed", what, way_out, "account", account, string))
         else:
             rows.append(entry)
     start = max((row.in_use_from for row in rows if row.in_use_from), default=None)
@@ -360,38 +281,17 @@ def date_faults(chart: ChartIndex, found: ResolvedAccount, on: date) -> list[Fau
         if row is None:
             continue
         if row.in_use_from and on < row.in_use_from:
-            faults.append(
-                _fault(
-                    "code-not-yet",
-                    f"{field.title}: {row.code} {row.name} is in use from {row.in_use_from}.",
-                    f"Choose another code or a date from then on, not {on}.",
-                    column,
-                    value,
-                    row.code,
-                )
-            )
+            what = f"{field.title}: {row.code} {row.name} is in use from {row.in_use_from}."
+            way_out = f"Choose another code or a date from then on, not {on}."
+            faults.append(_fault("code-not-yet", what, way_out, column, value, row.code))
         if row.in_use_until and on > row.in_use_until:
-            faults.append(
-                _fault(
-                    "code-closed",
-                    f"{field.title}: {row.code} {row.name} was in use until {row.in_use_until}.",
-                    f"Choose another code or an earlier date than {on}.",
-                    column,
-                    value,
-                    row.code,
-                )
-            )
+            what = f"{field.title}: {row.code} {row.name} was in use until {row.in_use_until}."
+            way_out = f"Choose another code or an earlier date than {on}."
+            faults.append(_fault("code-closed", what, way_out, column, value, row.code))
     if not faults:
-        faults.append(
-            _fault(
-                "string-not-in-use",
-                f"{found.account} is not in use on {on}.",
-                "See its dates in the list of account strings.",
-                "account",
-                found.account,
-                "",
-            )
-        )
+        what = f"{found.account} is not in use on {on}."
+        way_out = "See its dates in the list of account strings."
+        faults.append(_fault("string-not-in-use", what, way_out, "account", found.account, ""))
     return faults
 
 

@@ -12,6 +12,8 @@ from core.definitions.tables import PairingCondition, PairingRule
 
 @dataclass(frozen=True, slots=True)
 class CompiledRule:
+    """A pairing rule with the place of the field it speaks of and the codes it names."""
+
     row: PairingRule
     field: int
     codes: frozenset[str]

@@ -121,6 +121,8 @@ def window(state: State, code_list: str, codes: list[str] | None, start: int, at
 
 
 class Amount(NamedTuple):
+    """What stands on a code for one company; `minor` raw in minor units."""
+
     company: str
     name: str
     currency: str

@@ -58,6 +58,8 @@ def state_at(version: int) -> State | None:
 
 
 class LoggedChange(NamedTuple):
+    """A change of one row in a sentence, with its version."""
+
     version: Any
     sentence: str
 

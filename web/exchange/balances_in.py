@@ -23,6 +23,8 @@ Key = tuple[str, int, int, str, str, str]
 
 
 class BalanceImport:
+    """Balances and budget lines of a package: checked, compared with what is there, written."""
+
     def __init__(self, state: State, sources: dict[str, Any], faults: list[Fault], progress: Any) -> None:
         self.state, self.faults, self.progress = state, faults, progress
         self.sources = sources
@@ -71,37 +73,17 @@ class BalanceImport:
         row."""
         company, seated = self.state.get(Company, row.company), company_context(self.state, row.company)
         if company is None or seated is None:
-            self._tell(
-                read,
-                key,
-                "company",
-                "reference",
-                f"There is no company {row.company}.",
-                "Add the company.",
-                row.company,
-            )
+            what = f"There is no company {row.company}."
+            self._tell(read, key, "company", "reference", what, "Add the company.", row.company)
             return None
         calendar = company_calendar(self.state, row.company)
         if row.fiscal_year not in calendar.years():
-            self._tell(
-                read,
-                key,
-                "fiscal_year",
-                "reference",
-                f"The calendar of {row.company} has no fiscal year {row.fiscal_year}.",
-                "Add the year's periods.",
-                str(row.fiscal_year),
-            )
+            what = f"The calendar of {row.company} has no fiscal year {row.fiscal_year}."
+            way_out = "Add the year's periods."
+            self._tell(read, key, "fiscal_year", "reference", what, way_out, str(row.fiscal_year))
         elif (row.fiscal_year, row.period) not in calendar.periods and not (brought and row.period == 0):
-            self._tell(
-                read,
-                key,
-                "period",
-                "reference",
-                f"The calendar of {row.company} has no period {row.period} in {row.fiscal_year}.",
-                "Add the period.",
-                str(row.period),
-            )
+            what = f"The calendar of {row.company} has no period {row.period} in {row.fiscal_year}."
+            self._tell(read, key, "period", "reference", what, "Add the period.", str(row.period))
         resolved = restored(seated, row.account, row.dimensions, defaults=True)
         for fault in resolved.faults:
             value = row.account if fault.where.column == "account" else row.dimensions
@@ -120,16 +102,12 @@ class BalanceImport:
         year = (row.company, row.fiscal_year)
         if year in with_journals:
             with_journals.remove(year)
-            self._tell(
-                read,
-                key,
-                "fiscal_year",
-                "journals-and-balances",
+            what = (
                 f"{row.company} has journals in {row.fiscal_year}; a fiscal year has journals or"
-                " balances, not both.",
-                "Leave one of them out.",
-                str(row.fiscal_year),
+                " balances, not both."
             )
+            way_out = "Leave one of them out."
+            self._tell(read, key, "fiscal_year", "journals-and-balances", what, way_out, str(row.fiscal_year))
 
     def _check_balances(self, read: Read, journal_years: set[tuple[str, int]]) -> None:
         stored = self._stored({row.company for row in read.rows.values()})
@@ -146,15 +124,8 @@ class BalanceImport:
             chart, account, natural, dimensions = place
             pairs: Key = (row.company, row.fiscal_year, row.period, account, dimensions, row.partner)
             if pairs in self.new:
-                self._tell(
-                    read,
-                    key,
-                    "account",
-                    "key-twice",
-                    f"The balance of {account} stands twice.",
-                    "Add them up.",
-                    row.account,
-                )
+                what = f"The balance of {account} stands twice."
+                self._tell(read, key, "account", "key-twice", what, "Add them up.", row.account)
             rows.setdefault(pairs[:3], key)
             merged[pairs] = amount
             self.new[pairs] = (row, amount, (chart, account, natural))
@@ -174,15 +145,9 @@ class BalanceImport:
             first[company] = min(year, first.get(company, year))
         for key, row in read.rows.items():
             if row.period == 0 and row.fiscal_year != first.get(row.company, row.fiscal_year):
-                self._tell(
-                    read,
-                    key,
-                    "period",
-                    "brought-forward-late",
-                    f"Period 0 is only in the company's first year, which is {first[row.company]}.",
-                    "Leave the row out: later years carry on from the year before.",
-                    "0",
-                )
+                what = f"Period 0 is only in the company's first year, which is {first[row.company]}."
+                way_out = "Leave the row out: later years carry on from the year before."
+                self._tell(read, key, "period", "brought-forward-late", what, way_out, "0")
 
     def _balance(self, read: Read, amounts: dict[Key, int], rows: dict[tuple[str, int, int], Any]) -> None:
         sums: dict[tuple[str, int, int], int] = {}
@@ -193,15 +158,11 @@ class BalanceImport:
             company = self.state.get(Company, name)
             if total and company and not any(f.where.table == "balances" for f in self.faults):
                 text = format_amount(abs(total), digits_of(company.currency))
-                self._tell(
-                    read,
-                    row,
-                    "amount",
-                    "unbalanced",
+                what = (
                     f"The balances of {name} in {year} period {period} do not balance: "
-                    f"{text} more {'debits' if total > 0 else 'credits'}.",
-                    "Debits equal credits in every period.",
+                    f"{text} more {'debits' if total > 0 else 'credits'}."
                 )
+                self._tell(read, row, "amount", "unbalanced", what, "Debits equal credits in every period.")
 
     def _journals_beside_balances(self, years: dict[tuple[str, int], int]) -> None:
         with connection.cursor() as cursor:
@@ -240,40 +201,20 @@ class BalanceImport:
     def _check_budgets(self, read: Read) -> None:
         for key, row in read.rows.items():
             if self.state.get(Budget, row.budget) is None:
-                self._tell(
-                    read,
-                    key,
-                    "budget",
-                    "reference",
-                    f"There is no budget {row.budget}.",
-                    "Add the budget.",
-                    row.budget,
-                )
+                what = f"There is no budget {row.budget}."
+                self._tell(read, key, "budget", "reference", what, "Add the budget.", row.budget)
             place = self._place(read, key, row, brought=False)
             company = self.state.get(Company, row.company)
             amount = self._amount(read, key, row, company) if company else None
             budget = self.state.get(Budget, row.budget)
             if company and budget and budget.chart != company.chart:
-                self._tell(
-                    read,
-                    key,
-                    "company",
-                    "reference",
-                    f"{row.company} is not on the chart of budget {row.budget}.",
-                    "Use a budget of its chart.",
-                    row.company,
-                )
+                what = f"{row.company} is not on the chart of budget {row.budget}."
+                self._tell(read, key, "company", "reference", what, "Use a budget of its chart.", row.company)
             code = self.state.get(Code, natural_list(self.state, place[0]), place[2]) if place else None
             if code is not None and not code.budgeting:
-                self._tell(
-                    read,
-                    key,
-                    "account",
-                    "not-budgeted",
-                    f"{code.code} {code.name} is not open for budgets.",
-                    "Choose another account, or open it for budgets.",
-                    row.account,
-                )
+                what = f"{code.code} {code.name} is not open for budgets."
+                way_out = "Choose another account, or open it for budgets."
+                self._tell(read, key, "account", "not-budgeted", what, way_out, row.account)
             if place and amount is not None:
                 rows = (row.budget, row.company, row.fiscal_year, row.period, place[1], place[3])
                 self.budgets[rows] = (row, amount)

@@ -45,14 +45,8 @@ def everything(state: State) -> Iterator[Fault]:
             main = state.get(Hierarchy, main_hierarchies(state)[code_list.code_list])
             row = list_index(state, code_list.code_list).codes[code]
             if main:
-                yield fault(
-                    row,
-                    "code",
-                    f"{code} {row.name} stands under no rollup code of {main.name}.",
-                    "Place it there.",
-                    "under-none",
-                    LOOK,
-                )
+                what = f"{code} {row.name} stands under no rollup code of {main.name}."
+                yield fault(row, "code", what, "Place it there.", "under-none", LOOK)
     for statement in state.rows(Statement):
         if planned := plan(state, statement.statement):
             yield from _coverage(state, planned, sums)
@@ -63,12 +57,11 @@ def everything(state: State) -> Iterator[Fault]:
 def _beside_the_log(state: State) -> Iterator[Fault]:
     known = snapshot.latest()
     if state.digest != known.digest:
-        yield Fault(
-            "digest",
+        what = (
             f"The definitions in the database are not those that version {known.version} left: "
-            "somebody changed rows beside the log.",
-            way_out="Restore a backup, or bring the rows back as the log has them.",
+            "somebody changed rows beside the log."
         )
+        yield Fault("digest", what, way_out="Restore a backup, or bring the rows back as the log has them.")
 
 
 def _coverage(state: State, made: Plan, sums: dict[str, dict[str, int]]) -> Iterator[Fault]:
@@ -87,14 +80,8 @@ def _coverage(state: State, made: Plan, sums: dict[str, dict[str, int]]) -> Iter
         what = f"{code.code} {code.name} stands on no line of {made.statement.name}"
         likely = likely_line(made, code.code)
         way_out = f"A likely line is {likely}." if likely else "Choose a line for it."
-        yield fault(
-            made.statement,
-            "statement",
-            f"{what}: {', '.join(amounts)}." if amounts else f"{what}.",
-            way_out,
-            "unplaced",
-            "must" if amounts else LOOK,
-        )
+        what = f"{what}: {', '.join(amounts)}." if amounts else f"{what}."
+        yield fault(made.statement, "statement", what, way_out, "unplaced", "must" if amounts else LOOK)
 
 
 def _mappings(state: State, group: Group, sums: dict[str, dict[str, int]]) -> Iterator[Fault]:
@@ -109,11 +96,6 @@ def _mappings(state: State, group: Group, sums: dict[str, dict[str, int]]) -> It
                 amount = sums.get(reached.company, {}).get(code, 0)
                 row = list_index(state, seated.chart.natural_list).codes[code]
                 what = f"{code} {row.name} of {reached.company} is mapped to no account of {group.name}"
-                yield fault(
-                    group,
-                    "group",
-                    f"{what}." if not amount else f"{what}, though it has an amount.",
-                    "Map it on storey 6, Group.",
-                    "unmapped",
-                    "must" if amount else LOOK,
-                )
+                what = f"{what}." if not amount else f"{what}, though it has an amount."
+                way_out = "Map it on storey 6, Group."
+                yield fault(group, "group", what, way_out, "unmapped", "must" if amount else LOOK)

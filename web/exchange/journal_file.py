@@ -34,6 +34,8 @@ MOST_ROWS = 50_000
 
 @dataclass
 class FileJournals:
+    """Journals read from a file of lines."""
+
     journals: list[tuple[Journal, list[JournalLine]]] = field(default_factory=list)
     rows: dict[tuple[Any, ...], int] = field(default_factory=dict)
     """Row of the file by key of a journal or a line, for the faults"""
@@ -78,14 +80,8 @@ def read_journals(path: Path, company: str) -> FileJournals:
             )
     for name in MUST:
         if name not in header:
-            faults.append(
-                Fault(
-                    "column-missing",
-                    f"The column {name} is missing.",
-                    Location("file", (), name, row=1),
-                    "Add it.",
-                )
-            )
+            what = f"The column {name} is missing."
+            faults.append(Fault("column-missing", what, Location("file", (), name, row=1), "Add it."))
     rows: list[tuple[int, dict[str, str]]] = []
     for number, cells in records:
         if len(rows) >= MOST_ROWS:

@@ -20,7 +20,7 @@ from core.faults import Fault, Location
 from web.exchange import limits
 from web.exchange.line_columns import from_records, line_columns, read_whole
 from web.journals import posting
-from web.journals.posting import Lines, Numbering
+from web.journals.posting import Lines, Numbering, merged
 
 CHUNK = 50_000
 FOLLOWS = ("amount-none", "unbalanced", "too-few-lines")
@@ -449,35 +449,6 @@ class JournalImport:
             dimensions.values(),
             names,
         )
-
-
-def merged(first: Lines, second: Lines) -> Lines:
-    """Two sets of columns as one."""
-    if not len(second.line):
-        return first
-    if not len(first.line):
-        return second
-
-    def join(name: str, base: int = 0) -> Any:
-        mine, other = getattr(first, name), getattr(second, name)
-        return np.concatenate([mine, np.where(other >= 0, other + base, other)])
-
-    return Lines(
-        join("journal"),
-        join("line"),
-        join("seat", len(first.seats)),
-        join("account", len(first.accounts)),
-        join("dimensions", len(first.dimension_texts)),
-        join("partner", len(first.partners)),
-        np.concatenate([first.amount, second.amount]),
-        np.concatenate([first.keyed, second.keyed]),
-        np.concatenate([first.generated, second.generated]),
-        pa.concat_tables([first.texts, second.texts]),
-        [*first.seats, *second.seats],
-        [*first.accounts, *second.accounts],
-        [*first.dimension_texts, *second.dimension_texts],
-        [*first.partners, *second.partners],
-    )
 
 
 STORED = """

@@ -85,6 +85,8 @@ class Source:
 
 
 class FileSource(Source):
+    """A table of a folder."""
+
     def __init__(self, name: str, path: Path) -> None:
         super().__init__(name, path.stat().st_size)
         self.path = path
@@ -94,6 +96,8 @@ class FileSource(Source):
 
 
 class ZipSource(Source):
+    """A table of a zip."""
+
     def __init__(self, name: str, archive: zipfile.ZipFile, info: zipfile.ZipInfo) -> None:
         super().__init__(name, info.file_size)
         self.archive, self.info = archive, info
@@ -103,6 +107,8 @@ class ZipSource(Source):
 
 
 class SheetSource(Source):
+    """A table of a workbook."""
+
     def __init__(self, name: str, path: Path) -> None:
         super().__init__(name, 0)
         self.path = path
@@ -113,41 +119,25 @@ class SheetSource(Source):
                 if any(texts):
                     yield number, texts
         except UnreadableWorkbook as refused:
-            faults.append(
-                self._fault(
-                    "unreadable",
-                    f"The sheet can't be read: {refused}.",
-                    1,
-                    "Save the workbook as XLSX again.",
-                )
-            )
+            what = f"The sheet can't be read: {refused}."
+            faults.append(self._fault("unreadable", what, 1, "Save the workbook as XLSX again."))
 
 
 @dataclass
 class Package:
+    """Tables by name, and what is wrong with the package itself."""
+
     sources: dict[str, Source] = field(default_factory=dict)
     faults: list[Fault] = field(default_factory=list)
 
     def add(self, source: Source) -> None:
         if source.name not in TABLES:
             known = ", ".join(TABLES)
-            self.faults.append(
-                Fault(
-                    "table-unknown",
-                    f"There is no table {source.name}.",
-                    Location(source.name),
-                    f"Tables are: {known}.",
-                )
-            )
+            what = f"There is no table {source.name}."
+            self.faults.append(Fault("table-unknown", what, Location(source.name), f"Tables are: {known}."))
         elif source.name in self.sources:
-            self.faults.append(
-                Fault(
-                    "table-twice",
-                    f"The table {source.name} stands in the package twice.",
-                    Location(source.name),
-                    "Keep one of them.",
-                )
-            )
+            what = f"The table {source.name} stands in the package twice."
+            self.faults.append(Fault("table-twice", what, Location(source.name), "Keep one of them."))
         else:
             self.sources[source.name] = source
 
@@ -166,21 +156,11 @@ def open_package(path: Path) -> Package:
     elif path.suffix.lower() == ".csv":
         package.add(FileSource(path.stem, path))
     else:
-        package.faults.append(
-            Fault(
-                "not-a-package",
-                f"{path.name} is neither a folder, a zip, a workbook nor a CSV file.",
-                way_out="See docs/exchange-format.md.",
-            )
-        )
+        what = f"{path.name} is neither a folder, a zip, a workbook nor a CSV file."
+        package.faults.append(Fault("not-a-package", what, way_out="See docs/exchange-format.md."))
     if not package.sources and not package.faults:
-        package.faults.append(
-            Fault(
-                "empty-package",
-                "The package holds no tables.",
-                way_out="A table is a CSV file named after it.",
-            )
-        )
+        what = "The package holds no tables."
+        package.faults.append(Fault("empty-package", what, way_out="A table is a CSV file named after it."))
     return package
 
 
@@ -226,13 +206,8 @@ def _zip_faults(infos: list[zipfile.ZipInfo]) -> list[Fault]:
     for info in infos:
         parts = info.filename.replace("\\", "/").split("/")
         if ".." in parts or info.filename.startswith(("/", "\\")) or ":" in parts[0]:
-            faults.append(
-                Fault(
-                    "zip-path",
-                    f"The zip holds a path that leads out of it: {info.filename}.",
-                    way_out="Make the zip again.",
-                )
-            )
+            what = f"The zip holds a path that leads out of it: {info.filename}."
+            faults.append(Fault("zip-path", what, way_out="Make the zip again."))
         if stat.S_ISLNK(info.external_attr >> 16):
             faults.append(
                 Fault(

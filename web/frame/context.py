@@ -38,6 +38,8 @@ from web.process_cache import ProcessCache
 
 @dataclass(frozen=True, slots=True)
 class Storey:
+    """A storey in the frame: how it stands in a few words, and the mark before them."""
+
     number: int
     name: str
     address: str

@@ -27,6 +27,8 @@ from web.people.rights import charts_seen, hides_groups, lists_seen
 
 
 class Hit(NamedTuple):
+    """Something that find leads to."""
+
     code: str
     name: str
     kind: str

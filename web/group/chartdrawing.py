@@ -12,6 +12,8 @@ WIDTH, WIDEST, NARROWEST, BOX_H, GAP, LEVEL = 786, 168, 96, 58, 8, 94
 
 
 class Box(NamedTuple):
+    """A member as drawn."""
+
     x: int
     y: int
     width: int
@@ -24,6 +26,8 @@ class Box(NamedTuple):
 
 
 class Drawing(NamedTuple):
+    """The drawing of a group."""
+
     boxes: list[Box]
     lines: list[str]
     width: int

@@ -11,6 +11,8 @@ ROW, LEFT, RIGHT, MOST = 34, 250, 540, 24
 
 
 class Side(NamedTuple):
+    """One end of ribbons: an account, or several alike, at a height."""
+
     y: int
     code: str
     name: str
@@ -18,12 +20,16 @@ class Side(NamedTuple):
 
 
 class Ribbon(NamedTuple):
+    """A way from own accounts to an account of the group, as a path."""
+
     path: str
     width: float
     split: bool
 
 
 class Ribbons(NamedTuple):
+    """The drawing of a mapping."""
+
     left: list[Side]
     right: list[Side]
     ribbons: list[Ribbon]

@@ -96,8 +96,9 @@ def page(request: PineRequest, state: State, chart: str) -> HttpResponse:
     company = company_of(request, companies)
     name = request.GET.get("dimension", rows[0][1].dimension if rows else "")
     there = {row.dimension for row, _, _ in rows}
-    shows = company is not None and name in there
-    part = _untagged(request, state, company, name) if company and shows else UntaggedPart([], 0, 0, "")
+    part = UntaggedPart([], 0, 0, "")
+    if company and name in there:
+        part = _untagged(request, state, company, name)
     codes = list_index(state, natural_list(state, chart)).codes
     digits = digits_of(company.currency) if company else 2
     items = [(share, codes[share.code].name if share.code in codes else "") for share in part.shares]

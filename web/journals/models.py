@@ -39,6 +39,9 @@ BALANCED = """
 """
 
 
+NEW_LINES = pgtrigger.Referencing(new="new_lines")  # type: ignore[no-untyped-call]  # ships no types
+
+
 class Book(models.Model):
     """One company's fiscal year. `sequence` counts its postings; it is raised under a row lock, so it orders
     commits."""
@@ -175,7 +178,7 @@ class JournalLine(models.Model):
                 level=pgtrigger.Statement,
                 when=pgtrigger.After,
                 operation=pgtrigger.Insert,
-                referencing=pgtrigger.Referencing(new="new_lines"),  # type: ignore[no-untyped-call]  # it ships no types
+                referencing=NEW_LINES,
                 func=BALANCED,
             ),
         ]

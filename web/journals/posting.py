@@ -422,3 +422,32 @@ def _bases(locked: dict[tuple[str, int], tuple[int, int]]) -> dict[tuple[str, in
         if sequence > 1:
             by_name[key] = packs.as_of(number, key[0], key[1], sequence - 1)
     return by_name
+
+
+def merged(first: Lines, second: Lines) -> Lines:
+    """Two sets of columns as one."""
+    if not len(second.line):
+        return first
+    if not len(first.line):
+        return second
+
+    def join(name: str, base: int = 0) -> Any:
+        mine, other = getattr(first, name), getattr(second, name)
+        return np.concatenate([mine, np.where(other >= 0, other + base, other)])
+
+    return Lines(
+        join("journal"),
+        join("line"),
+        join("seat", len(first.seats)),
+        join("account", len(first.accounts)),
+        join("dimensions", len(first.dimension_texts)),
+        join("partner", len(first.partners)),
+        np.concatenate([first.amount, second.amount]),
+        np.concatenate([first.keyed, second.keyed]),
+        np.concatenate([first.generated, second.generated]),
+        pa.concat_tables([first.texts, second.texts]),
+        [*first.seats, *second.seats],
+        [*first.accounts, *second.accounts],
+        [*first.dimension_texts, *second.dimension_texts],
+        [*first.partners, *second.partners],
+    )

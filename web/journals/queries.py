@@ -10,6 +10,8 @@ PAGE = 80
 
 
 class JournalSummary(NamedTuple):
+    """A journal in a list; `total` are its debits in minor units of its currency."""
+
     id: int
     journal: str
     date: Any
@@ -71,6 +73,8 @@ LINES = """
 
 
 class PostedLine(NamedTuple):
+    """A line of a posted journal; amounts raw in minor units."""
+
     line: int
     company: str
     account: str
@@ -131,6 +135,8 @@ ELSEWHERE = """
 
 
 class AccountLine(NamedTuple):
+    """A posted line behind a figure; `amount` raw in minor units."""
+
     date: Any
     company: str
     journal: str

@@ -92,13 +92,8 @@ def open_drafts(state: State, change: Recode) -> list[Fault]:
     rows = []
     for draft in Draft.objects.filter(status__in=drafting.OPEN_ENDED).order_by("pk"):
         if touched.intersection(drafting.working(draft).edits):
-            rows.append(
-                Fault(
-                    "draft-open",
-                    f"The draft {draft.name} changes codes of this list, or what names them.",
-                    way_out="Publish or drop it first.",
-                )
-            )
+            what = f"The draft {draft.name} changes codes of this list, or what names them."
+            rows.append(Fault("draft-open", what, way_out="Publish or drop it first."))
     return rows
 
 

@@ -75,13 +75,8 @@ def verify(known: Mapping[str, End] | None = None, progress: Progress = silent) 
         _texts(verified)
         state = store.load()
         if state.digest != snapshot.latest().digest:
-            verified.faults.append(
-                Fault(
-                    "digest",
-                    f"The definitions are not those that version {snapshot.latest().version} left.",
-                    way_out="`./pine check` says more.",
-                )
-            )
+            what = f"The definitions are not those that version {snapshot.latest().version} left."
+            verified.faults.append(Fault("digest", what, way_out="`./pine check` says more."))
     return verified
 
 

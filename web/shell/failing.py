@@ -33,17 +33,8 @@ def told(request: HttpRequest, faults: list[Fault], status: int) -> HttpResponse
 
 
 def csrf_failed(request: HttpRequest, reason: str = "") -> HttpResponse:
-    return told(
-        request,
-        [
-            Fault(
-                "csrf",
-                "This page was open while somebody signed in or out, so what it sends is not taken.",
-                way_out="Load the page again; nothing was changed.",
-            )
-        ],
-        403,
-    )
+    what = "This page was open while somebody signed in or out, so what it sends is not taken."
+    return told(request, [Fault("csrf", what, way_out="Load the page again; nothing was changed.")], 403)
 
 
 def broken(request: HttpRequest, *_: Any) -> HttpResponse:
@@ -52,14 +43,5 @@ def broken(request: HttpRequest, *_: Any) -> HttpResponse:
 
 
 def locked_out(request: HttpRequest, *_: Any, **__: Any) -> HttpResponse:
-    return told(
-        request,
-        [
-            Fault(
-                "locked-out",
-                "Too many tries did not succeed from here.",
-                way_out="Wait fifteen minutes, then try again.",
-            )
-        ],
-        429,
-    )
+    what = "Too many tries did not succeed from here."
+    return told(request, [Fault("locked-out", what, way_out="Wait fifteen minutes, then try again.")], 429)

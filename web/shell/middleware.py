@@ -29,6 +29,8 @@ own."""
 
 
 class FaultMiddleware:
+    """Turns what leaves a view as an error into a page or fragment that says what to do."""
+
     def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
         self.get_response = get_response
 
@@ -43,17 +45,8 @@ class FaultMiddleware:
         if any(
             "\x00" in value for values in given for part in values.lists() for value in (part[0], *part[1])
         ):
-            return told(
-                request,
-                [
-                    Fault(
-                        "unreadable",
-                        "What was sent holds a character that no text may hold.",
-                        way_out="Type it anew.",
-                    )
-                ],
-                400,
-            )
+            what = "What was sent holds a character that no text may hold."
+            return told(request, [Fault("unreadable", what, way_out="Type it anew.")], 400)
         return None
 
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:

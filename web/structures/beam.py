@@ -14,6 +14,8 @@ MARKS = 6
 
 @dataclass(frozen=True, slots=True)
 class Plank:
+    """A segment or dimension on the beam."""
+
     number: int
     mark: int
     field: Field
@@ -34,6 +36,8 @@ class Plank:
 
 @dataclass(frozen=True, slots=True)
 class Beam:
+    """A chart's account string as drawn above a page."""
+
     chart: ChartIndex
     planks: list[Plank]
     tags: list[Plank]

@@ -1,0 +1,189 @@
+"""Two years of Fernhollow: its months, and what stands beside them: openings, a close, mistakes, the plan."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import date
+
+from core.definitions.tables import Balance, BudgetLine
+from demo.life import CODES, LAST, PRODUCTS, SHAPE, SIZES, Life, corran, hexley, shared, within_group
+
+
+def openings(life: Life) -> None:
+    day = date(2025, 1, 1)
+    for company, size in SIZES.items():
+        code = CODES[company]
+        base = round(100_000_000 * size)
+        parts = [
+            ("11010", 60),
+            ("11210", 85),
+            ("11310", 40),
+            ("11410", 6),
+            ("12110", 160),
+            ("12120", 240),
+            ("12190", -70),
+            ("12210", 50),
+        ]
+        lines = [(f"{code}-{account}", base * share // 100) for account, share in parts]
+        lines += [
+            (f"{code}-21110", -base * 45 // 100),
+            (f"{code}-22110", -base * 150 // 100),
+            (f"{code}-31010", -base),
+        ]
+        lines.append((f"{code}-31110", -sum(amount for _, amount in lines)))
+        life.journal(company, day, "Brought forward", lines)
+    _own_openings(life, day)
+    _loans(life)
+
+
+def _loans(life: Life) -> None:
+    """The glasshouse loan within the group, and the bank loan behind it."""
+    for company, lines, partner in (
+        ("nurseries", [("20-11010", 100_000_000), ("20-22810", -100_000_000)], "fernhollow"),
+        ("fernhollow", [("10-12820", 100_000_000), ("10-11010", -100_000_000)], "nurseries"),
+    ):
+        life.journal(company, date(2025, 1, 2), "Glasshouse loan", lines, partner=partner)
+    life.journal(
+        "fernhollow",
+        date(2025, 1, 2),
+        "Bank loan taken up",
+        [("10-11010", 120_000_000), ("10-22110", -120_000_000)],
+    )
+
+
+def _own_openings(life: Life, day: date) -> None:
+    """Of companies that are no nursery or keep a chart of their own."""
+    life.journal(
+        "fernhollow",
+        day,
+        "Brought forward",
+        [
+            ("10-11010", 42_000_000),
+            ("10-12810", 260_000_000),
+            ("10-31010", -240_000_000),
+            ("10-31110", -62_000_000),
+        ],
+    )
+    life.journal(
+        "hexley",
+        day,
+        "Brought forward",
+        [
+            ("1010", 9_000_000),
+            ("1200", 21_000_000),
+            ("1500", 40_000_000),
+            ("2000", -8_000_000),
+            ("2900", -20_000_000),
+            ("3000", -30_000_000),
+            ("3100", -12_000_000),
+        ],
+    )
+    life.journal(
+        "corran",
+        day,
+        "Brought forward",
+        [("/1000", 310_000_000), ("/1600", 900_000_000), ("/3000", -1_000_000_000), ("/3100", -210_000_000)],
+    )
+
+
+def closing_2025(life: Life) -> None:
+    """The year's result goes to retained earnings, by one closing journal a company."""
+    for company, code in CODES.items():
+        if company == "zielnik":
+            continue
+        sums: dict[str, int] = {}
+        own = {j.journal for j in life.journals if j.company == company and j.date.year == 2025}
+        for line in life.lines:
+            parts = line.account.split("-")
+            if line.company == company and line.journal in own and parts[1][0] in "4567":
+                raw = _minor(line.debit) - _minor(line.credit)
+                account = line.account
+                sums[account] = sums.get(account, 0) + raw
+        lines = [(account, -amount) for account, amount in sorted(sums.items()) if amount]
+        lines.append((f"{code}-31110", -sum(amount for _, amount in lines)))
+        life.journal(
+            company, date(2025, 12, 31), "Result of 2025 to retained earnings", lines, kind="closing"
+        )
+
+
+def _minor(text: str) -> int:
+    return int(text.replace(".", "")) if text else 0
+
+
+def mistakes(life: Life) -> None:
+    """What somebody has to find: accounts on no line, a code to retire, an advance under the wrong
+    heading."""
+    life.journal(
+        "nurseries",
+        date(2026, 5, 20),
+        "Hail insurance, season ahead",
+        [("20-11455", 1_840_000), ("20-11010", -1_840_000)],
+    )
+    life.journal(
+        "nurseries",
+        date(2026, 9, 9),
+        "Advance to tulip growers",
+        [("20-11240-120-10", 20_912_000), ("20-11010", -20_912_000)],
+    )
+    life.journal(
+        "veenbol",
+        date(2026, 9, 11),
+        "Auction levy of the autumn sales",
+        [("30-63130-220", 601_500), ("30-21440", -601_500)],
+    )
+    life.journal(
+        "fernhollow", date(2026, 3, 31), "Audit of 2025", [("10-64110", 3_850_000), ("10-11010", -3_850_000)]
+    )
+    life.journal(
+        "fernhollow",
+        date(2026, 6, 30),
+        "Group office salaries",
+        [("10-62110-100", 18_400_000), ("10-11010", -18_400_000)],
+    )
+
+
+def elsewhere() -> Iterator[Balance]:
+    """Alder's books are kept by its owners; only its balances come in."""
+    for year, months in ((2025, range(13)), (2026, range(1, 10))):
+        for month in months:
+            income = 0 if month == 0 else 41_000 + 700 * month
+            rows = [
+                ("100", "", 250_000 if month == 0 else income - 18_000),
+                ("300", "", -250_000 if month == 0 else 0),
+                ("400", "", -income),
+                ("500", "", 11_000 if month else 0),
+                ("600", "", 7_000 if month else 0),
+            ]
+            for account, partner, amount in rows:
+                if amount:
+                    yield Balance("alder", year, month, account, "", partner, f"{amount}.00")
+
+
+def budget() -> Iterator[BudgetLine]:
+    for month in range(1, 13):
+        for account, amount in (
+            ("20-41210-110-20", -120_000),
+            ("20-51310-110-", 48_000),
+            ("20-62110--", 38_000),
+        ):
+            yield BudgetLine(
+                "plan-2026", "nurseries", 2026, month, account, "", f"{round(amount * SHAPE[month - 1])}.00"
+            )
+
+
+def life() -> Life:
+    books = Life()
+    openings(books)
+    for year in (2025, 2026):
+        for month in range(1, 13):
+            if (year, month) > LAST:
+                break
+            for company in PRODUCTS:
+                shared(books, company, year, month)
+            within_group(books, year, month)
+            hexley(books, year, month)
+            corran(books, year, month)
+        if year == 2025:
+            closing_2025(books)
+    mistakes(books)
+    return books

@@ -1,0 +1,343 @@
+"""Acts of the path on screens: each does what it says; what can't be done is told, never a 500."""
+
+from __future__ import annotations
+
+import html
+import io
+import json
+import re
+from typing import Any
+
+import openpyxl
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
+
+from core.definitions.tables import Chart, Code, Company, HierarchyNode, IntercompanyPair, StatementLine
+from tests.base import PineTest, bring, client_of, person, world
+from web.definitions.models import Version
+from web.definitions.snapshot import current
+from web.journals.models import Journal
+
+
+class Acts(PineTest):
+    def setUp(self) -> None:
+        super().setUp()
+        bring(world())
+        self.group = client_of(person("mirela"))
+
+    def post(self, address: str, **values: Any) -> Any:
+        return self.group.post(
+            address, values, headers={"HX-Request": "true", "HX-Current-URL": "http://testserver/companies/"}
+        )
+
+    def refused(self, address: str, **values: Any) -> str:
+        reply = self.post(address, **values)
+        self.assertEqual((reply.status_code, reply["HX-Retarget"]), (422, "#told"))
+        return html.unescape(re.sub(r"\s+", " ", re.sub(r"<[^>]+>", "", reply.content.decode())).strip())
+
+    def test_the_life_of_a_code(self) -> None:
+        self.assertIn("Taken".lower(), self.group.get("/codes/acc/probe/?code=1010").content.decode())
+        self.assertIn("class <b>asset</b>", self.group.get("/codes/acc/probe/?code=1030").content.decode())
+        self.assertEqual(
+            self.refused("/codes/acc/add/", code="1030", name="Till", posting="on", parent="10"),
+            "1030 Till has no account class. Give asset, liability, equity, revenue or expense.",
+        )
+        self.assertEqual(
+            self.refused("/codes/acc/add/", code="1010", name="Till"),
+            "1010 is taken by Bank. The next free code is 1015.",
+        )
+        place = json.loads(
+            self.post(
+                "/codes/acc/add/", code="1030", name="Till", posting="on", account_class="asset", parent="10"
+            )["HX-Location"]
+        )
+        self.assertEqual(place["path"], "/codes/acc/?at=1030")
+        self.assertEqual(current().state.require(HierarchyNode, "tree", "1030").parent, "10")
+        self.post("/codes/acc/code/1030/edit/", name="Tills", posting="on", account_class="asset")
+        self.post("/codes/acc/move/", what="1030", onto="11")
+        self.assertEqual(current().state.require(HierarchyNode, "tree", "1030").parent, "11")
+        self.post("/codes/acc/code/1030/close/", until="2026-03-31")
+        page = self.group.get("/codes/acc/code/1030/").content.decode()
+        self.assertIn("Closed after 2026-03-31", page)
+        self.assertIn("Changed code 1030 Till of acc: name from Till to Tills", page)
+        self.post("/codes/acc/code/1030/delete/", decided="delete")
+        self.assertEqual(self.group.get("/codes/acc/code/1030/").status_code, 404)
+        self.assertEqual(
+            self.refused("/codes/acc/code/1010/delete/"),
+            "1010 can't be deleted because it was posted to. Close it from a date instead.",
+        )
+        self.assertEqual(
+            self.refused("/codes/acc/move/", what="1", onto="10"),
+            "A code stands under itself: 1 under 10 under 1. Move one of them elsewhere.",
+        )
+
+    def test_a_statement_is_rearranged_and_shows_what_moved(self) -> None:
+        state = "company=alpha&year=2026&period=2"
+        seen = Version.objects.count()
+        place = json.loads(
+            self.post(
+                "/statements/st/place/",
+                code="1110",
+                line="cash",
+                company="alpha",
+                year=2026,
+                period=2,
+                seen=seen,
+            )["HX-Location"]
+        )
+        page = self.group.get(place["path"]).content.decode()
+        self.assertIn(f"since={seen}", place["path"])
+        self.assertIn('<span class="plus">+250.50</span>', page)
+        self.assertIn('<span class="minus">−250.50</span>', page)
+        again = {"label": "Sundry assets", "kind": "accounts", "parent": "assets", "sign": "natural"}
+        self.assertEqual(
+            self.refused("/statements/st/add/", accounts="1020", **again),
+            "1020 stands on two lines of Balance sheet: Cash and Sundry assets. Take it off one of them.",
+        )
+        self.post("/statements/st/add/", **{**again, "kind": "heading"})
+        self.assertEqual(current().state.require(StatementLine, "st", "sundry-assets").parent, "assets")
+        turned = (
+            "Assets of Balance sheet is shown as debit and would turn to credit, because Capital below it is"
+            " shown as credit. "
+        )
+        self.assertEqual(
+            self.refused("/statements/st/move/", what="capital", onto="assets"),
+            turned + "State the sign of Assets first: debit or credit.",
+        )
+        self.post("/statements/st/line/assets/change/", label="Assets", sign="debit")
+        self.post("/statements/st/move/", what="capital", onto="assets")
+        self.assertEqual(current().state.require(StatementLine, "st", "capital").parent, "assets")
+        self.post("/statements/st/line/capital/shift/higher/")
+        self.assertEqual(current().state.require(StatementLine, "st", "capital").parent, "")
+        self.post("/statements/st/line/debtors/delete/", decided="delete")
+        page = self.group.get(f"/statements/st/?{state}").content.decode()
+        self.assertIn("Due from", page)
+        self.assertIn('Debits less credits, unplaced included: <b class="code">0</b>', page)
+
+    def test_first_statements_from_classes_and_hierarchy(self) -> None:
+        for kind, name in (("balance_sheet", "bs"), ("income_statement", "is")):
+            self.post("/statements/propose/", chart="c", kind=kind)
+            page = self.group.get(f"/statements/{name}/?company=alpha&year=2026&period=2").content.decode()
+            self.assertIn("stand on exactly", page)
+            self.assertNotIn("card bad", page)
+
+    def test_a_journal_is_checked_while_typed_and_posted(self) -> None:
+        def send(what: str, *lines: dict[str, str], **head: str) -> Any:
+            content = {"journal": "K1", "date": "2026-02-03", "kind": "general", "lines": list(lines), **head}
+            return self.group.post(
+                f"/journals/alpha/{what}/", json.dumps(content), content_type="application/json"
+            )
+
+        across = (
+            {"account": "20-5010", "debit": "1,000.00", "line_company": "beta"},
+            {"account": "10-1010", "credit": "1000"},
+        )
+        told = send("check", *across).json()
+        self.assertEqual(
+            (told["ready"], [(a["company"], a["account"], a["debit"], a["credit"]) for a in told["added"]]),
+            (True, [("alpha", "10-1810-", "1,000.00", ""), ("beta", "20-2810-", "", "1,000.00")]),
+        )
+        bad = send("check", {"account": "10-9", "debit": "x"}, {"account": "10-1010", "credit": "5"}).json()
+        self.assertEqual([(f["line"], f["column"]) for f in bad["faults"]], [(1, "debit")])
+        self.assertEqual(send("post", *across[:1]).status_code, 422)
+        self.assertEqual(send("post", *across).json(), {"go": "/journals/alpha/journal/K1/"})
+        self.assertIn("added", self.group.get("/journals/alpha/journal/K1/").content.decode())
+        self.assertEqual(send("post", *across).status_code, 422)
+        self.assertEqual(send("check", date="nonsense").status_code, 200)
+
+    def test_completion_by_codes_and_by_words(self) -> None:
+        def options(**query: str) -> list[str]:
+            return [
+                option["text"]
+                for option in self.group.get("/journals/alpha/complete/", query).json()["options"]
+            ]
+
+        self.assertEqual(options(text="", what="account"), ["10-"])
+        self.assertEqual(options(text="10-deb", what="account"), ["10-1110-"])
+        self.assertEqual(options(text="10-10", what="account"), ["10-1010-", "10-1020-"])
+        self.assertEqual(options(text="10-1010-n", what="account"), ["10-1010-001"])
+        self.assertEqual(options(text="sea", what="dimensions"), ["season="])
+        self.assertEqual(options(text="season=spr", what="dimensions"), ["season=SP26"])
+
+    def test_journals_from_a_file(self) -> None:
+        good = "journal,date,account,debit,credit\nF1,2026-02-05,10-1010,5,\nF1,2026-02-05,10-2010,,5\n"
+        for text, status, expected in [
+            (good.replace("10-2010", "10-7"), 422, "Account: there is no code 7."),
+            (good.replace("journal,date", "colour,date"), 422, "There is no column"),
+            (good, 302, ""),
+        ]:
+            reply = self.group.post(
+                "/exchange/journals/alpha/", {"file": SimpleUploadedFile("j.csv", text.encode())}
+            )
+            self.assertEqual(reply.status_code, status)
+            self.assertIn(expected, reply.content.decode())
+        self.assertTrue(Journal.objects.filter(journal="F1").exists())
+        book = openpyxl.Workbook()
+        for row in [
+            "journal,date,account,debit,credit",
+            "F2,2026-02-05,10-1010,5.5,",
+            "F2,2026-02-05,10-2010,,5.5",
+        ]:
+            book.active.append(row.split(","))
+        out = io.BytesIO()
+        book.save(out)
+        self.assertEqual(
+            self.group.post(
+                "/exchange/journals/alpha/", {"file": SimpleUploadedFile("j.xlsx", out.getvalue())}
+            ).status_code,
+            302,
+        )
+
+    def test_the_group_page_and_what_its_figures_are_made_of(self) -> None:
+        query = "?statement=st&year=2026&period=2"
+        page = self.group.get(f"/group/g/{query}").content.decode()
+        self.assertIn("Sides that disagree, 1", page)
+        self.assertIn('after every step: <b class="code">0</b>', page)
+        cell = self.group.get(f"/group/g/cell/assets/eliminations/{query}").content.decode()
+        self.assertIn("50.50", cell)
+        self.assertIn(
+            "/journals/alpha/account/1010/?year=2026",
+            self.group.get(f"/group/g/cell/cash/alpha/{query}").content.decode(),
+        )
+        self.assertIn(
+            "1,000.00", self.group.get("/journals/alpha/account/1010/?year=2026&period=2").content.decode()
+        )
+
+    def test_workbooks_sum_live(self) -> None:
+        for address in (
+            "/statements/st/workbook/?company=alpha&year=2026&period=2",
+            "/group/g/workbook/?statement=st&year=2026&period=2",
+        ):
+            book = openpyxl.load_workbook(io.BytesIO(self.group.get(address).content))
+            page = book.active
+            self.assertEqual(page["B4"].value, "=ROUND(SUM(B5,B6),2)")
+            self.assertEqual((page.freeze_panes, page.row_dimensions[5].outlineLevel), ("B4", 1))
+
+    def test_a_company_is_made_whole_and_says_what_it_lacks(self) -> None:
+        given = {
+            "name": "Gamma Farms",
+            "country": "GB",
+            "currency": "GBP",
+            "chart": "c",
+            "own_code": "30",
+            "calendar": "m",
+            "begins": "",
+            "company": "",
+        }
+        self.post("/new/company/", **given)
+        row = current().state.require(Company, "gamma-farms")
+        self.assertEqual((row.name, row.calendar), ("Gamma Farms", "m"))
+        self.assertEqual(current().state.require(Code, "co", "30").name, "Gamma Farms")
+        page = self.group.get("/companies/gamma-farms/").content.decode()
+        self.assertIn("It is a member of no group.", page)
+        self.assertIn("It has no intercompany pair with Alpha, Beta, in one direction or both.", page)
+        self.post("/companies/gamma-farms/pairs/", due_from="1010", due_to="2010")
+        pairs = {
+            (row.company, row.partner)
+            for row in current().state.rows(IntercompanyPair)
+            if "gamma-farms" in row[:2]
+        }
+        self.assertEqual(
+            pairs,
+            {
+                ("gamma-farms", "alpha"),
+                ("alpha", "gamma-farms"),
+                ("gamma-farms", "beta"),
+                ("beta", "gamma-farms"),
+            },
+        )
+        made = Version.objects.count()
+        self.post(f"/log/{made}/take-back/")
+        self.assertIsNone(current().state.get(IntercompanyPair, "alpha", "gamma-farms"))
+        self.assertEqual(
+            self.refused("/new/company/", **{**given, "chart": "none", "own_code": ""}),
+            "There is no chart none. Add the chart or correct the name.",
+        )
+        self.assertEqual(
+            self.refused("/new/company/", **{**given, "own_code": "", "company": "gamma-farms"}),
+            "There is a company gamma-farms Gamma Farms already. Give another one, or change the one that is"
+            " there.",
+        )
+        self.assertEqual(
+            self.refused("/new/company/", **{**given, "begins": "2026-01-01"}),
+            "A calendar is chosen, and a year of a new one begun. Give one of both.",
+        )
+
+    def test_a_structure_is_made_whole_or_not_at_all(self) -> None:
+        row = {
+            "name": ["Account", "Site"],
+            "role": ["natural_account", ""],
+            "code_list": ["", "site"],
+            "length": ["", ""],
+            "codes": ["100 Cash asset\r\n400 Sold revenue", ""],
+            "required": ["required", "optional"],
+            "default_code": ["", ""],
+        }
+        reply = self.group.post(
+            "/new/structure/",
+            {"structure": "Small books", "separator": ".", **row},
+            headers={"HX-Request": "true"},
+        )
+        self.assertEqual(json.loads(reply["HX-Location"])["path"], "/structures/small-books/")
+        self.assertEqual(current().state.require(Code, "account", "400").account_class, "revenue")
+        before = current().version
+        for more, told in [
+            ({"role": ["natural", ""]}, "There is no role 'natural'."),
+            ({"length": [""]}, "The segments could not be read. Load the page again."),
+            (
+                {"code_list": ["none", "site"]},
+                "There is no code list none. Add the code list or correct the name.",
+            ),
+        ]:
+            with self.subTest(told):
+                self.assertIn(
+                    told,
+                    self.refused(
+                        "/new/structure/", **{"structure": "Other", "separator": ".", **row, **more}
+                    ),
+                )
+        self.assertEqual(current().version, before)
+
+    def test_heads_are_tables_in_place(self) -> None:
+        page = self.group.get("/registers/").content.decode()
+        titles = re.findall(r'data-sheet="([a-z-]+)"', page)
+        self.assertEqual(
+            titles,
+            [
+                "structures",
+                "dimension-heads",
+                "charts",
+                "overlays",
+                "calendars",
+                "statements",
+                "groups",
+                "budgets",
+            ],
+        )
+        self.post(
+            "/table/charts/row/?key=",
+            chart="d",
+            name="Second",
+            structure="s",
+            new_strings="listed_only",
+            approval="true",
+        )
+        self.assertEqual(current().state.require(Chart, "d").new_strings, "listed_only")
+
+    def test_lists_ask_a_fixed_number_of_queries(self) -> None:
+        for address, most in [
+            ("/codes/acc/", 4),
+            ("/codes/acc/rows/?find=b", 4),
+            ("/journals/alpha/", 5),
+            ("/companies/", 6),
+            ("/statements/st/?company=alpha&year=2026&period=2", 8),
+            ("/group/g/?statement=st&year=2026&period=2", 6),
+            ("/log/", 8),
+        ]:
+            self.group.turning = False
+            self.group.get(address)
+            with self.subTest(address):
+                with CaptureQueriesContext(connection) as seen:
+                    self.group.get(address)
+                self.assertLessEqual(len(seen), most, [q["sql"][:90] for q in seen])
