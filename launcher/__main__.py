@@ -11,6 +11,7 @@ from launcher import cluster, debian, serve, tests, venv
 from launcher.database import (
     addresses,
     chosen,
+    migrations_stamp,
     prepare_database,
     preparing,
     remove_database,
@@ -56,7 +57,7 @@ def python(words: list[str], url: str) -> int:
 
 def data_command(words: list[str]) -> int:
     venv.need()
-    return python(["web.exchange.command", *words], prepare_database())
+    return python(["web.manage", "books", *words], prepare_database())
 
 
 def on_database(command: str, words: list[str]) -> int:
@@ -73,8 +74,12 @@ def on_everything(command: str, words: list[str]) -> int:
     if command == "backup":
         prepare_database()
     given = addresses(chosen())
-    own = {**preparing(given), "PINE_POSTGRES_BIN": str(debian.need_postgres())}
-    done = subprocess.run([str(PYTHON), "-m", "web.exchange.backup", command, *words], env=own)
+    own = {
+        **preparing(given),
+        "PINE_POSTGRES_BIN": str(debian.need_postgres()),
+        "PINE_STAMP": migrations_stamp(),
+    }
+    done = subprocess.run([str(PYTHON), "-m", "web.manage", command, *words], env=own)
     if command == "restore" and not done.returncode:
         (STATE / "server.stamp").unlink(missing_ok=True)  # whatever runs on it has to start anew
         prepare_database()
@@ -104,7 +109,7 @@ def main(words: list[str]) -> int:
 
 def person(rest: list[str]) -> int:
     os.environ["PINE_SERVED_PORT"] = str(serve.served_port())
-    return python(["web.people.command", *rest], prepare_database())
+    return python(["web.manage", "person", *rest], prepare_database())
 
 
 COMMANDS: dict[str, Callable[[list[str]], int]] = {

@@ -12,6 +12,7 @@ import urllib.request
 from collections.abc import Callable
 from pathlib import Path
 
+from core.version import VERSION
 from launcher import cluster
 from launcher.cluster import free_port, locked, port_is_free
 from launcher.places import PYTHON, ROOT, STATE, CannotGoOn, say, state_folder
@@ -125,7 +126,7 @@ def start(url: str, environment: Callable[[str], dict[str, str]], empty: bool = 
     with locked("server.lock"):
         known = int(PORT.read_text()) if PORT.exists() else 0
         if known and stands(known):
-            say("Pine Scaffold is running already.")
+            say(f"Pine Scaffold {VERSION} is running already.")
             return tell(known, environment(url))
         stop_server()
         demo = [str(PYTHON), "-m", "demo", "--if-empty"]
@@ -145,11 +146,9 @@ def start(url: str, environment: Callable[[str], dict[str, str]], empty: bool = 
 
 
 def tell(port: int, environment: dict[str, str]) -> int:
-    print(f"Pine Scaffold stands at http://127.0.0.1:{port}/", flush=True)
+    print(f"Pine Scaffold {VERSION} stands at http://127.0.0.1:{port}/", flush=True)
     by_name = {**environment, "PINE_SERVED_PORT": str(port)}
-    return subprocess.run(
-        [str(PYTHON), "-m", "web.people.command", "--welcome"], env=by_name, cwd=ROOT
-    ).returncode
+    return subprocess.run([str(PYTHON), "-m", "web.manage", "welcome"], env=by_name, cwd=ROOT).returncode
 
 
 def stop_server() -> bool:

@@ -15,20 +15,23 @@ from launcher.places import PYTHON, ROOT, VENV, say
 CLOSING = re.compile(r"^(\d+) passed, (\d+) failed", re.M)
 
 
-def steps() -> list[tuple[str, list[str]]]:
-    tool = VENV / "bin"
-    return [
-        ("format", [str(tool / "ruff"), "format", "--check", "--quiet", "."]),
-        ("lint", [str(tool / "ruff"), "check", "--quiet", "."]),
-        ("types", [str(tool / "mypy")]),
-        ("import contract", [str(tool / "lint-imports"), "--no-cache"]),
-        ("templates", [str(tool / "djlint"), "web", "--lint", "--quiet"]),
-        ("stylesheet is current", [str(PYTHON), "frontend/current.py"]),
-        (
-            "migrations are current",
-            [str(PYTHON), "-m", "web.manage", "makemigrations", "--check", "--dry-run"],
-        ),
-    ]
+TOOL = VENV / "bin"
+STEPS: list[tuple[str, list[str]]] = [
+    ("format", [str(TOOL / "ruff"), "format", "--check", "--quiet", "."]),
+    ("lint", [str(TOOL / "ruff"), "check", "--quiet", "."]),
+    ("types", [str(TOOL / "mypy")]),
+    ("import contract", [str(TOOL / "lint-imports"), "--no-cache"]),
+    ("templates", [str(TOOL / "djlint"), "web", "--lint", "--quiet"]),
+    ("scripts' format", [str(TOOL / "oxfmt"), "-c", "frontend/oxfmt.json", "--check", "web/static/js"]),
+    ("scripts", [str(TOOL / "oxlint"), "-c", "frontend/oxlint.json", "--deny-warnings", "web/static/js"]),
+    ("stylesheet is current", [str(PYTHON), "frontend/current.py"]),
+    (
+        "migrations are current",
+        [str(PYTHON), "-m", "web.manage", "makemigrations", "--check", "--dry-run"],
+    ),
+]
+COVERED = [str(TOOL / "coverage"), "report"]
+"""At least as much as pyproject.toml says."""
 
 
 def run(words: list[str]) -> int:
@@ -47,36 +50,51 @@ def run(words: list[str]) -> int:
         "DJANGO_ALLOW_ASYNC_UNSAFE": "true",
         "DJANGO_SETTINGS_MODULE": "web.settings",
     }
-    passed = failed = 0
+    counts = [0, 0]
     try:
-        for name, command in [] if words else steps():
-            started = time.monotonic()
-            done = subprocess.run(command, cwd=ROOT, env=environment, capture_output=True, text=True)
-            say(f"{'ok  ' if done.returncode == 0 else 'FAIL'} {name} ({time.monotonic() - started:.0f} s)")
-            if done.returncode:
-                print(done.stdout[-8000:] + done.stderr[-8000:])
-            passed, failed = passed + (done.returncode == 0), failed + (done.returncode != 0)
+        for name, command in [] if words else STEPS:
+            counts = added(counts, step(name, command, environment))
         for command in suites(words):
-            done = subprocess.run(command, cwd=ROOT, env=environment, stdout=subprocess.PIPE, text=True)
-            sys.stdout.write(done.stdout)
-            found = CLOSING.findall(done.stdout)
-            counts = [int(n) for n in found[-1]] if found else [0, 1]
-            passed, failed = (
-                passed + counts[0],
-                failed + max(counts[1], int(done.returncode != 0 and not counts[1])),
-            )
+            counts = added(counts, suite(command, environment))
+        if not words:
+            counts = added(counts, step("core covered by its own tests", COVERED, environment))
     finally:
         server.stop()
+    passed, failed = counts
     print(f"{passed} passed, {failed} failed")
     return 1 if failed or not passed else 0
+
+
+def added(counts: list[int], more: list[int]) -> list[int]:
+    return [one + other for one, other in zip(counts, more, strict=True)]
+
+
+def step(name: str, command: list[str], environment: dict[str, str]) -> list[int]:
+    """One check of everything: [passed, failed]."""
+    started = time.monotonic()
+    done = subprocess.run(command, cwd=ROOT, env=environment, capture_output=True, text=True)
+    say(f"{'ok  ' if done.returncode == 0 else 'FAIL'} {name} ({time.monotonic() - started:.0f} s)")
+    if done.returncode:
+        print(done.stdout[-8000:] + done.stderr[-8000:])
+    return [int(done.returncode == 0), int(done.returncode != 0)]
+
+
+def suite(command: list[str], environment: dict[str, str]) -> list[int]:
+    """A run of tests, which closes by saying how many: [passed, failed]."""
+    done = subprocess.run(command, cwd=ROOT, env=environment, stdout=subprocess.PIPE, text=True)
+    sys.stdout.write(done.stdout)
+    closing = CLOSING.findall(done.stdout)
+    passed, failed = [int(number) for number in closing[-1]] if closing else [0, 1]
+    return [passed, max(failed, int(done.returncode != 0 and not failed))]
 
 
 def suites(words: list[str]) -> list[list[str]]:
     """Core tests run without Django; the rest by Django's runner on the test cluster."""
     core = [str(PYTHON), "-m", "core.tests"]
+    covered = [str(TOOL / "coverage"), "run", "-m", "core.tests"]
     web = [str(PYTHON), "-m", "web.manage", "test", "--noinput", "--parallel", "2"]
     if words:
         only_core = [word for word in words if word.startswith("core")]
         rest = [word for word in words if not word.startswith("core")]
         return [[*core, *only_core]] * bool(only_core) + [[*web, *rest]] * bool(rest)
-    return [core, [*web, "tests"]]
+    return [covered, [*web, "tests"]]

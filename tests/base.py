@@ -14,6 +14,7 @@ from typing import Any, ClassVar
 from unittest.mock import patch
 
 from django.contrib.auth import get_user_model
+from django.core.management import call_command, get_commands, load_command_class
 from django.db import connection, connections
 from django.test import Client, TestCase, TransactionTestCase
 
@@ -23,7 +24,6 @@ from core.faults import Refused
 from core.tests.builders import definitions
 from core.tests.test_figures import BALANCE
 from web import process_cache
-from web.exchange import command
 from web.exchange.importing import Outcome, import_package
 from web.process_cache import EVERY
 
@@ -139,12 +139,14 @@ def client_of(who: Any) -> TurningClient:
     return made
 
 
-def run(*words: str) -> tuple[int, str, str]:
+def run(*words: str, command: str = "books") -> tuple[int, str, str]:
     """The command line: exit status, standard output, standard error."""
-    out, err = io.TextIOWrapper(io.BytesIO(), encoding="utf-8"), io.StringIO()
+    out, err, status = io.TextIOWrapper(io.BytesIO(), encoding="utf-8"), io.StringIO(), 0
+    runs = load_command_class(get_commands()[command], command)
+    vars(runs)["_called_from_command_line"] = True  # a wrong call ends as it does there
     with patch("sys.stdout", out), patch("sys.stderr", err):
         try:
-            status = command.main([str(word) for word in words])
+            call_command(runs, *map(str, words))
         except SystemExit as ended:
             status = int(ended.code or 0)
     out.flush()

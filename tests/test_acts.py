@@ -54,7 +54,7 @@ class Acts(PineTest):
         )
         self.assertEqual(place["path"], "/codes/acc/?at=1030")
         self.assertEqual(current().state.require(HierarchyNode, "tree", "1030").parent, "10")
-        self.post("/codes/acc/code/1030/edit/", name="Tills", posting="on", account_class="asset")
+        self.post("/codes/acc/edit/?row=1030", name="Tills", posting="on", account_class="asset")
         self.post("/codes/acc/move/", what="1030", onto="11")
         self.assertEqual(current().state.require(HierarchyNode, "tree", "1030").parent, "11")
         self.post("/codes/acc/code/1030/close/", until="2026-03-31")
@@ -88,8 +88,8 @@ class Acts(PineTest):
         )
         page = self.group.get(place["path"]).content.decode()
         self.assertIn(f"since={seen}", place["path"])
-        self.assertIn('<span class="plus">+250.50</span>', page)
-        self.assertIn('<span class="minus">−250.50</span>', page)
+        self.assertIn('<td class="num plus">+250.50</td>', page)
+        self.assertIn('<td class="num minus">−250.50</td>', page)
         again = {"label": "Sundry assets", "kind": "accounts", "parent": "assets", "sign": "natural"}
         self.assertEqual(
             self.refused("/statements/st/add/", accounts="1020", **again),
@@ -108,7 +108,7 @@ class Acts(PineTest):
         self.post("/statements/st/line/assets/change/", label="Assets", sign="debit")
         self.post("/statements/st/move/", what="capital", onto="assets")
         self.assertEqual(current().state.require(StatementLine, "st", "capital").parent, "assets")
-        self.post("/statements/st/line/capital/shift/higher/")
+        self.post("/statements/st/shift/higher/", row="capital")
         self.assertEqual(current().state.require(StatementLine, "st", "capital").parent, "")
         self.post("/statements/st/line/debtors/delete/", decided="delete")
         page = self.group.get(f"/statements/st/?{state}").content.decode()

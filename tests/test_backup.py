@@ -23,7 +23,37 @@ from web.journals.models import Journal
 from web.shell import prepare
 
 
-class BackAgain(CommittingTest):
+class Restoring(CommittingTest):
+    """A database beside the test's own, and the commands that bring a backup into it."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.other = f"{connection.settings_dict['NAME']}_restored"
+        self.addCleanup(lambda: self.on("postgres", f'DROP DATABASE IF EXISTS "{self.other}" WITH (FORCE)'))
+
+    def url(self, name: str) -> str:
+        kept = connection.settings_dict
+        return f"postgres://{kept['USER']}:{kept['PASSWORD']}@{kept['HOST']}:{kept['PORT']}/{name}"
+
+    def on(self, name: str, statement: str) -> list[tuple[object, ...]]:
+        with psycopg.connect(self.url(name), autocommit=True) as there:
+            found = there.execute(statement)
+            return found.fetchall() if found.description else []
+
+    def act(self, *words: str, database: str = "") -> tuple[int, str]:
+        url = self.url(database or str(connection.settings_dict["NAME"]))
+        own = {**os.environ, "PINE_DATABASE_URL": url, "PINE_POSTGRES_BIN": str(debian.postgres_binaries())}
+        done = subprocess.run(
+            [sys.executable, "-m", "web.manage", *words],
+            env=own,
+            cwd=ROOT,
+            capture_output=True,
+            text=True,
+        )
+        return done.returncode, done.stderr
+
+
+class BackAgain(Restoring):
     def setUp(self) -> None:
         super().setUp()
         bring(world())
@@ -43,29 +73,6 @@ class BackAgain(CommittingTest):
         folder = TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.file = Path(folder.name) / "books.pine"
-        self.other = f"{connection.settings_dict['NAME']}_restored"
-        self.addCleanup(lambda: self.on("postgres", f'DROP DATABASE IF EXISTS "{self.other}" WITH (FORCE)'))
-
-    def url(self, name: str) -> str:
-        kept = connection.settings_dict
-        return f"postgres://{kept['USER']}:{kept['PASSWORD']}@{kept['HOST']}:{kept['PORT']}/{name}"
-
-    def on(self, name: str, statement: str) -> list[tuple[object, ...]]:
-        with psycopg.connect(self.url(name), autocommit=True) as there:
-            found = there.execute(statement)
-            return found.fetchall() if found.description else []
-
-    def act(self, *words: str, database: str = "") -> tuple[int, str]:
-        url = self.url(database or str(connection.settings_dict["NAME"]))
-        own = {**os.environ, "PINE_DATABASE_URL": url, "PINE_POSTGRES_BIN": str(debian.postgres_binaries())}
-        done = subprocess.run(
-            [sys.executable, "-m", "web.exchange.backup", *words],
-            env=own,
-            cwd=ROOT,
-            capture_output=True,
-            text=True,
-        )
-        return done.returncode, done.stderr
 
     def test_everything_comes_back(self) -> None:
         status, told = self.act("backup", str(self.file))

@@ -291,7 +291,7 @@ class Races(Together, CommittingTest):
         with package(content) as folder:
             environment = {**os.environ, "PINE_DATABASE_URL": address, "PYTHONPATH": str(ROOT)}
             started = subprocess.Popen(
-                [sys.executable, "-m", "web.exchange.command", "import", str(folder)],
+                [sys.executable, "-m", "web.manage", "books", "import", str(folder)],
                 env=environment,
                 stderr=subprocess.DEVNULL,
             )

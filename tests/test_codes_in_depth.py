@@ -171,19 +171,19 @@ class Detail(Screen):
         self.assertIn("Season", shown)
 
     def test_dimensions_hang_on_a_chart_at_any_time(self) -> None:
-        self.post("/hierarchies/dimensions/c/hang/", name="Project", code_list="site")
+        self.post("/structures/c/dimensions/hang/", name="Project", code_list="site")
         self.assertEqual(current().state.get(Dimension, "project"), Dimension("project", "Project", "site"))
-        self.post("/hierarchies/dimensions/c/hang/", dimension="project", act="required")
+        self.post("/structures/c/dimensions/hang/", dimension="project", act="required")
         self.assertEqual(
             current().state.get(ChartDimension, "c", "project"), ChartDimension("c", "project", True)
         )
-        shown = self.page("/hierarchies/dimensions/c/?dimension=project&company=alpha&year=2026&period=2")
+        shown = self.page("/structures/c/dimensions/?dimension=project&company=alpha&year=2026&period=2")
         self.assertIn("1010 Bank 1,000.00 1,000.00 100 %", shown)
         self.assertIn("All accounts 2,501.00 2,501.00", shown)
-        self.post("/hierarchies/dimensions/c/hang/", dimension="project", act="off")
+        self.post("/structures/c/dimensions/hang/", dimension="project", act="off")
         self.assertIsNone(current().state.get(ChartDimension, "c", "project"))
         self.assertIn(
-            "Choose a dimension, or name a new one.", self.post("/hierarchies/dimensions/c/hang/", 422)
+            "Choose a dimension, or name a new one.", self.post("/structures/c/dimensions/hang/", 422)
         )
         self.assertIn("2026-02-10", self.page("/journals/alpha/account/1110/?untagged=season"))
 

@@ -12,12 +12,12 @@ from django.test.utils import CaptureQueriesContext
 from core.changes.kinds import Amend, MoveNode, Put
 from core.definitions.tables import Code, Company, Journal, JournalLine
 from tests.base import InWorld, client_of, forget, person
-from web.codes.queries import CodePostings, posted
 from web.definitions import actions as definition_actions
 from web.definitions import drafting
 from web.definitions.models import Version
 from web.definitions.snapshot import chart_versions, current
 from web.journals import actions, queries
+from web.journals.code_postings import CodePostings, postings_with
 
 AMEND = Amend("codes", ("acc", "1110"), (("name", "Owed to us"),))
 
@@ -43,7 +43,7 @@ class Finding(InWorld):
 
     def found(self, text: str, client: Any = None) -> list[str]:
         page = (client or self.group).get("/find/", {"q": text}).content.decode()
-        rows = re.findall(r'<a href="([^"]*)"[^>]*>(.*?)</a>', page, re.S)
+        rows = re.findall(r'<a role="option"[^>]* href="([^"]*)">(.*?)</a>', page, re.S)
         return [
             " ".join([html.unescape(re.sub(r"<[^>]+>", " ", told)).strip(), html.unescape(address)])
             for address, told in rows
@@ -97,7 +97,7 @@ class Finding(InWorld):
         ]
         for code_list, code, expected in cases:
             with self.subTest(code=code):
-                self.assertEqual(posted(state, code_list, code, list(state.rows(Company))), expected)
+                self.assertEqual(postings_with(state, code_list, code, list(state.rows(Company))), expected)
         told = " ".join(self.group.get("/codes/acc/code/1010/posted/").content.decode().split())
         self.assertIn(
             "Posted to since 2026-01-10, last on 2026-03-03: <b>3</b> lines in <b>3</b> account strings.",

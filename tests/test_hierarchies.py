@@ -246,7 +246,7 @@ class Trees(Screen):
             "/hierarchies/tree/elevation/?by=codes&at=1810",
             self.post("/hierarchies/tree/move/", what="1810", onto="11"),
         )
-        self.post("/hierarchies/tree/node/1810/shift/up/")
+        self.post("/hierarchies/tree/shift/up/", row="1810")
         self.assertEqual(tree(current().state, "tree").children["11"], ["1810", "1110"])
         self.post("/hierarchies/tree/leave/", what="1810")
         self.post("/hierarchies/tree/intake/", code="11", intake="18*, 20*")
@@ -258,7 +258,9 @@ class Trees(Screen):
             "A code stands under itself: 1 under 11 under 1.",
             self.post("/hierarchies/tree/move/", 422, what="1", onto="11"),
         )
-        self.assertIn("1110 cannot go up from here.", self.post("/hierarchies/tree/node/1110/shift/up/", 422))
+        self.assertIn(
+            "1110 cannot go up from here.", self.post("/hierarchies/tree/shift/up/", 422, row="1110")
+        )
         self.assertIn(
             "There is no code 99 in acc.", self.post("/hierarchies/tree/move/", 422, what="1110", onto="99")
         )

@@ -42,6 +42,26 @@ def tree_of(path: Path) -> ast.Module:
     return ast.parse(path.read_text())
 
 
+SQL = re.compile(r"\b(SELECT|FROM|UPDATE|INSERT|DELETE|JOIN|COPY|TABLE|LOCK)\b")
+REFERRED_TO = {("journals", "companies_company"), ("journals", "people_person")}
+"""Tables of another app that an app's SQL may name: its own rows refer to theirs."""
+
+
+def foreign_tables() -> Iterator[str]:
+    """Each place where a module's SQL names a table of another app."""
+    apps = sorted(path.parent.name for path in (ROOT / "web").glob("*/models.py"))
+    table = re.compile(rf"\b({'|'.join(apps)})_[a-z]+\b")
+    for path in files(".py"):
+        if path.parts[len(ROOT.parts)] != "web":
+            continue
+        app = path.relative_to(ROOT / "web").parts[0]
+        for node in ast.walk(tree_of(path)):
+            if isinstance(node, ast.Constant) and isinstance(node.value, str) and SQL.search(node.value):
+                for match in table.finditer(node.value):
+                    if match[1] != app and (app, match[0]) not in REFERRED_TO:
+                        yield f"{path.relative_to(ROOT)}:{node.lineno} {match[0]}"
+
+
 def functions(product: bool = True) -> Iterator[tuple[str, ast.FunctionDef]]:
     for path in files(".py"):
         if product and "tests" in path.parts:
@@ -83,6 +103,16 @@ class House(TestCase):
                 self.assertEqual(wide, [], "lines too wide")
                 if path.suffix == ".py":
                     self.assertLessEqual(len(lines), LINES + 1)
+
+    def test_sql_names_tables_of_its_own_app(self) -> None:
+        self.assertEqual(list(foreign_tables()), [])
+
+    def test_every_table_of_a_page_has_a_name(self) -> None:
+        for path in files(".html"):
+            text = path.read_text()
+            for head in re.finditer(r"<table\b[^>]*>", text):
+                with self.subTest(str(path.relative_to(ROOT)), line=text.count("\n", 0, head.start()) + 1):
+                    self.assertTrue("aria-label" in head[0] or "<caption" in text[head.end() :][:60])
 
     def test_functions_are_short_and_simple(self) -> None:
         product = list(functions())

@@ -150,7 +150,7 @@ class Lengthening(InWorld):
         self.assertEqual(self.refused("site", "four"), "Give the new length as a number.")
         seen = str(current().version)
         self.group.post(
-            "/codes/site/code/002/edit/",
+            "/codes/site/edit/?row=002",
             {"name": "South east", "posting": "on"},
             headers={"HX-Request": "true"},
         )

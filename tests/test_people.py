@@ -2,26 +2,17 @@
 
 from __future__ import annotations
 
-import io
 import re
 from datetime import timedelta
-from unittest.mock import patch
 
 from django.utils import timezone
 
 from core.faults import Refused
-from tests.base import InWorld, PineTest, TurningClient, client_of, person
-from web.people import actions, command
+from tests.base import InWorld, PineTest, TurningClient, client_of, person, run
+from web.people import actions
 from web.people.models import OneTimeLink, Person, PersonEvent
 
 LONG = "a-long-password-1"
-
-
-def run(*words: str) -> tuple[int, str, str]:
-    out, err = io.StringIO(), io.StringIO()
-    with patch("sys.stdout", out), patch("sys.stderr", err), patch("django.setup"):
-        status = command.main(list(words))
-    return status, out.getvalue(), err.getvalue()
 
 
 def path_of(address: str) -> str:
@@ -130,7 +121,7 @@ class Pages(InWorld):
 
 class FromNothing(PineTest):
     def test_the_first_person_of_a_new_database(self) -> None:
-        status, told, _ = run("--welcome")
+        status, told, _ = run(command="welcome")
         self.assertEqual(status, 0)
         link = path_of(told)
         browser = TurningClient()
@@ -143,21 +134,21 @@ class FromNothing(PineTest):
         )
         self.assertEqual(browser.get("/people/").status_code, 200)
         self.assertEqual(Person.objects.get().role, "group")
-        self.assertEqual(run("--welcome"), (0, "", ""), "nothing of a demo is told where there is none")
+        self.assertEqual(run(command="welcome"), (0, "", ""), "nothing of a demo is told where there is none")
         with self.assertRaises(Refused):
             actions.link_for(None)
 
     def test_from_the_command_line(self) -> None:
-        _, told, _ = run("add", "nadia", "--name", "Nadia Orr", "--role", "group")
+        _, told, _ = run("add", "nadia", "--name", "Nadia Orr", "--role", "group", command="person")
         self.assertEqual(
             TurningClient().post(path_of(told), {"password": LONG, "again": LONG}).status_code, 302
         )
-        self.assertEqual(run("list")[1], "nadia\tNadia Orr\tgroup\t\ton\n")
+        self.assertEqual(run("list", command="person")[1], "nadia\tNadia Orr\tgroup\t\ton\n")
         self.assertEqual(
-            run("off", "nadia")[::2],
+            run("off", "nadia", command="person")[::2],
             (1, "Nadia Orr is the only group accountant. Make somebody else one first.\n"),
         )
-        self.assertEqual(run("off", "nobody")[::2], (2, "Nobody signs in as nobody.\n"))
-        run("add", "tadeo", "--role", "group")
-        self.assertEqual(run("off", "nadia")[0], 0)
+        self.assertEqual(run("off", "nobody", command="person")[::2], (2, "Nobody signs in as nobody.\n"))
+        run("add", "tadeo", "--role", "group", command="person")
+        self.assertEqual(run("off", "nadia", command="person")[0], 0)
         self.assertFalse(client_of(Person.objects.get(username="nadia")).get("/people/").status_code == 200)

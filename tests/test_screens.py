@@ -81,6 +81,7 @@ class Guarded(PineTest):
                         "company": "alpha",
                         "chart": "c",
                         "key": "r",
+                        "row": NAMES["code"],
                         "statement": "st",
                         "year": "2026",
                         "period": "2",

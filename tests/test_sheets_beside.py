@@ -69,7 +69,7 @@ class SheetsBeside(SheetTest):
         )
         self.assertEqual(current().state.require(GroupMember, "g", "alpha").ownership, 100)
         page = self.group.get("/group/g/members/").content.decode()
-        self.assertRegex(page, r'data-row="alpha" class="drafted"')
+        self.assertRegex(page, r'class="drafted" tabindex="-1" data-row="alpha"')
         self.assertIn(">60<", page)
 
     def test_two_people_on_one_row(self) -> None:

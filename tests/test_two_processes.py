@@ -101,7 +101,7 @@ class TwoProcesses(CommittingTest):
         if kind == "name":
             code = chance.choice(("1010", "1020"))
             return browser.post(
-                f"/codes/acc/code/{code}/edit/",
+                f"/codes/acc/edit/?row={code}",
                 code=code,
                 name=f"Bank {mark}",
                 account_class="asset",

@@ -41,7 +41,6 @@ INSTALLED_APPS = [
     "web.exchange",
     "axes",
     "pgtrigger",
-    "django_htmx",
     "django.contrib.auth",
     "django.contrib.contenttypes",
     "django.contrib.sessions",
@@ -62,7 +61,6 @@ MIDDLEWARE = [
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
-    "django_htmx.middleware.HtmxMiddleware",
     "web.shell.middleware.FaultMiddleware",
     "axes.middleware.AxesMiddleware",
 ]
@@ -80,7 +78,10 @@ TEMPLATES = [
                 "django.contrib.messages.context_processors.messages",
                 "web.frame.context.frame",
             ],
-            "builtins": ["web.shell.templatetags.pine"],
+            "builtins": [
+                "django.contrib.humanize.templatetags.humanize",
+                "web.shell.templatetags.pine",
+            ],
         },
     }
 ]

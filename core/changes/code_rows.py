@@ -127,7 +127,9 @@ class _Comparison:
         ]
 
     def _tell(self, number: int, fault: Fault) -> None:
-        self.faults.setdefault(number, []).append(fault)
+        row = self.faults.setdefault(number, [])
+        if all(other.what != fault.what for other in row):  # what a cell says, the whole change says too
+            row.append(fault)
 
     def _values(self) -> dict[str, list[CodeProperty]]:
         """Values of the list's own properties by code, each read as its property asks."""

@@ -3,7 +3,6 @@ recurses."""
 
 from __future__ import annotations
 
-from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import date
@@ -11,7 +10,7 @@ from itertools import islice
 from operator import itemgetter
 from typing import Any, TypeVar
 
-from core.codes.lists import list_index
+from core.codes.lists import beginning_with, in_range, list_index
 from core.codes.selector_text import Parsed, SelectorItem, parse
 from core.definitions.state import Edit, State, derived
 from core.definitions.tables import Code, Hierarchy, HierarchyNode
@@ -27,7 +26,8 @@ def order_key(position: int | None, name: object) -> tuple[int, object]:
 
 
 def find_cycle(parents: Mapping[K, K | None]) -> list[K]:
-    """One cycle of a parent map, in order, or an empty list. Linear."""
+    """One cycle of a parent map, in order from its least name whatever the map's order, or an empty list.
+    Linear."""
     done: set[K] = set()
     for start in parents:
         path: dict[K, None] = {}
@@ -35,7 +35,9 @@ def find_cycle(parents: Mapping[K, K | None]) -> list[K]:
         while node is not None and node in parents and node not in done:
             if node in path:
                 names = list(path)
-                return names[names.index(node) :]
+                cycle = names[names.index(node) :]
+                first = cycle.index(min(cycle, key=str))
+                return cycle[first:] + cycle[:first]
             path[node] = None
             node = parents[node]
         done.update(path)
@@ -237,13 +239,9 @@ def picked(state: State, code_list: str, parsed: Parsed) -> set[str]:
         if item.kind == "all":
             return posting
         if item.kind == "prefix":
-            return posting[bisect_left(posting, item.first) : bisect_left(posting, item.first + "\x7f")]
+            return beginning_with(posting, item.first)
         last = item.second if item.kind == "range" else item.first
-        return (
-            []
-            if item.kind == "under"
-            else posting[bisect_left(posting, item.first) : bisect_right(posting, last)]
-        )
+        return [] if item.kind == "under" else in_range(posting, item.first, last)
 
     names = {code for item in parsed.items for code in of(item)}
     return names.difference(code for item in parsed.taken_away for code in of(item))

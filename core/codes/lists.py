@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import re
-from bisect import bisect_left
+from bisect import bisect_left, bisect_right
 from collections import Counter
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date
 from itertools import chain
@@ -18,6 +19,8 @@ CHARACTERS = {
     "letters": re.compile(r"[A-Za-z]+"),
     "alphanumeric": re.compile(r"[0-9A-Za-z]+"),
 }
+AFTER_ALL = "\x7f"
+"""Sorts behind every character that a code may have."""
 SELECTOR_WORDS = frozenset({"all", "to", "in", "under", "except"})
 
 
@@ -112,6 +115,35 @@ def next_free(state: State, code_list: str, after: str) -> str:
     return next((code for code in free if code not in index.codes), "")
 
 
+def shared_start(one: str, other: str) -> int:
+    """How many leading characters two codes share."""
+    pairs = enumerate(zip(one, other, strict=False))
+    return next((i for i, (a, b) in pairs if a != b), min(len(one), len(other)))
+
+
+def as_most_alike(index: ListIndex, code: Code, near: int, answer: Callable[[str], str]) -> str:
+    """What `answer` says of the neighbour of the same class whose code is most alike, the nearest first;
+    empty where it says nothing of any. At most `near` codes on either side are asked."""
+    best: tuple[int, int, str] = (0, 0, "")
+    at = index.position.get(code.code, 0)
+    for i in range(max(0, at - near), min(len(index.posting), at + near + 1)):
+        other = index.codes[index.posting[i]]
+        shared = shared_start(code.code, other.code)
+        if shared and other.account_class == code.account_class and (said := answer(other.code)):
+            best = max(best, (shared, -abs(i - at), said))
+    return best[2]
+
+
+def in_range(posting: list[str], first: str, last: str) -> list[str]:
+    """Posting codes from one text to another, both with it."""
+    return posting[bisect_left(posting, first) : bisect_right(posting, last)]
+
+
+def beginning_with(posting: list[str], text: str) -> list[str]:
+    """Posting codes that begin with a text."""
+    return posting[bisect_left(posting, text) : bisect_left(posting, text + AFTER_ALL)]
+
+
 def likely_class(state: State, code_list: str, code: str) -> str:
     """The class most of its nearest neighbours have, those that share most leading characters first."""
     index = list_index(state, code_list)
@@ -119,17 +151,10 @@ def likely_class(state: State, code_list: str, code: str) -> str:
     near = index.posting[max(0, place - 3) : place + 3]
     if not near:
         return ""
-
-    def shared(other: str) -> int:
-        return next(
-            (i for i, (a, b) in enumerate(zip(code, other, strict=False)) if a != b),
-            min(len(code), len(other)),
-        )
-
     votes: Counter[str] = Counter()
     for other in near:
         if account_class := index.codes[other].account_class:
-            votes[account_class] += 10 ** shared(other)
+            votes[account_class] += 10 ** shared_start(code, other)
     return max(CLASSES, key=lambda c: votes[c]) if votes else ""
 
 

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from bisect import bisect_left, bisect_right
 from collections.abc import Iterator
 from typing import NamedTuple
 
 from core.codes.hierarchies import main_hierarchies, tree
-from core.codes.lists import ListIndex, list_index
+from core.codes.lists import ListIndex, beginning_with, in_range, list_index
 from core.codes.selector_text import SelectorItem, describe, parse
 from core.definitions.state import State, derived
 from core.definitions.tables import Code, Hierarchy, HierarchyNode
@@ -35,9 +34,9 @@ def _pick(
     if item.kind == "under":
         texts = _under_code(state, index, item, faults)
     elif item.kind == "range":
-        texts = posting[bisect_left(posting, item.first) : bisect_right(posting, item.second)]
+        texts = in_range(posting, item.first, item.second)
     elif item.kind == "prefix":
-        texts = posting[bisect_left(posting, item.first) : bisect_left(posting, item.first + "\x7f")]
+        texts = beginning_with(posting, item.first)
     else:
         texts = posting
     if texts is not None and not texts:

@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from core.codes.lists import ListIndex, list_index
+from core.codes.lists import as_most_alike, list_index
 from core.codes.selectors import pick
 from core.definitions.state import State, derived
 from core.definitions.tables import Code, Company, Group, Hierarchy, HierarchyNode, Mapping
@@ -115,24 +115,13 @@ def likely_target(state: State, group: str, company: str, natural: str) -> str:
         for i, other in enumerate(theirs.codes[c] for c in theirs.posting)
         if other.account_class == code.account_class and words & _words(other.name)
     ]
-    return max(named)[2] if named else _as_neighbours(list_index(state, plan.chart.natural_list), plan, code)
+    if named:
+        return max(named)[2]
+    own = list_index(state, plan.chart.natural_list)
+    return as_most_alike(own, code, NEAR, lambda other: plan.plain(other) or "")
 
 
 NEAR = 10
-
-
-def _as_neighbours(own: ListIndex, plan: MapPlan, code: Code) -> str:
-    """Where the neighbour of the same class goes whose code is most alike, the nearest first."""
-    best: tuple[int, int, str] = (0, 0, "")
-    at = own.position.get(code.code, 0)
-    for i in range(max(0, at - NEAR), min(len(own.posting), at + NEAR + 1)):
-        other = own.codes[own.posting[i]]
-        plain = plan.plain(other.code)
-        if plain and other.account_class == code.account_class:
-            pairs = zip(code.code, other.code, strict=False)
-            shared = next((n for n, (a, b) in enumerate(pairs) if a != b), 0)
-            best = max(best, (shared, -abs(i - at), plain))
-    return best[2]
 
 
 def _words(name: str) -> frozenset[str]:

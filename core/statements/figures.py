@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from core.books.balances import grouped
 from core.codes.hierarchies import find_cycle, order_key, preorder
-from core.codes.lists import ListIndex, list_index
+from core.codes.lists import ListIndex, as_most_alike, list_index
 from core.codes.selectors import pick
 from core.definitions.kinds import DEBIT_CLASSES
 from core.definitions.state import State, derived
@@ -32,6 +32,8 @@ from core.statements import formulas
 
 BALANCE_CLASSES = ("asset", "liability", "equity")
 RESULT_CLASSES = ("revenue", "expense")
+NEAR = 25
+"""How many codes on either side are asked for the line an account most likely belongs on."""
 DEBIT, CREDIT = 1, -1
 
 
@@ -381,18 +383,11 @@ def _unplaced(made: Plan, amounts: Amounts) -> list[UnplacedAccount]:
 
 def likely_line(made: Plan, code: str) -> str:
     """The line its nearest placed neighbour stands on, if that has the same class; else an empty string."""
-    position = made.accounts.position.get(code)
-    if position is None:
+    if code not in made.accounts.position:
         return ""
-    own = made.accounts.codes[code]
-    best: tuple[int, int, str] = (0, 0, "")
-    for at in range(max(0, position - 25), min(len(made.line_of), position + 26)):
-        if made.line_of[at] < 0:
-            continue
-        other = made.accounts.codes[made.accounts.posting[at]]
-        shared = next(
-            (i for i, (a, b) in enumerate(zip(code, other.code, strict=False)) if a != b), len(code)
-        )
-        if other.account_class == own.account_class and shared:
-            best = max(best, (shared, -abs(at - position), made.lines[made.line_of[at]].row.line))
-    return best[2]
+
+    def line(other: str) -> str:
+        at = made.line_of[made.accounts.position[other]]
+        return made.lines[at].row.line if at >= 0 else ""
+
+    return as_most_alike(made.accounts, made.accounts.codes[code], NEAR, line)

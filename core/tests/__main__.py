@@ -4,7 +4,11 @@ import sys
 import unittest
 from pathlib import Path
 
+from hypothesis import settings
+
 if __name__ == "__main__":
+    settings.register_profile("all", deadline=None)  # a busy machine is slow, not wrong
+    settings.load_profile("all")
     loader = unittest.TestLoader()
     names = [word for word in sys.argv[1:] if not word.startswith("-")]
     root = Path(__file__).resolve().parent

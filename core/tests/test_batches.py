@@ -207,7 +207,8 @@ class Chain(TestCase):
             [
                 "pine-journal-1",
                 "0" * 64,
-                "alpha\x1fA1\x1f2026-09-30\x1fgeneral\x1fSales\x1fGBP\x1f\x1f2026-09-30T14:05:07.000009Z\x1fmirela\x1f",
+                "alpha\x1fA1\x1f2026-09-30\x1fgeneral\x1fSales\x1fGBP\x1f\x1f"
+                "2026-09-30T14:05:07.000009Z\x1fmirela\x1f",
                 "1\x1falpha\x1f2026",
                 "2\x1falpha\x1f2026",
             ]

@@ -89,6 +89,12 @@ class BrowserTest(CommittingTest):
         self.page.goto(self.server.url + address)
         self.page.wait_for_load_state("networkidle")
 
+    def settle(self) -> None:
+        """Waits until nothing that was asked for is on its way."""
+        expect(self.page.locator("[aria-busy], .htmx-request, .htmx-swapping, .htmx-settling")).to_have_count(
+            0
+        )
+
     def press(self, *keys: str) -> None:
         for key in keys:
             self.page.keyboard.press(key)

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from django.contrib.auth import get_user_model
-from playwright.sync_api import Error, Page, Response, Route, expect
+from playwright.sync_api import Error, Page, Response, Route
 
 from core.changes.kinds import CloseCode, Put
 from core.definitions.tables import Dimension
@@ -146,8 +146,7 @@ class EveryKey(BrowserTest):
                 self.page.wait_for_timeout(50)
         if screen.row:
             self.page.locator(f'[data-row="{screen.row}"]').first.focus()
-            self.page.wait_for_timeout(200)  # the proof of a row is asked for once focus has stayed on it
-        expect(self.page.locator(".htmx-request")).to_have_count(0)
+        self.settle()
 
     def does_something(self, page: Page, key: str) -> bool:
         before, sent = page.evaluate(STATE), len(self.sent)

@@ -65,8 +65,7 @@ class Life(BrowserTest):
         # Undone and done again by keys.
         self.press("Control+z")
         expect(page.locator("#line-receivables")).not_to_contain_text("11225")
-        page.wait_for_load_state("networkidle")
-        page.wait_for_timeout(200)
+        self.settle()
         self.press("Control+y")
         expect(page.locator("#line-receivables")).to_contain_text("11225")
         self.publish("Deposits of frost cover get an account of their own")
@@ -79,7 +78,7 @@ class Life(BrowserTest):
         self.type("Deposit for frost cover")
         self.press("Enter")
         self.type("frost cover")
-        expect(page.locator("#options button")).to_have_count(1)
+        expect(page.locator("#options [role=option]")).to_have_count(1)
         self.press("ArrowDown", "Enter")
         expect(page.locator("#entry tbody [name=account]").first).to_have_value("20-11225-")
         self.press("Enter", "Enter")
@@ -165,7 +164,7 @@ class Life(BrowserTest):
             "/hierarchies/accounts-tree/",
             "/hierarchies/accounts-tree/elevation/",
             "/hierarchies/accounts-tree/compare/",
-            "/hierarchies/dimensions/shared/",
+            "/structures/shared/dimensions/",
             "/codes/accounts/doubts/",
             "/codes/accounts/settings/",
             "/codes/accounts/bring/",

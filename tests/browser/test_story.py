@@ -56,7 +56,7 @@ class Story(BrowserTest):
         self.type("Frost claim agreed")
         self.press("Enter")
         self.type("frost")
-        expect(page.locator("#options button")).to_have_count(1)
+        expect(page.locator("#options [role=option]")).to_have_count(1)
         self.press("ArrowDown", "Enter")
         expect(page.locator("#entry tbody [name=account]").first).to_have_value("20-11245-")
         self.press("Enter", "Enter")
@@ -118,8 +118,7 @@ class Story(BrowserTest):
         )
         with page.expect_response("**at=stocks**"):
             page.drag_and_drop("#line-stocks", "#line-fixed")
-        page.wait_for_load_state("networkidle")
-        page.wait_for_timeout(500)
+        self.settle()
         page.click("#line-cash td.num")
         page.click("#proof a.amount")
         page.wait_for_url("**/account/11010/**")
@@ -161,12 +160,13 @@ class Story(BrowserTest):
             page.wait_for_load_state("networkidle")
             page.keyboard.press("Enter")
             page.wait_for_selector("#editing")
-        for page, name in ((self.page, "First name"), (other, "Second name")):
+        for page, name, place, says in (
+            (self.page, "First name", "#row-11240", "First name"),
+            (other, "Second name", "#told", "Mirela Okafor changed this meanwhile"),
+        ):
             page.fill("#editing [name=name]", name)
             page.keyboard.press("Enter")
-            page.wait_for_timeout(700)
-        expect(self.page.locator("#row-11240")).to_contain_text("First name")
-        expect(other.locator("#told")).to_contain_text("Mirela Okafor changed this meanwhile")
+            expect(page.locator(place)).to_contain_text(says)
         other.context.close()
 
     def test_find_and_keys(self) -> None:
@@ -214,7 +214,7 @@ class Story(BrowserTest):
             rows = self.page.locator("table[data-rows] tbody tr[tabindex]")
             if rows.count():
                 rows.first.focus()
-                self.page.wait_for_timeout(350)
+                self.settle()
             with self.subTest(address):
                 self.assertEqual(self.violations(), [])
 

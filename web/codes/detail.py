@@ -3,7 +3,6 @@ settings."""
 
 from __future__ import annotations
 
-import re
 from datetime import date
 from typing import Any
 
@@ -37,9 +36,9 @@ from web.codes import closing
 from web.definitions.viewing import PineRequest
 from web.people.rights import CHANGE, SIGNED_IN, companies_seen, needs, needs_post
 from web.sheets.changing import apply_change, filled, reload_at, words_of
+from web.shell.asked import text
+from web.shell.ids import id_of
 from web.shell.tabular import attached
-
-PLAIN = re.compile(r"[^A-Za-z0-9_-]+")
 
 
 def code_address(code_list: str, code: str = "") -> str:
@@ -259,9 +258,7 @@ def own_property(request: PineRequest, state: State, code_list: str) -> HttpResp
             raise Http404
         apply_change(request, Drop(list_property_row))
     else:
-        base = list_property_row or ListProperty(
-            code_list, PLAIN.sub("-", request.POST.get("name", "").strip().lower()).strip("-")[:40], ""
-        )
+        base = list_property_row or ListProperty(code_list, id_of(text(request.POST, "name")), "")
         row = filled(request, base, "name", "kind", "choices")
         apply_change(request, Put(row) if list_property_row else Add(row))
     return reload_at(reverse("codes-settings", args=[code_list]))

@@ -23,6 +23,7 @@ from web.definitions.viewing import PineRequest
 from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
 from web.sheets import records
 from web.sheets.changing import apply_change, date_of, reload_at
+from web.shell.htmx import is_fragment
 from web.shell.tabular import attached
 
 SETTABLE = (
@@ -153,7 +154,7 @@ def bring(request: PineRequest, state: State, code_list: str) -> HttpResponse:
         return reload_at(
             reverse("code-list", kwargs={"code_list": code_list}) + f"?at={proposals.rows[0].code}"
         )
-    shown = "sheets/brought.html" if request.headers.get("HX-Request") else "sheets/bring.html"
+    shown = "sheets/brought.html" if is_fragment(request) else "sheets/bring.html"
     return render(
         request,
         shown,

@@ -1,17 +1,15 @@
-"""Rows of the table of codes as HTML, built by one function: a template tag in every cell costs ten times as
-much."""
+"""Rows of the table of codes."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
-from django.urls import reverse
-from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
 from core.codes.columns import cell, use
 from core.definitions.state import State
 from web.codes.queries import CodeRow
+from web.shell.table_rows import Cell, TableRow, addresses, indent, table_rows
 
 MONO = ("in_use_from", "in_use_until", "under", "currency")
 
@@ -31,40 +29,33 @@ def shown(state: State, row: CodeRow, column: str) -> str:
     return {"true": "yes", "false": "no", "none": ""}.get(text, text)
 
 
-def table_row(
-    state: State, row: CodeRow, columns: Sequence[str], at: str = "", drafted: frozenset[str] = frozenset()
-) -> SafeString:
-    code = row.code
-    depth = min(row.depth, 8)
-    kind = "heading" if code.rollup else "closed" if code.in_use_until or not code.enabled else ""
-    if code.code in drafted:
-        kind += " drafted"
-    cells = format_html_join(
-        "",
-        "<td{}>{}</td>",
-        ((SafeString(' class="code"') if c in MONO else "", shown(state, row, c)) for c in columns),
-    )
-    return format_html(
-        '<tr id="row-{code}" class="{kind}" tabindex="0" data-row="{code}"{onto} draggable="true"'
-        ' hx-get="{proof}" hx-trigger="focus delay:120ms" hx-target="#proof"'
-        ' hx-sync="#proof:replace"{focus}><td class="code d{depth}">{code}</td><td'
-        ' class="d{depth}">{name}</td>{cells}</tr>',
-        code=code.code,
-        kind=kind,
-        depth=depth,
-        onto=format_html(' data-onto="{}"', code.code) if code.rollup else "",
-        proof=reverse("code", kwargs={"code_list": code.code_list, "code": code.code}),
-        focus=format_html(' data-focus="{}"', 1) if code.code == at else "",
-        name=code.name,
-        cells=cells,
-    )
-
-
-def table_rows(
+def code_rows(
     state: State,
-    rows: list[CodeRow],
+    code_list: str,
+    rows: Iterable[CodeRow],
     columns: Sequence[str],
     at: str = "",
     drafted: frozenset[str] = frozenset(),
 ) -> SafeString:
-    return format_html_join("", "{}", ((table_row(state, row, columns, at, drafted),) for row in rows))
+    """The rows of a list's table; `at` is the code that takes focus."""
+    proof = addresses("code", code_list)
+
+    def table_row(row: CodeRow) -> TableRow:
+        code, depth = row.code, indent(row.depth)
+        kind = "heading" if code.rollup else "closed" if code.in_use_until or not code.enabled else ""
+        return TableRow(
+            code.code,
+            [
+                Cell(code.code, f"code {depth}"),
+                Cell(code.name, depth),
+                *(Cell(shown(state, row, name), "code" if name in MONO else "") for name in columns),
+            ],
+            css=f"{kind} drafted" if code.code in drafted else kind,
+            element=f"row-{code.code}",
+            proof=proof(code.code),
+            takes=code.rollup,
+            draggable=True,
+            focused=code.code == at,
+        )
+
+    return table_rows(map(table_row, rows))

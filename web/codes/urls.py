@@ -25,8 +25,8 @@ urlpatterns = [
     route("<str:code_list>/deciding/", detail.deciding, "codes-deciding"),
     route("<str:code_list>/code/<str:code>/closing/", detail.before_closing, "code-closing"),
     route("<str:code_list>/code/<str:code>/more/", detail.more, "code-more"),
-    route("<str:code_list>/code/<str:code>/edit/", views.edit, "code-edit"),
+    route("<str:code_list>/edit/", views.edit, "code-edit"),
     route("<str:code_list>/code/<str:code>/close/", views.close, "code-close"),
     route("<str:code_list>/code/<str:code>/delete/", views.delete, "code-delete"),
-    route("<str:code_list>/code/<str:code>/shift/<str:way>/", views.shift, "code-shift"),
+    route("<str:code_list>/shift/<str:way>/", views.shift, "code-shift"),
 ]

@@ -31,15 +31,16 @@ from core.listing import STANDS, listed
 from core.references import uses
 from web.codes import closing, queries, table
 from web.codes.many import SETTABLE
-from web.codes.rows import table_rows
+from web.codes.rows import code_rows
 from web.definitions.history import of_row
 from web.definitions.posted import posted_facts
 from web.definitions.viewing import PineRequest
+from web.journals.code_postings import postings_with
 from web.people.rights import CHANGE, SIGNED_IN, companies_seen, lists_seen, needs, needs_post
 from web.sheets.changing import apply_change, date_of, filled, refuse_first, reload_at
-from web.shell.asked import whole
+from web.shell.asked import text, whole
 from web.shell.asking import Choice, ask, decided
-from web.structures.beam import beam
+from web.shell.beam import beam
 
 MOST_ROLLUPS = 2_000
 
@@ -121,11 +122,12 @@ def _rows(request: PineRequest, state: State, code_list: str, start: int, at: st
     known = columns(state, code_list)
     drafted = queries.drafted(request.viewed.working, code_list)
     return {
-        "rows": table_rows(state, stretch.rows, chosen, at, drafted),
+        "rows": code_rows(state, code_list, stretch.rows, chosen, at, drafted),
         "found": stretch,
         "asked": asked,
         "query": table.query(asked),
         "chosen": [(name, known[name]) for name in chosen],
+        "shown": frozenset(chosen),
         "span": len(chosen) + 2,
     }
 
@@ -177,7 +179,7 @@ def code(request: PineRequest, state: State, code_list: str, code: str) -> HttpR
 def posted(request: PineRequest, state: State, code_list: str, code: str) -> HttpResponse:
     """How much was posted with a code; counted apart, so that the detail doesn't wait for it."""
     _known(state, code_list, code)
-    postings = queries.posted(state, code_list, code, companies_seen(request.user, state))
+    postings = postings_with(state, code_list, code, companies_seen(request.user, state))
     return render(
         request, "codes/posted.html", {"posted": postings, "natural": code_list in natural_lists(state)}
     )
@@ -279,8 +281,9 @@ def add(request: PineRequest, state: State, code_list: str) -> HttpResponse:
 
 
 @needs(SIGNED_IN, posts=True)
-def edit(request: PineRequest, state: State, code_list: str, code: str) -> HttpResponseBase:
-    """GET: the row as a form. POST: takes it."""
+def edit(request: PineRequest, state: State, code_list: str) -> HttpResponseBase:
+    """GET: the row as a form. POST: takes it. The address names the code (`row`)."""
+    code = text(request.GET, "row")
     row = _known(state, code_list, code)
     if request.method != "POST":
         if not request.user.is_group_accountant:
@@ -361,8 +364,9 @@ def move(request: PineRequest, state: State, code_list: str) -> HttpResponse:
 
 
 @needs_post(CHANGE)
-def shift(request: PineRequest, state: State, code_list: str, code: str, way: str) -> HttpResponse:
-    """Moves a code among its neighbours or between levels: up, down, deeper, higher."""
+def shift(request: PineRequest, state: State, code_list: str, way: str) -> HttpResponse:
+    """Moves a code (`row`) among its neighbours or between levels: up, down, deeper, higher."""
+    code = text(request.POST, "row")
     main = main_tree(state, code_list)
     if main is None or code not in main.place:
         raise Refused(

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import Counter
 from typing import NamedTuple
 
-from django.db import connection
 from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
@@ -17,6 +16,7 @@ from core.definitions.state import State
 from core.definitions.tables import Chart, Company, CompanyCode, Group, GroupMember
 from core.structures.charts import chart_index
 from web.companies.sheets import ACCOUNTS, COMPANIES, PAIRS, PERIODS, SETTINGS
+from web.definitions.posted import journal_counts
 from web.definitions.viewing import PineRequest
 from web.people.rights import SIGNED_IN, companies_seen, hides_groups, needs
 from web.sheets.options import options
@@ -26,15 +26,9 @@ MEMBER = SafeString('<span class="ok">member</span>')
 IN_NONE = SafeString('<span class="look">in none</span>')
 
 
-def posted_counts() -> dict[str, int]:
-    with connection.cursor() as cursor:
-        cursor.execute("SELECT company, count(*) FROM journals_journal GROUP BY company")
-        return dict(cursor.fetchall())
-
-
 @needs(SIGNED_IN)
 def companies(request: PineRequest, state: State) -> HttpResponse:
-    counts = posted_counts()
+    counts = journal_counts()
     grouped = {row.member for row in state.rows(GroupMember) if row.member_kind == "company"}
     rows = companies_seen(request.user, state)
     shared = Counter(row.chart for row in rows)

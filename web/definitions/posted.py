@@ -17,6 +17,10 @@ class BooksPort(Protocol):
         """What was posted, as far as changes of `state` depend on it; each fact queries at most once."""
         ...
 
+    def journal_counts(self) -> dict[str, int]:
+        """How many journals each company has that has any."""
+        ...
+
     def lengthen_strings(self, tails: Mapping[str, str]) -> None:
         """Puts a tail behind every kept account string of each chart, inside the caller's transaction."""
         ...
@@ -33,6 +37,11 @@ def answer_with(books: BooksPort) -> None:
 def posted_facts(state: State) -> Facts:
     """Facts for the length of one action or page."""
     return _books[0].facts(state)
+
+
+def journal_counts() -> dict[str, int]:
+    """How many journals each company has that has any."""
+    return _books[0].journal_counts()
 
 
 def lengthen_strings(tails: Mapping[str, str]) -> None:

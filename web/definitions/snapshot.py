@@ -45,6 +45,7 @@ class Latest(NamedTuple):
     digest: str
 
 
+NEWEST_DIGEST = "SELECT digest FROM definitions_version ORDER BY version DESC LIMIT 1"
 BEGINNING = Latest(0, None, State().digest)
 _kept: ProcessCache[str, Snapshot] = ProcessCache(1)
 

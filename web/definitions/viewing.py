@@ -14,6 +14,7 @@ from web.definitions.history import state_at
 from web.definitions.models import Draft
 from web.definitions.snapshot import Snapshot, current
 from web.shell.asked import number
+from web.shell.htmx import is_fragment
 
 if TYPE_CHECKING:
     from web.people.models import Person
@@ -24,6 +25,11 @@ class PineRequest(HttpRequest):
 
     user: Person
     viewed: DefinitionView
+
+
+def may_change(request: PineRequest) -> bool:
+    """Whether definitions can be changed from where the person looks: not at an earlier version."""
+    return request.user.is_group_accountant and request.viewed.as_of is None
 
 
 @dataclass(frozen=True)
@@ -59,7 +65,7 @@ def _opened(request: HttpRequest) -> None:
     """
     if (
         request.method != "GET"
-        or request.headers.get("HX-Request")
+        or is_fragment(request)
         or request.headers.get("Sec-Fetch-Site") == "cross-site"
     ):
         return  # another site's link doesn't decide what somebody works on

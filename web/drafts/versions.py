@@ -16,10 +16,11 @@ from web.definitions.models import Edited, Version
 from web.definitions.snapshot import as_edit
 from web.definitions.viewing import PineRequest
 from web.drafts import queries
-from web.drafts.views import asked, causes_page, here, moves_out, periods_of, shown
+from web.drafts.views import asked, causes_page, moves_out, periods_of, shown
 from web.people.rights import CHANGE, needs, needs_post
 from web.sheets.changing import reload_at
 from web.shell.asked import whole
+from web.shell.htmx import page_of
 
 MOST_SENTENCES = 500
 
@@ -51,7 +52,7 @@ def look(request: PineRequest, state: State, version: int) -> HttpResponse:
 @needs_post(CHANGE)
 def now(request: PineRequest, state: State) -> HttpResponse:
     request.session.pop("as_of", None)
-    return reload_at(here(request))
+    return reload_at(page_of(request))
 
 
 @needs_post(CHANGE)

@@ -21,6 +21,7 @@ from web.definitions.viewing import PineRequest
 from web.drafts import queries
 from web.people.rights import CHANGE, needs, needs_post
 from web.sheets.changing import date_of, reload_at, words_of
+from web.shell.htmx import page_of
 from web.shell.tabular import Money, attached
 from web.statements.addresses import asked_period
 
@@ -42,12 +43,6 @@ def _enter(request: PineRequest, number: int | None) -> None:
         request.session["draft"] = number
 
 
-def here(request: PineRequest) -> str:
-    """The page the person looks at, to come back to it."""
-    address = request.headers.get("HX-Current-URL", "/").split("://", 1)[-1]
-    return "/" + address.split("/", 1)[1] if "/" in address else "/"
-
-
 @needs(CHANGE)
 def drafts(request: PineRequest, state: State) -> HttpResponse:
     """All drafts, those still open first."""
@@ -61,7 +56,7 @@ def drafts(request: PineRequest, state: State) -> HttpResponse:
 def new(request: PineRequest, state: State) -> HttpResponse:
     draft = drafting.start(words_of(request, "name", 200), request.user)
     _enter(request, draft.pk)
-    return reload_at(here(request))
+    return reload_at(page_of(request))
 
 
 @needs_post(CHANGE)
@@ -70,14 +65,14 @@ def open_draft(request: PineRequest, state: State, number: int) -> HttpResponse:
     if _draft(number).status not in drafting.OPEN_ENDED:
         raise Http404
     _enter(request, number)
-    return reload_at(here(request))
+    return reload_at(page_of(request))
 
 
 @needs_post(CHANGE)
 def leave(request: PineRequest, state: State) -> HttpResponse:
     """Back to what is published; the draft stays."""
     _enter(request, None)
-    return reload_at(here(request))
+    return reload_at(page_of(request))
 
 
 def _along(request: PineRequest, steps: int) -> HttpResponse:
@@ -85,7 +80,7 @@ def _along(request: PineRequest, steps: int) -> HttpResponse:
     if number is None:
         return HttpResponse(status=204)
     drafting.undo(number, steps)
-    return reload_at(here(request))
+    return reload_at(page_of(request))
 
 
 @needs_post(CHANGE)

@@ -1,8 +1,7 @@
 """A backup is everything in the database, as PostgreSQL's own tools write it, with what it must come to when
 it is back.
 
-`python -m web.exchange.backup backup|restore FILE`, as the owner; the launcher gives the address and where
-the tools are.
+It is made and brought back as the owner; the launcher gives the address and where the tools are.
 """
 
 from __future__ import annotations
@@ -17,10 +16,14 @@ import zipfile
 from pathlib import Path
 from typing import Any
 
-import django
 import psycopg
 from psycopg import sql
 
+from core.version import VERSION
+from web.definitions.models import Version
+from web.definitions.snapshot import NEWEST_DIGEST
+from web.journals.verifying import ACCOUNT_SUMS, CHAIN_ENDS
+from web.people.models import Person
 from web.shell import prepare
 from web.shell.roles import application_role, grant
 
@@ -64,17 +67,6 @@ def tool(name: str, *words: str, database: str) -> None:
         raise CannotBackUp(f"{name} did not succeed: {done.stderr.strip()[-1000:]}")
 
 
-BALANCES = """
-    SELECT company, "natural", sum(amount) FROM (
-        SELECT b.company, a."natural", l.amount FROM journals_journalline l JOIN journals_book b ON b.id =
-        l.book_id
-        JOIN journals_account a ON a.id = l.account_id
-        UNION ALL SELECT l.company, a."natural", l.amount FROM journals_balance l JOIN journals_account a ON
-        a.id = l.account_id
-    ) amounts GROUP BY 1, 2 ORDER BY 1, 2
-"""
-
-
 def account(there: psycopg.Connection[Any]) -> dict[str, Any]:
     """What a database comes to: rows of each table, what stands on each account, where each chain ends, the
     definitions' digest."""
@@ -90,12 +82,10 @@ def account(there: psycopg.Connection[Any]) -> dict[str, Any]:
             row = there.execute(sql.SQL("SELECT count(*) FROM {}").format(sql.Identifier(table))).fetchone()
             counts[table] = row[0] if row else 0
     balances: dict[str, list[str]] = {}
-    for company, natural, amount in there.execute(BALANCES).fetchall():
+    for company, natural, amount in there.execute(ACCOUNT_SUMS).fetchall():
         balances.setdefault(company, []).append(f"{natural} {amount}")
-    ends = there.execute(
-        "SELECT DISTINCT ON (company) company, chain, hash FROM journals_journal ORDER BY company, chain DESC"
-    ).fetchall()
-    digest = there.execute("SELECT digest FROM definitions_version ORDER BY version DESC LIMIT 1").fetchone()
+    ends = there.execute(CHAIN_ENDS).fetchall()
+    digest = there.execute(NEWEST_DIGEST).fetchone()
     return {
         "counts": counts,
         "balances": {
@@ -131,7 +121,7 @@ def backup(path: Path) -> str:
             f"--file={dump}",
             database=name,
         )
-        manifest = {"form": FORM, "migrations": files[1], **account(there)}
+        manifest = {"form": FORM, "version": VERSION, "migrations": files[1], **account(there)}
         with zipfile.ZipFile(partial, "w", zipfile.ZIP_STORED) as archive:
             archive.writestr(MANIFEST, json.dumps(manifest, indent=1))
             archive.write(dump, DUMP)
@@ -191,7 +181,8 @@ def restore(path: Path) -> str:
                     raise CannotBackUp(f"What came back is not what was backed up: {'; '.join(unlike[:5])}.")
                 if role := application_role():
                     grant(there.cursor(), role)
-            _verified(beside)
+            _run(beside, "web.shell.prepare")  # what an earlier release kept gets the tables of this one
+            _run(beside, "web.manage", "books", "verify", "--output", os.devnull)
         except BaseException:
             admin.execute(sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)").format(sql.Identifier(beside)))
             raise
@@ -228,50 +219,22 @@ def differences(wanted: dict[str, Any], found: dict[str, Any]) -> list[str]:
 def _is_empty(name: str) -> bool:
     """Whether a database was made and nothing was put in yet."""
     with prepare.connect(name) as there:
-        row = there.execute(
-            "SELECT to_regclass('definitions_version'), to_regclass('people_person')"
-        ).fetchone()
-        if row is None or None in row:
-            return False
-        filled = there.execute(
-            "SELECT EXISTS (SELECT 1 FROM definitions_version) OR EXISTS (SELECT 1 FROM people_person)"
-        ).fetchone()
-        return filled is not None and not filled[0]
+        for model in (Version, Person):
+            table = model._meta.db_table
+            row = there.execute("SELECT to_regclass(%s)", [table]).fetchone()
+            if row is None or row[0] is None:
+                return False
+            if there.execute(sql.SQL("SELECT 1 FROM {} LIMIT 1").format(sql.Identifier(table))).fetchone():
+                return False
+        return True
 
 
-def _verified(name: str) -> None:
-    """Every hash, every kept balance and the definitions, in a process of its own on the database that came
-    back."""
+def _run(name: str, *words: str) -> None:
+    """A command on the database that came back, in a process of its own: its tables, or every hash, every
+    kept balance and the definitions. Raises CannotBackUp with what it says."""
     settings = prepare.settings()
     url = f"postgres://{settings['user']}:{settings['password']}@{settings['host']}:{settings['port']}/{name}"
-    line = [sys.executable, "-m", "web.exchange.command", "verify", "--output", os.devnull]
+    line = [sys.executable, "-m", *words]
     done = subprocess.run(line, env={**os.environ, "PINE_DATABASE_URL": url}, capture_output=True, text=True)
     if done.returncode:
-        raise CannotBackUp(f"What came back does not verify: {done.stderr.strip()[-1000:]}")
-
-
-def main(words: list[str]) -> int:
-    if len(words) != 2 or words[0] not in ("backup", "restore"):
-        sys.stderr.write("Write: ./pine backup FILE or ./pine restore FILE\n")
-        return 2
-    act, path = words[0], Path(words[1])
-    if (act == "restore" and not path.is_file()) or (act == "backup" and not path.absolute().parent.is_dir()):
-        sys.stderr.write(
-            f"There is nothing at {path}.\n"
-            if act == "restore"
-            else f"There is no folder {path.absolute().parent}.\n"
-        )
-        return 2
-    try:
-        sentence = backup(path) if act == "backup" else restore(path)
-    except (CannotBackUp, psycopg.Error, OSError) as error:
-        sys.stderr.write(f"{str(error).strip()}\n")
-        return 1
-    sys.stderr.write(f"{'Backed up to' if act == 'backup' else 'Restored from'} {path}: {sentence}.\n")
-    return 0
-
-
-if __name__ == "__main__":
-    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "web.settings")
-    django.setup()
-    sys.exit(main(sys.argv[1:]))
+        raise CannotBackUp(f"What came back does not hold: {done.stderr.strip()[-1000:]}")

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.db import connection
-
 from core.books.periods import company_calendar
 from core.definitions.parsing import Read, read_table
 from core.definitions.state import State
@@ -16,10 +14,15 @@ from core.money import digits_of, format_amount, parse_amount
 from core.statements.figures import natural_list
 from core.structures.accounts import restored
 from core.structures.charts import company_context
-from web.journals import books, posting
-from web.journals.interning import intern_accounts, intern_dimensions
-
-Key = tuple[str, int, int, str, str, str]
+from web.journals.elsewhere import (
+    BalanceKey,
+    stored_balances,
+    stored_budgets,
+    write_balances,
+    write_budgets,
+    years_with_balances,
+    years_with_journals,
+)
 
 
 class BalanceImport:
@@ -28,8 +31,8 @@ class BalanceImport:
     def __init__(self, state: State, sources: dict[str, Any], faults: list[Fault], progress: Any) -> None:
         self.state, self.faults, self.progress = state, faults, progress
         self.sources = sources
-        self.new: dict[Key, tuple[Balance, int, tuple[str, str, str]]] = {}
-        self.changed: set[Key] = set()
+        self.new: dict[BalanceKey, tuple[Balance, int, tuple[str, str, str]]] = {}
+        self.changed: set[BalanceKey] = set()
         self.same = 0
         self.budgets: dict[tuple[Any, ...], tuple[BudgetLine, int]] = {}
         self.budget_new = self.budget_same = self.budget_changed = 0
@@ -110,9 +113,9 @@ class BalanceImport:
             self._tell(read, key, "fiscal_year", "journals-and-balances", what, way_out, str(row.fiscal_year))
 
     def _check_balances(self, read: Read, journal_years: set[tuple[str, int]]) -> None:
-        stored = self._stored({row.company for row in read.rows.values()})
-        with_journals = journal_years | self._years_with_journals({row.company for row in read.rows.values()})
-        merged: dict[Key, int] = {}
+        stored = stored_balances({row.company for row in read.rows.values()})
+        with_journals = journal_years | years_with_journals({row.company for row in read.rows.values()})
+        merged: dict[BalanceKey, int] = {}
         rows: dict[tuple[str, int, int], Any] = {}
         for key, row in read.rows.items():
             place = self._place(read, key, row, brought=True)
@@ -122,7 +125,7 @@ class BalanceImport:
             if place is None or amount is None:
                 continue
             chart, account, natural, dimensions = place
-            pairs: Key = (row.company, row.fiscal_year, row.period, account, dimensions, row.partner)
+            pairs: BalanceKey = (row.company, row.fiscal_year, row.period, account, dimensions, row.partner)
             if pairs in self.new:
                 what = f"The balance of {account} stands twice."
                 self._tell(read, key, "account", "key-twice", what, "Add them up.", row.account)
@@ -136,12 +139,12 @@ class BalanceImport:
         self._first_years(read, {**stored, **merged}, journal_years)
         self._balance(read, {**stored, **merged}, rows)
 
-    def _first_years(self, read: Read, amounts: dict[Key, int], journal_years: set[tuple[str, int]]) -> None:
+    def _first_years(
+        self, read: Read, amounts: dict[BalanceKey, int], journal_years: set[tuple[str, int]]
+    ) -> None:
         first: dict[str, int] = {}
         companies = {key[0] for key in amounts}
-        for company, year in (
-            {(k[0], k[1]) for k in amounts} | journal_years | self._years_with_journals(companies)
-        ):
+        for company, year in {(k[0], k[1]) for k in amounts} | journal_years | years_with_journals(companies):
             first[company] = min(year, first.get(company, year))
         for key, row in read.rows.items():
             if row.period == 0 and row.fiscal_year != first.get(row.company, row.fiscal_year):
@@ -149,7 +152,9 @@ class BalanceImport:
                 way_out = "Leave the row out: later years carry on from the year before."
                 self._tell(read, key, "period", "brought-forward-late", what, way_out, "0")
 
-    def _balance(self, read: Read, amounts: dict[Key, int], rows: dict[tuple[str, int, int], Any]) -> None:
+    def _balance(
+        self, read: Read, amounts: dict[BalanceKey, int], rows: dict[tuple[str, int, int], Any]
+    ) -> None:
         sums: dict[tuple[str, int, int], int] = {}
         for key, amount in amounts.items():
             sums[key[:3]] = sums.get(key[:3], 0) + amount
@@ -165,38 +170,16 @@ class BalanceImport:
                 self._tell(read, row, "amount", "unbalanced", what, "Debits equal credits in every period.")
 
     def _journals_beside_balances(self, years: dict[tuple[str, int], int]) -> None:
-        with connection.cursor() as cursor:
-            cursor.execute("SELECT DISTINCT company, fiscal_year FROM journals_balance")
-            for company, year in sorted(set(cursor.fetchall()) & set(years)):
-                self.faults.append(
-                    Fault(
-                        "journals-and-balances",
-                        f"{company} has balances kept elsewhere in {year}; a fiscal year has "
-                        "journals or balances, not both.",
-                        Location("journals", (), "journal", company, years[(company, year)]),
-                        "Post to another year.",
-                    )
+        for company, year in sorted(years_with_balances() & set(years)):
+            self.faults.append(
+                Fault(
+                    "journals-and-balances",
+                    f"{company} has balances kept elsewhere in {year}; a fiscal year has "
+                    "journals or balances, not both.",
+                    Location("journals", (), "journal", company, years[(company, year)]),
+                    "Post to another year.",
                 )
-
-    def _stored(self, companies: set[str]) -> dict[Key, int]:
-        with connection.cursor() as cursor:
-            cursor.execute(
-                "SELECT l.company, l.fiscal_year, l.period, a.account, coalesce(d.codes, ''),"
-                " coalesce(c.company, ''), l.amount FROM journals_balance l JOIN journals_account a ON a.id ="
-                " l.account_id LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id LEFT JOIN"
-                " companies_company c ON c.id = l.partner_id WHERE l.company = ANY(%s)",
-                [sorted(companies)],
             )
-            return {(a, b, c, d, e, f): amount for a, b, c, d, e, f, amount in cursor.fetchall()}
-
-    def _years_with_journals(self, companies: set[str]) -> set[tuple[str, int]]:
-        with connection.cursor() as cursor:
-            cursor.execute(
-                "SELECT b.company, b.fiscal_year FROM journals_book b WHERE b.company = ANY(%s)"
-                " AND EXISTS (SELECT 1 FROM journals_journalline l WHERE l.book_id = b.id)",
-                [sorted(companies)],
-            )
-            return set(cursor.fetchall())
 
     def _check_budgets(self, read: Read) -> None:
         for key, row in read.rows.items():
@@ -231,60 +214,15 @@ class BalanceImport:
         outcome.new["balances"] += len(self.new) - self.same - len(self.changed)
         if len(self.new) == self.same:
             return
-        locked = posting.lock_books(dict.fromkeys(((key[0], key[1]) for key in self.new), 0))
-        accounts = intern_accounts(sorted({place for _, _, place in self.new.values()}))
-        dimensions = intern_dimensions(sorted({key[4] for key in self.new}))
-        companies = posting.company_numbers()
-        rows = [
-            (
-                key[0],
-                key[1],
-                key[2],
-                accounts[place[:2]],
-                dimensions[key[4]],
-                companies.get(key[5], 0),
-                amount,
-            )
-            for key, (_, amount, place) in self.new.items()
-        ]
-        with connection.cursor() as cursor:
-            cursor.execute("CREATE TEMP TABLE balances_in (LIKE journals_balance) ON COMMIT DROP")
-            cursor.execute("ALTER TABLE balances_in ALTER id DROP NOT NULL")
-            columns = "company, fiscal_year, period, account_id, dimensions_id, partner_id, amount"
-            with cursor.copy(f"COPY balances_in ({columns}) FROM STDIN") as copy:
-                for row in rows:
-                    copy.write_row(row)
-            cursor.execute(
-                f"INSERT INTO journals_balance ({columns}) SELECT {columns} FROM balances_in"
-                " ON CONFLICT (company, fiscal_year, period, account_id, dimensions_id, partner_id)"
-                " DO UPDATE SET amount = excluded.amount"
-            )
-            cursor.execute(
-                "SELECT company, fiscal_year, sum(greatest(amount, 0)) FROM journals_balance WHERE (company,"
-                " fiscal_year) IN (SELECT DISTINCT company, fiscal_year FROM balances_in) GROUP BY 1, 2"
-            )
-            posting.keep_within({(company, year): int(total) for company, year, total in cursor.fetchall()})
-        for (company, year), (book, sequence) in locked.items():
-            books.rebuild(book, company, year, sequence)
+        write_balances({key: (place, amount) for key, (_, amount, place) in self.new.items()})
 
     def _write_budgets(self, outcome: Any) -> None:
-        columns = "budget, company, fiscal_year, period, account, dimensions, amount"
-        with connection.cursor() as cursor:
-            cursor.execute(
-                "SELECT budget, company, fiscal_year, period, account, dimensions, amount FROM"
-                " journals_budgetline"
-            )
-            stored = {row[:6]: row[6] for row in cursor.fetchall()}
-            fresh = []
-            for key, (_, amount) in self.budgets.items():
-                if stored.get(key) == amount:
-                    outcome.same["budget_lines"] += 1
-                else:
-                    (outcome.changed if key in stored else outcome.new)["budget_lines"] += 1
-                    fresh.append((*key, amount))
-            cursor.executemany(
-                f"INSERT INTO journals_budgetline ({columns}) VALUES (%s, %s, %s, %s, %s, %s, %s) ON CONFLICT"
-                " (budget, company, fiscal_year, period, account, dimensions) DO UPDATE SET amount ="
-                " excluded.amount",
-                fresh,
-            )
+        stored = stored_budgets()
+        fresh = []
+        for key, (_, amount) in self.budgets.items():
+            if stored.get(key) == amount:
+                outcome.same["budget_lines"] += 1
+            else:
+                (outcome.changed if key in stored else outcome.new)["budget_lines"] += 1
+                fresh.append((*key, amount))
+        write_budgets(fresh)

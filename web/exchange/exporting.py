@@ -19,6 +19,7 @@ from core.definitions.tables import BOOKS, DEFINING_TABLES, TABLES, Company, Tab
 from core.money import digits_of, format_amount
 from web.definitions import snapshot
 from web.exchange.workbook import write_workbook
+from web.journals.taken_out import BALANCES, BUDGETS, JOURNALS, LINES, streamed
 
 TYPES = {
     "flag": "boolean",
@@ -72,44 +73,6 @@ def definition_rows(state: State, table: Table) -> Rows:
         yield [write_cell(value) for value in row]
 
 
-JOURNALS = """
-    SELECT j.company, j.journal, j.date, j.kind, j.description, j.currency, j.rate, j.posted_at, j.poster,
-    coalesce(r.journal, '')
-    FROM journals_journal j LEFT JOIN journals_journal r ON r.id = j.reverses_id ORDER BY j.company, j.chain
-"""
-LINES = """
-    SELECT j.company, j.journal, l.line, b.company, a.account, coalesce(d.codes, ''), l.keyed,
-    coalesce(c.company, ''),
-           l.description, l.source_type, l.source_number, l.source_party, l.source_item, l.generated,
-           j.currency
-    FROM journals_journalline l JOIN journals_journal j ON j.id = l.journal_id
-    JOIN journals_book b ON b.id = l.book_id
-    JOIN journals_account a ON a.id = l.account_id LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id
-    LEFT JOIN companies_company c ON c.id = l.partner_id ORDER BY j.company, j.chain, l.line
-"""
-BALANCES = """
-    SELECT l.company, l.fiscal_year, l.period, a.account, coalesce(d.codes, ''), coalesce(c.company, ''),
-    l.amount
-    FROM journals_balance l JOIN journals_account a ON a.id = l.account_id
-    LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id
-    LEFT JOIN companies_company c ON c.id = l.partner_id
-    ORDER BY 1, 2, 3, 4, 5, 6
-"""
-BUDGETS = (
-    "SELECT budget, company, fiscal_year, period, account, dimensions, amount FROM journals_budgetline ORDER"
-    " BY 1,2,3,4,5,6"
-)
-
-
-def _streamed(sql: str, row: Callable[[Any], list[str]]) -> Rows:
-    """Rows of a query read piece by piece, so that millions of lines do not have to fit in memory."""
-    with transaction.atomic(), connection.chunked_cursor() as cursor:
-        cursor.execute(sql)
-        while chunk := cursor.fetchmany(5_000):
-            for record in chunk:
-                yield row(record)
-
-
 def book_rows(state: State, table: Table) -> Rows:
     digits = {row.company: digits_of(row.currency) for row in state.rows(Company)}
 
@@ -144,7 +107,8 @@ def book_rows(state: State, table: Table) -> Rows:
         "balances": (BALANCES, amounts),
         "budget_lines": (BUDGETS, amounts),
     }
-    yield from _streamed(*queries[table.name])
+    query, row_of = queries[table.name]
+    yield from map(row_of, streamed(query))
 
 
 def tables(state: State) -> Iterator[tuple[Table, Rows]]:

@@ -9,7 +9,6 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
-from django.db import connection
 
 from core.books.journal_batch import Accepted, Batch, JournalHeader, head_of
 from core.books.journals import BookedLine, PostingContext, check_journal
@@ -21,6 +20,7 @@ from web.exchange import limits
 from web.exchange.line_columns import from_records, line_columns, read_whole
 from web.journals import posting
 from web.journals.posting import Lines, Numbering, merged
+from web.journals.stored import numbers_of, stored_journals, stored_lines
 
 CHUNK = 50_000
 FOLLOWS = ("amount-none", "unbalanced", "too-few-lines")
@@ -115,11 +115,7 @@ class JournalImport:
     def _find_known(self) -> None:
         """Journals that are there already, and companies whose history is closed because they have some."""
         companies = sorted({header.journal.company for header in self.heads})
-        with connection.cursor() as cursor:
-            cursor.execute(
-                "SELECT company, journal, id FROM journals_journal WHERE company = ANY(%s)", [companies]
-            )
-            there = {(company, journal): number for company, journal, number in cursor.fetchall()}
+        there = numbers_of(companies)
         started = {company for company, _ in there}
         for header, row in zip(self.heads, self.rows, strict=True):
             key = (header.journal.company, header.journal.journal)
@@ -316,37 +312,20 @@ class JournalImport:
                 self._altered(i)
 
     def _compare_heads(self, ids: dict[int, int]) -> None:
-        with connection.cursor() as cursor:
-            cursor.execute(
-                "SELECT j.id, j.date, j.kind, j.description, j.currency, j.rate, j.posted_at, j.poster,"
-                " coalesce(r.journal, '') FROM journals_journal j LEFT JOIN journals_journal r ON r.id ="
-                " j.reverses_id WHERE j.id = ANY(%s)",
-                [list(ids)],
+        for stored in stored_journals(list(ids)):
+            row = self.heads[ids[stored.id]].journal
+            company = self.state.get(Company, row.company)
+            own = row.currency or (company.currency if company else "")
+            there = (stored.date, stored.kind, stored.description, stored.currency, stored.rate)
+            said = (
+                (row.posted_at, stored.posted_at.isoformat()),
+                (row.posted_by, stored.poster),
+                (row.reverses, stored.reverses),
             )
-            for (
-                number,
-                day,
-                kind,
-                description,
-                currency,
-                rate,
-                posted_at,
-                poster,
-                reverses,
-            ) in cursor.fetchall():
-                row = self.heads[ids[number]].journal
-                company = self.state.get(Company, row.company)
-                own = row.currency or (company.currency if company else "")
-                there = (day, kind, description, currency, rate)
-                said = (
-                    (row.posted_at, posted_at.isoformat()),
-                    (row.posted_by, poster),
-                    (row.reverses, reverses),
-                )
-                if there != (row.date, row.kind, row.description, own, row.rate) or any(
-                    new and new != old for new, old in said
-                ):
-                    self._altered(ids[number])
+            if there != (row.date, row.kind, row.description, own, row.rate) or any(
+                new and new != old for new, old in said
+            ):
+                self._altered(ids[stored.id])
 
     def _altered(self, i: int) -> None:
         row = self.heads[i].journal
@@ -449,26 +428,6 @@ class JournalImport:
             dimensions.values(),
             names,
         )
-
-
-STORED = """
-    SELECT l.journal_id, l.line, b.company, a.account, coalesce(d.codes, ''), l.keyed, coalesce(c.company,
-    ''),
-           l.description, l.source_type, l.source_number, l.source_party, l.source_item
-    FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id JOIN journals_account a ON a.id =
-    l.account_id
-    LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id =
-    l.partner_id
-    WHERE l.journal_id = ANY(%s) AND NOT l.generated
-"""
-
-
-def stored_lines(journals: list[int]) -> Iterator[tuple[Any, ...]]:
-    """Lines that were keyed or imported, as an import compares them."""
-    with connection.cursor() as cursor:
-        for start in range(0, len(journals), CHUNK):
-            cursor.execute(STORED, [journals[start : start + CHUNK]])
-            yield from cursor
 
 
 def chunks(records: Iterator[Any]) -> Iterator[list[Any]]:

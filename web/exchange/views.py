@@ -26,6 +26,7 @@ from web.exchange.models import Job
 from web.journals import actions
 from web.people.rights import CHANGE, POST, SIGNED_IN, companies_seen, needs, needs_post
 from web.shell import asked, tabular
+from web.shell.htmx import is_fragment
 
 SUFFIXES = (".zip", ".xlsx", ".csv")
 
@@ -120,7 +121,7 @@ def import_job(request: PineRequest, state: State, number: int) -> HttpResponse:
     if job_row is None:
         raise Http404
     dead = job_row.ended_at is None and timezone.now() - job_row.seen_at > timedelta(seconds=job.QUIET_FOR)
-    template = "exchange/job_state.html" if request.headers.get("HX-Request") else "exchange/job.html"
+    template = "exchange/job_state.html" if is_fragment(request) else "exchange/job.html"
     return render(request, template, {"job": job_row, "dead": dead})
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections import Counter
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, cast
 
 from django.http import HttpRequest
 from django.urls import reverse
@@ -29,9 +29,11 @@ from core.definitions.tables import (
     StructureSegment,
 )
 from core.statements.figures import plan
+from core.version import VERSION
 from web.definitions.drafting import OPEN_ENDED
 from web.definitions.models import Draft
 from web.definitions.snapshot import Snapshot, chart_versions
+from web.definitions.viewing import PineRequest, may_change
 from web.people.rights import charts_seen, companies_seen, lists_seen
 from web.process_cache import ProcessCache
 
@@ -142,6 +144,7 @@ def frame(request: HttpRequest) -> dict[str, Any]:
         "company": 3,
     }
     return {
+        "release": VERSION,
         "storeys": SimpleLazyObject(lambda: storeys(seen.state, request.user)),
         "working": seen.working,
         "as_of": seen.as_of,
@@ -151,5 +154,5 @@ def frame(request: HttpRequest) -> dict[str, Any]:
         "at_storey": numbers.get(here, 0),
         "version": seen.snapshot.version,
         "chart_versions": SimpleLazyObject(lambda: _chart_versions(seen.snapshot)),
-        "may_change": request.user.is_group_accountant and seen.as_of is None,
+        "may_change": may_change(cast(PineRequest, request)),
     }

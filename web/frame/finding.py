@@ -7,7 +7,6 @@ from collections.abc import Iterator
 from typing import Any
 from urllib.parse import urlencode
 
-from django.db import connection
 from django.urls import reverse
 
 from core.codes.lists import lowered
@@ -85,16 +84,10 @@ def _lines(state: State, person: Any, small: str) -> Iterator[Hit]:
 def _numbered(state: State, person: Any, text: str) -> list[Hit]:
     """Journals by number and account strings that begin so, of the companies the person sees."""
     companies = [row.company for row in companies_seen(person, state)]
-    with connection.cursor() as cursor:
-        cursor.execute(
-            "SELECT company, journal, description FROM journals_journal WHERE company = ANY(%s) AND journal"
-            " >= %s AND journal < %s ORDER BY journal LIMIT 5",
-            [companies, text, text + "\uffff"],
-        )
-        hits = [
-            Hit(journal, words, "Journal", _journal(company, journal))
-            for company, journal, words in cursor.fetchall()
-        ]
+    hits = [
+        Hit(journal, words, "Journal", _journal(company, journal))
+        for company, journal, words in queries.numbered(companies, text)
+    ]
     for string, natural, company in queries.strings(sorted(charts_seen(person, state)), companies, text, 4):
         place = reverse("account-lines", kwargs={"company": company, "code": natural})
         hits.append(Hit(string, company, "Account string", f"{place}?{urlencode({'string': string})}"))

@@ -20,12 +20,12 @@ from core.faults import Fault, Refused
 from core.group.eliminate import Disagreement
 from core.group.mapping import likely_target, map_plan
 from core.group.membership import membership
-from core.money import digits_of, show_amount, show_whole
-from core.statements import formulas
+from core.money import digits_of, show_amount
 from core.statements.figures import natural_list
 from web.definitions.viewing import PineRequest
 from web.group import chartdrawing, queries
 from web.group.ribbons import ribbons
+from web.group.rows import consolidated_rows
 from web.group.sheets import ELIMINATIONS, MAPPINGS, MEMBERS, RATES
 from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
 from web.sheets.changing import apply_change, reload_at
@@ -79,18 +79,7 @@ def group(request: PineRequest, state: State, group: str) -> HttpResponse:
     consolidated = None
     if statement and (year, period) in calendar.periods:
         consolidated = queries.group_statement(state, statement.statement, group, year, period, start)
-    rows: list[Any] = []
-    if consolidated:
-        for figure in consolidated.statement.figures.lines:
-            if figure.line.row.kind in ("text", "gap"):
-                continue
-            ratio = figure.line.row.kind == "formula" and formulas.parse(figure.line.row.formula).is_ratio
-            show = show_amount if ratio else show_whole  # a ratio says nothing in whole units
-            cells = [
-                (c, show(figure.seen(i), consolidated.statement.digits))
-                for i, c in enumerate(consolidated.statement.columns)
-            ]
-            rows.append((figure.line, min(figure.line.depth, 8), cells))
+    query = _query(statement, year, period, start)
     return render(
         request,
         "group/group.html",
@@ -99,13 +88,13 @@ def group(request: PineRequest, state: State, group: str) -> HttpResponse:
             "statement": statement,
             "statements": _statements(state, group_row),
             "found": consolidated,
-            "rows": rows,
+            "rows": consolidated_rows(group, consolidated, query) if consolidated else "",
             "names": {row.company: row.name for row in state.rows(Company)},
             "balance_sheet": bool(statement and statement.kind == "balance_sheet"),
             "companies": consolidated.statement.columns[:-2] if consolidated else (),
             "drawing": chartdrawing.draw(state, group),
             "digits": consolidated.statement.digits if consolidated else digits_of(group_row.currency),
-            "query": _query(statement, year, period, start),
+            "query": query,
             "period": state.get(Period, calendar.calendar, year, period),
             "window": consolidated.statement.window if consolidated else None,
             "periods": [calendar.of_year(y) for y in reversed(calendar.years())],

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import re
-
 from django.http import Http404, HttpResponse
 from django.urls import reverse
 
@@ -16,15 +14,15 @@ from core.faults import Fault, Location, Refused
 from web.definitions.viewing import PineRequest
 from web.people.rights import CHANGE, needs_post
 from web.sheets.changing import apply_change, date_of, filled, reload_at
-from web.shell.asked import whole
+from web.shell.asked import text, whole
 from web.shell.asking import Choice, ask, decided
-
-PLAIN = re.compile(r"[^A-Za-z0-9_-]+")
+from web.shell.htmx import page_of
+from web.shell.ids import free_id
 
 
 def back(request: PineRequest, hierarchy: str, at: str = "") -> HttpResponse:
     """To the view the person was in, at the code that was moved."""
-    came = request.headers.get("HX-Current-URL", "")
+    came = page_of(request)
     name = "elevation" if "/elevation/" in came else "hierarchy"
     query = came.split("?", 1)[1] if "?" in came else ""
     query_left = "&".join(part for part in query.split("&") if part and not part.startswith("at="))
@@ -36,12 +34,7 @@ def back(request: PineRequest, hierarchy: str, at: str = "") -> HttpResponse:
 
 
 def _free(state: State, base: str) -> str:
-    base = PLAIN.sub("-", base).strip("-")[:34] or "tree"
-    name, number = base, 1
-    while state.get(Hierarchy, name):
-        number += 1
-        name = f"{base}-{number}"
-    return name
+    return free_id(base, lambda name: state.get(Hierarchy, name) is not None, "tree")
 
 
 @needs_post(CHANGE)
@@ -93,7 +86,9 @@ def move(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
 
 
 @needs_post(CHANGE)
-def shift(request: PineRequest, state: State, hierarchy: str, code: str, way: str) -> HttpResponse:
+def shift(request: PineRequest, state: State, hierarchy: str, way: str) -> HttpResponse:
+    """Moves a code (`row`) among its neighbours or between levels: up, down, deeper, higher."""
+    code = text(request.POST, "row")
     shape = tree(state, hierarchy)
     if code not in shape.place:
         raise Refused([Fault("not-placed", f"{code} does not stand in this hierarchy.")])

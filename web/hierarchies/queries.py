@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
-from django.db import connection
 from numpy.typing import NDArray
 
 from core.books.balances import exact
@@ -137,18 +136,6 @@ def rows_at(state: State, hierarchy: str, wanted: Sequence[int], found: TreeFigu
 
 def intakes_of(state: State, hierarchy: str) -> dict[str, str]:
     return {node.code: node.intake for node in intakes(state, hierarchy)}
-
-
-def lines_posted(state: State, company: Company, year: int) -> dict[str, float]:
-    """How many lines a company posted to each natural account in a fiscal year."""
-    with connection.cursor() as cursor:
-        cursor.execute(
-            'SELECT a."natural", count(*) FROM journals_journalline l JOIN journals_account a ON a.id ='
-            " l.account_id JOIN journals_book b ON b.id = l.book_id WHERE b.company = %s AND b.fiscal_year ="
-            " %s GROUP BY 1",
-            [company.company, year],
-        )
-        return {code: float(count) for code, count in cursor.fetchall()}
 
 
 class PlacedCode(NamedTuple):

@@ -1,9 +1,7 @@
-from web.hierarchies import changing, dimensions, views
+from web.hierarchies import changing, views
 from web.people.rights import route
 
 urlpatterns = [
-    route("dimensions/<str:chart>/", dimensions.page, "dimensions"),
-    route("dimensions/<str:chart>/hang/", dimensions.hang, "dimension-hang"),
     route("of/<str:code_list>/", views.of_list, "hierarchies"),
     route("of/<str:code_list>/new/", changing.new, "hierarchy-new"),
     route("<str:hierarchy>/", views.listed, "hierarchy"),
@@ -13,7 +11,7 @@ urlpatterns = [
     route("<str:hierarchy>/out/<str:kind>/", views.out, "hierarchy-out"),
     route("<str:hierarchy>/compare/", views.compare, "hierarchy-compare"),
     route("<str:hierarchy>/node/<str:code>/", views.node, "hierarchy-node"),
-    route("<str:hierarchy>/node/<str:code>/shift/<str:way>/", changing.shift, "hierarchy-shift"),
+    route("<str:hierarchy>/shift/<str:way>/", changing.shift, "hierarchy-shift"),
     route("<str:hierarchy>/move/", changing.move, "hierarchy-move"),
     route("<str:hierarchy>/leave/", changing.leave, "hierarchy-leave"),
     route("<str:hierarchy>/intake/", changing.intake, "hierarchy-intake"),

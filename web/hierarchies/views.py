@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from django.http import Http404, HttpResponse, HttpResponseRedirect
 from django.shortcuts import render
 from django.urls import reverse
-from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
 from core.codes.elevation import draw
@@ -21,8 +21,10 @@ from core.statements.figures import natural_list
 from web.definitions.viewing import PineRequest
 from web.hierarchies import checks, queries
 from web.hierarchies.svg import as_svg
+from web.journals.queries import lines_posted
 from web.people.rights import SIGNED_IN, companies_seen, needs
 from web.shell.asked import whole
+from web.shell.table_rows import Cell, TableRow, addresses, indent, table_rows
 from web.shell.tabular import Money, attached
 from web.statements.addresses import asked_period
 
@@ -114,29 +116,31 @@ def moved_places(request: PineRequest, hierarchy: str) -> dict[str, tuple[str, s
     return {code: (was.parent.get(code, "—"), now.parent[code]) for code in codes if code in now.place}
 
 
-def _row(
-    row: queries.TreeRow, head: Hierarchy, figures: queries.TreeFigures, drafted: Any, at: str
+def _table_rows(
+    rows: Iterable[queries.TreeRow], hierarchy: str, figures: queries.TreeFigures, drafted: Any, at: str
 ) -> SafeString:
-    kind = ("heading" if row.rollup else "closed" if row.closed else "") + (
-        " drafted" if row.code in drafted else ""
-    )
-    return format_html(
-        '<tr id="row-{code}" class="{kind}" tabindex="0" data-row="{code}"{onto} draggable="true"'
-        ' hx-get="{proof}" hx-trigger="focus delay:120ms" hx-target="#proof"'
-        ' hx-sync="#proof:replace"{focus}><td class="code d{depth}">{code}</td><td'
-        ' class="d{depth}">{name}</td><td class="code sub">{intake}</td><td class="num">{under}</td><td'
-        ' class="num">{raw}</td></tr>',
-        code=row.code,
-        kind=kind,
-        onto=format_html(' data-onto="{}"', row.code) if row.rollup else "",
-        proof=reverse("hierarchy-node", args=[head.hierarchy, row.code]),
-        depth=min(row.depth, 8),
-        name=row.name,
-        intake=row.intake,
-        focus=format_html(' data-focus="{}"', 1) if row.code == at else "",
-        under=f"{row.under:,}" if row.rollup else "",
-        raw=show_amount(row.raw, figures.digits) if figures.company else "",
-    )
+    proof = addresses("hierarchy-node", hierarchy)
+
+    def table_row(row: queries.TreeRow) -> TableRow:
+        kind, depth = "heading" if row.rollup else "closed" if row.closed else "", indent(row.depth)
+        return TableRow(
+            row.code,
+            [
+                Cell(row.code, f"code {depth}"),
+                Cell(row.name, depth),
+                Cell(row.intake, "code sub"),
+                Cell(f"{row.under:,}" if row.rollup else "", "num"),
+                Cell(show_amount(row.raw, figures.digits) if figures.company else "", "num"),
+            ],
+            css=f"{kind} drafted" if row.code in drafted else kind,
+            element=f"row-{row.code}",
+            proof=proof(row.code),
+            takes=row.rollup,
+            draggable=True,
+            focused=row.code == at,
+        )
+
+    return table_rows(map(table_row, rows))
 
 
 def _rows(state: State, context: dict[str, Any], start: int) -> dict[str, Any]:
@@ -149,9 +153,7 @@ def _rows(state: State, context: dict[str, Any], start: int) -> dict[str, Any]:
         place = places.index(wanted)
         start = max(0, place - 30) if place > CHUNK - 30 else 0
     part = queries.rows_at(state, hierarchy_row.hierarchy, places[start : start + CHUNK], context["figures"])
-    rows = format_html_join(
-        "", "{}", ((_row(row, hierarchy_row, context["figures"], context["drafted"], at),) for row in part)
-    )
+    rows = _table_rows(part, hierarchy_row.hierarchy, context["figures"], context["drafted"], at)
     end = start + len(part)
     more = {"next": end if end < len(places) else None, "before": max(0, start - CHUNK) if start else None}
     return {**context, "rows": rows, "total": len(places), **more}
@@ -179,7 +181,7 @@ def _drawn(request: PineRequest, state: State, context: dict[str, Any]) -> tuple
     if by == "balance" and context["company"]:
         weights = context["figures"].weights()
     elif by == "lines" and context["company"]:
-        weights = queries.lines_posted(state, context["company"], context["year"])
+        weights = lines_posted(context["company"].company, context["year"])
     else:
         by = "codes"
     return (
@@ -258,7 +260,7 @@ def out(request: PineRequest, state: State, hierarchy: str, kind: str) -> HttpRe
         state, hierarchy, level=context["level"], zoom=context["zoom"], words=context["words"]
     )
     rows = queries.rows_at(state, hierarchy, places, context["figures"])
-    table_rows, digits = context["tree"], context["figures"].digits
+    shape, digits = context["tree"], context["figures"].digits
     header = ("code", "name", "parent", "depth", "intake", "codes", "balance")
     return attached(
         hierarchy,
@@ -268,7 +270,7 @@ def out(request: PineRequest, state: State, hierarchy: str, kind: str) -> HttpRe
             (
                 row.code,
                 row.name,
-                table_rows.parent.get(row.code, ""),
+                shape.parent.get(row.code, ""),
                 row.depth,
                 row.intake,
                 row.under if row.rollup else "",

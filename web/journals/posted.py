@@ -44,6 +44,9 @@ class PostedBooks:
             asked.tie,
         )
 
+    def journal_counts(self) -> dict[str, int]:
+        return dict(_rows("SELECT company, count(*) FROM journals_journal GROUP BY company"))
+
     def lengthen_strings(self, tails: Mapping[str, str]) -> None:
         for chart, tail in sorted(tails.items()):
             companies = list(_companies_of(chart))

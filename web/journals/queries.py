@@ -6,6 +6,8 @@ from typing import Any, NamedTuple
 
 from django.db import connection
 
+from core.structures.accounts import parse_dimensions
+
 PAGE = 80
 
 
@@ -232,9 +234,42 @@ def opening_total(values: dict[str, Any], within_year: bool) -> int:
 
 
 def balances_elsewhere(values: dict[str, Any]) -> list[tuple[Any, ...]]:
+    """(year, period, account, dimensions, raw minor units, partner) of balances kept without journals."""
     with connection.cursor() as cursor:
         cursor.execute(ELSEWHERE, values)
         return list(cursor.fetchall())
+
+
+def numbered(companies: list[str], text: str, most: int = 5) -> list[tuple[str, str, str]]:
+    """(company, journal, description) of journals whose number begins so."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT company, journal, description FROM journals_journal WHERE company = ANY(%s) AND journal"
+            " >= %s AND journal < %s ORDER BY journal LIMIT %s",
+            [companies, text, text + "\uffff", most],
+        )
+        return list(cursor.fetchall())
+
+
+def lines_posted(company: str, year: int) -> dict[str, float]:
+    """How many lines a company posted to each natural account in a fiscal year."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            'SELECT a."natural", count(*) FROM journals_journalline l JOIN journals_account a ON a.id ='
+            " l.account_id JOIN journals_book b ON b.id = l.book_id WHERE b.company = %s AND b.fiscal_year ="
+            " %s GROUP BY 1",
+            [company, year],
+        )
+        return {code: float(count) for code, count in cursor.fetchall()}
+
+
+def sets_with(dimension: str) -> frozenset[int]:
+    """Numbers of the dimension sets that carry a code of a dimension."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT id, codes FROM journals_dimensionset WHERE codes LIKE %s", [f"%{dimension}=%"])
+        return frozenset(
+            number for number, codes in cursor.fetchall() if dimension in parse_dimensions(codes)[0]
+        )
 
 
 FOUND = """

@@ -22,6 +22,18 @@ from web.journals import books
 STEP = 20_000
 Progress = Callable[[str, int], None]
 
+ACCOUNT_SUMS = """
+    SELECT company, "natural", sum(amount) FROM (
+        SELECT b.company, a."natural", l.amount FROM journals_journalline l
+        JOIN journals_book b ON b.id = l.book_id JOIN journals_account a ON a.id = l.account_id
+        UNION ALL SELECT l.company, a."natural", l.amount FROM journals_balance l
+        JOIN journals_account a ON a.id = l.account_id
+    ) amounts GROUP BY 1, 2 ORDER BY 1, 2
+"""
+CHAIN_ENDS = (
+    "SELECT DISTINCT ON (company) company, chain, hash FROM journals_journal ORDER BY company, chain DESC"
+)
+
 
 @dataclass
 class Verified:

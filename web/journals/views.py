@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
 from django.http import Http404, HttpResponse, HttpResponseRedirect, QueryDict
@@ -16,10 +17,11 @@ from core.definitions.tables import Company
 from core.faults import Fault, Refused
 from core.money import digits_of
 from core.statements.figures import begins_each_year, natural_list
-from core.structures.charts import chart_index
+from core.structures.charts import ChartIndex, chart_index
 from web.definitions.viewing import PineRequest
 from web.journals import actions, queries
 from web.journals.models import Journal
+from web.journals.rows import account_line_rows, elsewhere_rows, journal_rows
 from web.people.rights import POST, SIGNED_IN, companies_seen, needs, needs_post
 from web.sheets.changing import reload_at
 from web.shell import asked
@@ -68,21 +70,21 @@ def journals(request: PineRequest, state: State, company: str) -> HttpResponse:
             raise Http404
         start = (last.isoformat(), at)
     company_row = state.get(Company, company)
+    digits = digits_of(company_row.currency if company_row else "")
     if kind := request.GET.get("file"):
-        return _journals_out(kind, company, words, digits_of(company_row.currency if company_row else ""))
+        return _journals_out(kind, company, words, digits)
     listed = queries.journals(company, words, start)
     return render(
         request,
         "journals/journals.html",
         {
             "company": company_row,
-            "rows": listed[: queries.PAGE],
+            "rows": journal_rows(company, listed[: queries.PAGE], digits),
             "more": (
                 f"{listed[queries.PAGE - 1].date},{listed[queries.PAGE - 1].id}"
                 if len(listed) > queries.PAGE
                 else None
             ),
-            "digits": digits_of(company_row.currency if company_row else ""),
             "words": words,
             "companies": companies_seen(request.user, state),
             "periods": (
@@ -216,6 +218,15 @@ def _stretch_asked(given: QueryDict, company: Company, codes: list[str]) -> dict
     }
 
 
+def _with_balance(
+    lines: list[queries.AccountLine], after_newest: int, chart: ChartIndex | None
+) -> Iterator[tuple[queries.AccountLine, str, int]]:
+    """Lines, newest first, with their account string as shown and the balance after each: raw minor units."""
+    for row in lines:
+        yield row, chart.shown(row.account) if chart else row.account, after_newest
+        after_newest -= row.amount
+
+
 @needs(SIGNED_IN, published=True)
 def account_lines(request: PineRequest, state: State, company: str, code: str) -> HttpResponse:
     """The lines behind a figure: one company, some natural accounts, a stretch of periods."""
@@ -239,28 +250,26 @@ def account_lines(request: PineRequest, state: State, company: str, code: str) -
     opening = queries.opening_total(
         values, begins_each_year(state, natural_list(state, company_row.chart), codes)
     )
-    standing, lines = opening + total - queries.newest_total(values, skip), []
-    chart = chart_index(state, company_row.chart)
-    for row in lines_found[: queries.PAGE]:
-        lines.append((row, chart.shown(row.account) if chart else row.account, standing))
-        standing -= row.amount
-    calendar = company_calendar(state, company)
+    after_newest = opening + total - queries.newest_total(values, skip)
+    lines = _with_balance(lines_found[: queries.PAGE], after_newest, chart_index(state, company_row.chart))
+    calendar, shows = company_calendar(state, company), _columns(lines_found)
+    digits = digits_of(company_row.currency)
     return render(
         request,
         "journals/account.html",
         {
-            "lines": lines,
+            "lines": account_line_rows(lines, shows, digits),
             "opening": opening,
             "closing": opening + total,
             "at_start": not skip,
-            "shows": _columns(lines_found),
+            "shows": shows,
             "periods": [(part, calendar.periods.get(part.key)) for part in queries.by_period(values)],
             "tags": queries.by_tag(values),
             "company": company_row,
             "codes": [(c, index.codes.get(c)) for c in codes],
             "more": skip + queries.PAGE if len(lines_found) > queries.PAGE else None,
-            "digits": digits_of(company_row.currency),
-            "elsewhere": elsewhere,
+            "digits": digits,
+            "elsewhere": elsewhere_rows(elsewhere, digits),
             "total": total if not elsewhere else sum(row[4] for row in elsewhere),
             "values": values,
             "count": count,

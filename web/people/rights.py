@@ -22,6 +22,7 @@ from django.http import (
     JsonResponse,
 )
 from django.urls import URLPattern, path
+from django_htmx.http import HttpResponseClientRedirect
 
 from core.definitions.state import State
 from core.definitions.tables import (
@@ -37,6 +38,7 @@ from core.definitions.tables import (
 )
 from core.references.uses import charts_of_list
 from web.definitions.viewing import DefinitionView, PineRequest
+from web.shell.htmx import is_fragment
 
 View = Callable[..., HttpResponseBase]
 OPEN, SIGNED_IN, CHANGE, POST = "open", "signed in", "change definitions", "post journals"
@@ -164,12 +166,12 @@ def sees(person: Any, state: State, kind: str, name: str) -> bool:
 def _signed_out(request: HttpRequest) -> HttpResponse:
     """To the sign-in; scripts, which can't show that page in the middle of another, are told where it is."""
     reply: HttpResponse = redirect_to_login(
-        request.get_full_path() if request.method == "GET" and not request.headers.get("HX-Request") else "/"
+        request.get_full_path() if request.method == "GET" and not is_fragment(request) else "/"
     )
     address = reply["Location"]
-    if request.headers.get("HX-Request"):
-        reply = HttpResponse(status=401)
-        reply["HX-Redirect"] = address
+    if is_fragment(request):
+        reply = HttpResponseClientRedirect(address)
+        reply.status_code = 401
     elif request.content_type == "application/json" or "application/json" in request.headers.get(
         "Accept", ""
     ):

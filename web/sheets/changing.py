@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import json
 from datetime import date
 from typing import Any
 
 from django.http import HttpResponse
+from django_htmx.http import HttpResponseLocation
 
 from core.changes.kinds import Change, examine
 from core.definitions.parsing import read_cell
@@ -55,9 +55,7 @@ def refuse_first(state: State, change: Change) -> None:
 
 def reload_at(address: str) -> HttpResponse:
     """After a change the whole page is read anew at an address, so that every figure on it is."""
-    reply = HttpResponse(status=200)
-    reply["HX-Location"] = json.dumps({"path": address, "target": "body", "swap": "innerHTML"})
-    return reply
+    return HttpResponseLocation(address, target="body", swap="innerHTML")
 
 
 def filled(request: PineRequest, row: Any, *columns: str) -> Any:

@@ -13,17 +13,17 @@ from urllib.parse import urlencode
 
 from django.http import Http404
 from django.urls import reverse
-from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
 from core.definitions.state import State
 from core.definitions.tables import Column
 from core.drafts.replaying import tells
 from core.sheets import Given, Sheet, cells_of, in_order_of, rows_of
-from web.definitions.viewing import PineRequest
+from web.definitions.viewing import PineRequest, may_change
 from web.people.rights import sees
 from web.sheets.options import told
 from web.shell.asked import text
+from web.shell.table_rows import Cell, TableRow, table_rows
 
 CHUNK = 200
 MONO = ("code", "id", "selector", "currency", "date", "integer", "dimensions")
@@ -128,23 +128,22 @@ def stretch(
     extra: Mapping[str, Mapping[str, Any]] | None = None,
 ) -> SheetRows:
     """A stretch of a sheet. `extra` are further columns that only show: title → row key → HTML or text."""
-    person: Any = request.user
-    may_change = person.is_group_accountant and request.viewed.as_of is None
+    changeable = may_change(request)
     sort = _sort_asked(request, sheet)
     rows = rows_of(state, sheet, given, among)
     if sort:
         rows = in_order_of(state, sheet, given, rows, sort.removeprefix("-"), sort.startswith("-"))
-    wanted = sheet.missing(state, given) if may_change else []
+    wanted = sheet.missing(state, given) if changeable else []
     drafted = _drafted(request, sheet)
     part = rows[start : start + CHUNK]
-    html = [
-        _row(state, sheet, given, row, may_change, sheet.kept.key(row) in drafted, extra or {})
+    shown = [
+        _row(state, sheet, given, row, changeable, sheet.kept.key(row) in drafted, extra or {})
         for row in part
     ]
     stop = start + len(part)
     if stop >= len(rows):
-        html += [
-            _row(state, sheet, given, row, may_change, False, extra or {}, missing=True) for row in wanted
+        shown += [
+            _row(state, sheet, given, row, changeable, False, extra or {}, missing=True) for row in wanted
         ]
     numbered = tuple(
         (title, all(isinstance(value, int) for value in values.values()))
@@ -153,52 +152,38 @@ def stretch(
     return SheetRows(
         sheet,
         given,
-        SafeString("".join(html)),
+        table_rows(shown),
         len(rows),
         stop if stop < len(rows) else None,
-        may_change,
+        changeable,
         numbered,
         sort,
     )
 
 
-def _cell(state: State, sheet: Sheet, row: Any, column: Column, written: str) -> SafeString:
+NONE = Cell("—", "soft")
+
+
+def _cell(state: State, sheet: Sheet, row: Any, column: Column, written: str) -> Cell:
     kind = column.kind.name
     if kind == "flag":
-        return SafeString("<td>yes</td>" if written == "true" else '<td class="soft">—</td>')
-    if not written:
-        return SafeString('<td class="soft">—</td>')
-    if kind == "choice" and written == column.default == "other":
-        return SafeString('<td class="soft">—</td>')
+        return Cell("yes") if written == "true" else NONE
+    if not written or (kind == "choice" and written == column.default == "other"):
+        return NONE
     if kind == "choice":
-        return format_html("<td>{}</td>", written.replace("_", " "))
+        return Cell(written.replace("_", " "))
     name, is_code = told(state, sheet.table, column.name, row, written)
-    if name and is_code:
-        return format_html('<td><span class="code">{}</span> {}</td>', written, name)
     if name:
-        return format_html('<td title="{}">{}</td>', written, name)
-    css = (
-        "num"
-        if numeric(column)
-        else (
-            "code wrap"
-            if kind == "selector"
-            else "code"
-            if kind in MONO
-            else "wrap"
-            if column.name in WORDS
-            else ""
-        )
-    )
-    return format_html('<td class="{}">{}</td>', css, written)
+        return Cell(name, code=written) if is_code else Cell(written, title=name)
+    if numeric(column):
+        return Cell(written, "num")
+    if kind == "selector":
+        return Cell(written, "code wrap")
+    return Cell(written, "code" if kind in MONO else "wrap" if column.name in WORDS else "")
 
 
-def _extra(value: Any) -> SafeString:
-    return (
-        format_html('<td class="num">{}</td>', f"{value:,}")
-        if isinstance(value, int)
-        else format_html("<td>{}</td>", value)
-    )
+def _extra(value: Any) -> Cell:
+    return Cell(f"{value:,}", "num") if isinstance(value, int) else Cell(value)
 
 
 def _row(
@@ -211,33 +196,24 @@ def _row(
     extra: Mapping[str, Mapping[str, Any]],
     *,
     missing: bool = False,
-) -> SafeString:
+) -> TableRow:
     key = sheet.key_text(row)
-    cells = cells_of(state, sheet, given, row)
-    rows = [_cell(state, sheet, row, column, cells[column.name]) for column in sheet.shown]
+    texts = cells_of(state, sheet, given, row)
+    cells = [_cell(state, sheet, row, column, texts[column.name]) for column in sheet.shown]
     link = LINKS.get(sheet.name)
     if link and not missing:
-        first = sheet.shown[0]
-        rows[0] = format_html(
-            '<td class="code"><a data-open href="{}">{}</a></td>', link(row), cells[first.name]
-        )
-    rows += [_extra(values.get(key, "")) for values in extra.values()]
+        cells[0] = Cell(texts[sheet.shown[0].name], "code", link=link(row), opens=True)
     shut = (
         getattr(row, "status", "") == "closed"
         or getattr(row, "enabled", True) is False
         or getattr(row, "in_use_until", None)
     )
-    css = " ".join(name for name, on in (("drafted", drafted), ("closed", shut), ("wanted", missing)) if on)
-    about = ""
-    if may_change and not missing:
-        address = f"{reverse('sheet-about', kwargs={'sheet': sheet.name})}?{urlencode({**given, 'key': key})}"
-        about = format_html(
-            ' hx-get="{}" hx-trigger="focus delay:150ms" hx-target="#about" hx-sync="#about:replace"', address
-        )
-    return format_html(
-        '<tr tabindex="0" data-row="{}" class="{}"{}>{}</tr>',
+    css = (("drafted", drafted), ("closed", shut), ("wanted", missing))
+    about = reverse("sheet-about", kwargs={"sheet": sheet.name}) if may_change and not missing else ""
+    return TableRow(
         key,
-        css,
-        about,
-        format_html_join("", "{}", ((cell,) for cell in rows)),
+        [*cells, *(_extra(values.get(key, "")) for values in extra.values())],
+        css=" ".join(name for name, on in css if on),
+        proof=f"{about}?{urlencode({**given, 'key': key})}" if about else "",
+        target="#about",
     )

@@ -31,12 +31,13 @@ from web.sheets.pages import SHEETS, asked, numeric, stretch
 from web.shell.asked import back as back_to
 from web.shell.asked import whole
 from web.shell.asking import Choice, ask, decided
+from web.shell.htmx import is_fragment, page_of
 from web.shell.tabular import attached
 
 
 def _back(request: PineRequest, sheet: sheets.Sheet, key: str = "") -> HttpResponse:
     """The page the person is on, with the row that was acted on selected."""
-    here = urlsplit(request.headers.get("HX-Current-URL", "/"))
+    here = urlsplit(page_of(request))
     items = [(name, value) for name, value in parse_qsl(here.query) if name != "row"]
     query = urlencode([*items, *([("row", f"{sheet.name}:{key}")] if key else [])])
     return reload_at(here.path + (f"?{query}" if query else ""))
@@ -225,23 +226,23 @@ def _put(
 @needs(SIGNED_IN)
 def out(request: PineRequest, state: State, sheet: str, kind: str) -> HttpResponse:
     """The whole sheet as a file that comes back in."""
-    table_rows, given = asked(request, state, sheet)
-    rows = sheets.rows_of(state, table_rows, given)
-    whole = [column.kind.name == "integer" for column in table_rows.shown]
+    table, given = asked(request, state, sheet)
+    rows = sheets.rows_of(state, table, given)
+    whole = [column.kind.name == "integer" for column in table.shown]
 
     def cells(row: Any) -> list[str | int]:
-        texts = sheets.cells_of(state, table_rows, given, row).values()
+        texts = sheets.cells_of(state, table, given, row).values()
         return [int(text) if is_whole and text else text for text, is_whole in zip(texts, whole, strict=True)]
 
     body = (cells(row) for row in rows)
-    return attached("-".join([table_rows.name, *given.values()]), kind, table_rows.columns, body)
+    return attached("-".join([table.name, *given.values()]), kind, table.columns, body)
 
 
 @needs(CHANGE, posts=True)
 def bring(request: PineRequest, state: State, sheet: str) -> HttpResponse:
     """GET: where to paste or choose a file. POST: a preview row by row; with `take` the rows are taken."""
     kind, given = asked(request, state, sheet)
-    back = back_to(request, urlsplit(request.headers.get("HX-Current-URL", "/")).path or "/")
+    back = back_to(request, urlsplit(page_of(request)).path)
     query = urlencode({**given, "back": back})
     context: dict[str, Any] = {
         "title": kind.title.lower(),
@@ -259,7 +260,7 @@ def bring(request: PineRequest, state: State, sheet: str) -> HttpResponse:
             raise Refused(proposals.faults)
         apply_change(request, proposals.change)
         return reload_at(f"{context['back']}?{urlencode({'row': f'{kind.name}:{proposals.keys[0]}'})}")
-    shown = "sheets/brought.html" if request.headers.get("HX-Request") else "sheets/bring.html"
+    shown = "sheets/brought.html" if is_fragment(request) else "sheets/bring.html"
     return render(
         request,
         shown,

@@ -7,6 +7,8 @@ from typing import NamedTuple
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
+from web.shell.htmx import among_messages
+
 FIELD = "decided"
 
 
@@ -42,5 +44,4 @@ def ask(request: HttpRequest, sentence: str, *choices: Choice, why: bool = False
             "why": why,
         },
     )
-    reply["HX-Retarget"], reply["HX-Reswap"] = "#told", "innerHTML"
-    return reply
+    return among_messages(reply)

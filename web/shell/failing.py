@@ -10,20 +10,20 @@ from django.shortcuts import render
 
 from core.faults import Fault
 from web.shell import numbered
+from web.shell.htmx import among_messages, is_fragment
 
 
 def told(request: HttpRequest, faults: list[Fault], status: int) -> HttpResponse:
     """Faults as a fragment for htmx (into the place for messages), else as a page."""
     number = numbered.current.get()
-    if request.headers.get("HX-Request"):
+    if is_fragment(request):
         reply = render(
             request,
             "shell/faults.html",
             {"faults": faults[:50], "status": status, "number": number},
             status=status,
         )
-        reply["HX-Retarget"], reply["HX-Reswap"] = "#told", "innerHTML"
-        return reply
+        return among_messages(reply)
     return render(
         request,
         "shell/fault_page.html",

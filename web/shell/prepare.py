@@ -90,7 +90,7 @@ def migrate(name: str, stamp: str) -> None:
 def fits(name: str) -> bool:
     """Whether the migrations that made a database are still what they were, so that further ones can follow.
 
-    While there is no release they are changed in place; a database made before such a change is not touched.
+    From release 0.1.0 they are added and never rewritten; a database made by anything else is not touched.
     """
     with connect(name) as there:
         columns = there.execute(

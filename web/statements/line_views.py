@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from typing import Any
 
 from django.http import Http404, HttpResponse
@@ -18,12 +17,12 @@ from core.statements.figures import likely_line, plan
 from web.definitions.viewing import PineRequest
 from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
 from web.sheets.changing import apply_change, filled, reload_at
+from web.shell.asked import text
 from web.shell.asking import Choice, ask, decided
+from web.shell.ids import free_id
 from web.statements.addresses import asked_period, drill, where
 from web.statements.queries import company_amounts, company_statement
 from web.statements.views import company_asked, then_or_now
-
-ID = re.compile(r"[^a-z0-9]+")
 
 
 @needs(SIGNED_IN)
@@ -103,12 +102,7 @@ def _known(state: State, statement: str, line: str) -> StatementLine:
 
 
 def _free_id(state: State, statement: str, label: str) -> str:
-    base = ID.sub("-", label.lower()).strip("-")[:34] or "line"
-    text, number = base, 1
-    while state.get(StatementLine, statement, text):
-        number += 1
-        text = f"{base}-{number}"
-    return text
+    return free_id(label, lambda name: state.get(StatementLine, statement, name) is not None, "line")
 
 
 @needs(CHANGE, posts=True)
@@ -249,8 +243,9 @@ def place(request: PineRequest, state: State, statement: str) -> HttpResponse:
 
 
 @needs_post(CHANGE)
-def shift(request: PineRequest, state: State, statement: str, line: str, way: str) -> HttpResponse:
-    """Moves a line among its neighbours or between levels: up, down, deeper, higher."""
+def shift(request: PineRequest, state: State, statement: str, way: str) -> HttpResponse:
+    """Moves a line (`row`) among its neighbours or between levels: up, down, deeper, higher."""
+    line = text(request.POST, "row")
     planned = plan(state, statement)
     if planned is None or line not in planned.index:
         raise Http404

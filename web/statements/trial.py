@@ -14,6 +14,7 @@ from web.definitions.viewing import PineRequest
 from web.people.rights import SIGNED_IN, companies_seen, needs
 from web.statements.addresses import asked_period, drill_from
 from web.statements.queries import trial_balance, window
+from web.statements.rows import trial_rows
 
 
 @needs(SIGNED_IN)
@@ -23,10 +24,11 @@ def trial(request: PineRequest, state: State) -> HttpResponse:
     wanted = request.GET.get("company") or request.session.get("company")
     company = next((row for row in companies if row.company == wanted), companies[0] if companies else None)
     if company is None:
-        return render(request, "statements/trial.html", {"rows": []})
+        return render(request, "statements/trial.html", {"rows": ""})
     year, period, first = asked_period(request, state, company.calendar)
     calendar = company_calendar(state, company.company)
     at = window(calendar, year, period, first)
+    digits = digits_of(company.currency)
     rows = trial_balance(state, company.company, year, period, first)
     totals = tuple(
         sum(getattr(row, name) for row in rows) for name in ("opening", "debit", "credit", "closing")
@@ -37,14 +39,13 @@ def trial(request: PineRequest, state: State) -> HttpResponse:
         {
             "company": company,
             "companies": companies,
-            "rows": rows,
+            "rows": trial_rows(company.company, rows, digits, drill_from(at)),
             "totals": totals,
-            "digits": digits_of(company.currency),
+            "digits": digits,
             "agrees": totals[1] == totals[2] and not totals[0] and not totals[3],
             "window": at,
             "year": year,
             "period": state.get(Period, company.calendar, year, period),
             "periods": [calendar.of_year(y) for y in reversed(calendar.years())],
-            "drill": drill_from(at),
         },
     )

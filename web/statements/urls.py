@@ -15,5 +15,5 @@ urlpatterns = [
     route("<str:statement>/line/<str:line>/", line_views.line, "line"),
     route("<str:statement>/line/<str:line>/change/", line_views.change, "line-change"),
     route("<str:statement>/line/<str:line>/delete/", line_views.delete, "line-delete"),
-    route("<str:statement>/line/<str:line>/shift/<str:way>/", line_views.shift, "line-shift"),
+    route("<str:statement>/shift/<str:way>/", line_views.shift, "line-shift"),
 ]

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from typing import Any, NamedTuple
+from typing import Any
 
 from django.http import Http404, HttpResponse, HttpResponseRedirect
 from django.shortcuts import render
@@ -18,15 +17,16 @@ from core.definitions.state import State
 from core.definitions.tables import TABLES, Chart, Company, Hierarchy, Period, Statement
 from core.drafts.replaying import tells
 from core.statements.coverage import coverage
-from core.statements.figures import Figure, Figures, Plan, natural_list, plan
+from core.statements.figures import Figures, Plan, natural_list, plan
 from web.definitions.history import state_at
-from web.definitions.viewing import PineRequest
+from web.definitions.viewing import PineRequest, may_change
 from web.people.rights import CHANGE, SIGNED_IN, charts_seen, companies_seen, needs, needs_post
 from web.sheets.changing import apply_change, reload_at
 from web.shell.asked import number, text
 from web.statements.addresses import asked_period, where
 from web.statements.outline import statement_workbook
 from web.statements.queries import company_statement
+from web.statements.rows import compared, statement_rows
 
 
 def seen_statements(request: PineRequest, state: State) -> list[Statement]:
@@ -58,39 +58,6 @@ def company_asked(request: PineRequest, state: State, chart: str) -> Company | N
     return company_row
 
 
-class StatementRow(NamedTuple):
-    """A line on the page. `before` is its figure as published or of an earlier version, if compared."""
-
-    figure: Figure
-    now: int | None
-    before: int | None
-    moved: bool
-    difference: int | None
-    depth: int
-    drafted: bool
-
-
-DEEPEST = 8
-
-
-def _rows(
-    figures: Figures, was: dict[str, int | None] | None, drafted: frozenset[str]
-) -> Iterator[StatementRow]:
-    for figure in figures.lines:
-        before = was.get(figure.line.row.line) if was is not None else None
-        now = figure.shown[0]
-        moved = was is not None and before != now
-        yield StatementRow(
-            figure,
-            figure.seen(),
-            before,
-            moved,
-            (now or 0) - (before or 0) if moved else None,
-            min(figure.line.depth, DEEPEST),
-            figure.line.row.line in drafted,
-        )
-
-
 def _alike(was: dict[str, int | None], figures: Figures) -> bool:
     return all(was.get(figure.line.row.line) == figure.shown[0] for figure in figures.lines)
 
@@ -103,7 +70,7 @@ def statement(request: PineRequest, state: State, statement: str) -> HttpRespons
     common = {"statements": seen_statements(request, state)}
     company = company_asked(request, state, planned.statement.chart)
     if company is None:
-        page = {**common, "plan": planned, "statement": planned.statement, "rows": []}
+        page = {**common, "plan": planned, "statement": planned.statement, "rows": ""}
         return render(request, "statements/statement.html", page)
     at = asked_period(request, state, company.calendar)
     state, held = then_or_now(request, state, company, *at[:2])
@@ -114,7 +81,7 @@ def statement(request: PineRequest, state: State, statement: str) -> HttpRespons
         was = None  # the draft leaves these figures as they are: one column says so better than two alike
     asked = {"company": company.company, "year": at[0], "period": at[1], "first": at[2]}
     query = where({**asked, "tree": held and request.GET.get("tree")})
-    rows = list(_rows(figures, was, drafted_lines(request, statement)))
+    rows = compared(figures, was, drafted_lines(request, statement))
     return render(
         request,
         "statements/statement.html",
@@ -124,7 +91,15 @@ def statement(request: PineRequest, state: State, statement: str) -> HttpRespons
             "plan": planned,
             "statement": planned.statement,
             "company": company,
-            "rows": rows,
+            "rows": statement_rows(
+                statement,
+                rows,
+                found.digits,
+                query=query,
+                beside=was is not None,
+                may_change=may_change(request),
+                at=request.GET.get("at", ""),
+            ),
             "found": found,
             "digits": found.digits,
             "coverage": coverage(planned, figures),

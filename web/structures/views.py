@@ -20,7 +20,7 @@ from web.people.rights import SIGNED_IN, charts_seen, companies_seen, needs
 from web.sheets.pages import stretch
 from web.shell.asked import day
 from web.shell.asked import text as words
-from web.structures.beam import beam
+from web.shell.beam import beam
 from web.structures.sheets import HUNG, QUICK, RULES, SEGMENTS, STRINGS, sample
 
 

@@ -6,6 +6,7 @@ from typing import Any
 
 from django import template
 from django.utils.html import format_html
+from django.utils.http import urlencode
 from django.utils.safestring import SafeString
 
 from core.money import show_amount
@@ -30,19 +31,9 @@ def item(mapping: Any, key: Any) -> Any:
 
 
 @register.filter
-def thousands(number: int) -> str:
-    return f"{number:,}"
-
-
-@register.filter
 def spaced(text: str) -> str:
     """A choice as the package writes it, in words."""
     return text.replace("_", " ")
-
-
-@register.filter
-def yesno_word(cell: str) -> str:
-    return "yes" if cell == "true" else "no"
 
 
 @register.filter
@@ -63,13 +54,13 @@ def key(letter: str) -> SafeString:
 @register.simple_tag(takes_context=True)
 def here(context: Any, **changes: Any) -> str:
     """This page's address with some of its state changed; an empty value takes it out."""
-    query = context["request"].GET.copy()
+    values: dict[str, Any] = dict(context["request"].GET.lists())
     for name, value in changes.items():
         if value in ("", None):
-            query.pop(name, None)
+            values.pop(name, None)
         else:
-            query[name] = value
-    text = query.urlencode()
+            values[name] = value
+    text = urlencode(values, doseq=True)
     return f"?{text}" if text else "?"
 
 

@@ -1,21 +1,23 @@
-"""./pine person: the people of a database from the command line, as the page has it. And what the start
-tells."""
+"""./pine person: the people of a database from the command line, as the page has it."""
 
 from __future__ import annotations
 
 import argparse
-import os
 import sys
+from typing import Any
 
-import django
+from django.core.management.base import CommandParser
 
 from core.faults import Refused
+from web.people import actions
+from web.people.links import address
+from web.people.models import Person
+from web.shell.pine_command import PineCommand
 
 DONE, FAULTS, WRONG = 0, 1, 2
 
 
-def parser() -> argparse.ArgumentParser:
-    argument_parser = argparse.ArgumentParser(prog="./pine person", allow_abbrev=False)
+def add_acts(argument_parser: argparse.ArgumentParser) -> None:
     acts = argument_parser.add_subparsers(dest="act", required=True, metavar="ACT")
     acts.add_parser("list", help="everybody who signs in", allow_abbrev=False)
     for name, what in (
@@ -33,18 +35,9 @@ def parser() -> argparse.ArgumentParser:
         ("on", "may sign in again"),
     ):
         acts.add_parser(name, help=what, allow_abbrev=False).add_argument("username")
-    return argument_parser
 
 
-def address(token: str) -> str:
-    base = os.environ.get("PINE_ADDRESS") or f"http://127.0.0.1:{os.environ.get('PINE_SERVED_PORT', '8123')}"
-    return f"{base.rstrip('/')}/link/{token}/"
-
-
-def run(given: argparse.Namespace) -> int:
-    from web.people import actions
-    from web.people.models import Person
-
+def done(given: argparse.Namespace) -> int:
     if given.act == "list":
         for row in Person.objects.prefetch_related("companies").order_by("username"):
             names = ",".join(sorted(company.company for company in row.companies.all()))
@@ -71,44 +64,17 @@ def run(given: argparse.Namespace) -> int:
     return DONE
 
 
-def welcome() -> int:
-    """What the start tells: the demo's sign-ins where they are the demo's, or one link to make the first
-    person."""
-    from demo.__main__ import PASSWORD, PEOPLE
-    from web.people import actions
-    from web.people.models import Person
+class Command(PineCommand):
+    """./pine person."""
 
-    if not Person.objects.exists():
-        sys.stdout.write(
-            "Nobody can sign in yet. Make the first person with this link, once, within seven days:\n"
-        )
-        sys.stdout.write(f"  {address(actions.link_for(None))}\n")
-        return DONE
-    people = {
-        person.username: person
-        for person in Person.objects.filter(username__in=[row[0] for row in PEOPLE], is_active=True)
-    }
-    for username, *_, companies in PEOPLE:
-        person = people.get(username)
-        if person is not None and person.check_password(PASSWORD):
-            what = f"company accountant ({', '.join(companies)})" if companies else "group accountant"
-            sys.stdout.write(f"Sign in as the demo's {what}: {username}  {PASSWORD}\n")
-    return DONE
+    def add_arguments(self, parser: CommandParser) -> None:
+        self.named("./pine person", parser)
+        add_acts(parser)
 
-
-def main(words: list[str]) -> int:
-    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "web.settings")
-    django.setup()
-    if words == ["--welcome"]:
-        return welcome()
-    given = parser().parse_args(words)
-    try:
-        return run(given)
-    except Refused as refused:
-        for fault in refused.faults:
-            sys.stderr.write(f"{fault.what} {fault.way_out}\n")
-        return FAULTS
-
-
-if __name__ == "__main__":
-    sys.exit(main(sys.argv[1:]))
+    def handle(self, *_: Any, **given: Any) -> None:
+        try:
+            sys.exit(done(argparse.Namespace(**given)))
+        except Refused as refused:
+            for fault in refused.faults:
+                sys.stderr.write(f"{fault.what} {fault.way_out}\n")
+            sys.exit(FAULTS)

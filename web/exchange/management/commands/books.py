@@ -1,4 +1,4 @@
-"""The command line: import, export, check, verify, trial-balance, statement, disagreements.
+"""What ./pine does with the data: import, export, check, verify, trial-balance, statement, disagreements.
 
 Results on standard output, messages on standard error. Exit status 0 done, 1 the data has faults, 2 the call
 is wrong.
@@ -8,17 +8,25 @@ from __future__ import annotations
 
 import argparse
 import csv
-import os
 import sys
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
-import django
 import psycopg
+from django.core.management.base import CommandParser
 from django.db import Error
 
 from core.books.chain import End
-from core.faults import Refused
+from core.faults import MUST, Refused, WrongCall
+from web.definitions import snapshot
+from web.exchange import reports
+from web.exchange.checking import everything
+from web.exchange.exporting import export_package
+from web.exchange.importing import import_package
+from web.journals import verifying
+from web.shell import tabular
+from web.shell.pine_command import PineCommand
 
 DONE, FAULTS, WRONG = 0, 1, 2
 
@@ -27,9 +35,8 @@ def say(text: object) -> None:
     sys.stderr.write(f"{text}\n")
 
 
-def parser() -> argparse.ArgumentParser:
-    argument_parser = argparse.ArgumentParser(prog="./pine", allow_abbrev=False)
-    commands = argument_parser.add_subparsers(dest="command", required=True, metavar="COMMAND")
+def add_commands(argument_parser: argparse.ArgumentParser) -> None:
+    commands = argument_parser.add_subparsers(dest="act", required=True, metavar="COMMAND")
 
     def add(name: str, what: str) -> argparse.ArgumentParser:
         return commands.add_parser(name, help=what, allow_abbrev=False)
@@ -64,12 +71,9 @@ def parser() -> argparse.ArgumentParser:
         sub.add_argument("--period", type=int, required=True)
         sub.add_argument("--format", choices=("csv", "json", "xlsx"), default="csv")
         sub.add_argument("--output", type=Path)
-    return argument_parser
 
 
 def run_import(given: argparse.Namespace) -> int:
-    from web.exchange.importing import import_package
-
     if not given.path.exists():
         say(f"There is nothing at {given.path}.")
         return WRONG
@@ -81,8 +85,6 @@ def run_import(given: argparse.Namespace) -> int:
 
 
 def run_export(given: argparse.Namespace) -> int:
-    from web.exchange.exporting import export_package
-
     if not given.path.absolute().parent.exists() and given.path.suffix:
         say(f"There is no folder {given.path.parent}.")
         return WRONG
@@ -96,10 +98,6 @@ def run_export(given: argparse.Namespace) -> int:
 
 
 def run_check(given: argparse.Namespace) -> int:
-    from core.faults import MUST
-    from web.definitions import snapshot
-    from web.exchange.checking import everything
-
     faults = list(everything(snapshot.current().state))
     musts = [fault for fault in faults if fault.severity == MUST]
     for fault in faults:
@@ -125,9 +123,6 @@ def known_ends(path: Path) -> dict[str, End]:
 
 
 def run_verify(given: argparse.Namespace) -> int:
-    from web.journals import verifying
-    from web.shell import tabular
-
     try:
         known = known_ends(given.heads) if given.heads else {}
     except (OSError, ValueError, UnicodeDecodeError) as error:
@@ -161,15 +156,11 @@ def _written(given: argparse.Namespace, data: bytes) -> int:
 
 
 def run_report(given: argparse.Namespace) -> int:
-    from web.definitions import snapshot
-    from web.exchange import reports
-    from web.shell import tabular
-
     state = snapshot.current().state
     when = (given.year, given.period)
-    if given.command == "trial-balance":
+    if given.act == "trial-balance":
         report = reports.trial_balance(state, given.company, given.group, *when, given.from_period)
-    elif given.command == "statement":
+    elif given.act == "statement":
         report = reports.statement(
             state, given.statement, given.company, given.group, *when, given.from_period
         )
@@ -188,14 +179,10 @@ RUN: dict[str, Callable[[argparse.Namespace], int]] = {
 }
 
 
-def main(words: list[str]) -> int:
-    given = parser().parse_args(words)
-    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "web.settings")
-    django.setup()
-    from core.faults import WrongCall
-
+def done(given: argparse.Namespace) -> int:
+    """Carries out a command; the exit status."""
     try:
-        return RUN.get(given.command, run_report)(given)
+        return RUN.get(given.act, run_report)(given)
     except WrongCall as refused:
         say(refused.faults[0].what)
         return WRONG
@@ -209,5 +196,12 @@ def main(words: list[str]) -> int:
         return FAULTS
 
 
-if __name__ == "__main__":
-    sys.exit(main(sys.argv[1:]))
+class Command(PineCommand):
+    """./pine import, export, check, verify, trial-balance, statement, disagreements."""
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        self.named("./pine", parser)
+        add_commands(parser)
+
+    def handle(self, *_: Any, **given: Any) -> None:
+        sys.exit(done(argparse.Namespace(**given)))

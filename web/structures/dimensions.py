@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from typing import NamedTuple
 from urllib.parse import urlencode
 
-from django.db import connection
 from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
@@ -21,25 +19,15 @@ from core.definitions.tables import Chart, ChartDimension, CodeList, Company, Di
 from core.faults import Fault, Location, Refused, WrongCall
 from core.money import digits_of
 from core.statements.figures import natural_list
-from core.structures.accounts import parse_dimensions
 from web.definitions.viewing import PineRequest
 from web.journals.books import books_for
+from web.journals.queries import sets_with
 from web.people.rights import CHANGE, SIGNED_IN, companies_seen, needs, needs_post
 from web.sheets.changing import apply_change, filled, reload_at
+from web.shell.ids import id_of
 from web.shell.tabular import Money, attached
 from web.statements.addresses import asked_period
 from web.statements.queries import window
-
-PLAIN = re.compile(r"[^A-Za-z0-9_-]+")
-
-
-def _tagged(dimension: str) -> frozenset[int]:
-    """numbers of the dimension sets that carry a code of a dimension."""
-    with connection.cursor() as cursor:
-        cursor.execute("SELECT id, codes FROM journals_dimensionset WHERE codes LIKE %s", [f"%{dimension}=%"])
-        return frozenset(
-            number for number, codes in cursor.fetchall() if dimension in parse_dimensions(codes)[0]
-        )
 
 
 class UntaggedPart(NamedTuple):
@@ -65,7 +53,7 @@ def _untagged(request: PineRequest, state: State, company: Company, name: str) -
     try:
         at = window(company_calendar(state, company.company), year, period, first)
         begin = at.first
-        shares = untagged(books_for([company.company])[company.company], _tagged(name), at.start, at.end)
+        shares = untagged(books_for([company.company])[company.company], sets_with(name), at.start, at.end)
     except WrongCall:
         pass  # a period that is not there has nothing to tag
     stretch = {"year": year, "period": period, "from_year": year, "from_period": begin, "untagged": name}
@@ -111,7 +99,7 @@ def page(request: PineRequest, state: State, chart: str) -> HttpResponse:
         )
     return render(
         request,
-        "hierarchies/dimensions.html",
+        "structures/dimensions.html",
         {
             "chart": chart_row,
             "rows": rows,
@@ -144,7 +132,7 @@ def hang(request: PineRequest, state: State, chart: str) -> HttpResponse:
     elif act == "hang":
         if not name:
             title = request.POST.get("name", "").strip()
-            name = PLAIN.sub("-", title.lower()).strip("-")[:40]
+            name = id_of(title)
             if not name:
                 raise Refused(
                     [Fault("cell-empty", "Choose a dimension, or name a new one.", Location(column="name"))]

@@ -1,0 +1,209 @@
+"""Who belongs to a group on a day, where accounts of other charts go, books added up by account."""
+
+from __future__ import annotations
+
+from datetime import date
+from decimal import Decimal
+from functools import partial
+from typing import Any
+from unittest import TestCase
+
+import numpy as np
+
+from core.books.balances import PostedColumns, books_of, by_account
+from core.books.periods import ordinal
+from core.changes.of_statements import MapAccounts
+from core.definitions.state import State
+from core.definitions.tables import (
+    Calendar,
+    Chart,
+    Code,
+    CodeList,
+    Company,
+    Group,
+    GroupMember,
+    Mapping,
+    Structure,
+    StructureSegment,
+)
+from core.group.collect import Member
+from core.group.map_accounts import group_balances
+from core.group.mapping import likely_target, map_plan
+from core.group.membership import MemberCompany, consolidation_scope, group_calendar, membership
+from core.group.sum_up import consolidate
+from core.tests.builders import state
+from core.tests.rich_world import rich, rich_state
+
+DAY = date(2026, 3, 31)
+
+
+class Members(TestCase):
+    def test_by_what_way_and_how_much(self) -> None:
+        found = {row.company: row for row in membership(rich_state(), "g").companies}
+        self.assertEqual(found["beta"].path, ("g", "sub"))
+        self.assertEqual(
+            found["gamma"],
+            MemberCompany("gamma", ("g",), "full", Decimal(60), date(2026, 1, 1), None),
+        )
+        for day, is_in in ((date(2025, 12, 31), False), (DAY, True)):
+            self.assertEqual(found["gamma"].is_in(day), is_in)
+
+    def test_who_waits_is_named(self) -> None:
+        world = state(
+            Group("g", "Group", "GBP", "c"),
+            GroupMember("g", "alpha"),
+            GroupMember("g", "beta", "company", "equity", Decimal(35)),
+            Company("delta", "Delta", "NL", "EUR", "c", "m"),
+            GroupMember("g", "delta"),
+            Company("gone", "Gone", "GB", "GBP", "c", "m"),
+            GroupMember("g", "gone", "company", "full", None, None, date(2026, 1, 31)),
+            Company("out", "Out", "GB", "GBP", "c", "m"),
+            GroupMember("g", "out", "company", "none"),
+        )
+        scope = consolidation_scope(world, "g", DAY)
+        self.assertEqual([row.company for row in scope.companies], ["alpha"])
+        self.assertEqual(
+            scope.waiting,
+            (
+                ("beta", "is taken in by method equity, which waits"),
+                ("delta", "reports in EUR and waits for translation"),
+            ),
+        )
+
+    def test_its_calendar(self) -> None:
+        for group, calendar in (("g", "m"), ("sub", "m"), ("none", None)):
+            found = group_calendar(rich_state(), group)
+            self.assertEqual(found.calendar if found else None, calendar)
+        apart = State.of(
+            [
+                *rich(),
+                Calendar("w", "Weeks"),
+                Company("w", "W", "GB", "GBP", "c", "w"),
+                GroupMember("sub", "w"),
+            ]
+        )
+        self.assertIsNone(group_calendar(apart, "sub"))
+
+
+class Mapped(TestCase):
+    """gamma's own chart into the group's."""
+
+    def world(self, *more: Any) -> State:
+        return State.of([*rich(), *more])
+
+    def test_the_first_row_that_fits_wins_and_may_ask_for_a_dimension(self) -> None:
+        world = state(
+            Group("g", "Group", "GBP", "c2"),
+            *self.other_chart(),
+            Mapping("g", "alpha", 5, "4010", "season", "SP26", "S1"),
+            Mapping("g", "alpha", 10, "4010", "site", "002", "S2"),
+            Mapping("g", "alpha", 20, "4*", target="S9"),
+            GroupMember("g", "alpha"),
+        )
+        plan = map_plan(world, "g", "alpha")
+        assert plan
+        for account, dimensions, target in (
+            ("10-4010-001", "season=SP26", "S1"),
+            ("10-4010-002", "season=AU26", "S2"),
+            ("10-4010-001", "", "S9"),
+            ("10-4020-001", "season=SP26", "S9"),
+        ):
+            with self.subTest(account, dimensions=dimensions):
+                natural = account.split("-")[1]
+                values = partial(plan.values, account, dimensions)
+                self.assertEqual(plan.target(natural, values), target)
+        self.assertEqual(plan.target("5010", list), "", "no row fits")
+        self.assertIsNone(map_plan(world, "none", "alpha"))
+        book = books_of(
+            "alpha",
+            2026,
+            1,
+            PostedColumns(["4010"] * 3, [0] * 3, [1, 2, 3], [1, 2, 0], [1] * 3, [False] * 3, [-5, -7, -11]),
+        )
+        texts = {1: ("10-4010-001", "season=SP26"), 2: ("10-4010-002", "")}
+        member = Member(
+            "alpha",
+            1,
+            (book,),
+            plan,
+            None,
+            lambda rows: [texts.get(int(a), ("10-4010-001", "")) for a in rows["account"].tolist()],
+        )
+        found = group_balances(world, "g", [member])
+        summed = consolidate(found, 0, ordinal(2026, 1), True).amounts.window[:, -1]
+        self.assertEqual(
+            {name: int(value) for name, value in zip(found.accounts, summed, strict=True) if value},
+            {"S1": -5, "S2": -7, "S9": -11},
+        )
+
+    def other_chart(self) -> list[Any]:
+        return [
+            CodeList("gl", "Group accounts", 2, 2, "alphanumeric"),
+            Structure("gs", "Group", "-"),
+            StructureSegment("gs", 1, "account", "Account", "gl", "natural_account"),
+            Chart("c2", "Group chart", "gs"),
+            *(Code("gl", code, f"Sales {code}", account_class="revenue") for code in ("S1", "S2", "S9")),
+        ]
+
+    def test_a_likely_target(self) -> None:
+        names = (
+            Code("own", "PC", "Petty cash box", account_class="asset"),
+            Code("own", "BX", "Box", account_class="asset"),
+            Code("own", "ZZ", "Nothing alike", account_class="equity"),
+        )
+        world = self.world(*names)
+        for account, target in (("PC", "1020"), ("BX", "1010"), ("ZZ", "4010"), ("none", "")):
+            with self.subTest(account):
+                self.assertEqual(likely_target(world, "g", "gamma", account), target)
+        self.assertEqual(likely_target(world, "g", "alpha", "1010"), "", "it shares the chart")
+
+    def test_mapping_says_what_it_did(self) -> None:
+        change = MapAccounts("g", "gamma", ("BK", "SL"), "1010")
+        self.assertEqual(change.sentence(rich_state()), "Mapped BK, SL of gamma to 1010 in g")
+
+    def test_a_group_of_nothing(self) -> None:
+        found = group_balances(rich_state(), "g", [])
+        self.assertEqual(len(found.sums(np.zeros(0, dtype=bool))), 0)
+        self.assertEqual(len(found.touched(5)), 0)
+        self.assertEqual(found.by_company(np.zeros(0, dtype=np.int64), 3).shape, (3, 0))
+
+
+class BooksByAccount(TestCase):
+    def test_opening_movement_and_closing(self) -> None:
+        book = books_of(
+            "alpha",
+            2026,
+            1,
+            PostedColumns(
+                ["1010", "1010", "4010", "4010", "1010"],
+                [0] * 5,
+                [1] * 5,
+                [0] * 5,
+                [1, 2, 2, 13, 3],
+                [False, False, False, True, False],
+                [100, 30, -30, 30, 5],
+            ),
+        )
+        sums = by_account([book], {"1010": 0, "4010": 1, "5010": 2}, 3, ordinal(2026, 2), ordinal(2026, 13))
+        self.assertEqual(
+            {name: column.tolist() for name, column in sums.items()},
+            {
+                "opening": [100, 0, 0],
+                "debit": [35, 30, 0],
+                "credit": [0, 30, 0],
+                "window": [35, -30, 0],
+                "cumulative": [135, 0, 0],
+                "touched": [True, True, False],
+            },
+        )
+
+    def test_sums_beyond_64_bits_stay_exact(self) -> None:
+        most = 2**62
+        book = books_of(
+            "alpha",
+            2026,
+            1,
+            PostedColumns(["1010"] * 3, [0] * 3, [1, 2, 3], [0] * 3, [1] * 3, [False] * 3, [most] * 3),
+        )
+        sums = by_account([book], {"1010": 0}, 1, 0, ordinal(2026, 1))
+        self.assertEqual(sums["cumulative"].tolist(), [3 * most])

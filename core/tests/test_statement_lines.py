@@ -1,0 +1,183 @@
+"""Lines of a statement moved, taken out, covered; what a draft moves, line by line and for a group."""
+
+from __future__ import annotations
+
+from unittest import TestCase
+
+import numpy as np
+
+from core.changes.kinds import Put, apply
+from core.changes.of_codes import MoveNodes
+from core.changes.of_statements import DeleteLine, PlaceAccounts, shifted_line
+from core.definitions.state import State
+from core.definitions.tables import Code, Company, HierarchyNode, StatementLine
+from core.drafts.moves import (
+    AccountSums,
+    Cause,
+    causes,
+    companies_by_chart,
+    group_causes,
+    group_moves,
+    hierarchy_moves,
+    statement_moves,
+    touched_hierarchies,
+    touched_statements,
+)
+from core.statements.coverage import IdleAccount, coverage
+from core.statements.figures import Amounts, Figures, Plan, compute, plan
+from core.statements.formulas import parse
+from core.tests.builders import state
+from core.tests.test_figures import BALANCE, CODES
+
+SUMS = AccountSums(
+    ("alpha", "beta"),
+    ("1010", "1110", "3010"),
+    np.array([[100, 0], [50, 7], [-150, -7]]),
+    np.array([[100, 0], [50, 7], [-150, -7]]),
+)
+
+
+def world(*more: object, without: tuple[object, ...] = ()) -> State:
+    return state(*BALANCE, *more, without=without)
+
+
+def planned(at: State) -> Plan:
+    made = plan(at, "st")
+    assert made
+    return made
+
+
+def figures(at: State, **amounts: int) -> Figures:
+    """The balance sheet of one company with amounts by natural account, `a1010=5`."""
+    made = planned(at)
+    column = np.array([[amounts.get(f"a{code}", 0)] for code in made.accounts.posting])
+    return compute(made, Amounts(column, column, ()), 2)
+
+
+class Lines(TestCase):
+    def test_where_a_line_can_go(self) -> None:
+        for line, way, moved in (
+            ("debtors", "up", ("assets", "cash")),
+            ("cash", "down", ("assets", "")),
+            ("creditors", "down", ("owing", "")),
+            ("owing", "deeper", ("assets", "")),
+            ("cash", "higher", ("", "owing")),
+            ("result", "higher", ("", "")),
+        ):
+            with self.subTest(line, way=way):
+                change = shifted_line(planned(world()), line, way)
+                assert change
+                self.assertEqual((change.row.line, change.parent, change.before), (line, *moved))
+        for line, way in (("assets", "up"), ("owing", "down"), ("assets", "higher"), ("debtors", "deeper")):
+            with self.subTest(line, way=way):
+                self.assertIsNone(shifted_line(planned(world()), line, way))
+
+    def test_what_goes_with_a_line(self) -> None:
+        self.assertEqual(DeleteLine("st", "assets").goes(world()), (2, 4))
+        self.assertEqual(DeleteLine("st", "cash").goes(world()), (0, 2))
+        self.assertEqual(DeleteLine("st", "none").goes(world()), (0, 0))
+        self.assertEqual(DeleteLine("st", "none").edits(world()), [])
+        self.assertEqual(PlaceAccounts("st", "none", ("1010",)).edits(world()), [])
+        left = apply(world(), DeleteLine("st", "assets")).part(StatementLine, "st").values()
+        self.assertEqual({row.line for row in left}, {"owing", "creditors", "capital", "result"})
+
+    def test_what_stands_on_it_and_what_does_not(self) -> None:
+        bare = world(Code("acc", "1130", "Loans", account_class="asset"), without=(BALANCE[3],))
+        seen = coverage(planned(bare), figures(bare, a1010=500, a1110=30, a3010=-530))
+        self.assertEqual([(u.account, likely) for u, likely in seen.unplaced], [("1110", "cash")])
+        self.assertEqual(
+            seen.idle, [IdleAccount("1130", "Loans", "cash"), IdleAccount("1810", "Due from", "cash")]
+        )
+        self.assertEqual((seen.placed, seen.belonging, seen.check), (5, 8, 0))
+
+    def test_a_ratio_divides_by_a_line(self) -> None:
+        for text, is_ratio in (
+            ("[a] / [b]", True),
+            ("[a] / 2", False),
+            ("100 * [a] / ([b] - [c])", True),
+            ("-[a] + [b]", False),
+        ):
+            with self.subTest(text):
+                self.assertEqual(parse(text).is_ratio, is_ratio)
+
+
+class Moves(TestCase):
+    """What a draft moves, beside the state it began from."""
+
+    def test_a_statement_rearranged(self) -> None:
+        before = world()
+        after = apply(before, PlaceAccounts("st", "creditors", ("1110",)))
+        moved = statement_moves(before, after, "st", SUMS, 2)
+        self.assertEqual(
+            [(m.line, m.company, m.was, m.now, m.difference) for m in moved],
+            [
+                ("assets", "alpha", 150, 100, -50),
+                ("assets", "beta", 7, 0, -7),
+                ("debtors", "alpha", 50, 0, -50),
+                ("debtors", "beta", 7, 0, -7),
+                ("owing", "alpha", 150, 100, -50),
+                ("owing", "beta", 7, 0, -7),
+                ("creditors", "alpha", 0, -50, -50),
+                ("creditors", "beta", 0, -7, -7),
+            ],
+        )
+        line = next(m for m in moved if m.line == "creditors" and m.company == "beta")
+        self.assertEqual(causes(before, after, line, SUMS, True), [Cause("1110", "Debtors", True, 7)])
+        self.assertEqual([row.statement for row in touched_statements(before, after)], ["st"])
+        self.assertEqual(statement_moves(before, before, "st", SUMS, 2), [])
+        self.assertEqual(touched_hierarchies(before, after), [])
+
+    def test_a_statement_that_comes_and_goes(self) -> None:
+        bare = state()
+        came = statement_moves(bare, world(), "st", SUMS, 2)
+        self.assertIn(("cash", "alpha", None, 100), [(m.line, m.company, m.was, m.now) for m in came])
+        went = statement_moves(world(), bare, "st", SUMS, 2)
+        self.assertIn(("cash", "alpha", 100, None), [(m.line, m.company, m.was, m.now) for m in went])
+
+    def test_a_hierarchy_rearranged(self) -> None:
+        before = world()
+        after = apply(before, MoveNodes("tree", ("1110",), "10"))
+        moved = hierarchy_moves(before, after, "tree", SUMS)
+        self.assertEqual(
+            [(m.line, m.company, m.was, m.now) for m in moved],
+            [
+                ("10", "alpha", 100, 150),
+                ("10", "beta", 0, 7),
+                ("11", "alpha", 50, 0),
+                ("11", "beta", 7, 0),
+            ],
+        )
+        self.assertEqual(causes(before, after, moved[0], SUMS, False), [Cause("1110", "Debtors", True, 50)])
+        self.assertEqual([row.hierarchy for row in touched_hierarchies(before, after)], ["tree"])
+        gone = apply(before, Put(HierarchyNode("tree", "1110", "")))
+        self.assertEqual(hierarchy_moves(before, before, "tree", SUMS), [])
+        self.assertEqual({m.line for m in hierarchy_moves(before, gone, "tree", SUMS)}, {"1", "11"})
+
+    def test_a_group(self) -> None:
+        before = world()
+        after = apply(before, PlaceAccounts("st", "creditors", ("1110",)))
+        column = np.array([[5 if code == "1110" else 0, 8 if code == "1110" else 0] for code in CODES])
+        amounts = Amounts(column, column, ())
+        was, now = compute(planned(before), amounts, 2), compute(planned(after), amounts, 2)
+        self.assertEqual(
+            [(m.line, m.company, m.was, m.now) for m in group_moves(was, now, "g", "st")],
+            [
+                ("assets", "g", 8, 0),
+                ("debtors", "g", 8, 0),
+                ("owing", "g", 0, -8),
+                ("creditors", "g", 0, -8),
+            ],
+        )
+        for line, found in (
+            ("creditors", [Cause("1110", "Debtors", True, 8)]),
+            ("debtors", [Cause("1110", "Debtors", False, 8)]),
+            ("none", []),
+        ):
+            with self.subTest(line):
+                old, new = (planned(before), amounts), (planned(after), amounts)
+                self.assertEqual(group_causes(old, new, line), found)
+
+    def test_companies_by_their_chart(self) -> None:
+        by_chart = companies_by_chart(state(Company("aa", "Aa", "GB", "GBP", "c", "m")))
+        names = {chart: [row.company for row in rows] for chart, rows in by_chart.items()}
+        self.assertEqual(names, {"c": ["aa", "alpha", "beta"]})

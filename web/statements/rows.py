@@ -1,0 +1,112 @@
+"""Rows of a statement and of a trial balance."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from typing import NamedTuple
+
+from django.utils.safestring import SafeString
+
+from core.books.balances import TrialRow
+from core.money import show_amount
+from core.statements.figures import Figure, Figures
+from web.shell.table_rows import Cell, TableRow, addresses, indent, table_rows
+
+WITHOUT_FIGURE = ("text", "gap")
+
+
+class StatementRow(NamedTuple):
+    """A line on the page. `before` is its figure as published or of an earlier version, if compared."""
+
+    figure: Figure
+    now: int | None
+    before: int | None
+    moved: bool
+    difference: int | None
+    drafted: bool
+
+
+def compared(
+    figures: Figures, was: dict[str, int | None] | None, drafted: frozenset[str]
+) -> Iterator[StatementRow]:
+    """The lines of a statement, beside `was` (line → shown figure) if there is one."""
+    for figure in figures.lines:
+        before = was.get(figure.line.row.line) if was is not None else None
+        now = figure.shown[0]
+        moved = was is not None and before != now
+        yield StatementRow(
+            figure,
+            figure.seen(),
+            before,
+            moved,
+            (now or 0) - (before or 0) if moved else None,
+            figure.line.row.line in drafted,
+        )
+
+
+def statement_rows(
+    statement: str,
+    rows: Iterable[StatementRow],
+    digits: int,
+    *,
+    query: str,
+    beside: bool,
+    may_change: bool,
+    at: str,
+) -> SafeString:
+    """The lines of a statement. `beside`: a figure of before and the difference stand beside; `at`: the line
+    that takes focus."""
+    proof = addresses("line", statement)
+
+    def amount(row: StatementRow, value: int | None) -> Cell:
+        figured = row.figure.line.row.kind not in WITHOUT_FIGURE
+        return Cell(show_amount(value, digits) if figured else "", "num")
+
+    def cells(row: StatementRow) -> Iterator[Cell]:
+        line = row.figure.line.row
+        yield Cell(line.label, indent(row.figure.line.depth))
+        what = "all revenue and expense" if line.kind == "result" else f"{line.accounts}{line.formula}"
+        yield Cell(what, "code sub")
+        if beside:
+            yield amount(row, row.before)
+        yield amount(row, row.now)
+        if beside and row.difference:
+            sign, css = ("+", "num plus") if row.difference > 0 else ("", "num minus")
+            yield Cell(f"{sign}{show_amount(row.difference, digits)}", css)
+        elif beside:
+            yield Cell()
+
+    def table_row(row: StatementRow) -> TableRow:
+        line = row.figure.line.row
+        css = (("heading", line.kind == "heading"), ("moved", row.moved), ("drafted", row.drafted))
+        return TableRow(
+            line.line,
+            list(cells(row)),
+            css=" ".join(name for name, on in css if on),
+            element=f"line-{line.line}",
+            proof=f"{proof(line.line)}?{query}",
+            takes=True,
+            draggable=may_change,
+            focused=line.line == at,
+        )
+
+    return table_rows(map(table_row, rows))
+
+
+def trial_rows(company: str, rows: Iterable[TrialRow], digits: int, drill: str) -> SafeString:
+    """Accounts of a trial balance; the closing balance opens its lines, `drill` is the query for them."""
+    lines = addresses("account-lines", company)
+    return table_rows(
+        TableRow(
+            row.account,
+            [
+                Cell(row.account, "code"),
+                Cell(row.name),
+                *(Cell(show_amount(value, digits), "num") for value in (row.opening, row.debit, row.credit)),
+                Cell(
+                    show_amount(row.closing, digits), "num", link=f"{lines(row.account)}?{drill}", opens=True
+                ),
+            ],
+        )
+        for row in rows
+    )

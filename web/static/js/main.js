@@ -1,0 +1,13 @@
+/* All scripts of the application. Listeners of one event are asked in the order of these lines. */
+import "./requests.js";
+import "./patience.js";
+import "./find.js";
+import "./keys.js";
+import "./rows.js";
+import "./question.js";
+import "./drag.js";
+import "./page.js";
+import "./day.js";
+import "./sheet.js";
+import "./entry/entry.js";
+import "./elevation.js";

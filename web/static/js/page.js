@@ -1,0 +1,61 @@
+/* A page, or a part of one, has come: focus, tab stops, the address. */
+import { byId, selected } from "./dom.js";
+import { addFirstRows } from "./founding.js";
+import { focusRow, placeTabStops } from "./rows.js";
+
+const settle = (root) => {
+  addFirstRows();
+  placeTabStops();
+  const wanted = root.querySelector?.("[data-focus]");
+  if (!wanted) return;
+  if (wanted.matches("tr")) {
+    focusRow(wanted);
+    window.htmx.trigger(wanted, "focus");
+  } else {
+    wanted.focus();
+    wanted.select?.();
+  }
+  wanted.removeAttribute("data-focus");
+};
+/* The address holds the whole state: which draft or version a page shows stands in it, so that a link is a
+   view. */
+const writeAddress = () => {
+  const view = document.querySelector("[data-view]");
+  if (!view) return;
+  const here = new URL(location.href),
+    [name, value] = view.dataset.view.split("=");
+  here.searchParams.delete("draft");
+  here.searchParams.delete("version");
+  if (name) here.searchParams.set(name, value);
+  if (here.href !== location.href) history.replaceState(history.state, "", here);
+};
+document.addEventListener("htmx:afterSettle", (event) => {
+  settle(event.target.parentElement || document);
+  writeAddress();
+});
+document.addEventListener("DOMContentLoaded", () => {
+  settle(document);
+  writeAddress();
+});
+
+/* A new row opens right after the selected one; what was open before is dropped. */
+document.addEventListener("htmx:beforeSwap", (event) => {
+  const from = event.detail.requestConfig?.elt;
+  if (!from?.matches?.("[data-after-row]") || event.detail.xhr.status >= 300) return;
+  document.querySelectorAll("tr.editing").forEach((row) => row.remove());
+  const row = selected();
+  if (!row) return;
+  event.detail.target = row;
+  event.detail.swapOverride = "afterend";
+});
+
+document.addEventListener("click", (event) => {
+  document.querySelectorAll("details.drop[open]").forEach((menu) => {
+    if (!menu.contains(event.target)) menu.open = false;
+  });
+  const fold = event.target.closest("[data-fold]");
+  if (fold) byId(fold.dataset.fold).hidden = !byId(fold.dataset.fold).hidden;
+});
+document.addEventListener("change", (event) => {
+  if (event.target.matches("select[data-go]")) location.href = event.target.value;
+});
