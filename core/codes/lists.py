@@ -129,7 +129,8 @@ def as_most_alike(index: ListIndex, code: Code, near: int, answer: Callable[[str
     for i in range(max(0, at - near), min(len(index.posting), at + near + 1)):
         other = index.codes[index.posting[i]]
         shared = shared_start(code.code, other.code)
-        if shared and other.account_class == code.account_class and (said := answer(other.code)):
+        alike = shared and other.account_class == code.account_class and other.code != code.code
+        if alike and (said := answer(other.code)):
             best = max(best, (shared, -abs(i - at), said))
     return best[2]
 

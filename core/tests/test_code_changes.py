@@ -63,7 +63,7 @@ class Brought(TestCase):
         self.assertEqual(change.sentence(rich_state()), "Brought in 3 codes of acc, 1 of them new")
         changed = apply(rich_state(), change)
         self.assertEqual(tree(changed, "tree").parent["1030"], "10")
-        self.assertEqual(changed.get(CodeProperty, "acc", "1020", "owner").value, "Sales")  # type: ignore[union-attr]
+        self.assertEqual(changed.require(CodeProperty, "acc", "1020", "owner").value, "Sales")
 
     def test_without_a_header_the_columns_are_those_seen(self) -> None:
         brought = self.bring(("1030", "Safe", "asset", "Treasury"))
