@@ -3,12 +3,18 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from fractions import Fraction
 from functools import cache
+from typing import Any
 
 import iso4217
+import numpy as np
+from numpy.typing import NDArray
 
 LIMIT = 10**17
+SAFE = 2**62
+"""What is sure to fit into 64 bits with room for one addition."""
 """Amounts of one line stay below this many minor units, so that sums of many stay exact in 64 bits."""
 
 AMOUNT = re.compile(r"(-?)(\d{1,40})(?:\.(\d{1,40}))?", re.ASCII)
@@ -71,11 +77,46 @@ def round_half_up(value: Fraction) -> int:
     return -whole if value < 0 else whole
 
 
-def show_whole(minor: int | None, digits: int) -> str:
-    """An amount in whole units of the currency, for tables with many columns; what it rounds stands behind
-    it."""
-    if minor is None:
-        return show_amount(None, 0)
-    unit = 10**digits
+def rounded_to(minor: int, digits: int, units: int = 1) -> int:
+    """How many whole units of the currency, thousands or millions of it (`units`), halves away from zero."""
+    unit = units * int(10**digits)
     value = (abs(minor) * 2 + unit) // (2 * unit)
-    return show_amount(-value if minor < 0 else value, 0)
+    return -value if minor < 0 else value
+
+
+def show_whole(minor: int | None, digits: int, units: int = 1) -> str:
+    """An amount in whole units of the currency (or thousands …), for tables with many columns; what it rounds
+    stands behind it."""
+    return show_amount(None if minor is None else rounded_to(minor, digits, units), 0)
+
+
+def scaled(values: NDArray[Any], rate: Fraction) -> NDArray[Any]:
+    """Each value times the rate, rounded by itself."""
+    if rate == 1 or not len(values):
+        return values
+    up, down = abs(rate.numerator), rate.denominator
+    if values.dtype != object:
+        most = max(int(values.max()), -int(values.min()))
+        if (2 * most * up + down) >= SAFE:
+            values = values.astype(object)
+    size = np.abs(values)
+    whole = (2 * size * up + down) // (2 * down)
+    negative = (values < 0) != (rate < 0)
+    result: NDArray[Any] = np.where(negative, -whole, whole)
+    return result
+
+
+def scaled_columns(values: NDArray[Any], rates: Sequence[Fraction]) -> NDArray[Any]:
+    """Each column times its own rate, each value rounded by itself."""
+    up = np.array([abs(rate.numerator) for rate in rates], dtype=object)
+    down = np.array([rate.denominator for rate in rates], dtype=object)
+    if values.size and values.dtype != object:
+        most = max(int(values.max()), -int(values.min()))
+        if 2 * most * max(up) + max(down) < SAFE and 2 * max(down) < SAFE:
+            up, down = up.astype(np.int64), down.astype(np.int64)
+        else:
+            values = values.astype(object)
+    whole = (2 * np.abs(values) * up + down) // (2 * down)
+    negative = (values < 0) != np.array([rate < 0 for rate in rates])
+    result: NDArray[Any] = np.where(negative, -whole, whole)
+    return result

@@ -23,12 +23,13 @@ def write_package(folder: Path) -> None:
     """The demo as a package of CSV tables."""
     from core.definitions.parsing import write_cell
     from core.definitions.tables import BY_ROW
-    from demo import definitions, years
+    from demo import definitions, holdings, years
 
     lived = years.life()
     rows: dict[str, list[Any]] = {}
     moments: Iterable[Any] = [j._replace(posted_at=f"{j.date}T17:00:00+00:00") for j in lived.journals]
-    for row in (*definitions.rows(), *moments, *lived.lines, *years.elsewhere(), *years.budget()):
+    bought = holdings.acquisitions(lived)
+    for row in (*definitions.rows(), *bought, *moments, *lived.lines, *years.elsewhere(), *years.budget()):
         rows.setdefault(BY_ROW[type(row)].name, []).append(row)
     for name, rows_of_table in rows.items():
         with (folder / f"{name}.csv").open("w", newline="", encoding="utf-8") as out:

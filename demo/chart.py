@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 ROLLUPS = """
-1 Assets|11 Current assets 1|110 Cash and bank 11|112 Trade and other receivables 11|113 Biological assets 11|
-114 Prepayments 11|115 Stocks 11|118 Due from group companies 11|12 Non-current assets 1|
-121 Glasshouses and land 12|122 Plant and vehicles 12|125 Plant breeders' rights 12|
-128 Shares and loans in the group 12|2 Liabilities|21 Current liabilities 2|211 Trade payables 21|
-212 Accruals 21|213 Taxes and social charges 21|214 Other payables 21|218 Due to group companies 21|
-22 Non-current liabilities 2|221 Loans and leases 22|228 Loans from the group 22|3 Equity|
-31 Share capital and reserves 3|4 Revenue|41 Sales 4|411 Bulbs 41|412 Young plants 41|
-413 Seed and royalties 41|414 Cut flowers 41|418 Sales within the group 4|48 Other income 4|5 Direct costs|
-51 Cost of growing 5|511 Growing media 51|512 Heat and light 51|513 Labour 51|514 Crop care 51|
-518 Purchases within the group 5|6 Overheads|61 Sites 6|62 People 6|63 Selling and distribution 6|
-64 Group office 6|65 Depreciation 6|7 Finance and tax|71 Finance 7|72 Tax 7
+1 Assets|11 Current assets 1|110 Cash and bank 11|112 Trade and other receivables 11|
+113 Biological assets 11|114 Prepayments 11|115 Stocks 11|118 Due from group companies 11|
+12 Non-current assets 1|121 Glasshouses and land 12|122 Plant and vehicles 12|
+125 Plant breeders' rights 12|126 Goodwill 12|128 Shares and loans in the group 12|2 Liabilities|
+21 Current liabilities 2|211 Trade payables 21|212 Accruals 21|213 Taxes and social charges 21|
+214 Other payables 21|218 Due to group companies 21|22 Non-current liabilities 2|221 Loans and leases 22|
+228 Loans from the group 22|3 Equity|31 Share capital and reserves 3|4 Revenue|41 Sales 4|411 Bulbs 41|
+412 Young plants 41|413 Seed and royalties 41|414 Cut flowers 41|418 Sales within the group 4|
+48 Other income 4|49 Companies held 4|5 Direct costs|51 Cost of growing 5|511 Growing media 51|
+512 Heat and light 51|513 Labour 51|514 Crop care 51|518 Purchases within the group 5|6 Overheads|
+61 Sites 6|62 People 6|63 Selling and distribution 6|64 Group office 6|65 Depreciation 6|
+7 Finance and tax|71 Finance 7|72 Tax 7|73 Shares of others 7
 """
 """code, name, the rollup code it stands under"""
 
@@ -35,7 +36,8 @@ asset 122: 12210 Benches and irrigation|12220 Vehicles|12230 Sorting lines
 asset- 122: 12290 Plant and vehicles, depreciation to date
 asset 125: 12510 Tulip varieties|12520 Vegetable varieties|12530 Variety trials carried forward
 asset- 125: 12590 Plant breeders' rights, written off to date
-asset 128: 12810 Shares in group companies|12820 Loans to group companies
+asset 126: 12610 Goodwill
+asset 128: 12810 Shares in group companies|12820 Loans to group companies|12830 Shares in associates
 liability 211: 21110 Trade payables|21120 Goods received, not invoiced|21130 Growers' settlements due
 liability 212: 21210 Accrued wages|21220 Accrued energy|21230 Other accruals
 liability 213: 21310 VAT payable|21320 Payroll taxes|21330 Tax on profits due
@@ -47,6 +49,7 @@ liability 218: 21850 Due to Hexley
 liability 221: 22110 Bank loans|22120 Leases of glasshouses
 liability 228: 22810 Loans from group companies
 equity 31: 31010 Share capital|31020 Share premium|31110 Retained earnings|31120 Hedging reserve
+equity 31: 31130 Translation reserve|31210 Minority
 revenue 411: 41110 Tulip bulbs|41120 Daffodil bulbs|41130 Allium bulbs
 revenue 412: 41210 Bedding plants|41220 Perennials|41230 Shrubs
 revenue 413: 41310 Vegetable seed|41320 Seed royalties|41330 Variety licences
@@ -54,6 +57,7 @@ revenue 414: 41410 Cut tulips|41420 Cut roses
 revenue 418: 41810 Bulbs to group companies|41820 Management fees to group companies
 revenue 418: 41830 Seed to group companies
 revenue 48: 48010 Rents received|48020 Grants|48110 Interest within the group
+revenue 49: 49110 Share of associates|49210 Gain on companies parted with
 expense 511: 51110 Growing media used|51120 Pots and trays|51130 Bulbs bought|51140 Seed bought
 expense 512: 51210 Gas|51220 Electricity|51230 Water
 expense 513: 51310 Growers' wages|51320 Seasonal labour|51330 Social charges
@@ -67,6 +71,7 @@ expense 64: 64110 Audit|64120 Software|64130 Legal advice|64180 Management fees 
 expense 65: 65110 Depreciation of glasshouses|65120 Depreciation of plant|65130 Breeders' rights written off
 expense 71: 71110 Interest on loans|71120 Bank charges|71180 Interest within the group
 expense 72: 72110 Tax on profits
+expense 73: 73110 Minority's share of the result
 """
 """class (with - for a contra account) and rollup: code and name, …"""
 

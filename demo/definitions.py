@@ -13,6 +13,7 @@ from core.definitions.tables import (
     Calendar,
     Chart,
     ChartDimension,
+    ChartMapping,
     ChartSegment,
     Code,
     CodeList,
@@ -28,6 +29,7 @@ from core.definitions.tables import (
     Mapping,
     Overlay,
     OverlayCode,
+    OwnershipChange,
     PairingCondition,
     PairingRule,
     Period,
@@ -37,6 +39,7 @@ from core.definitions.tables import (
     StatementLine,
     Structure,
     StructureSegment,
+    TranslationRule,
 )
 from demo import chart
 
@@ -53,6 +56,9 @@ COMPANIES = [
     ("corran", "Corran Cut Flowers", "KE", "KES", "corran", "", "45"),
     ("hexley", "Hexley Garden Centres", "GB", "GBP", "hexley", "", "50"),
 ]
+ADJUSTING = ("skovlund-rules", "Skovlund Seed, to group rules", "DK", "DKK", "shared", "42")
+"""Books that correct those of Skovlund Seed."""
+
 MONTHS = [
     "January",
     "February",
@@ -105,6 +111,7 @@ def codes() -> Iterator[Any]:
     for row in COMPANIES:
         if row[5]:
             yield Code("company", row[5], row[1])
+    yield Code("company", ADJUSTING[5], ADJUSTING[1])
     yield from _small_lists()
 
 
@@ -213,6 +220,8 @@ def charts() -> Iterator[Any]:
 
 def calendar() -> Iterator[Any]:
     yield Calendar("months", "Calendar months")
+    first = date(2025, 1, 1)
+    yield Period("months", 2025, 0, "Opening 2025", first, first, "opening", "closed")
     for year in (2025, 2026):
         for month in range(1, 13):
             when = (year, month)
@@ -238,29 +247,34 @@ def companies() -> Iterator[Any]:
             if company != partner:
                 due_from, due_to = DUE.get(own, (f"118{suffix}", f"218{suffix}"))
                 yield IntercompanyPair(company, partner, due_from, due_to)
+    name, title, country, currency, chart, code = ADJUSTING
+    yield Company(name, title, country, currency, chart, "months", adjusts="skovlund")
+    yield CompanyCode(name, "company", code)
     yield from rates()
     yield Budget("plan-2026", "Plan 2026", "shared")
 
 
+CLOSING = {"EUR": "0.8654", "DKK": "0.1160", "PLN": "0.2031", "USD": "0.7442", "KES": "0.00575"}
+"""What a unit is worth in pounds in May 2026; the other months drift around it."""
+OPENED = date(2024, 12, 31)
+
+
+def rate_at(currency: str, month: int) -> Decimal:
+    """The closing rate of a currency to GBP so many months after December 2024."""
+    drift = Decimal(1) + Decimal(month - 17) / 400
+    return (Decimal(CLOSING[currency]) * drift).quantize(Decimal("0.000001"))
+
+
 def rates() -> Iterator[Any]:
-    closing = {"EUR": "0.8654", "DKK": "0.1160", "PLN": "0.2031", "USD": "0.7442", "KES": "0.00575"}
-    for month in range(1, 10):
-        for currency, rate in closing.items():
-            drift = Decimal(1) + Decimal(month - 5) / 400
-            yield Rate(
-                currency,
-                "GBP",
-                "closing",
-                month_end(2026, month),
-                (Decimal(rate) * drift).quantize(Decimal("0.000001")),
-            )
-            yield Rate(
-                currency,
-                "GBP",
-                "average",
-                month_end(2026, month),
-                (Decimal(rate) * (drift + 1) / 2).quantize(Decimal("0.000001")),
-            )
+    """Closing and average of every month, and what equity was brought forward at."""
+    for currency in CLOSING:
+        for kind in ("closing", "historical"):
+            yield Rate(currency, "GBP", kind, OPENED, rate_at(currency, 0))
+        for month in range(1, 22):
+            ends = month_end(2025 + (month - 1) // 12, (month - 1) % 12 + 1)
+            yield Rate(currency, "GBP", "closing", ends, rate_at(currency, month))
+            average = (rate_at(currency, month) + rate_at(currency, month - 1)) / 2
+            yield Rate(currency, "GBP", "average", ends, average.quantize(Decimal("0.000001")))
 
 
 BALANCE_SHEET = [
@@ -278,7 +292,9 @@ BALANCE_SHEET = [
     ("land", "fixed", "Glasshouses and land", "accounts", "under 121"),
     ("plant", "fixed", "Plant and vehicles", "accounts", "under 122"),
     ("rights", "fixed", "Plant breeders' rights", "accounts", "12510 to 12599"),
-    ("shares", "fixed", "Shares and loans in the group", "accounts", "under 128"),
+    ("goodwill", "fixed", "Goodwill", "accounts", "under 126"),
+    ("shares", "fixed", "Shares and loans in the group", "accounts", "12810, 12820"),
+    ("associates", "fixed", "Shares in associates", "accounts", "12830"),
     ("funding", "", "Equity and liabilities", "heading", ""),
     ("liabilities", "funding", "Liabilities", "heading", ""),
     ("payables", "liabilities", "Trade payables", "accounts", "under 211"),
@@ -291,10 +307,13 @@ BALANCE_SHEET = [
     ("equity", "funding", "Equity", "heading", ""),
     ("capital", "equity", "Share capital", "accounts", "31010, 31020"),
     ("reserves", "equity", "Retained earnings and reserves", "accounts", "31110, 31120"),
+    ("translation", "equity", "Translation reserve", "accounts", "31130"),
     ("result", "equity", "Result", "result", ""),
+    ("minority", "equity", "Minority", "accounts", "31210"),
 ]
 INCOME = [
-    ("result", "", "Result after tax", "heading", ""),
+    ("owners", "", "Result for the owners", "heading", ""),
+    ("result", "owners", "Result after tax", "heading", ""),
     ("before-tax", "result", "Result before tax", "heading", ""),
     ("gross", "before-tax", "Gross margin", "heading", ""),
     ("sales", "gross", "Sales", "accounts", "under 41"),
@@ -310,7 +329,9 @@ INCOME = [
     ("office", "overheads", "Group office", "accounts", "under 64"),
     ("depreciation", "overheads", "Depreciation", "accounts", "under 65"),
     ("finance", "before-tax", "Finance", "accounts", "under 71"),
+    ("held", "before-tax", "Companies held", "accounts", "under 49"),
     ("tax", "result", "Tax", "accounts", "under 72"),
+    ("minority", "owners", "Minority's share", "accounts", "under 73"),
     ("gap", "", "", "gap", ""),
     ("margin", "", "Gross margin, share of all sales", "formula", "[gross] / ([sales] + [group-sales])"),
 ]
@@ -366,9 +387,24 @@ CORRAN_MAP = [
 ]
 
 
+ALDER_MAP = [
+    ("100", "11010"),
+    ("120", "11210"),
+    ("180", "11825"),
+    ("200", "21110"),
+    ("280", "21825"),
+    ("300", "31010"),
+    ("310", "31110"),
+    ("400", "41330"),
+    ("500", "51990"),
+    ("600", "64120"),
+]
+
+
 def groups() -> Iterator[Any]:
-    yield Group("fernhollow", "Fernhollow Group", "GBP", "shared")
-    yield Group("skovlund", "Skovlund", "DKK", "shared")
+    entries = ("31130", "31110", "31210", "73110", "12830", "49110", "49210")
+    yield Group("fernhollow", "Fernhollow Group", "GBP", "shared", "", *entries)
+    yield Group("skovlund", "Skovlund", "DKK", "shared", "", *entries, "GBP")
     for member, share in (("fernhollow", 100), ("nurseries", 100), ("veenbol", 100), ("hexley", 100)):
         yield GroupMember("fernhollow", member, "company", "full", Decimal(share))
     yield GroupMember("fernhollow", "corran", "company", "full", Decimal(60), date(2026, 4, 1))
@@ -399,7 +435,10 @@ def groups() -> Iterator[Any]:
         )
         yield Elimination(group, "interest", 30, "Interest within the group", "48110, 71180", True, "71110")
         yield Elimination(group, "loans", 40, "Loans within the group", "12820, 22810", True, "21230")
-        yield Elimination(group, "investments", 50, "Shares and capital", "12810, 31010", True, "31120")
+        yield TranslationRule(group, 10, "12810", "historical")
+        for position, (own, target) in enumerate(ALDER_MAP, 1):
+            yield ChartMapping(group, "alder", position * 10, own, "", "", target)
+    yield OwnershipChange("fernhollow", "skovlund", date(2026, 7, 1), Decimal(90))
 
 
 def rows() -> Iterator[Any]:

@@ -6,6 +6,7 @@ The seed is fixed: the same demo comes out every time.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import date
 from random import Random
 
@@ -39,8 +40,10 @@ PRODUCTS = {
     ],
     "skovlund": [("41310", "310", "30"), ("41320", "310", "90"), ("41310", "310", "31")],
     "trials": [("41330", "330", "90")],
-    "zielnik": [("48010", "410", "")],
+    "zielnik": [("41220", "410", "21")],
 }
+DEAR = {"trials": 1.75, "zielnik": 1.9}
+"""Of companies that sell little for much."""
 SITE = {
     "fernhollow": "100",
     "nurseries": "110",
@@ -60,6 +63,7 @@ class Life:
         self.journals: list[Journal] = []
         self.lines: list[JournalLine] = []
         self.numbers: dict[str, int] = {}
+        self.equity: dict[str, dict[str, int]] = {}
 
     def amount(self, base: float, company: str, month: int = 0) -> int:
         """Minor units around a base in thousands, by season and size of the company."""
@@ -67,12 +71,22 @@ class Life:
         size = SIZES.get(company, 1.0)
         return round(base * 100_000 * shape * size * self.random.uniform(0.9, 1.1))
 
+    def open(self, company: str, on: date, lines: list[tuple[str, int]]) -> None:
+        """What is brought forward; its equity is kept, by the account of the group, for what was paid for
+        it."""
+        own = {"3000": "31010", "3100": "31110", "31010": "31010", "31110": "31110"}
+        equity = self.equity.setdefault(company, {})
+        for account, amount in lines:
+            if natural(account) in own:
+                equity[own[natural(account)]] = amount
+        self.journal(company, on, "Brought forward", lines, kind="opening")
+
     def journal(
         self,
         company: str,
         on: date,
         text: str,
-        lines: list[tuple[str, int]],
+        lines: Sequence[tuple[str, int] | tuple[str, int, str]],
         *,
         kind: str = "general",
         partner: str = "",
@@ -82,9 +96,9 @@ class Life:
         self.numbers[company] = self.numbers.get(company, 0) + 1
         name = f"{company[:2].upper()}-{self.numbers[company]:05d}"
         self.journals.append(Journal(company, name, on, kind, text))
-        for number, (account, amount) in enumerate(lines, 1):
+        for number, (account, amount, *named) in enumerate(lines, 1):
             digits = f"{abs(amount) // 100}.{abs(amount) % 100:02d}"
-            facing = partner if partner and _faces_group(account) else ""
+            facing = named[0] if named else partner if _faces_group(account) else ""
             carried = dimensions if _carries(account) else ""
             self.lines.append(
                 JournalLine(
@@ -104,15 +118,16 @@ class Life:
             )
 
 
+def natural(account: str) -> str:
+    """The natural account in a string of any of the demo's charts."""
+    return account.split("-")[1] if "-" in account else account.split(".")[0].split("/")[-1]
+
+
 def _faces_group(account: str) -> bool:
-    natural = account.split("-")[1] if "-" in account else account.split(".")[0].split("/")[-1]
-    if len(natural) == 5:
-        return natural[:3] in ("118", "218", "418", "518", "128", "228") or natural in (
-            "48110",
-            "71180",
-            "64180",
-        )
-    return natural in ("1810", "2810", "180", "280", "5100", "6600")
+    code = natural(account)
+    if len(code) == 5:
+        return code[:3] in ("118", "218", "418", "518", "128", "228") or code in ("48110", "71180", "64180")
+    return code in ("1810", "2810", "180", "280", "5100", "6600")
 
 
 def _carries(account: str) -> bool:
@@ -124,7 +139,7 @@ def shared(life: Life, company: str, year: int, month: int) -> None:
     code, day = CODES[company], month_end(year, month)
     season = f"{SEASON[month - 1]}{year % 100}"
     for n, (account, place, crop) in enumerate(PRODUCTS[company]):
-        amount = life.amount(120 - 25 * n, company, month)
+        amount = round(life.amount(120 - 25 * n, company, month) * DEAR.get(company, 1))
         channel = ("AUC", "WHO", "RET", "WEB")[(n + month) % 4]
         text = f"Sales of {('week ' + str(4 * month - 2 + n))}"
         life.journal(

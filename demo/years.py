@@ -6,7 +6,8 @@ from collections.abc import Iterator
 from datetime import date
 
 from core.definitions.tables import Balance, BudgetLine
-from demo.life import CODES, LAST, PRODUCTS, SHAPE, SIZES, Life, corran, hexley, shared, within_group
+from demo.holdings import investments, later, to_group_rules
+from demo.life import CODES, LAST, PRODUCTS, SHAPE, SIZES, Life, corran, hexley, natural, shared, within_group
 
 
 def openings(life: Life) -> None:
@@ -31,8 +32,9 @@ def openings(life: Life) -> None:
             (f"{code}-31010", -base),
         ]
         lines.append((f"{code}-31110", -sum(amount for _, amount in lines)))
-        life.journal(company, day, "Brought forward", lines)
+        life.open(company, day, lines)
     _own_openings(life, day)
+    investments(life)
     _loans(life)
 
 
@@ -53,21 +55,10 @@ def _loans(life: Life) -> None:
 
 def _own_openings(life: Life, day: date) -> None:
     """Of companies that are no nursery or keep a chart of their own."""
-    life.journal(
-        "fernhollow",
-        day,
-        "Brought forward",
-        [
-            ("10-11010", 42_000_000),
-            ("10-12810", 260_000_000),
-            ("10-31010", -240_000_000),
-            ("10-31110", -62_000_000),
-        ],
-    )
-    life.journal(
+    life.open("fernhollow", day, [("10-11010", 95_000_000), ("10-31010", -95_000_000)])
+    life.open(
         "hexley",
         day,
-        "Brought forward",
         [
             ("1010", 9_000_000),
             ("1200", 21_000_000),
@@ -78,29 +69,29 @@ def _own_openings(life: Life, day: date) -> None:
             ("3100", -12_000_000),
         ],
     )
-    life.journal(
+    life.open(
         "corran",
         day,
-        "Brought forward",
         [("/1000", 310_000_000), ("/1600", 900_000_000), ("/3000", -1_000_000_000), ("/3100", -210_000_000)],
     )
 
 
+RETAINED = {"hexley": "3100", "corran": "/3100"} | {
+    company: f"{code}-31110" for company, code in CODES.items()
+}
+
+
 def closing_2025(life: Life) -> None:
     """The year's result goes to retained earnings, by one closing journal a company."""
-    for company, code in CODES.items():
-        if company == "zielnik":
-            continue
-        sums: dict[str, int] = {}
+    for company, retained in RETAINED.items():
+        sums: dict[tuple[str, str], int] = {}
         own = {j.journal for j in life.journals if j.company == company and j.date.year == 2025}
         for line in life.lines:
-            parts = line.account.split("-")
-            if line.company == company and line.journal in own and parts[1][0] in "4567":
-                raw = _minor(line.debit) - _minor(line.credit)
-                account = line.account
-                sums[account] = sums.get(account, 0) + raw
-        lines = [(account, -amount) for account, amount in sorted(sums.items()) if amount]
-        lines.append((f"{code}-31110", -sum(amount for _, amount in lines)))
+            if line.company == company and line.journal in own and natural(line.account)[0] in "4567":
+                key = line.account, line.partner
+                sums[key] = sums.get(key, 0) + _minor(line.debit) - _minor(line.credit)
+        lines = [(account, -amount, partner) for (account, partner), amount in sorted(sums.items()) if amount]
+        lines.append((retained, -sum(amount for _, amount, _ in lines), ""))
         life.journal(
             company, date(2025, 12, 31), "Result of 2025 to retained earnings", lines, kind="closing"
         )
@@ -157,6 +148,9 @@ def elsewhere() -> Iterator[Balance]:
             for account, partner, amount in rows:
                 if amount:
                     yield Balance("alder", year, month, account, "", partner, f"{amount}.00")
+    results = {"400": 12 * 41_000 + 700 * 78, "500": -12 * 11_000, "600": -12 * 7_000}
+    for account, amount in (*results.items(), ("310", -sum(results.values()))):
+        yield Balance("alder", 2025, 13, account, "", "", f"{amount}.00")
 
 
 def budget() -> Iterator[BudgetLine]:
@@ -185,5 +179,7 @@ def life() -> Life:
             corran(books, year, month)
         if year == 2025:
             closing_2025(books)
+    later(books)
+    to_group_rules(books)
     mistakes(books)
     return books

@@ -32,6 +32,8 @@ HELP = """./pine start                       install what is missing, start, and
 ./pine trial-balance --company C | --group G --year Y --period P [--from-period F]
 ./pine statement STATEMENT --company C | --group G --year Y --period P [--from-period F]
 ./pine disagreements --group G --year Y --period P
+./pine consolidation --group G --year Y --period P   every step of a group's figures
+./pine translation --group G --year Y --period P     the proof of each translation reserve
 ./pine bench                       speed, as ratios measured side by side
 ./pine drop-database NAME --yes    remove a database made by PINE_DATABASE=NAME
 ./pine person list|add|change|link|on|off   who signs in (--name, --role group|company, --companies a,b)
@@ -41,7 +43,17 @@ HELP = """./pine start                       install what is missing, start, and
 PINE_DATABASE=NAME chooses another database of the local server, PINE_DATABASE_URL a server that is there.
 Reports take --format csv|json|xlsx and --output FILE."""
 
-DATA_COMMANDS = ("import", "export", "check", "verify", "trial-balance", "statement", "disagreements")
+DATA_COMMANDS = (
+    "import",
+    "export",
+    "check",
+    "verify",
+    "trial-balance",
+    "statement",
+    "disagreements",
+    "consolidation",
+    "translation",
+)
 
 
 def environment(url: str) -> dict[str, str]:

@@ -44,7 +44,10 @@ beta,B1,1,,20-1010,40,,,
 beta,B1,2,,20-2810,,40,alpha,
 """
 GROUP = {
-    "groups": "group,name,currency,chart\ng,Both,GBP,c\n",
+    "groups": (
+        "group,name,currency,chart,retained_account,minority_account,minority_result_account\n"
+        "g,Both,GBP,c,3010,3010,5020\n"
+    ),
     "group_members": "group,member\ng,alpha\ng,beta\n",
     "eliminations": 'group,elimination,position,accounts,difference_account\ng,e,10,"1810, 2810",2010\n',
 }

@@ -194,7 +194,7 @@ class Acts(PineTest):
         page = self.group.get(f"/group/g/{query}").content.decode()
         self.assertIn("Sides that disagree, 1", page)
         self.assertIn('after every step: <b class="code">0</b>', page)
-        cell = self.group.get(f"/group/g/cell/assets/eliminations/{query}").content.decode()
+        cell = self.group.get(f"/group/g/cell/assets/+eliminations/{query}").content.decode()
         self.assertIn("50.50", cell)
         self.assertIn(
             "/journals/alpha/account/1010/?year=2026",

@@ -170,7 +170,7 @@ class FirstPackage(PineTest):
                 float(row[5]) if row[5] else None,
             ]
         loose["group_members"][0].append("ownership")
-        loose["group_members"][1].append(80)
+        loose["group_members"][1].append(100)
         self.assertEqual(
             self.client_.post("/exchange/in/", {"file": workbook(loose)}, follow=True).status_code, 200
         )

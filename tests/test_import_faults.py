@@ -5,7 +5,7 @@ import tempfile
 import zipfile
 from pathlib import Path
 
-from core.definitions.tables import DEFINING_TABLES, Budget, Group, GroupMember, Overlay
+from core.definitions.tables import DEFINING_TABLES, Budget, Company, Group, GroupMember, Overlay
 from core.faults import Refused
 from core.tests.case_files import cases
 from tests.base import JOURNALS, LINES, PineTest, bring, refused, tables, world
@@ -433,3 +433,17 @@ class EveryFault(PineTest):
         self.assertEqual(
             (Version.objects.count(), Journal.objects.count(), JournalLine.objects.count()), (1, 0, 0)
         )
+
+    def test_cases_of_groups(self) -> None:
+        bring(
+            tables(
+                Group("g", "G", "GBP", "c", "m", "3010", "3010", "3010", "5020", "1010", "4010", "5010"),
+                Group("h", "H", "GBP", "c"),
+                Company("gamma", "Gamma", "NL", "EUR", "c", "m"),
+                Company("alpha2", "Alpha adjusted", "GB", "GBP", "c", "m", adjusts="alpha"),
+                *(GroupMember("g", name) for name in ("alpha", "beta", "gamma")),
+            )
+        )
+        for case in cases(Path(__file__).parent / "cases" / "group_faults.txt"):
+            with self.subTest(case.title, package=case.parts):
+                self.assertEqual([" ".join(text.split()) for text in refused(case.parts)], case.expected)

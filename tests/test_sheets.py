@@ -355,7 +355,7 @@ class Sheets(SheetTest):
                 "ends_on": "2026-05-31",
             },
         )
-        self.assertEqual(found["eliminations"], {"position": "20"})
+        self.assertEqual(found["eliminations"], {"position": "20", "tolerance": "0"})
         self.assertEqual(found["companies"], {})  # nothing is taken over from another company unasked
 
     def test_rows_together_are_one_change(self) -> None:

@@ -124,7 +124,8 @@ def books_from_rows(
 
 def exact(values: NDArray[Any]) -> NDArray[Any]:
     """64-bit integers where every sum of them is sure to fit, else integers without a bound."""
-    return values if float(np.abs(values.astype(np.float64)).sum()) < SAFE_SUM else values.astype(object)
+    fits = float(np.abs(values.astype(np.float64)).sum()) < SAFE_SUM
+    return values.astype(np.int64 if fits else object, copy=False)
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from core.books.journals import PostingContext, period_fault
+from core.books.journals import PostingContext, partner_problem, period_fault
 from core.books.line_columns import LineColumns, paired
 from core.definitions.state import State
 from core.definitions.tables import Company, Journal
@@ -74,6 +74,7 @@ class Batch:
         self.state, self.heads = state, heads
         self.journals = {(h.journal.company, h.journal.journal): i for i, h in enumerate(heads)}
         self.companies = dict(companies)
+        self.partners = {name: at for name, at in companies.items() if not partner_problem(state, name)}
         self.names = {number: name for name, number in companies.items()}
         self.seats: dict[int, CompanyContext | None] = {}
         self.currencies = {name: self._currency(name) for name in companies}
@@ -169,7 +170,7 @@ class Batch:
                 number,
                 np.where(known, company, -1),
                 self._combined(lines, known, company, journal),
-                lines.partner.each(lambda text: self.companies.get(text, -1) if text else 0),
+                lines.partner.each(lambda text: self.partners.get(text, -1) if text else 0),
                 np.where(unread | ~known, 0, plus - minus),
                 flag > 0,
                 odd,

@@ -68,6 +68,14 @@ def journal_place(journal: Journal, column: str = "journal", value: str = "") ->
     return Location("journals", (journal.company, journal.journal), column, value or journal.journal)
 
 
+def partner_problem(state: State, partner: str) -> str:
+    """Why a company can't be a line's partner, as a sentence; empty where it can, or where none is named."""
+    row = state.get(Company, partner) if partner else None
+    if partner and row is None:
+        return f"There is no company {partner}."
+    return f"{partner} adjusts {row.adjusts} and is nobody's partner." if row and row.adjusts else ""
+
+
 def amount_of(line: JournalLine, digits: int) -> tuple[int, Fault | None]:
     """The raw amount of a line in minor units of the journal's currency; zero counts as none."""
     sides = []
@@ -213,8 +221,7 @@ class _Check:
         return round_half_up(Fraction(keyed) * Fraction(rate) * shift)
 
     def partner_of(self, line: JournalLine) -> None:
-        if line.partner and self.state.get(Company, line.partner) is None:
-            what = f"There is no company {line.partner}."
+        if what := partner_problem(self.state, line.partner):
             place = line_place(line, "partner", line.partner)
             self.faults.append(Fault("partner-unknown", what, place, "Choose a company."))
 

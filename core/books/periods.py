@@ -112,11 +112,31 @@ def shared_ordinals(own: CalendarIndex, group: CalendarIndex) -> dict[tuple[int,
     """
     if own.calendar == group.calendar:
         return {key: ordinal(*key) for key in own.periods}
-    by_key: dict[tuple[int, int], int] = {}
-    for key, period in own.periods.items():
-        holding = group.period_of(period.ends_on, period.kind)
-        if holding:
-            by_key[key] = ordinal(holding.fiscal_year, holding.period)
-        elif group.starts and period.ends_on < group.starts[0]:
-            by_key[key] = 0
-    return by_key
+    places = {key: ordinal_of_day(group, period.ends_on, period.kind) for key, period in own.periods.items()}
+    return {key: at for key, at in places.items() if at is not None}
+
+
+def ordinal_of_day(group: CalendarIndex, on: date, kind: str) -> int | None:
+    """Where a day of a kind of journals counts in a calendar: 0 before its first period, None where no period
+    holds it."""
+    holding = group.period_of(on, kind)
+    if holding:
+        return ordinal(holding.fiscal_year, holding.period)
+    return 0 if group.starts and on < group.starts[0] else None
+
+
+def ordinals_in(own: CalendarIndex, group: CalendarIndex) -> dict[int, int]:
+    """By the ordinals of a member's own calendar those of the group's; what was brought forward comes before
+    all."""
+    places = {ordinal(*key): at for key, at in shared_ordinals(own, group).items()}
+    return {**places, **{ordinal(year, BROUGHT_FORWARD): 0 for year in own.years()}}
+
+
+def spanning(own: CalendarIndex, group: CalendarIndex) -> list[Period]:
+    """A member's own periods whose first and last day count in different periods of the group."""
+    return [
+        period
+        for period in own.periods.values()
+        if ordinal_of_day(group, period.starts_on, period.kind)
+        != ordinal_of_day(group, period.ends_on, period.kind)
+    ]

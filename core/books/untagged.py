@@ -28,9 +28,8 @@ class UntaggedShare(NamedTuple):
 
 
 def untagged(books: Iterable[Books], tagged: frozenset[int], start: int, end: int) -> list[UntaggedShare]:
-    """By natural account, between two ordinals. `tagged` are the numbers of dimension sets that carry a code
-    of the
-    dimension."""
+    """By natural account, between two ordinals. `tagged` are the numbers of dimension combinations that carry
+    a code of the dimension."""
     sums: dict[str, list[int]] = {}
     for book in books:
         rows = book.rows[(book.rows["ordinal"] >= start) & (book.rows["ordinal"] <= end)]

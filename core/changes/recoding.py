@@ -111,7 +111,7 @@ def string_speller(index: ChartIndex, code_list: str, spelt: dict[str, str]) -> 
 def dimensions_speller(
     state_lists: dict[str, str], code_list: str, spelt: dict[str, str]
 ) -> Callable[[str], str]:
-    """Spells dimension sets (`season=SP26; …`) anew; `state_lists` are the lists of dimensions by name."""
+    """Spells dimension combinations (`season=SP26; …`) anew; `state_lists` are dimensions' lists by name."""
 
     def tagging(text: str) -> str:
         given, bad = parse_dimensions(text)

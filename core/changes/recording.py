@@ -24,7 +24,14 @@ def decode_row(table: str, cells: dict[str, str] | None) -> Any:
         return None
     kind = TABLES[table]
     return kind.row(
-        **{column.name: read_value(column, cells.get(column.name, "")) for column in kind.columns}
+        **{
+            column.name: (
+                column.default
+                if column.later and column.name not in cells
+                else read_value(column, cells.get(column.name, ""))
+            )
+            for column in kind.columns
+        }
     )
 
 

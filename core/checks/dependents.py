@@ -16,8 +16,11 @@ from core.codes.selector_text import mentions
 from core.definitions.state import Edit, State
 from core.definitions.tables import (
     AccountString,
+    AcquiredEquity,
+    Acquisition,
     Chart,
     ChartDimension,
+    ChartMapping,
     ChartSegment,
     Code,
     CodeList,
@@ -28,11 +31,13 @@ from core.definitions.tables import (
     Elimination,
     Group,
     GroupMember,
+    GroupOpening,
     Hierarchy,
     HierarchyNode,
     IntercompanyPair,
     ListProperty,
     Mapping,
+    OwnershipChange,
     PairingCondition,
     PairingRule,
     Period,
@@ -41,6 +46,7 @@ from core.definitions.tables import (
     StatementLine,
     Structure,
     StructureSegment,
+    TranslationRule,
 )
 from core.references import cells
 from core.references.tables import users
@@ -127,7 +133,7 @@ def _names_one(state: State, code_list: str, cell: cells.CodeReference, codes: s
 
 
 def _fields_in(chart: ChartIndex, kind: str, value: str) -> Iterator[tuple[Field, str]]:
-    """The fields of an account string or of a dimension set, each with its code."""
+    """The fields of an account string or of a dimension combination, each with its code."""
     if kind == cells.ACCOUNT:
         yield from zip(chart.segments, chart.split(value), strict=False)
         return
@@ -243,11 +249,35 @@ def _after_companies(after: State, by_table: dict[str, list[Edit]]) -> Iterator[
             yield from _of_groups(after, {edit.key[0]})
         if edit.new is None:
             yield from users(after, Group, edit.key[0])
-    if any(by_table.get(name) for name in ("companies", "groups", "group_members", "calendars")):
+    if any(by_table.get(name) for name in OF_MEMBERSHIP):
         yield from after.rows(Group)
         yield from after.rows(GroupMember)
+        yield from (row for row in after.rows(Company) if row.adjusts)
+        for kind in OF_GROUPS:
+            yield from after.rows(kind)
+    elif by_table.get("intercompany_pairs"):
+        yield from (row for row in after.rows(Company) if row.adjusts)
+
+
+OF_MEMBERSHIP = (
+    *("companies", "groups", "group_members", "calendars", "ownership_changes"),
+    *("acquisitions", "translation_rules"),
+)
+"""What who is in a group, and what its figures need, hangs on."""
+OF_GROUPS: tuple[type[Any], ...] = (
+    OwnershipChange,
+    TranslationRule,
+    GroupOpening,
+    Acquisition,
+    AcquiredEquity,
+    ChartMapping,
+)
+"""Tables of a group that are looked at as wholes: they are short."""
 
 
 def _of_groups(after: State, groups: set[str]) -> Iterator[Any]:
+    yield from (row for row in after.rows(Group) if row.group in groups)
+    for kind in OF_GROUPS:
+        yield from (row for row in after.rows(kind) if row.group in groups)
     yield from (row for row in after.rows(Mapping) if row.group in groups)
     yield from (row for row in after.rows(Elimination) if row.group in groups)

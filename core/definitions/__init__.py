@@ -1,6 +1,7 @@
 """The tables and their rows, cells read and written, and the state that all of them make.
 
 kinds.py       what a cell may hold
+group_rows.py  the row classes of groups
 tables.py      every table of the package, once: columns, kinds, defaults
 nouns.py       what tables and rows are called in sentences
 parsing.py     cells of text to rows, and back

@@ -7,6 +7,7 @@ import hashlib
 from typing import Any
 
 from core.definitions.parsing import write_cell
+from core.definitions.tables import TABLES
 
 BITS = 128
 BETWEEN = "\x1f"
@@ -14,10 +15,13 @@ BETWEEN = "\x1f"
 
 
 def row_digest(table: str, row: Any) -> int:
-    """A number below 2^128 that stands for one row as the package writes it; 0 for no row."""
+    """A number below 2^128 that stands for one row as the package writes it; 0 for no row. Columns that came
+    later don't count while they hold their defaults, so that the digest of an earlier version stays true."""
     if row is None:
         return 0
-    cells = BETWEEN.join([table, *(cell if type(cell) is str else write_cell(cell) for cell in row)])
+    count, later = TABLES[table].at_first
+    own = row[:count] if later and row[count:] == later else row
+    cells = BETWEEN.join([table, *(cell if type(cell) is str else write_cell(cell) for cell in own)])
     return int.from_bytes(
         hashlib.blake2b(cells.encode("utf-8", "surrogatepass"), digest_size=BITS // 8).digest(), "big"
     )

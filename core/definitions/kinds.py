@@ -25,6 +25,8 @@ class Refers:
 
 
 MUST = "must"
+LATER = "later"
+"""A column that release 0.1.0 did not have; where it holds its default, a row is the one it was then."""
 
 Id = Annotated[str, Kind("id")]
 Text = Annotated[str, Kind("text")]

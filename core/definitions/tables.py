@@ -13,10 +13,44 @@ from decimal import Decimal
 from functools import cached_property
 from typing import Annotated, Any, NamedTuple, get_args, get_origin, get_type_hints
 
+from core.definitions.group_rows import (
+    AcquiredEquity as AcquiredEquity,
+)
+from core.definitions.group_rows import (
+    Acquisition as Acquisition,
+)
+from core.definitions.group_rows import (
+    ChartMapping as ChartMapping,
+)
+from core.definitions.group_rows import (
+    Elimination as Elimination,
+)
+from core.definitions.group_rows import (
+    Group as Group,
+)
+from core.definitions.group_rows import (
+    GroupMember as GroupMember,
+)
+from core.definitions.group_rows import (
+    GroupOpening as GroupOpening,
+)
+from core.definitions.group_rows import (
+    Mapping as Mapping,
+)
+from core.definitions.group_rows import (
+    OwnershipChange as OwnershipChange,
+)
+from core.definitions.group_rows import (
+    Rate as Rate,
+)
+from core.definitions.group_rows import (
+    TranslationRule as TranslationRule,
+)
 from core.definitions.kinds import (
     CASH_FLOWS,
     CLASSES,
     DEBIT_CLASSES,
+    LATER,
     MUST,
     OUTCOMES,
     PROPERTY_KINDS,
@@ -34,12 +68,10 @@ from core.definitions.kinds import (
     DimensionId,
     Dimensions,
     Flag,
-    GroupId,
     HierarchyId,
     Id,
     Kind,
     Language,
-    Number,
     OverlayId,
     Refers,
     Selector,
@@ -256,6 +288,7 @@ class Company(NamedTuple):
     overlay: OverlayId = ""
     foreign_currencies: Flag = False
     accounts_open: Annotated[str, choice("all", "listed")] = "all"
+    adjusts: Annotated[CompanyId, LATER] = ""
 
 
 class CompanyCode(NamedTuple):
@@ -296,52 +329,6 @@ class StatementLine(NamedTuple):
     accounts: Selector = ""
     formula: Text = ""
     sign: Annotated[str, choice("natural", "debit", "credit")] = "natural"
-
-
-class Group(NamedTuple):
-    group: Id
-    name: Annotated[str, Kind("text"), MUST]
-    currency: Annotated[str, Kind("currency"), MUST]
-    chart: Annotated[ChartId, MUST]
-    calendar: CalendarId = ""
-
-
-class GroupMember(NamedTuple):
-    group: GroupId
-    member: Id
-    member_kind: Annotated[str, choice("company", "group")] = "company"
-    method: Annotated[str, choice("full", "proportionate", "equity", "none")] = "full"
-    ownership: Number = Decimal(100)
-    in_from: Day = None
-    in_until: Day = None
-
-
-class Mapping(NamedTuple):
-    group: GroupId
-    company: CompanyId
-    position: Annotated[int, Kind("integer")]
-    accounts: Annotated[str, Kind("selector"), MUST]
-    field: Id = ""
-    codes: Selector = ""
-    target: Annotated[str, Kind("code"), MUST] = ""
-
-
-class Rate(NamedTuple):
-    from_currency: Annotated[str, Kind("currency")]
-    to_currency: Annotated[str, Kind("currency")]
-    kind: Annotated[str, choice("closing", "average", "historical")]
-    on: Annotated[date, Kind("date")]
-    rate: Annotated[Decimal, Kind("rate"), MUST]
-
-
-class Elimination(NamedTuple):
-    group: GroupId
-    elimination: Id
-    position: Annotated[int, Kind("integer"), MUST]
-    name: Text = ""
-    accounts: Annotated[str, Kind("selector"), MUST] = ""
-    partners_only: Flag = True
-    difference_account: Annotated[str, Kind("code"), MUST] = ""
 
 
 class Budget(NamedTuple):
@@ -413,6 +400,8 @@ class Column:
     default: Any
     refers: str = ""
     """the table whose row it names, if any"""
+    later: bool = False
+    """not yet in release 0.1.0"""
 
 
 @dataclass(frozen=True)
@@ -436,8 +425,15 @@ class Table:
             key = index < self.keys
             must = MUST in marks or (key and name not in self.optional_keys)
             refers = next((mark.table for mark in marks if isinstance(mark, Refers)), "")
-            rows.append(Column(name, kind, key, must, self.row._field_defaults.get(name), refers))
+            default = self.row._field_defaults.get(name)
+            rows.append(Column(name, kind, key, must, default, refers, LATER in marks))
         return tuple(rows)
+
+    @cached_property
+    def at_first(self) -> tuple[int, tuple[Any, ...]]:
+        """How many columns release 0.1.0 had, and what those since hold where nothing is said."""
+        later = tuple(column.default for column in self.columns if column.later)
+        return len(self.columns) - len(later), later
 
     @cached_property
     def by_name(self) -> dict[str, Column]:
@@ -481,6 +477,12 @@ DEFINING_TABLES: tuple[Table, ...] = (
     Table("mappings", Mapping, 3, "mapping row"),
     Table("rates", Rate, 4, "rate"),
     Table("eliminations", Elimination, 2, "elimination"),
+    Table("ownership_changes", OwnershipChange, 3, "ownership"),
+    Table("translation_rules", TranslationRule, 2, "translation rule"),
+    Table("group_openings", GroupOpening, 4, "opening amount"),
+    Table("acquisitions", Acquisition, 3, "acquisition"),
+    Table("acquired_equity", AcquiredEquity, 4, "acquired equity"),
+    Table("chart_mappings", ChartMapping, 3, "mapping row of a chart"),
     Table("budgets", Budget, 1, "budget"),
 )
 """Tables that hold definitions, in the order in which each needs only those before it."""

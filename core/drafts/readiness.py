@@ -11,7 +11,7 @@ from core.changes.fixed import Facts, transition_faults
 from core.codes.hierarchies import standing_under_none
 from core.codes.lists import natural_lists
 from core.definitions.state import State
-from core.definitions.tables import Chart, Code, Company, CompanyAccount, Group, Hierarchy, Statement
+from core.definitions.tables import TABLES, Chart, Code, Company, CompanyAccount, Group, Hierarchy, Statement
 from core.drafts.replaying import Collision, Replayed
 from core.faults import LOOK, MUST
 from core.references import uses
@@ -194,7 +194,7 @@ def _charts_of(state: State, table: str, first: str) -> set[str]:
     if table in ("companies", "company_codes", "company_accounts", "intercompany_pairs"):
         company = state.get(Company, first)
         return {company.chart} if company else set()
-    if table in ("groups", "group_members", "mappings", "eliminations"):
+    if table == "groups" or TABLES[table].by_name.get("group"):
         group = state.get(Group, first)
         return {group.chart} if group else set()
     return set()

@@ -1,9 +1,13 @@
-"""A group: who is in it and how, other charts mapped into its own, what is eliminated, and the sums.
+"""Who belongs to a group, what its figures go by, and its books side by side.
 
-membership.py   companies reached from a group, and who waits with the reason
-mapping.py      own accounts to those of the group's chart
-collect.py      balances of all companies side by side
-map_accounts.py them by accounts of the group's chart; what has none
-eliminate.py    what companies have among themselves taken out, and the sides that disagree
-sum_up.py       the columns of companies, eliminations and group; the group's trial balance
+membership.py        members followed down to companies: path, method, from when until when
+ownership.py         each company's shares and whether it is in, period by period
+periods.py           the group's periods in order
+rates.py             the rate of a currency for a period
+translation_rules.py which rate an account is translated at
+needs.py             which of its accounts a group has to name
+mapping.py           own accounts to those of the group's chart
+collect.py           balances of all companies side by side
+map_accounts.py      the account of the group's chart for each row of a book
+cells.py             amounts by own account, group account, partner and period
 """

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from core.codes.lists import as_most_alike, list_index
 from core.codes.selectors import pick
 from core.definitions.state import State, derived
-from core.definitions.tables import Code, Company, Group, Hierarchy, HierarchyNode, Mapping
+from core.definitions.tables import ChartMapping, Code, Company, Group, Hierarchy, HierarchyNode, Mapping
 from core.structures.accounts import parse_dimensions
 from core.structures.charts import ChartIndex, chart_index
 
@@ -66,14 +66,30 @@ class MapPlan:
         ]
 
 
+def of_chart(state: State, group: str, company: str, chart: str) -> list[Mapping]:
+    """The rows of a chart's mapping, as rows of one company on it."""
+    rows = sorted(
+        (row for row in state.part(ChartMapping, group).values() if row.chart == chart),
+        key=lambda row: row.position,
+    )
+    return [
+        Mapping(row.group, company, row.position, row.accounts, row.field, row.codes, row.target)
+        for row in rows
+    ]
+
+
 def ordered(state: State, group: str, company: str) -> list[Mapping]:
     rows = [row for row in state.part(Mapping, group).values() if row.company == company]
     return sorted(rows, key=lambda row: row.position)
 
 
-@derived(Group, Company, (Mapping, 0), Code, Hierarchy, HierarchyNode)
-def _rows(state: State, group: str, company: str, natural_list: str) -> list[tuple[Mapping, frozenset[str]]]:
-    return [(row, pick(state, natural_list, row.accounts).codes) for row in ordered(state, group, company)]
+@derived(Group, Company, (Mapping, 0), (ChartMapping, 0), Code, Hierarchy, HierarchyNode)
+def _rows(
+    state: State, group: str, company: str, natural_list: str, chart: str
+) -> list[tuple[Mapping, frozenset[str]]]:
+    """A company's own rows come before those of its chart."""
+    rows = [*ordered(state, group, company), *of_chart(state, group, company, chart)]
+    return [(row, pick(state, natural_list, row.accounts).codes) for row in rows]
 
 
 def map_plan(state: State, group: str, company: str) -> MapPlan | None:
@@ -85,7 +101,7 @@ def map_plan(state: State, group: str, company: str) -> MapPlan | None:
     if company_row.chart == target.chart:
         return MapPlan(company, chart, True, {})
     rows: dict[str, list[MapRow]] = {}
-    for row, codes in _rows(state, group, company, chart.natural_list):
+    for row, codes in _rows(state, group, company, chart.natural_list, company_row.chart):
         field = chart.field(row.field) if row.field else None
         map_row = MapRow(
             row,

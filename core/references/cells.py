@@ -10,7 +10,10 @@ from typing import Any, NamedTuple
 from core.definitions.state import State
 from core.definitions.tables import (
     AccountString,
+    AcquiredEquity,
+    Acquisition,
     Chart,
+    ChartMapping,
     ChartSegment,
     CodeName,
     CodeProperty,
@@ -20,6 +23,7 @@ from core.definitions.tables import (
     Dimension,
     Elimination,
     Group,
+    GroupOpening,
     Hierarchy,
     HierarchyNode,
     IntercompanyPair,
@@ -32,6 +36,7 @@ from core.definitions.tables import (
     Statement,
     StatementLine,
     StructureSegment,
+    TranslationRule,
 )
 from core.statements.figures import natural_list
 
@@ -139,10 +144,52 @@ def _of_accounts(state: State, code_list: str, charts: dict[str, set[str]]) -> I
         if line.accounts:
             yield CodeReference(line, "accounts", SELECTOR)
     yield from _of_mappings(state, groups, own, {n: charts.get(c, set()) for n, c in companies.items()})
-    for elimination in state.rows(Elimination):
-        if elimination.group in groups:
-            yield CodeReference(elimination, "accounts", SELECTOR)
-            yield CodeReference(elimination, "difference_account", CODE)
+    yield from _of_chart_mappings(state, groups, code_list, charts)
+    yield from _of_groups(state, groups)
+
+
+GROUP_ACCOUNTS = (
+    "translation_account",
+    "retained_account",
+    "minority_account",
+    "minority_result_account",
+    "equity_investment_account",
+    "equity_result_account",
+    "disposal_account",
+)
+OF_GROUPS: dict[type[Any], tuple[str, ...]] = {
+    Group: GROUP_ACCOUNTS,
+    Elimination: ("accounts", "difference_account"),
+    TranslationRule: ("accounts",),
+    GroupOpening: ("account",),
+    Acquisition: ("investment", "goodwill_account"),
+    AcquiredEquity: ("account",),
+}
+"""Columns that name natural accounts of the group's chart, table by table."""
+SELECTORS = ("accounts", "investment")
+
+
+def _of_groups(state: State, groups: set[str]) -> Iterator[CodeReference]:
+    for kind, columns in OF_GROUPS.items():
+        for row in state.rows(kind):
+            if row.group in groups:
+                yield from (
+                    CodeReference(row, column, SELECTOR if column in SELECTORS else CODE)
+                    for column in columns
+                    if getattr(row, column)
+                )
+
+
+def _of_chart_mappings(
+    state: State, groups: set[str], code_list: str, charts: dict[str, set[str]]
+) -> Iterator[CodeReference]:
+    for row in state.rows(ChartMapping):
+        if row.group in groups:
+            yield CodeReference(row, "target", CODE)
+        if natural_list(state, row.chart) == code_list:
+            yield CodeReference(row, "accounts", SELECTOR)
+        if row.codes and row.field in charts.get(row.chart, ()):
+            yield CodeReference(row, "codes", SELECTOR)
 
 
 def _of_companies(state: State, own: set[str]) -> Iterator[CodeReference]:

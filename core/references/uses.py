@@ -10,10 +10,15 @@ from core.definitions.state import State
 from core.definitions.tables import (
     BY_ROW,
     AccountString,
+    AcquiredEquity,
+    Acquisition,
+    ChartMapping,
     ChartSegment,
     CompanyAccount,
     CompanyCode,
     Elimination,
+    Group,
+    GroupOpening,
     Hierarchy,
     HierarchyNode,
     IntercompanyPair,
@@ -24,8 +29,17 @@ from core.definitions.tables import (
     QuickCode,
     Statement,
     StatementLine,
+    TranslationRule,
 )
-from core.references.cells import ACCOUNT, CODE, SELECTOR, CodeReference, cells, charts_of_list
+from core.references.cells import (
+    ACCOUNT,
+    CODE,
+    GROUP_ACCOUNTS,
+    SELECTOR,
+    CodeReference,
+    cells,
+    charts_of_list,
+)
 from core.structures.accounts import parse_dimensions
 from core.structures.charts import chart_index
 
@@ -70,6 +84,15 @@ SENTENCES: dict[tuple[type[Any], str], Callable[[State, Any], str]] = {
     (Mapping, "codes"): lambda s, r: f"the mapping of {r.company} into {r.group}",
     (Elimination, "accounts"): lambda s, r: f"elimination {r.elimination} of {r.group}",
     (Elimination, "difference_account"): lambda s, r: f"elimination {r.elimination} of {r.group}",
+    (ChartMapping, "target"): lambda s, r: f"the mapping of chart {r.chart} into {r.group}",
+    (ChartMapping, "accounts"): lambda s, r: f"the mapping of chart {r.chart} into {r.group}",
+    (ChartMapping, "codes"): lambda s, r: f"the mapping of chart {r.chart} into {r.group}",
+    (TranslationRule, "accounts"): lambda s, r: f"translation rule {r.position} of {r.group}",
+    (GroupOpening, "account"): lambda s, r: f"the opening amount of {r.company} in {r.group}",
+    (Acquisition, "investment"): lambda s, r: f"the acquisition of {r.member} on {r.on} in {r.group}",
+    (Acquisition, "goodwill_account"): lambda s, r: f"the acquisition of {r.member} on {r.on} in {r.group}",
+    (AcquiredEquity, "account"): lambda s, r: f"the equity acquired of {r.member} in {r.group}",
+    **{(Group, column): lambda s, r: f"an account that group {r.group} names" for column in GROUP_ACCOUNTS},
 }
 
 

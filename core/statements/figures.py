@@ -231,7 +231,7 @@ def formula_cycle(made: Plan) -> list[str]:
     return find_cycle(parents)
 
 
-class UnmappedAccount(NamedTuple):
+class StrayAccount(NamedTuple):
     """An amount on an account that has no group account: whose, which, its name and its own class."""
 
     company: str
@@ -254,7 +254,7 @@ class Amounts:
 
     window: NDArray[Any]
     cumulative: NDArray[Any]
-    unmapped: tuple[UnmappedAccount, ...] = ()
+    unmapped: tuple[StrayAccount, ...] = ()
     places: NDArray[np.int64] | None = None
     touched: NDArray[np.bool_] | None = None
 

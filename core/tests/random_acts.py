@@ -39,6 +39,7 @@ from core.definitions.tables import (
 )
 
 WORDS = {
+    "amount": ("0", "12.50", "-3.00", "1000.00"),
     "id": (
         "c",
         "d",

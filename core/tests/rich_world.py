@@ -9,8 +9,11 @@ from typing import Any
 from core.definitions.state import State
 from core.definitions.tables import (
     AccountString,
+    AcquiredEquity,
+    Acquisition,
     Budget,
     Chart,
+    ChartMapping,
     ChartSegment,
     Code,
     CodeList,
@@ -22,6 +25,7 @@ from core.definitions.tables import (
     Elimination,
     Group,
     GroupMember,
+    GroupOpening,
     Hierarchy,
     HierarchyNode,
     IntercompanyPair,
@@ -29,6 +33,7 @@ from core.definitions.tables import (
     Mapping,
     Overlay,
     OverlayCode,
+    OwnershipChange,
     PairingCondition,
     PairingRule,
     Period,
@@ -39,6 +44,7 @@ from core.definitions.tables import (
     StatementLine,
     Structure,
     StructureSegment,
+    TranslationRule,
 )
 from core.tests.builders import definitions
 from core.tests.test_figures import BALANCE
@@ -116,7 +122,12 @@ def rich() -> list[Any]:
         StatementLine("own-bs", "all", "", 10, "All", "accounts", "BK, IC", sign="debit"),
     ]
     rows += [
-        Group("g", "Group", "GBP", "c", "m"),
+        Code("acc", "3020", "Retained", account_class="equity"),
+        Code("acc", "3040", "Translation", account_class="equity"),
+        Code("acc", "3050", "Minority", account_class="equity"),
+        Code("acc", "5050", "Minority's result", account_class="expense"),
+        Code("acc", "1410", "Goodwill", account_class="asset"),
+        Group("g", "Group", "GBP", "c", "m", "3040", "3020", "3050", "5050"),
         Group("sub", "Subgroup", "GBP", "c"),
         GroupMember("g", "alpha"),
         GroupMember("g", "sub", "group"),
@@ -128,6 +139,13 @@ def rich() -> list[Any]:
         Elimination("g", "ic", 10, "Between", "1810, 2810", True, "2010"),
     ]
     rows += [
+        OwnershipChange("g", "gamma", date(2026, 3, 1), Decimal("70")),
+        TranslationRule("g", 10, "1410", "historical"),
+        GroupOpening("g", "gamma", "3010", date(2026, 1, 31), "-100.00"),
+        Acquisition("g", "gamma", date(2026, 1, 1), "alpha", Decimal("60"), "90.00", "1110", "1410"),
+        AcquiredEquity("g", "gamma", date(2026, 1, 1), "3010", "-150.00"),
+        ChartMapping("g", "d", 10, "OW", target="2010"),
+        Company("gamma2", "Gamma adjusted", "NL", "EUR", "d", "m", adjusts="gamma"),
         Rate("EUR", "GBP", "closing", date(2026, 1, 31), Decimal("0.85")),
         Budget("b", "Budget", "c"),
         CompanyCode("beta", "company", "10"),

@@ -12,7 +12,7 @@ import numpy as np
 from core import checks
 from core.books.balances import ROW, Books
 from core.books.periods import ordinal
-from core.definitions.state import State
+from core.consolidation.position import Consolidation
 from core.definitions.tables import (
     Company,
     Elimination,
@@ -25,15 +25,15 @@ from core.definitions.tables import (
 )
 from core.faults import blocking
 from core.group.collect import Member
-from core.group.map_accounts import group_balances
 from core.group.mapping import map_plan
-from core.group.sum_up import consolidate
+from core.group_figures.sum_up import consolidate
 from core.money import format_amount
 from core.statements.figures import Amounts, Figures, compute, plan
 from core.structures.accounts import resolve
 from core.structures.charts import company_context
 from core.tests.builders import ACCOUNTS, state, told
 from core.tests.case_files import Case, cases
+from core.tests.group_cases import group_of
 
 CASES = Path(__file__).parent / "cases"
 NAMES = [code for code, _, _ in ACCOUNTS]
@@ -115,7 +115,7 @@ class Statements(TestCase):
 
 
 class Eliminations(TestCase):
-    def balances(self, case: Case) -> tuple[State, object]:
+    def balances(self, case: Case) -> Consolidation:
         rules = [
             Elimination("g", f"e{position}", int(position), "", accounts, only == "yes", difference)
             for position, accounts, only, difference in case.rows("rules")
@@ -149,15 +149,14 @@ class Eliminations(TestCase):
             ready = map_plan(world, "g", company)
             assert ready is not None
             members.append(Member(company, numbers[company], (book,), ready, None, lambda rows: []))
-        return world, group_balances(world, "g", members)
+        return group_of(world, "g", members)
 
     def test_cases(self) -> None:
         for case in cases(CASES / "eliminations.txt"):
-            _, balances = self.balances(case)
-            made = consolidate(balances, END, END, True)  # type: ignore[arg-type]
+            made = consolidate(self.balances(case), END, END, True)
             group = made.amounts.window[:, -1]
             found = [f"{code} {shown(int(group[i]))}" for i, code in enumerate(NAMES) if group[i]]
-            for entry in made.cumulative.disagreements:
+            for entry in made.disagreements:
                 found.append(
                     " ".join(
                         f"{entry.elimination} {entry.company} {entry.partner} {shown(entry.amount)}".split()

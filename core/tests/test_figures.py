@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from core.books.balances import Books, PostedColumns, books_of, grouped, summed, unpack
 from core.books.periods import ordinal
 from core.codes.lists import list_index
+from core.consolidation.position import Consolidation
 from core.definitions.state import State
 from core.definitions.tables import (
     Chart,
@@ -27,12 +28,11 @@ from core.definitions.tables import (
     StructureSegment,
 )
 from core.group.collect import Member
-from core.group.eliminate import eliminate
-from core.group.map_accounts import GroupBalances, group_balances
 from core.group.mapping import map_plan
-from core.group.sum_up import consolidate, trial_balance
+from core.group_figures.sum_up import consolidate, trial_balance
 from core.statements.figures import Amounts, Figures, Plan, compute, likely_line, plan
 from core.tests.builders import ACCOUNTS, state
+from core.tests.group_cases import group_of, unbalanced
 
 CODES = sorted(code for code, _, _ in ACCOUNTS)
 NUMBERS = {"alpha": 1, "beta": 2, "gamma": 3}
@@ -175,7 +175,7 @@ GROUP = [
 ]
 
 
-def balances(world: State, amounts: dict[str, Sequence[Row]]) -> GroupBalances:
+def balances(world: State, amounts: dict[str, Sequence[Row]]) -> Consolidation:
     members = []
     for company, rows in amounts.items():
         made = map_plan(world, "g", company)
@@ -190,11 +190,12 @@ def balances(world: State, amounts: dict[str, Sequence[Row]]) -> GroupBalances:
                 lambda rows: [("", "")] * len(rows),
             )
         )
-    return group_balances(world, "g", members)
+    return group_of(world, "g", members)
 
 
-def by_account(found: GroupBalances, column: np.ndarray) -> dict[str, int]:
-    names = [*found.accounts, *(f"{s.company}:{s.account}" for s in found.unmapped)]
+def by_account(found: Consolidation, column: np.ndarray) -> dict[str, int]:
+    accounts = found.books.accounts
+    names = [*accounts.codes, *(f"{s.company}:{s.account}" for s in accounts.strays)]
     return {name: int(value) for name, value in zip(names, column, strict=True) if value}
 
 
@@ -216,7 +217,7 @@ class Groups(TestCase):
             by_account(found, made.amounts.window[:, 2]),
             {"1810": -500, "2810": 470, "4020": 500, "5020": -500, "2010": 30},
         )
-        apart = [(d.elimination, d.company, d.partner, d.amount) for d in made.cumulative.disagreements]
+        apart = [(d.elimination, d.company, d.partner, d.amount) for d in made.disagreements]
         self.assertEqual(apart, [("e1", "alpha", "beta", 30)])
 
     def test_trial_balance_of_a_group(self) -> None:
@@ -238,7 +239,7 @@ class Groups(TestCase):
         made = consolidate(found, 0, ordinal(2026, 2), True)
         self.assertEqual(by_account(found, made.amounts.window[:, 3]).get("1010", 0), 0)
         self.assertEqual(
-            [(d.company, d.partner, d.amount) for d in made.cumulative.disagreements],
+            [(d.company, d.partner, d.amount) for d in made.disagreements],
             [("alpha", "", 100), ("beta", "", -30)],
         )
 
@@ -295,9 +296,8 @@ class Groups(TestCase):
         }
         found = balances(state(*GROUP), amounts)
         for end in (1, 3, 4):
-            after = eliminate(found, found.upto(ordinal(2026, end)))
-            whole = sum(int(c) for c in found.upto(ordinal(2026, end)))
-            self.assertEqual(sum(int(c) for c in after.cells) + sum(a for _, a in after.posted), whole)
+            self.assertEqual(unbalanced(found.position(end)), [])
+            self.assertEqual(consolidate(found, 0, ordinal(2026, end), True).balance, 0)
         self.assertEqual(sum(r.closing for r in trial_balance(found, ordinal(2026, 2), ordinal(2026, 4))), 0)
 
     @given(

@@ -8,8 +8,6 @@ from functools import partial
 from typing import Any
 from unittest import TestCase
 
-import numpy as np
-
 from core.books.balances import PostedColumns, books_of, by_account
 from core.books.periods import ordinal
 from core.changes.of_statements import MapAccounts
@@ -27,11 +25,11 @@ from core.definitions.tables import (
     StructureSegment,
 )
 from core.group.collect import Member
-from core.group.map_accounts import group_balances
 from core.group.mapping import likely_target, map_plan
-from core.group.membership import MemberCompany, consolidation_scope, group_calendar, membership
-from core.group.sum_up import consolidate
+from core.group.membership import group_calendar, membership
+from core.group_figures.sum_up import consolidate
 from core.tests.builders import state
+from core.tests.group_cases import group_of
 from core.tests.rich_world import rich, rich_state
 
 DAY = date(2026, 3, 31)
@@ -41,34 +39,15 @@ class Members(TestCase):
     def test_by_what_way_and_how_much(self) -> None:
         found = {row.company: row for row in membership(rich_state(), "g").companies}
         self.assertEqual(found["beta"].path, ("g", "sub"))
+        gamma = found["gamma"]
         self.assertEqual(
-            found["gamma"],
-            MemberCompany("gamma", ("g",), "full", Decimal(60), date(2026, 1, 1), None),
+            (gamma.method, gamma.ownership, gamma.in_from), ("full", Decimal(60), date(2026, 1, 1))
+        )
+        self.assertEqual(
+            [(link.group, link.member) for link in found["beta"].links], [("g", "sub"), ("sub", "beta")]
         )
         for day, is_in in ((date(2025, 12, 31), False), (DAY, True)):
             self.assertEqual(found["gamma"].is_in(day), is_in)
-
-    def test_who_waits_is_named(self) -> None:
-        world = state(
-            Group("g", "Group", "GBP", "c"),
-            GroupMember("g", "alpha"),
-            GroupMember("g", "beta", "company", "equity", Decimal(35)),
-            Company("delta", "Delta", "NL", "EUR", "c", "m"),
-            GroupMember("g", "delta"),
-            Company("gone", "Gone", "GB", "GBP", "c", "m"),
-            GroupMember("g", "gone", "company", "full", None, None, date(2026, 1, 31)),
-            Company("out", "Out", "GB", "GBP", "c", "m"),
-            GroupMember("g", "out", "company", "none"),
-        )
-        scope = consolidation_scope(world, "g", DAY)
-        self.assertEqual([row.company for row in scope.companies], ["alpha"])
-        self.assertEqual(
-            scope.waiting,
-            (
-                ("beta", "is taken in by method equity, which waits"),
-                ("delta", "reports in EUR and waits for translation"),
-            ),
-        )
 
     def test_its_calendar(self) -> None:
         for group, calendar in (("g", "m"), ("sub", "m"), ("none", None)):
@@ -118,9 +97,17 @@ class Mapped(TestCase):
             "alpha",
             2026,
             1,
-            PostedColumns(["4010"] * 3, [0] * 3, [1, 2, 3], [1, 2, 0], [1] * 3, [False] * 3, [-5, -7, -11]),
+            PostedColumns(
+                ["4010", "4010", "4010", "4020"],
+                [0] * 4,
+                [1, 2, 3, 4],
+                [1, 2, 0, 0],
+                [1] * 4,
+                [False] * 4,
+                [-5, -7, -11, 23],
+            ),
         )
-        texts = {1: ("10-4010-001", "season=SP26"), 2: ("10-4010-002", "")}
+        texts = {1: ("10-4010-001", "season=SP26"), 2: ("10-4010-002", ""), 4: ("10-4020-001", "")}
         member = Member(
             "alpha",
             1,
@@ -129,11 +116,15 @@ class Mapped(TestCase):
             None,
             lambda rows: [texts.get(int(a), ("10-4010-001", "")) for a in rows["account"].tolist()],
         )
-        found = group_balances(world, "g", [member])
+        found = group_of(world, "g", [member])
         summed = consolidate(found, 0, ordinal(2026, 1), True).amounts.window[:, -1]
         self.assertEqual(
-            {name: int(value) for name, value in zip(found.accounts, summed, strict=True) if value},
-            {"S1": -5, "S2": -7, "S9": -11},
+            {
+                name: int(value)
+                for name, value in zip(found.books.accounts.codes, summed, strict=True)
+                if value
+            },
+            {"S1": -5, "S2": -7, "S9": 12},
         )
 
     def other_chart(self) -> list[Any]:
@@ -160,12 +151,6 @@ class Mapped(TestCase):
     def test_mapping_says_what_it_did(self) -> None:
         change = MapAccounts("g", "gamma", ("BK", "SL"), "1010")
         self.assertEqual(change.sentence(rich_state()), "Mapped BK, SL of gamma to 1010 in g")
-
-    def test_a_group_of_nothing(self) -> None:
-        found = group_balances(rich_state(), "g", [])
-        self.assertEqual(len(found.sums(np.zeros(0, dtype=bool))), 0)
-        self.assertEqual(len(found.touched(5)), 0)
-        self.assertEqual(found.by_company(np.zeros(0, dtype=np.int64), 3).shape, (3, 0))
 
 
 class BooksByAccount(TestCase):

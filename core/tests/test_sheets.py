@@ -124,7 +124,7 @@ class Records(TestCase):
                     " field, codes, target."
                 ],
             ),
-            (MEMBERS, {"group": "g"}, "beta\tcompany\tfull\t80", ["1 new beta"]),
+            (MEMBERS, {"group": "g"}, "beta\tcompany\tfull\t100", ["1 new beta"]),
             (
                 MEMBERS,
                 {"group": "g"},

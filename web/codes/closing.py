@@ -16,7 +16,7 @@ from core.codes.doubts import CodeUsage
 from core.codes.lists import list_index, natural_lists
 from core.definitions.parsing import write_cell
 from core.definitions.state import State
-from core.definitions.tables import Company
+from core.definitions.tables import TABLES, Company
 from core.money import digits_of, show_amount
 from core.references import uses
 from core.references.uses import charts_of_list
@@ -90,7 +90,8 @@ def uses_seen(state: State, code_list: str, code: str, person: Any) -> list[Rema
     ]
 
 
-OF_GROUPS = ("mappings", "eliminations")
+OF_GROUPS = tuple(name for name, table in TABLES.items() if table.row._fields[0] == "group")
+"""Tables of a group: who sees no group doesn't see their uses."""
 OF_COMPANIES = ("company_codes", "company_accounts", "intercompany_pairs")
 OF_CHARTS = ("chart_segments", "pairing_rules", "pairing_conditions", "account_strings", "quick_codes")
 
@@ -145,6 +146,12 @@ ROWS = {
     "intercompany_pairs": ("company", "pairs", 1),
     "mappings": ("mapping", "mappings", 2),
     "eliminations": ("members", "eliminations", 1),
+    "groups": ("members", "group-accounts", 1),
+    "translation_rules": ("members", "translation-rules", 1),
+    "group_openings": ("members", "group-openings", 1),
+    "acquisitions": ("members", "acquisitions", 1),
+    "acquired_equity": ("members", "acquired-equity", 1),
+    "chart_mappings": ("members", "chart-mappings", 1),
 }
 """Rows edited in place that name codes: their page, their table on it, how many parts of the key the page
 gives."""

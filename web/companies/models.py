@@ -37,6 +37,7 @@ class Company(Definition):
     overlay = ident(blank=True, default="")
     foreign_currencies = models.BooleanField(default=False)
     accounts_open = models.CharField(max_length=10)
+    adjusts = ident(blank=True, default="")
 
     class Meta:
         constraints = choices_held("companies")

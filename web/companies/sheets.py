@@ -127,9 +127,13 @@ SETTINGS = register(
         "companies",
         "Settings",
         "company",
-        ("company", "overlay", "foreign_currencies", "accounts_open"),
+        ("company", "overlay", "foreign_currencies", "accounts_open", "adjusts"),
         (),
-        titles={"foreign_currencies": "Keys foreign currencies", "accounts_open": "Accounts open"},
+        titles={
+            "foreign_currencies": "Keys foreign currencies",
+            "accounts_open": "Accounts open",
+            "adjusts": "Adjusts the books of",
+        },
         adds=False,
     )
 )

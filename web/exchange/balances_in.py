@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
+from core.books.journals import partner_problem
 from core.books.periods import company_calendar
 from core.definitions.parsing import Read, read_table
+from core.definitions.row_faults import fault as fault_at
 from core.definitions.state import State
 from core.definitions.tables import TABLES, Balance, Budget, BudgetLine, Code, Company
 from core.fault_codes import FaultCode
 from core.faults import Fault, Location
+from core.group.membership import spanning_periods
 from core.money import digits_of, format_amount, parse_amount
 from core.statements.figures import natural_list
 from core.structures.accounts import restored
@@ -24,6 +28,22 @@ from web.journals.elsewhere import (
     years_with_journals,
 )
 
+SPAN_WAY_OUT = "Give balances by shorter periods, or give the group that calendar."
+
+
+def span_sentence(company: str, year: int, period: int, group: str) -> str:
+    return f"Period {period} of {year} of {company} spans two periods of {group}."
+
+
+def balances_spanning(state: State) -> Iterator[Fault]:
+    """Balances that are there and span two periods of a group."""
+    for company in state.rows(Company):
+        spans = spanning_periods(state, company.company)
+        periods = {(key[1], key[2]) for key in stored_balances({company.company})} if spans else set()
+        for year, period in sorted(periods & spans.keys()):
+            what = span_sentence(company.company, year, period, spans[year, period])
+            yield fault_at(company, "calendar", what, SPAN_WAY_OUT, "balances-span")
+
 
 class BalanceImport:
     """Balances and budget lines of a package: checked, compared with what is there, written."""
@@ -33,6 +53,7 @@ class BalanceImport:
         self.sources = sources
         self.new: dict[BalanceKey, tuple[Balance, int, tuple[str, str, str]]] = {}
         self.changed: set[BalanceKey] = set()
+        self.spanning: dict[str, dict[tuple[int, int], str]] = {}
         self.same = 0
         self.budgets: dict[tuple[Any, ...], tuple[BudgetLine, int]] = {}
         self.budget_new = self.budget_same = self.budget_changed = 0
@@ -99,8 +120,7 @@ class BalanceImport:
 
     def _check_row(self, read: Read, key: Any, row: Any, with_journals: set[tuple[str, int]]) -> None:
         """The partner, and that the year has no journals; a year is told once and taken out of the set."""
-        if row.partner and self.state.get(Company, row.partner) is None:
-            what = f"There is no company {row.partner}."
+        if what := partner_problem(self.state, row.partner):
             self._tell(read, key, "partner", "reference", what, "Choose a company.", row.partner)
         year = (row.company, row.fiscal_year)
         if year in with_journals:
@@ -112,6 +132,12 @@ class BalanceImport:
             way_out = "Leave one of them out."
             self._tell(read, key, "fiscal_year", "journals-and-balances", what, way_out, str(row.fiscal_year))
 
+    def _check_span(self, read: Read, key: Any, row: Any) -> None:
+        spans = self.spanning.setdefault(row.company, spanning_periods(self.state, row.company))
+        if group := spans.get((row.fiscal_year, row.period)):
+            what = span_sentence(row.company, row.fiscal_year, row.period, group)
+            self._tell(read, key, "period", "balances-span", what, SPAN_WAY_OUT, str(row.period))
+
     def _check_balances(self, read: Read, journal_years: set[tuple[str, int]]) -> None:
         stored = stored_balances({row.company for row in read.rows.values()})
         with_journals = journal_years | years_with_journals({row.company for row in read.rows.values()})
@@ -120,6 +146,7 @@ class BalanceImport:
         for key, row in read.rows.items():
             place = self._place(read, key, row, brought=True)
             self._check_row(read, key, row, with_journals)
+            self._check_span(read, key, row)
             company = self.state.get(Company, row.company)
             amount = self._amount(read, key, row, company) if company else None
             if place is None or amount is None:

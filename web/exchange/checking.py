@@ -15,10 +15,13 @@ from core.definitions.tables import CodeList, Company, Group, Hierarchy, Stateme
 from core.faults import LOOK, Fault
 from core.group.mapping import map_plan
 from core.group.membership import membership
+from core.group_figures.figure_checks import calendars_apart, figure_checks
 from core.money import digits_of, show_amount
 from core.statements.figures import Plan, likely_line, plan
 from core.structures.charts import chart_index, company_context
 from web.definitions import snapshot
+from web.exchange.balances_in import balances_spanning
+from web.group import queries as group_queries
 from web.journals.books import books_for
 
 
@@ -50,8 +53,12 @@ def everything(state: State) -> Iterator[Fault]:
     for statement in state.rows(Statement):
         if planned := plan(state, statement.statement):
             yield from _coverage(state, planned, sums)
+    yield from balances_spanning(state)
     for group in state.rows(Group):
         yield from _mappings(state, group, sums)
+        yield from calendars_apart(state, group)
+        if group_queries.known_group(state, group.group)[1].periods:
+            yield from figure_checks(group_queries.consolidation_of(state, group.group))
 
 
 def _beside_the_log(state: State) -> Iterator[Fault]:

@@ -153,12 +153,13 @@ def report(request: PineRequest, state: State, kind: str) -> HttpResponse:
         raise Http404
     numbers = [asked.number(request.GET, name, None, 9999) for name in ("year", "period", "first")]
     year, period = numbers[0] or 0, numbers[1] if numbers[1] is not None else -1
-    name = get("statement", "")
-    statement = (
-        reports.statement(state, name, company, group, year, period, numbers[2])
-        if name
-        else reports.trial_balance(state, company, group, year, period, numbers[2])
-    )
+    name = get("report", "") or get("statement", "")
+    if group and name in reports.OF_GROUPS:
+        statement = reports.OF_GROUPS[name](state, group, year, period)
+    elif name:
+        statement = reports.statement(state, name, company, group, year, period, numbers[2])
+    else:
+        statement = reports.trial_balance(state, company, group, year, period, numbers[2])
     return tabular.attached(
         f"{name or 'trial-balance'}-{group or company}-{year}-{period}",
         kind,

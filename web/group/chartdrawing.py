@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import textwrap
+from datetime import date
 from typing import NamedTuple
 
 from core.definitions.state import State
 from core.definitions.tables import Company, Group, GroupMember
+from core.group.ownership import held_by
+from core.group_figures.stakes import is_link_in
 
 WIDTH, WIDEST, NARROWEST, BOX_H, GAP, LEVEL = 786, 168, 96, 58, 8, 94
 
@@ -23,13 +26,15 @@ class Box(NamedTuple):
     mark: str
     share: str
     address: str
+    is_in: bool = True
 
 
 class Drawing(NamedTuple):
-    """The drawing of a group."""
+    """The drawing of a group; `dashed` lines lead to what isn't in."""
 
     boxes: list[Box]
     lines: list[str]
+    dashed: list[str]
     width: int
     height: int
 
@@ -47,20 +52,28 @@ DEEPEST = 6
 
 
 class Placed(NamedTuple):
-    """A member on a level. `parent` is a place in the level above (-1: none), `share` stands on its line."""
+    """A member on a level. `parent` is a place in the level above (-1: none), `share` stands on its line;
+    it is in where it and all above it are."""
 
     name: str
     kind: str
     share: str
     parent: int
+    is_in: bool = True
 
 
-def _levels(state: State, group: str) -> list[list[Placed]]:
-    """The group, its members, members of member groups."""
+def _levels(state: State, group: str, on: date | None) -> list[list[Placed]]:
+    """The group, its members, members of member groups, as held on a day."""
     levels = [[Placed(group, "group", "", -1)]]
     while len(levels) < DEEPEST:
         below = [
-            Placed(row.member, row.member_kind, _share(row), at)
+            Placed(
+                row.member,
+                row.member_kind,
+                _share(state, row, on),
+                at,
+                above.is_in and (on is None or is_link_in(row, on)),
+            )
             for at, above in enumerate(levels[-1])
             if above.kind == "group"
             for row in sorted(
@@ -73,8 +86,9 @@ def _levels(state: State, group: str) -> list[list[Placed]]:
     return levels
 
 
-def _share(row: GroupMember) -> str:
-    return f"{row.ownership or 100:.0f}%" + (f" {row.method}" if row.method != "full" else "")
+def _share(state: State, row: GroupMember, on: date | None) -> str:
+    held = 100 * held_by(state, row, on or date.max)
+    return f"{float(held):.4g}%" + (f" {row.method}" if row.method != "full" else "")
 
 
 def _box(state: State, chart: str, placed: Placed, x: int, y: int, width: int) -> Box:
@@ -87,19 +101,22 @@ def _box(state: State, chart: str, placed: Placed, x: int, y: int, width: int) -
         nested = state.get(Group, placed.name)
         caption = f"{nested.currency if nested else ''} · group"
         mark, title, address = "pine", nested.name if nested else placed.name, f"/group/{placed.name}/"
-    return Box(x, y, width, title, fitted(title, width), caption, mark, placed.share, address)
+    return Box(x, y, width, title, fitted(title, width), caption, mark, placed.share, address, placed.is_in)
 
 
-def draw(state: State, group: str) -> Drawing:
-    """The group on top, its members below, members of member groups below those."""
+def draw(state: State, group: str, on: date | None = None) -> Drawing:
+    """The group on top, its members below, members of member groups below those; as held on a day, or in the
+    end."""
     group_row = state.get(Group, group)
     if group_row is None:
-        return Drawing([], [], WIDTH, 0)
-    levels = _levels(state, group)
+        return Drawing([], [], [], WIDTH, 0)
+    levels = _levels(state, group, on)
     widest = max(map(len, levels))
     box = max(NARROWEST, min(WIDEST, WIDTH // widest - GAP))
     width = max(WIDTH, widest * (box + GAP))
-    boxes, lines = [], []
+    boxes: list[Box] = []
+    lines: list[str] = []
+    dashed: list[str] = []
     above: list[int] = []
     for level, row in enumerate(levels):
         centres = [round(width / len(row) * (i + 0.5)) for i in range(len(row))]
@@ -107,6 +124,8 @@ def draw(state: State, group: str) -> Drawing:
         for centre, placed in zip(centres, row, strict=True):
             boxes.append(_box(state, group_row.chart, placed, centre - box // 2, y, box))
             if placed.parent >= 0:
-                lines.append(f"M{above[placed.parent]} {y - (LEVEL - BOX_H)}V{y - 18}H{centre}V{y}")
+                (lines if placed.is_in else dashed).append(
+                    f"M{above[placed.parent]} {y - (LEVEL - BOX_H)}V{y - 18}H{centre}V{y}"
+                )
         above = centres
-    return Drawing(boxes, lines, width, 4 + (len(levels) - 1) * LEVEL + BOX_H)
+    return Drawing(boxes, lines, dashed, width, 4 + (len(levels) - 1) * LEVEL + BOX_H)

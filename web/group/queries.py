@@ -1,58 +1,87 @@
-"""Figures of a group. The mapped and sorted amounts are kept in the process until a definition or a book
-moves."""
+"""Figures of a group. Collected books and worked-out positions are kept in the process until a definition or
+a book moves."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Collection
+from collections.abc import Mapping as Mapping_
+from dataclasses import dataclass
 from typing import Any, NamedTuple
 
-from core.books.balances import TrialRow
-from core.books.periods import CalendarIndex, calendar_index, company_calendar, ordinal, shared_ordinals
-from core.codes.lists import list_index
+from core.books.balances import Books, TrialRow
+from core.books.periods import (
+    CalendarIndex,
+    calendar_index,
+    company_calendar,
+    ordinals_in,
+    spanning,
+)
+from core.consolidation.eliminate import Disagreement
+from core.consolidation.position import Consolidation, Position
 from core.definitions.state import State
-from core.definitions.tables import Calendar, Company, Group, Period
+from core.definitions.tables import (
+    AcquiredEquity,
+    Acquisition,
+    Calendar,
+    Chart,
+    ChartMapping,
+    Code,
+    Company,
+    Elimination,
+    Group,
+    GroupMember,
+    GroupOpening,
+    Hierarchy,
+    HierarchyNode,
+    Mapping,
+    OwnershipChange,
+    Period,
+    Rate,
+    Structure,
+    StructureSegment,
+    TranslationRule,
+)
 from core.faults import WrongCall
+from core.group.cells import GroupBooks, group_books
 from core.group.collect import Member
-from core.group.eliminate import Disagreement, eliminate
-from core.group.map_accounts import GroupBalances, group_balances
+from core.group.map_accounts import group_list
 from core.group.mapping import MapPlan, map_plan
-from core.group.membership import ConsolidationScope, consolidation_scope, group_calendar
-from core.group.sum_up import Consolidated, consolidate
-from core.group.sum_up import trial_balance as group_trial_balance
+from core.group.membership import group_calendar
+from core.group.ownership import standings
+from core.group.periods import GroupPeriods, group_periods
+from core.group.rates import rate_table
+from core.group_figures.columns import ELIMINATIONS, GROUP, column_plan
+from core.group_figures.sum_up import Consolidated, consolidate
+from core.group_figures.sum_up import disagreements as sides_apart
+from core.group_figures.sum_up import trial_balance as group_trial_balance
 from core.money import digits_of
-from core.statements.figures import compute, natural_list
+from core.statements.figures import compute
 from web.journals.books import books_for
+from web.journals.books_by_date import cut_by_date
 from web.journals.interning import interned_texts
 from web.journals.posting import company_numbers
 from web.process_cache import ProcessCache
 from web.statements.queries import PeriodWindow, StatementFigures, known_plan, window
 
 
-class CachedBalances(NamedTuple):
-    """A balances with the mappings it was built by: another state with the same ones has the same amounts."""
+class CachedBooks(NamedTuple):
+    """Collected and mapped books with the mappings they were read by."""
 
-    balances: GroupBalances
+    state: State
     plans: tuple[MapPlan, ...]
-
-    def fits(self, state: State, group: str, plans: tuple[MapPlan, ...]) -> bool:
-        group_row = known_group(state, group)[0]
-        return (
-            self.balances.state.shares(state, Calendar, Period, Company, Group)
-            and tuple(list_index(state, natural_list(state, group_row.chart)).posting)
-            == self.balances.accounts
-            and all(
-                one.shared == other.shared
-                and one.rows == other.rows
-                and one.chart.index == other.chart.index
-                and (
-                    not self.balances.unmapped or one.own_codes is other.own_codes
-                )  # unmapped carry names and classes
-                for one, other in zip(self.plans, plans, strict=True)
-            )
-        )
+    books: GroupBooks
 
 
-_kept: ProcessCache[Any, CachedBalances] = ProcessCache(6)
+SHAPING = (Calendar, Period, Company, Group, GroupMember, TranslationRule, Code, Hierarchy, HierarchyNode)
+"""Tables that collected books depend on, beside the mappings."""
+FIGURING = (
+    *SHAPING,
+    *(Rate, OwnershipChange, GroupOpening, Acquisition, AcquiredEquity, Mapping, ChartMapping, Elimination),
+    *(Chart, Structure, StructureSegment),
+)
+"""Tables that a group's figures depend on; where two states share them, the figures are the same."""
+_books: ProcessCache[Any, CachedBooks] = ProcessCache(6)
+_groups: ProcessCache[Any, Consolidation] = ProcessCache(6)
 
 
 def known_group(state: State, group: str) -> tuple[Group, CalendarIndex]:
@@ -63,60 +92,87 @@ def known_group(state: State, group: str) -> tuple[Group, CalendarIndex]:
     return row, calendar or calendar_index(state, "")
 
 
+def group_accounts(state: State, group: Group) -> dict[str, Code]:
+    """The accounts of the group's chart by code."""
+    accounts = group_list(state, group.group)
+    return accounts.codes if accounts else {}
+
+
 def group_window(state: State, group: str, year: int, period: int, first: int | None = None) -> PeriodWindow:
     return window(known_group(state, group)[1], year, period, first)
 
 
-def members_at(state: State, group: str, year: int, period: int) -> ConsolidationScope:
-    """Who is consolidated on the period's last day, and who waits."""
-    _, calendar = known_group(state, group)
-    stretch = calendar.periods.get((year, period))
-    if stretch is None:
-        raise WrongCall(f"There is no period {period} in fiscal year {year} of calendar {calendar.calendar}.")
-    return consolidation_scope(state, group, stretch.ends_on)
-
-
-def balances_of(state: State, group: str, who: ConsolidationScope) -> GroupBalances:
-    """Collected and mapped amounts of the companies, as of now."""
-    names = [reached.company for reached in who.companies]
-    books = books_for(names)
+def consolidation_of(state: State, group: str) -> Consolidation:
+    """What a group's figures are worked out from, as of now; kept until a definition or a book moves."""
+    row, calendar = known_group(state, group)
+    periods = group_periods(calendar)
+    stands = standings(state, group, periods) if periods.rows else {}
+    adjusts = {c.company: c.adjusts for c in state.rows(Company) if c.adjusts in stands}
+    names = [*sorted(stands), *sorted(adjusts)]
+    by_company = books_for(names)
     key = (
         group,
         tuple(names),
-        tuple((b.company, b.fiscal_year, b.sequence) for name in names for b in books[name]),
+        tuple((b.company, b.fiscal_year, b.sequence) for name in names for b in by_company[name]),
     )
-    cached = _kept.get(key)
-    if cached is not None and cached.balances.state is state:
-        return cached.balances
+    known = _groups.get(key)
+    if known is not None and known.state.shares(state, *FIGURING):
+        return known
+    books = _collected(state, group, calendar, periods, names, adjusts, by_company, key)
+    fresh = Consolidation(state, row, periods, books, rate_table(state, row, periods), stands)
+    _groups.put(key, fresh)
+    return fresh
+
+
+def _collected(
+    state: State,
+    group: str,
+    calendar: CalendarIndex,
+    periods: GroupPeriods,
+    names: list[str],
+    adjusts: dict[str, str],
+    by_company: Mapping_[str, tuple[Books, ...]],
+    key: Any,
+) -> GroupBooks:
     plans = {name: plan for name in names if (plan := map_plan(state, group, name))}
-    if cached is not None and cached.fits(state, group, tuple(plans.values())):
-        balances = replace(cached.balances, state=state)
-    else:
-        numbers = company_numbers()
-        _, calendar = known_group(state, group)
-        balances = group_balances(
-            state,
-            group,
-            [
-                Member(
-                    name, numbers[name], books[name], plan, _ordinals(state, name, calendar), interned_texts
-                )
-                for name, plan in plans.items()
-            ],
-        )
-    _kept.put(key, CachedBalances(balances, tuple(plans.values())))
-    return balances
+    cached = _books.get(key)
+    if (
+        cached is not None
+        and cached.state.shares(state, *SHAPING)
+        and _same(cached.plans, tuple(plans.values()))
+    ):
+        return cached.books
+    numbers = company_numbers()
+    members = [
+        _member(state, numbers[name], by_company[name], plan, calendar) for name, plan in plans.items()
+    ]
+    currencies = {row.company: row.currency for row in state.rows(Company)}
+    books = group_books(state, group, periods, members, adjusts, currencies)
+    _books.put(key, CachedBooks(state, tuple(plans.values()), books))
+    return books
 
 
-def _ordinals(state: State, company: str, group: CalendarIndex) -> dict[int, int] | None:
-    """Where the company's ordinals count in the group's calendar; None where the calendars are one."""
-    own = company_calendar(state, company)
-    if own.calendar == group.calendar:
-        return None
-    by_name = {ordinal(*key): at for key, at in shared_ordinals(own, group).items()}
-    for year in own.years():
-        by_name[ordinal(year, -1)] = 0
-    return by_name
+def _same(ones: tuple[MapPlan, ...], others: tuple[MapPlan, ...]) -> bool:
+    return len(ones) == len(others) and all(
+        one.company == other.company
+        and one.shared == other.shared
+        and one.rows == other.rows
+        and one.chart.index == other.chart.index
+        for one, other in zip(ones, others, strict=True)
+    )
+
+
+def _member(
+    state: State, number: int, books: tuple[Books, ...], plan: MapPlan, calendar: CalendarIndex
+) -> Member:
+    """A company's books with where their periods count; cut by date where its own span those of the group."""
+    own = company_calendar(state, plan.company)
+    if own.calendar == calendar.calendar:
+        return Member(plan.company, number, books, plan, None, interned_texts)
+    if spanning(own, calendar):
+        books = tuple(cut_by_date(one, own, calendar) for one in books)
+        return Member(plan.company, number, books, plan, None, interned_texts)
+    return Member(plan.company, number, books, plan, ordinals_in(own, calendar), interned_texts)
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,43 +181,84 @@ class GroupFigures:
 
     statement: StatementFigures
     consolidated: Consolidated
-    balances: GroupBalances
-    who: ConsolidationScope
+    group: Consolidation
+
+    @property
+    def waiting(self) -> list[tuple[str, str]]:
+        return waiting_of(self.consolidated.position)
+
+    @property
+    def waiting_in(self) -> list[str]:
+        """The sentences of those who wait; an income statement needs no opening."""
+        needs_opening = self.statement.plan.statement.kind in ("cash_flow", "other")
+        return waiting_in(self.consolidated.position, self.consolidated.opening if needs_opening else None)
+
+
+def waiting_of(position: Position) -> list[tuple[str, str]]:
+    """Who is not in these figures, and why, by company."""
+    return [(company, str(why)) for company, why in sorted(position.waiting.items())]
+
+
+def waiting_in(position: Position, opening: Position | None = None) -> list[str]:
+    """A sentence for each company that waits; then for each whose opening alone can't be worked out."""
+    sentences = [f"{company} is not in these figures: it {why}." for company, why in waiting_of(position)]
+    if opening is not None:
+        sentences += [
+            f"What {company} opened with is not in these figures: it {why}."
+            for company, why in waiting_of(opening)
+            if company not in position.waiting and company in position.columns
+        ]
+    return sentences
 
 
 def group_statement(
-    state: State, statement: str, group: str, year: int, period: int, first: int | None = None
+    state: State,
+    statement: str,
+    group: str,
+    year: int,
+    period: int,
+    first: int | None = None,
+    *,
+    opened: Collection[str] | None = None,
 ) -> GroupFigures:
+    """`opened` are the subgroups whose companies have columns of their own; None: all."""
     row, _ = known_group(state, group)
     planned = known_plan(state, statement, row.chart)
     at = group_window(state, group, year, period, first)
-    who = members_at(state, group, year, period)
-    balances = balances_of(state, group, who)
-    consolidated = consolidate(balances, at.start, at.end, planned.statement.kind == "balance_sheet")
+    consolidation = consolidation_of(state, group)
+    balance_sheet = planned.statement.kind == "balance_sheet"
+    columns_asked = column_plan(consolidation, opened)
+    consolidated = consolidate(consolidation, at.start, at.end, balance_sheet, columns_asked)
     digits = digits_of(row.currency)
     figures = compute(planned, consolidated.amounts, digits)
-    columns = (*consolidated.columns, "eliminations", "group")
+    columns = (*consolidated.columns, ELIMINATIONS, GROUP)
     return GroupFigures(
-        StatementFigures(planned, figures, columns, row.currency, digits, at), consolidated, balances, who
+        StatementFigures(planned, figures, columns, row.currency, digits, at), consolidated, consolidation
     )
+
+
+def position_at(state: State, group: str, year: int, period: int) -> tuple[Consolidation, Position]:
+    at = group_window(state, group, year, period)
+    consolidation = consolidation_of(state, group)
+    return consolidation, consolidation.position(consolidation.periods.last_to(at.end))
 
 
 def group_trial(
     state: State, group: str, year: int, period: int, first: int | None = None
-) -> tuple[list[TrialRow], ConsolidationScope]:
+) -> tuple[list[TrialRow], Position, Position]:
+    """Rows, then the positions at the end and before the beginning."""
     at = group_window(state, group, year, period, first)
-    who = members_at(state, group, year, period)
-    return group_trial_balance(balances_of(state, group, who), at.start, at.end), who
+    consolidation = consolidation_of(state, group)
+    rows = group_trial_balance(consolidation, at.start, at.end)
+    periods = consolidation.periods
+    opening = consolidation.position(periods.first_from(at.start) - 1)
+    return rows, consolidation.position(periods.last_to(at.end)), opening
 
 
-def disagreements(
-    state: State, group: str, year: int, period: int
-) -> tuple[list[Disagreement], ConsolidationScope]:
+def disagreements(state: State, group: str, year: int, period: int) -> tuple[list[Disagreement], Position]:
     """Pairs that do not cancel, over everything to the end of the period."""
-    at = group_window(state, group, year, period)
-    who = members_at(state, group, year, period)
-    balances = balances_of(state, group, who)
-    return list(eliminate(balances, balances.upto(at.end)).disagreements), who
+    _, position = position_at(state, group, year, period)
+    return sides_apart(position), position
 
 
 def currency_of(state: State, name: str, is_group: bool) -> str:

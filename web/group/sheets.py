@@ -63,15 +63,128 @@ ELIMINATIONS = register(
         "eliminations",
         "Eliminations",
         "elimination",
-        ("position", "elimination", "name", "accounts", "partners_only", "difference_account"),
+        (
+            *("position", "elimination", "name", "accounts", "partners_only", "difference_account"),
+            *("partners", "tolerance"),
+        ),
         ("group",),
         titles={
             "position": "No.",
             "partners_only": "Partners only",
             "difference_account": "Difference goes to",
+            "partners": "Partners are",
         },
         proposed=_next_elimination,
         empty="No eliminations: balances between members stay in the consolidated figures.",
+    )
+)
+GROUP_ACCOUNTS = register(
+    Sheet(
+        "group-accounts",
+        "groups",
+        "Accounts for consolidation",
+        "group",
+        (
+            *("group", "translation_account", "retained_account", "minority_account"),
+            *("minority_result_account", "equity_investment_account", "equity_result_account"),
+            *("disposal_account", "rates_through"),
+        ),
+        (),
+        titles={
+            "translation_account": "Translation reserve",
+            "retained_account": "Retained",
+            "minority_account": "Minority",
+            "minority_result_account": "Minority's result",
+            "equity_investment_account": "By equity",
+            "equity_result_account": "Result by equity",
+            "disposal_account": "Disposal",
+            "rates_through": "Rates through",
+        },
+        adds=False,
+    )
+)
+OWNERSHIP = register(
+    Sheet(
+        "ownership",
+        "ownership_changes",
+        "Changes of ownership",
+        "change",
+        ("member", "on", "ownership"),
+        ("group",),
+        titles={"ownership": "Owned % from then"},
+        order=lambda row: (row.member, row.on),
+        empty="What each member is owned at has not changed.",
+    )
+)
+ACQUISITIONS = register(
+    Sheet(
+        "acquisitions",
+        "acquisitions",
+        "Acquisitions",
+        "acquisition",
+        (
+            *("member", "on", "holder", "percent", "cost", "investment", "goodwill_account"),
+            *("goodwill_in", "equity_at"),
+        ),
+        ("group",),
+        titles={"percent": "Acquired %", "goodwill_account": "Goodwill", "goodwill_in": "In currency of"},
+        order=lambda row: (row.member, row.on),
+        empty="No acquisitions: investments in members stay as their holders booked them.",
+    )
+)
+ACQUIRED_EQUITY = register(
+    Sheet(
+        "acquired-equity",
+        "acquired_equity",
+        "Equity acquired, where it is not the member's own",
+        "amount",
+        ("member", "on", "account", "amount"),
+        ("group",),
+        order=lambda row: (row.member, row.on, row.account),
+        empty="Equity acquired is what the member's books show.",
+    )
+)
+TRANSLATION = register(
+    Sheet(
+        "translation-rules",
+        "translation_rules",
+        "Translation: the first rule that fits",
+        "rule",
+        ("position", "accounts", "rate"),
+        ("group",),
+        titles={"position": "No."},
+        empty="Balances at closing, results at average, equity at historical rates.",
+    )
+)
+OPENINGS = register(
+    Sheet(
+        "group-openings",
+        "group_openings",
+        "Opening amounts of historical accounts",
+        "amount",
+        ("company", "account", "on", "amount"),
+        ("group",),
+        order=lambda row: (row.company, row.account, row.on),
+        empty="Historical accounts come to what their rates give.",
+    )
+)
+CHART_MAPPINGS = register(
+    Sheet(
+        "chart-mappings",
+        "chart_mappings",
+        "Mapping of whole charts",
+        "row",
+        ("chart", "position", "accounts", "field", "codes", "target"),
+        ("group",),
+        titles={
+            "position": "No.",
+            "accounts": "Own accounts",
+            "field": "Only where",
+            "codes": "Is",
+            "target": "Group account",
+        },
+        order=lambda row: (row.chart, row.position),
+        empty="No chart is mapped for all companies on it.",
     )
 )
 MAPPINGS = register(

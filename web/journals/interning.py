@@ -1,4 +1,4 @@
-"""account strings and dimension sets as numbers: each text once, its number kept for good."""
+"""account strings and dimension combinations as numbers: each text once, its number kept for good."""
 
 from __future__ import annotations
 
@@ -74,7 +74,7 @@ def _few(wanted: Sequence[tuple[str, str, str]]) -> Accounts:
 
 
 def intern_dimensions(wanted: Sequence[str]) -> dict[str, int]:
-    """Numbers of dimension sets; the empty one is 0 and not kept."""
+    """Numbers of dimension combinations; the empty one is 0 and not kept."""
     texts = [text for text in wanted if text]
     by_name = {"": 0}
     if texts:
@@ -92,9 +92,8 @@ def intern_dimensions(wanted: Sequence[str]) -> dict[str, int]:
 def texts_as_posted(
     accounts: Iterable[int], dimensions: Iterable[int]
 ) -> tuple[dict[int, str], dict[int, str]]:
-    """The texts under which account strings and dimension sets were first posted, of those whose codes were
-    spelled
-    anew since."""
+    """The texts under which account strings and dimension combinations were first posted, of those whose
+    codes were spelled anew since."""
     with connection.cursor() as cursor:
         cursor.execute(
             "SELECT true, id, posted_as FROM journals_account WHERE posted_as <> '' AND id = ANY(%s) UNION"

@@ -83,11 +83,14 @@ class Account(models.Model):
         ]
 
 
-class DimensionSet(models.Model):
+class DimensionCombination(models.Model):
     """The dimension codes that a line carries, interned: `project=P104; season=SP26`."""
 
     codes = models.TextField(unique=True)
     posted_as = models.TextField(default="", db_default="")
+
+    class Meta:
+        db_table = "journals_dimensionset"  # as the first release named it
 
 
 class Recoded(models.Model):
@@ -152,7 +155,7 @@ class JournalLine(models.Model):
         Account, on_delete=models.PROTECT, related_name="+", db_constraint=False, db_index=False
     )
     dimensions = models.ForeignKey(
-        DimensionSet,
+        DimensionCombination,
         null=True,
         on_delete=models.PROTECT,
         related_name="+",

@@ -83,7 +83,7 @@ class _PostedFacts:
             if names:
                 seen_already.update(
                     code
-                    for tagged in self._dimension_sets()
+                    for tagged in self._dimension_combinations()
                     for name, code in tagged.items()
                     if name in names
                 )
@@ -97,11 +97,11 @@ class _PostedFacts:
             rows = _rows(sql, separator, place + 1, chart)
         return {code for (code,) in rows}
 
-    def _dimension_sets(self) -> Iterator[dict[str, str]]:
+    def _dimension_combinations(self) -> Iterator[dict[str, str]]:
         return (parse_dimensions(text)[0] for (text,) in _rows("SELECT codes FROM journals_dimensionset"))
 
     def dimensions(self) -> frozenset[str]:
-        return frozenset(name for tagged in self._dimension_sets() for name in tagged)
+        return frozenset(name for tagged in self._dimension_combinations() for name in tagged)
 
     def charts(self) -> frozenset[str]:
         return frozenset(chart for (chart,) in _rows("SELECT DISTINCT chart FROM journals_account"))

@@ -264,7 +264,7 @@ def lines_posted(company: str, year: int) -> dict[str, float]:
 
 
 def sets_with(dimension: str) -> frozenset[int]:
-    """Numbers of the dimension sets that carry a code of a dimension."""
+    """Numbers of the dimension combinations that carry a code of a dimension."""
     with connection.cursor() as cursor:
         cursor.execute("SELECT id, codes FROM journals_dimensionset WHERE codes LIKE %s", [f"%{dimension}=%"])
         return frozenset(

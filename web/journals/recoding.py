@@ -145,7 +145,7 @@ def _strings(state: State, change: Recode) -> Iterator[tuple[str, str, str]]:
 
 
 def _books(state: State, change: Recode) -> None:
-    """Interned account strings and dimension sets, packs, budgets and journals being keyed."""
+    """Interned account strings and dimension combinations, packs, budgets and journals being keyed."""
     spelt = spelling(state, change)
     lists = {row.dimension: row.code_list for row in state.rows(Dimension)}
     tagging = dimensions_speller(lists, change.code_list, spelt)

@@ -217,9 +217,8 @@ def _balances(found: Verified, progress: Progress) -> None:
 
 
 def _texts(found: Verified) -> None:
-    """account strings and dimension sets that were spelled anew: the record must lead from what was posted to
-    what
-    stands there."""
+    """account strings and dimension combinations that were spelled anew: the record must lead from what was
+    posted to what stands there."""
     steps: dict[tuple[str, str, str], list[tuple[int, str]]] = {}
     with connection.cursor() as cursor:
         cursor.execute("SELECT id, target, chart, was, now FROM journals_recoded ORDER BY id")

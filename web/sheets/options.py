@@ -7,11 +7,14 @@ from typing import Any
 
 from core.codes.lists import list_index
 from core.definitions.state import State
-from core.definitions.tables import TABLES, Company, Group
+from core.definitions.tables import TABLES, Company, Group, GroupMember
+from core.references.cells import GROUP_ACCOUNTS
 from core.structures.charts import chart_index
 
 MOST = 600
 NATURAL = {"due_from", "due_to", "target", "difference_account"}
+OF_THE_GROUP = {"target", "difference_account", "goodwill_account", *GROUP_ACCOUNTS}
+"""Columns that name natural accounts of the chart of the row's group."""
 
 
 def target_of(table: str, column: str) -> type[Any] | None:
@@ -22,10 +25,14 @@ def target_of(table: str, column: str) -> type[Any] | None:
 
 def _code_list(state: State, column: str, row: Any) -> str:
     """The list whose codes a column names, or an empty string."""
-    chart = _chart(state, row)
+    group = state.get(Group, getattr(row, "group", ""))
+    of_group = column in OF_THE_GROUP or (column == "account" and hasattr(row, "amount"))
+    chart = group.chart if group and of_group else _chart(state, row)
     index = chart_index(state, chart) if chart else None
     if index is None:
         return ""
+    if group and of_group:
+        return index.natural_list
     if column in NATURAL:
         return index.natural_list
     if column in ("default_code", "code"):
@@ -63,7 +70,8 @@ def _name(state: State, table: str, column: str, row: Any, value: str) -> str:
     if target := target_of(table, column):
         return str(getattr(state.get(target, value), "name", ""))
     if column == "member":
-        kind: type[Any] = Group if row.member_kind == "group" else Company
+        link = row if hasattr(row, "member_kind") else state.get(GroupMember, row.group, value)
+        kind: type[Any] = Group if link is not None and link.member_kind == "group" else Company
         return str(getattr(state.get(kind, value), "name", ""))
     return ""
 

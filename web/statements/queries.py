@@ -17,7 +17,7 @@ from core.statements.figures import (
     Amounts,
     Figures,
     Plan,
-    UnmappedAccount,
+    StrayAccount,
     compute,
     natural_list,
     plan,
@@ -137,7 +137,7 @@ class StatementFigures:
 def company_amounts(state: State, company: str, statement: Statement, at: PeriodWindow) -> Amounts:
     codes, sums = company_sums(state, company, at)
     listed = len(list_index(state, natural_list(state, known_company(state, company).chart)).posting)
-    unmapped = tuple(UnmappedAccount("", code, "", "") for code in codes[listed:])
+    unmapped = tuple(StrayAccount("", code, "", "") for code in codes[listed:])
     cumulative = sums["cumulative"].reshape(-1, 1)
     chosen = sums["cumulative"] if statement.kind == "balance_sheet" else sums["window"]
     return Amounts(chosen.reshape(-1, 1), cumulative, unmapped, None, sums["touched"].reshape(-1, 1))

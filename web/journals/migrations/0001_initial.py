@@ -40,12 +40,13 @@ class Migration(migrations.Migration):
             ],
         ),
         migrations.CreateModel(
-            name='DimensionSet',
+            name='DimensionCombination',
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
                 ('codes', models.TextField(unique=True)),
                 ('posted_as', models.TextField(db_default='', default='')),
             ],
+            options={'db_table': 'journals_dimensionset'},
         ),
         migrations.CreateModel(
             name='Unfinished',
@@ -152,7 +153,7 @@ class Migration(migrations.Migration):
         migrations.AddField(
             model_name='journalline',
             name='dimensions',
-            field=models.ForeignKey(db_constraint=False, db_index=False, null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='journals.dimensionset'),
+            field=models.ForeignKey(db_constraint=False, db_index=False, null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='journals.dimensioncombination'),
         ),
         migrations.AddField(
             model_name='unfinished',

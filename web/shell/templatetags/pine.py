@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
 from typing import Any
 
 from django import template
@@ -93,3 +94,32 @@ def words(text: str) -> list[str]:
 def parent_page(path: str) -> str:
     """The page that a fragment's address belongs to: /statements/bs/line/cash/ is part of /statements/bs/."""
     return "/".join(path.split("/")[:3]) + "/"
+
+
+@register.filter(name="with")
+def with_name(names: tuple[str, ...], name: str) -> str:
+    """Names as an address has them, with one more."""
+    return ",".join(dict.fromkeys([*names, name]))
+
+
+@register.filter
+def without(names: tuple[str, ...], name: str) -> str:
+    return ",".join(one for one in names if one != name)
+
+
+@register.filter
+def period_key(period: Any) -> str:
+    """A period as an address names it: 2026-9."""
+    return f"{period.fiscal_year}-{period.period}"
+
+
+@register.filter
+def percent(share: Fraction) -> str:
+    """A share in per cent, to four digits."""
+    return f"{float(share * 100):.4g} %"
+
+
+@register.filter
+def as_rate(rate: Fraction) -> str:
+    """A rate to six digits after the point, or as many as it takes where it is small."""
+    return f"{float(rate):.6f}" if rate >= Fraction(1, 100) else f"{float(rate):.6g}"

@@ -58,7 +58,7 @@ document.addEventListener("htmx:afterRequest", (event) => {
 
 document.addEventListener("focusin", (event) => {
   const { target } = event;
-  if (target.matches("tr[hx-target][hx-trigger^=focus]")) awaitFilling(target);
+  if (target.matches("[hx-target][hx-trigger^=focus]")) awaitFilling(target);
   if (!target.matches("tr[hx-target='#proof'][hx-trigger^=focus]") || target.dataset.row === shown) return;
   due = true;
   shown = target.dataset.row;

@@ -60,13 +60,16 @@ def add_commands(argument_parser: argparse.ArgumentParser) -> None:
     lines = add("statement", "a statement of a company or group")
     lines.add_argument("statement")
     apart = add("disagreements", "intercompany sides that do not match")
-    apart.add_argument("--group", required=True)
+    steps = add("consolidation", "every step of a group's figures, by company and account")
+    proof_of = add("translation", "the proof of each translation reserve")
+    for sub in (apart, steps, proof_of):
+        sub.add_argument("--group", required=True)
     for sub in (trial, lines):
         whose = sub.add_mutually_exclusive_group(required=True)
         whose.add_argument("--company")
         whose.add_argument("--group")
         sub.add_argument("--from-period", type=int)
-    for sub in (trial, lines, apart):
+    for sub in (trial, lines, apart, steps, proof_of):
         sub.add_argument("--year", type=int, required=True)
         sub.add_argument("--period", type=int, required=True)
         sub.add_argument("--format", choices=("csv", "json", "xlsx"), default="csv")
@@ -165,12 +168,17 @@ def run_report(given: argparse.Namespace) -> int:
             state, given.statement, given.company, given.group, *when, given.from_period
         )
     else:
-        report = reports.disagreements(state, given.group, *when)
+        report = OF_GROUPS[given.act](state, given.group, *when)
     for message in report.messages:
         say(message)
     return _written(given, tabular.WRITERS[given.format](report.header, report.rows))
 
 
+OF_GROUPS = {
+    "disagreements": reports.disagreements,
+    "consolidation": reports.consolidation,
+    "translation": reports.translation,
+}
 RUN: dict[str, Callable[[argparse.Namespace], int]] = {
     "import": run_import,
     "export": run_export,

@@ -1,0 +1,57 @@
+"""Sixth step: what others than the group's owners have of a company's equity and result."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+
+from core.consolidation.acquisitions import Named
+from core.group.ownership import Standing
+from core.money import round_half_up
+
+
+@dataclass(frozen=True, slots=True)
+class RunningResult:
+    """The results of one set of books by period, the dividends within the group among them, and the periods
+    since it was last closed."""
+
+    by_period: Mapping[int, int]
+    dividends: Mapping[int, int]
+    since_closed: range
+
+
+def of_period(standing: Standing, runs: Iterable[RunningResult], i: int) -> int:
+    """What stands on the minority's result account for period i: a debit where the company earned."""
+    m = standing.minority(i)
+    return -sum(
+        round_half_up(m * run.by_period.get(i, 0)) - round_half_up(m * run.dividends.get(i, 0))
+        for run in runs
+    )
+
+
+def minority_entries(
+    standing: Standing, equity: Mapping[int, int], runs: list[RunningResult], named: Named, p: int
+) -> dict[int, int]:
+    """Target → amount; they sum to zero. `equity` is what stands in the company's column by equity target."""
+    m = standing.minority(p)
+    entries: dict[int, int] = {}
+
+    def move(source: int, target: int, amount: int) -> None:
+        if amount:
+            entries[source] = entries.get(source, 0) - amount
+            entries[target] = entries.get(target, 0) + amount
+
+    for target, amount in equity.items():
+        if target != named.minority:
+            move(target, named.minority, round_half_up(m * amount))
+    for run in runs:
+        for i in run.since_closed:
+            result = run.by_period.get(i, 0)
+            share, dividend = (
+                round_half_up(standing.minority(i) * result),
+                round_half_up(standing.minority(i) * run.dividends.get(i, 0)),
+            )
+            move(named.minority_result, named.minority, share - dividend)
+            move(named.retained, named.minority, dividend)
+            move(named.minority, named.retained, round_half_up((standing.minority(i) - m) * result))
+    return entries

@@ -1,0 +1,414 @@
+"""A group at the end of a period: every step in order, each a value that sums to zero and can be shown.
+
+collect → cells → translate → share → acquisitions → minority → eliminations (docs/architecture.md).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from fractions import Fraction
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from core.books.balances import exact
+from core.consolidation.acquisitions import Acquirer, Named, Purchase
+from core.consolidation.disposal import GoneBooks, gone_books, stood_before
+from core.consolidation.eliminate import Column, Outcome, Rule, Share, TakingOut, rules_of_group
+from core.consolidation.minority import RunningResult, minority_entries, of_period
+from core.consolidation.shares import ByEquity, Taken, by_equity, taken
+from core.consolidation.translate import Openings, Translated, translate
+from core.definitions.state import State
+from core.definitions.tables import Group, GroupOpening
+from core.group.cells import NOBODY, BookSet, GroupBooks
+from core.group.needs import needed_by
+from core.group.ownership import Standing
+from core.group.periods import GroupPeriods
+from core.group.rates import NotReady, RateTable
+from core.group.translation_rules import CLOSING
+from core.money import digits_of, parse_amount, round_half_up
+
+STEPS = ("books", "translation", "share", "equity", "disposal", "acquisition", "minority", "elimination")
+"""In the order in which they are told."""
+Entries = dict[int, int]
+
+
+@dataclass(frozen=True)
+class Position:
+    """What stands in each company's column at the end of a period, after all steps but eliminations, and what
+    those took. `steps[(step, company)]` are amounts by target, raw minor units of the group's currency."""
+
+    period: int
+    companies: tuple[str, ...]
+    steps: Mapping[tuple[str, str], Entries]
+    columns: Mapping[str, Entries]
+    outcome: Outcome
+    purchases: tuple[Purchase, ...]
+    waiting: Mapping[str, NotReady]
+    taken: Mapping[str, list[Taken]]
+    equity: Mapping[str, ByEquity]
+    runs: Mapping[str, list[RunningResult]]
+
+    @cached_property
+    def eliminated(self) -> Entries:
+        """What eliminations changed by target, differences included."""
+        change: Entries = {}
+        for (_, _, target), amount in self.outcome.taken.items():
+            add(change, target, -amount)
+        for target, amount in self.outcome.posted:
+            add(change, target, amount)
+        return change
+
+
+def add(entries: Entries, target: int, amount: int) -> None:
+    if amount:
+        entries[target] = entries.get(target, 0) + amount
+
+
+def by_target(target: NDArray[np.int64], values: NDArray[Any]) -> Entries:
+    """Amounts of cells added up by target, zero left out. Exact: integer sums."""
+    if not len(values):
+        return {}
+    values = exact(values)
+    sums = np.zeros(int(target.max()) + 1, dtype=values.dtype)
+    np.add.at(sums, target, values)
+    return {int(t): int(sums[t]) for t in np.flatnonzero(sums != 0)}
+
+
+@dataclass(frozen=True)
+class Consolidation:
+    """Works out the positions of one group. Nothing in it depends on the period asked for."""
+
+    state: State
+    group: Group
+    periods: GroupPeriods
+    books: GroupBooks
+    rates: RateTable
+    standings: Mapping[str, Standing]
+    positions: dict[int, Position] = field(default_factory=dict, repr=False)
+    sets: dict[str, list[Translated]] = field(default_factory=dict, repr=False)
+
+    @cached_property
+    def named(self) -> Named:
+        place = self.books.accounts.place
+        row = self.group
+        return Named(
+            *(
+                place.get(code, -1)
+                for code in (
+                    row.translation_account,
+                    row.retained_account,
+                    row.minority_account,
+                    row.minority_result_account,
+                    row.equity_investment_account,
+                    row.equity_result_account,
+                    row.disposal_account,
+                )
+            )
+        )
+
+    @cached_property
+    def rules(self) -> list[Rule]:
+        return rules_of_group(self.state, self.group.group, self.books.accounts, self.group.currency)
+
+    def openings(self, company: str) -> Openings:
+        """Amounts given for a company's historical accounts, by the period that holds their day."""
+        by_period: dict[int, dict[int, int]] = {}
+        rows = [r for r in self.state.part(GroupOpening, self.group.group).values() if r.company == company]
+        for row in sorted(rows, key=lambda r: r.on):
+            minor = parse_amount(row.amount, digits_of(self.group.currency))
+            if isinstance(minor, int) and row.account in self.books.accounts.place:
+                at = self.periods.holding(row.on)
+                by_period.setdefault(at, {})[self.books.accounts.place[row.account]] = minor
+        return by_period
+
+    def is_leaving(self, standing: Standing, p: int) -> bool:
+        """Whether p lies between a company's going out and the end of that year."""
+        out = standing.out
+        return out is not None and out <= p and self.periods.year(p) == self.periods.year(out)
+
+    def position(self, p: int) -> Position:
+        if p not in self.positions:
+            self.positions[p] = _Work(self, p).done()
+        return self.positions[p]
+
+    def running(self, part: Taken, consolidated: Share) -> RunningResult:
+        """The results of one set of books by period, and of them what rules that take balances and results
+        together take: dividends within the group."""
+        by_period = {i: part.result(i) for i in part.running}
+        return RunningResult(
+            by_period, self._dividends(part, consolidated), part.books.since_closed(max(by_period, default=0))
+        )
+
+    def _dividends(self, part: Taken, consolidated: Share) -> dict[int, int]:
+        by_period: dict[int, int] = {}
+        if not any(rule.mixed and rule.row.partners_only for rule in self.rules):
+            return by_period
+        for i, amounts in part.running.items():
+            for c in np.flatnonzero((amounts != 0) & (part.books.partner != NOBODY)).tolist():
+                target = int(part.books.target[c])
+                share = consolidated(int(part.books.partner[c]), i)
+                first = next((rule for rule in self.rules if rule.selected[target]), None)
+                if share is not None and first is not None and first.mixed:
+                    by_period[i] = by_period.get(i, 0) + round_half_up(int(amounts[c]) * share)
+        return by_period
+
+    def need_accounts(self, company: str) -> None:
+        """Raises NotReady where the group doesn't name an account that the company needs."""
+        for column in needed_by(self.state, self.group, company):
+            if not getattr(self.group, column):
+                raise NotReady(f"waits for the {column.replace('_', ' ')} of {self.group.group}")
+
+    def translated(self, company: str, p: int) -> list[Translated]:
+        """A company's sets of books, worked out to the end of p and beyond. Raises NotReady."""
+        standing = self.standings[company]
+        if company not in self.sets:
+            self.sets[company] = [self._translate(books) for books in self.books.of(company)]
+        for one in self.sets[company]:
+            one.reaches(p)
+            if len(one.books.own):
+                self.rates.of(CLOSING, one.books.currency, p)
+            if standing.method == "equity":
+                for i in range(max(one.first - 1, 0), p + 1):
+                    one.standing(i)
+            one.standing(p)
+        return self.sets[company]
+
+    def _translate(self, books: BookSet) -> Translated:
+        base, openings = self.standings[books.company].base, self.openings(books.name)
+        if base is not None:
+            openings = {at: row for at, row in openings.items() if at >= base}
+        last = self.periods.last
+        return translate(books, self.books.accounts, self.rates, base, last, openings)
+
+
+class _Work:
+    """One position, step by step."""
+
+    def __init__(self, group: Consolidation, p: int) -> None:
+        self.group, self.p = group, p
+        self.named, self.accounts = group.named, group.books.accounts
+        self.acquirer = Acquirer(
+            group.state,
+            group.group.group,
+            group.group.currency,
+            group.periods,
+            self.accounts,
+            group.rates,
+            self.named,
+            group.books.companies,
+        )
+        self.steps: dict[tuple[str, str], Entries] = {}
+        self.waiting: dict[str, NotReady] = {}
+        self.translated: dict[str, list[Translated]] = {}
+        self.taken: dict[str, list[Taken]] = {}
+        self.equity: dict[str, ByEquity] = {}
+        self.columns: dict[str, Entries] = {}
+        self.gone: dict[str, list[GoneBooks]] = {}
+        self.left: dict[str, list[Translated]] = {}
+
+    def done(self) -> Position:
+        for company, standing in self.group.standings.items():
+            if standing.is_in[self.p]:
+                self._company(company, standing)
+        for company, standing in self.group.standings.items():
+            if self.group.is_leaving(standing, self.p):
+                self._leaving(company, standing)
+        purchases = self._purchases()
+        runs = {company: self._runs(company) for company in self.translated}
+        self._minority(runs)
+        columns = [self._column(company) for company in (*self.translated, *self.gone)]
+        names = self.group.books.companies
+        taking = TakingOut(columns, names, self.accounts, self.p, self._closed_since)
+        outcome = taking.run(self.group.rules, self._consolidated, self._associate)
+        return Position(
+            self.p,
+            tuple(sorted({*self.translated, *self.left})),
+            self.steps,
+            self.columns,
+            outcome,
+            purchases,
+            self.waiting,
+            self.taken,
+            self.equity,
+            runs,
+        )
+
+    def _book(self, step: str, company: str, target: int, amount: int, column: str = "") -> None:
+        if amount:
+            add(self.steps.setdefault((step, company), {}), target, amount)
+            add(self.columns.setdefault(column or company, {}), target, amount)
+
+    def _company(self, company: str, standing: Standing) -> None:
+        try:
+            self.group.need_accounts(company)
+            sets = self.group.translated(company, self.p)
+            rows = self.acquirer.rows_to(self.p).get(company)
+            if rows and standing.method == "full":
+                self.acquirer.wait_for_rates(rows, standing, sets)
+        except NotReady as missing:
+            self.waiting[company] = missing
+            return
+        self.translated[company] = sets
+        self.columns.setdefault(company, {})
+        for one in sets:
+            self._books(one, one.books.name, company)
+        if standing.method == "equity":
+            self._equity(company, standing, sets)
+        else:
+            self.taken[company] = [taken(one, standing, self.p) for one in sets]
+            if standing.method == "proportionate":
+                self._share(company)
+
+    def _books(self, one: Translated, name: str, company: str) -> None:
+        for target, amount in by_target(one.target, one.standing(self.p)).items():
+            self._book("books", name, target, amount, company)
+        self._book("books", name, self.named.retained, one.retained(self.p), company)
+        self._book("translation", name, self.named.translation, one.reserve(self.p), company)
+
+    def _share(self, company: str) -> None:
+        for part in self.taken[company]:
+            one, name = part.books, part.books.books.name
+            for target, amount in by_target(one.target, part.cells - one.standing(self.p)).items():
+                self._book("share", name, target, amount, company)
+            self._book("share", name, self.named.retained, part.retained - one.retained(self.p), company)
+            self._book("share", name, self.named.translation, part.reserve - one.reserve(self.p), company)
+
+    def _equity(self, company: str, standing: Standing, sets: list[Translated]) -> None:
+        for target, amount in list(self.columns[company].items()):
+            self._book("equity", company, target, -amount)
+        stands = by_equity(sets, self.accounts, standing, self.p)
+        self.equity[company] = stands
+        for target, amount in (
+            (self.named.equity_investment, stands.investment),
+            (self.named.translation, stands.reserve),
+            (self.named.equity_result, stands.running),
+            (self.named.retained, stands.retained),
+        ):
+            self._book("equity", company, target, amount)
+
+    def _purchases(self) -> tuple[Purchase, ...]:
+        standings = dict(self.group.standings)
+        purchases = tuple(self.acquirer.purchases(self.p, standings, self.translated, self.taken))
+        for purchase in purchases:
+            for target, amount in purchase.entries:
+                self._book("acquisition", purchase.holder, target, amount)
+        return purchases
+
+    def _leaving(self, company: str, standing: Standing) -> None:
+        """One that went out in this year: its results of the year, and what parting with it brought."""
+        assert standing.out is not None
+        group, out = self.group, standing.out
+        before = group.periods.end_of_year_before(out)
+        try:
+            group.need_accounts(company)
+            sets = group.translated(company, out - 1)
+            was = group.position(before)
+        except NotReady as missing:
+            self.waiting[company] = missing
+            return
+        self.columns.setdefault(company, {})
+        self.left[company] = sets
+        first = max(before + 1, sets[0].first)
+        periods = [i for i in range(first, out) if standing.is_in[i]]
+        if standing.method == "equity":
+            self._leaving_by_equity(company, standing, sets, periods)
+        else:
+            self._leaving_cells(company, standing, sets, periods)
+        held = ((one, group.standings[one.holder]) for one in was.purchases if one.member == company)
+        stood = stood_before(was.columns.get(company, {}), held, self.accounts, self.named, before)
+        self._book("disposal", company, self.named.retained, stood)
+        left = sum(self.steps.get(("disposal", company), {}).values())
+        self._book("disposal", company, self.named.disposal, -left)
+
+    def _leaving_by_equity(
+        self, company: str, standing: Standing, sets: list[Translated], periods: list[int]
+    ) -> None:
+        runs = []
+        for one in sets:
+            result = {i: round_half_up(standing.h[i] * one.running(i)) for i in periods}
+            self._book("disposal", company, self.named.equity_result, sum(result.values()))
+            runs.append(RunningResult(result, {}, range(0)))
+        for i in periods:
+            self._book("disposal", company, self.named.minority_result, of_period(standing, runs, i))
+
+    def _leaving_cells(
+        self, company: str, standing: Standing, sets: list[Translated], periods: list[int]
+    ) -> None:
+        out = periods[-1] if periods else sets[0].first
+        parts = [taken(one, standing, out) for one in sets] if periods else []
+        places = range(len(self.group.books.companies))
+        counts = [self._consolidated(place, self.p) is not None for place in places]
+        self.gone[company] = [gone_books(part, standing, self.accounts, periods, counts) for part in parts]
+        runs = [self.group.running(part, self._consolidated) for part in parts]
+        for one in self.gone[company]:
+            for i in periods:
+                brought = one.brought(i)
+                for c in np.flatnonzero(brought != 0).tolist():
+                    self._book("disposal", company, int(one.books.target[c]), int(brought[c]))
+        for i in periods:
+            self._book("disposal", company, self.named.minority_result, of_period(standing, runs, i))
+
+    def _closed_since(self, partner: int, i: int) -> bool:
+        sets = self.translated.get(self.group.books.companies[partner], [])
+        closed = sets[0].last_closed(self.p) if sets else None
+        return closed is not None and closed >= i
+
+    def _column(self, company: str) -> Column:
+        sets = self.taken.get(company, [])
+        gone = self.gone.get(company, [])
+        on_cells: Entries = {}
+        for part in sets:
+            for target, amount in by_target(part.books.target, part.cells).items():
+                add(on_cells, target, amount)
+        for left_over in gone:
+            for i in left_over.results:
+                brought = left_over.brought(i)
+                for c in np.flatnonzero(brought != 0).tolist():
+                    add(on_cells, int(left_over.books.target[c]), int(brought[c]))
+        entries = dict(self.columns[company])
+        for target, amount in on_cells.items():
+            add(entries, target, -amount)
+        place = self.group.books.companies.index(company)
+        loose = {target: amount for target, amount in entries.items() if amount}
+        return Column(company, place, sets, loose, gone)
+
+    def _consolidated(self, partner: int, i: int) -> Fraction | None:
+        standing = self._known(partner)
+        if standing is None or standing.method == "equity" or not standing.is_in[i]:
+            return None
+        return standing.h[i] if standing.method == "proportionate" else Fraction(1)
+
+    def _associate(self, partner: int, i: int) -> Fraction | None:
+        standing = self._known(partner)
+        is_in = standing is not None and standing.method == "equity" and standing.is_in[i]
+        return Fraction(1) if is_in else None
+
+    def _known(self, partner: int) -> Standing | None:
+        """The standing of a partner that could be worked out, now or until it went out."""
+        name = self.group.books.companies[partner]
+        return self.group.standings[name] if name in self.translated or name in self.left else None
+
+    def _runs(self, company: str) -> list[RunningResult]:
+        """The results of each set of books, with the dividends within the group among them."""
+        if company in self.equity:
+            sets = self.translated[company]
+            results = self.equity[company].result
+            return [
+                RunningResult(result, {}, one.since_closed(self.p))
+                for one, result in zip(sets, results, strict=True)
+            ]
+        return [self.group.running(part, self._consolidated) for part in self.taken[company]]
+
+    def _minority(self, runs: Mapping[str, list[RunningResult]]) -> None:
+        for company in self.translated:
+            standing = self.group.standings[company]
+            if all(f == 1 for f in standing.f):
+                continue
+            equity = {t: a for t, a in self.columns[company].items() if self.accounts.is_equity(t)}
+            entries = minority_entries(standing, equity, runs[company], self.named, self.p)
+            for target, amount in entries.items():
+                self._book("minority", company, target, amount)

@@ -1,0 +1,89 @@
+"""Fourth step: the share of a company that is taken: all, a part of each amount, or its net assets only."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from core.consolidation.translate import Translated
+from core.group.cells import Accounts
+from core.group.ownership import Standing
+from core.money import round_half_up, scaled
+
+
+@dataclass(frozen=True)
+class Taken:
+    """What is taken of one set of books at the end of period p: on its cells, moved to or left on retained,
+    the reserve. `running[i]` is what each cell brought in period i without closing journals."""
+
+    books: Translated
+    cells: NDArray[Any]
+    retained: int
+    reserve: int
+    running: Mapping[int, NDArray[Any]]
+
+    def result(self, i: int) -> int:
+        """The result of period i, as far as it is taken."""
+        return int(self.running[i].sum()) if i in self.running else 0
+
+
+def taken(one: Translated, standing: Standing, p: int) -> Taken:
+    """By full: everything. By proportionate: each amount times h, what then remains on retained."""
+    running = {i: np.where(one.result, period.movement, 0) for i, period in one.periods.items() if i <= p}
+    if standing.method == "full":
+        return Taken(one, one.standing(p), one.retained(p), one.reserve(p), running)
+    running = {i: scaled(amounts, standing.h[i]) for i, amounts in running.items()}
+    h = standing.h[p]
+    cells = scaled(np.where(one.result, 0, one.standing(p)), h)
+    for i in one.since_closed(p):
+        if i in running:
+            closing = np.where(one.result, one.periods[i].closing, 0)
+            cells = cells + running[i] + scaled(closing, h)
+    reserve = round_half_up(one.reserve(p) * h)
+    return Taken(one, cells, -int(cells.sum()) - reserve, reserve, running)
+
+
+@dataclass(frozen=True)
+class ByEquity:
+    """What stands for a company taken by equity: on the investment, the translation account, the result
+    account and retained; `result[k][i]` is the result of period i of its k-th set of books."""
+
+    investment: int
+    reserve: int
+    running: int
+    retained: int
+    result: tuple[Mapping[int, int], ...]
+
+
+def by_equity(sets: Sequence[Translated], accounts: Accounts, standing: Standing, p: int) -> ByEquity:
+    first = 1 if standing.base is None else standing.base + 1
+    investment = reserve = 0
+    before = _net(sets, accounts, first - 1), sum(one.reserve(first - 1) for one in sets)
+    for i in range(first, p + 1):
+        now = _net(sets, accounts, i), sum(one.reserve(i) for one in sets)
+        investment -= round_half_up(standing.h[i] * (now[0] - before[0]))
+        reserve += round_half_up(standing.h[i] * (now[1] - before[1]))
+        before = now
+    results = tuple(
+        {i: round_half_up(standing.h[i] * one.running(i)) for i in one.periods if i >= first and i <= p}
+        for one in sets
+    )
+    running = sum(
+        result.get(i, 0) for one, result in zip(sets, results, strict=True) for i in one.since_closed(p)
+    )
+    return ByEquity(investment, reserve, running, -investment - reserve - running, results)
+
+
+def _net(sets: Sequence[Translated], accounts: Accounts, p: int) -> int:
+    """Equity with the reserve, and revenue and expense to date."""
+    total = 0
+    for one in sets:
+        kinds = np.array(
+            [accounts.is_equity(t) or accounts.is_result(t) for t in one.target.tolist()], dtype=bool
+        )
+        total += int(one.standing(p)[kinds].sum()) + one.retained(p) + one.reserve(p)
+    return total

@@ -1,0 +1,160 @@
+"""Row classes of a group: who is in it, how accounts are mapped, translated, acquired and eliminated."""
+
+from __future__ import annotations
+
+from datetime import date
+from decimal import Decimal
+from typing import Annotated, NamedTuple
+
+from core.definitions.kinds import (
+    LATER,
+    MUST,
+    Amount,
+    CalendarId,
+    ChartId,
+    CodeText,
+    CompanyId,
+    Currency,
+    Day,
+    Flag,
+    GroupId,
+    Id,
+    Kind,
+    Number,
+    Selector,
+    Text,
+    choice,
+)
+
+
+class Group(NamedTuple):
+    """Companies (or groups) consolidated in one currency and chart; the accounts it names are those its
+    members need."""
+
+    group: Id
+    name: Annotated[str, Kind("text"), MUST]
+    currency: Annotated[str, Kind("currency"), MUST]
+    chart: Annotated[ChartId, MUST]
+    calendar: CalendarId = ""
+    translation_account: Annotated[CodeText, LATER] = ""
+    retained_account: Annotated[CodeText, LATER] = ""
+    minority_account: Annotated[CodeText, LATER] = ""
+    minority_result_account: Annotated[CodeText, LATER] = ""
+    equity_investment_account: Annotated[CodeText, LATER] = ""
+    equity_result_account: Annotated[CodeText, LATER] = ""
+    disposal_account: Annotated[CodeText, LATER] = ""
+    rates_through: Annotated[Currency, LATER] = ""
+
+
+class GroupMember(NamedTuple):
+    """A company or group in a group: by which method, at what share, from when until when."""
+
+    group: GroupId
+    member: Id
+    member_kind: Annotated[str, choice("company", "group")] = "company"
+    method: Annotated[str, choice("full", "proportionate", "equity", "none")] = "full"
+    ownership: Number = Decimal(100)
+    in_from: Day = None
+    in_until: Day = None
+
+
+class Mapping(NamedTuple):
+    """Where own accounts of a company go in the chart of a group; the first row that fits wins."""
+
+    group: GroupId
+    company: CompanyId
+    position: Annotated[int, Kind("integer")]
+    accounts: Annotated[str, Kind("selector"), MUST]
+    field: Id = ""
+    codes: Selector = ""
+    target: Annotated[str, Kind("code"), MUST] = ""
+
+
+class Rate(NamedTuple):
+    """What one unit of a currency is worth in another, of a kind and a day."""
+
+    from_currency: Annotated[str, Kind("currency")]
+    to_currency: Annotated[str, Kind("currency")]
+    kind: Annotated[str, choice("closing", "average", "historical")]
+    on: Annotated[date, Kind("date")]
+    rate: Annotated[Decimal, Kind("rate"), MUST]
+
+
+class Elimination(NamedTuple):
+    """What companies have among themselves on some accounts is taken out; what is left goes to the
+    difference."""
+
+    group: GroupId
+    elimination: Id
+    position: Annotated[int, Kind("integer"), MUST]
+    name: Text = ""
+    accounts: Annotated[str, Kind("selector"), MUST] = ""
+    partners_only: Flag = True
+    difference_account: Annotated[str, Kind("code"), MUST] = ""
+    partners: Annotated[str, choice("consolidated", "associates"), LATER] = "consolidated"
+    tolerance: Annotated[Amount, LATER] = "0"
+
+
+class OwnershipChange(NamedTuple):
+    """From a day on a member is owned at another share."""
+
+    group: GroupId
+    member: Id
+    on: Annotated[date, Kind("date")]
+    ownership: Annotated[Decimal, Kind("number"), MUST]
+
+
+class TranslationRule(NamedTuple):
+    """Which rate some accounts of a group are translated at; the first that fits wins."""
+
+    group: GroupId
+    position: Annotated[int, Kind("integer")]
+    accounts: Annotated[str, Kind("selector"), MUST]
+    rate: Annotated[str, choice("closing", "average", "historical"), MUST]
+
+
+class GroupOpening(NamedTuple):
+    """What the historical cells of an account come to at the end of the period that holds the day."""
+
+    group: GroupId
+    company: CompanyId
+    account: CodeText
+    on: Annotated[date, Kind("date")]
+    amount: Annotated[Amount, MUST]
+
+
+class Acquisition(NamedTuple):
+    """What a company of the group paid for how much of another."""
+
+    group: GroupId
+    member: CompanyId
+    on: Annotated[date, Kind("date")]
+    holder: Annotated[CompanyId, MUST]
+    percent: Annotated[Decimal, Kind("number"), MUST]
+    cost: Annotated[Amount, MUST]
+    investment: Annotated[str, Kind("selector"), MUST]
+    goodwill_account: Annotated[CodeText, MUST]
+    goodwill_in: Annotated[str, choice("member", "group")] = "member"
+    equity_at: Day = None
+
+
+class AcquiredEquity(NamedTuple):
+    """Equity acquired, where it isn't what the member's books show."""
+
+    group: GroupId
+    member: CompanyId
+    on: Annotated[date, Kind("date")]
+    account: CodeText
+    amount: Annotated[Amount, MUST]
+
+
+class ChartMapping(NamedTuple):
+    """Where accounts of a chart go, for every company on it, after its own rows."""
+
+    group: GroupId
+    chart: ChartId
+    position: Annotated[int, Kind("integer")]
+    accounts: Annotated[str, Kind("selector"), MUST]
+    field: Id = ""
+    codes: Selector = ""
+    target: Annotated[str, Kind("code"), MUST] = ""

@@ -1,0 +1,199 @@
+"""Second step: the books of each company by (own account, group account, partner) and period of the group."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from core.books.balances import exact
+from core.definitions.state import State
+from core.group.collect import Member, collect
+from core.group.map_accounts import group_list, targets_of
+from core.group.periods import GroupPeriods
+from core.group.translation_rules import BY_CLASS, rates_by_account
+from core.statements.figures import RESULT_CLASSES, StrayAccount
+
+NOBODY = -1
+"""The partner of a cell that names no company of the group."""
+
+
+@dataclass(frozen=True)
+class Accounts:
+    """The targets of a group: its posting accounts in order, then what has none (a stray, by its own class).
+
+    `rate` is what each is translated at; strays of equity are no equity of the group's."""
+
+    codes: tuple[str, ...]
+    classes: tuple[str, ...]
+    strays: tuple[StrayAccount, ...]
+    rate: tuple[str, ...]
+    place: Mapping[str, int]
+
+    @property
+    def size(self) -> int:
+        return len(self.codes) + len(self.strays)
+
+    def is_result(self, target: int) -> bool:
+        return self.class_of(target) in RESULT_CLASSES
+
+    def is_equity(self, target: int) -> bool:
+        return target < len(self.codes) and self.classes[target] == "equity"
+
+    def class_of(self, target: int) -> str:
+        if target < len(self.codes):
+            return self.classes[target]
+        return self.strays[target - len(self.codes)].account_class
+
+    def name(self, target: int) -> str:
+        return self.codes[target] if target < len(self.codes) else "unplaced"
+
+
+@dataclass(frozen=True)
+class BookSet:
+    """One set of books: a company's own, or those that adjust it (`company` is whose figures they are).
+
+    A cell is (own natural account, target, partner); `moved[:, i]` is what it moved in period i without
+    closing journals, `closed[:, i]` those: raw minor units of the books' currency."""
+
+    name: str
+    company: str
+    currency: str
+    own: tuple[str, ...]
+    target: NDArray[np.int64]
+    partner: NDArray[np.int64]
+    moved: NDArray[Any]
+    closed: NDArray[Any]
+    books_to: NDArray[Any] = field(repr=False)
+    """Everything to the end of each period, closing journals too."""
+
+
+@dataclass(frozen=True)
+class GroupBooks:
+    """All sets of books of a group; partners are places in `companies`."""
+
+    accounts: Accounts
+    companies: tuple[str, ...]
+    sets: tuple[BookSet, ...]
+
+    def of(self, company: str) -> list[BookSet]:
+        """A company's own books, then those that adjust them."""
+        return [one for one in self.sets if one.company == company]
+
+
+def group_books(
+    state: State,
+    group: str,
+    periods: GroupPeriods,
+    members: Sequence[Member],
+    adjusts: Mapping[str, str],
+    currencies: Mapping[str, str],
+) -> GroupBooks:
+    """`members` are the companies and their adjusting books; `adjusts` says whose books each of those
+    corrects."""
+    chart = group_list(state, group)
+    posting = chart.posting if chart else []
+    places = {code: i for i, code in enumerate(posting)}
+    companies = tuple(member.company for member in members if member.company not in adjusts)
+    strays: dict[StrayAccount, int] = {}
+    parts: dict[str, list[_Rows]] = {member.company: [] for member in members}
+    partner_of = _partners(members, companies)
+    for part in collect(members):
+        book = part.book.rows[part.counts]
+        targets = targets_of(part.member, part.book, places, strays)[part.counts]
+        ordinals = part.ordinal[part.counts]
+        known, inverse = np.unique(ordinals, return_inverse=True)
+        period = np.array([periods.at(int(one)) for one in known], dtype=np.int64)[inverse]
+        closing = np.array([periods.is_closing(i) for i in range(periods.last + 1)])[period]
+        parts[part.member.company].append(
+            _Rows(
+                np.array(part.book.naturals, dtype=object)[book["natural"]],
+                targets,
+                partner_of[np.minimum(book["partner"], len(partner_of) - 1)],
+                period,
+                closing | (book["closing"] != 0),
+                part.amount[part.counts],
+            )
+        )
+    accounts = _accounts(state, group, tuple(posting), tuple(strays))
+    sets = tuple(
+        _book_set(name, adjusts.get(name, name), currencies[name], rows, periods.last)
+        for name, rows in parts.items()
+    )
+    return GroupBooks(accounts, companies, sets)
+
+
+@dataclass(frozen=True, slots=True)
+class _Rows:
+    own: NDArray[Any]
+    target: NDArray[np.int64]
+    partner: NDArray[np.int64]
+    period: NDArray[np.int64]
+    closing: NDArray[np.bool_]
+    amount: NDArray[Any]
+
+
+def _partners(members: Sequence[Member], companies: tuple[str, ...]) -> NDArray[np.int64]:
+    """By the number of a company its place among the group's companies; NOBODY for all others."""
+    most = max((member.number for member in members), default=0) + 1
+    places = np.full(most + 1, NOBODY, dtype=np.int64)
+    for member in members:
+        if member.company in companies:
+            places[member.number] = companies.index(member.company)
+    return places
+
+
+def _accounts(
+    state: State, group: str, posting: tuple[str, ...], strays: tuple[StrayAccount, ...]
+) -> Accounts:
+    chart, by_account = group_list(state, group), rates_by_account(state, group)
+    codes = chart.codes if chart else {}
+    return Accounts(
+        posting,
+        tuple(codes[code].account_class for code in posting),
+        strays,
+        (
+            *(by_account[code] for code in posting),
+            *(BY_CLASS.get(s.account_class, "closing") for s in strays),
+        ),
+        {code: i for i, code in enumerate(posting)},
+    )
+
+
+def _book_set(name: str, company: str, currency: str, parts: list[_Rows], last: int) -> BookSet:
+    """Rows added up by cell and period, in the order of own account, target, partner (none first)."""
+    if not parts:
+        nothing = np.zeros((0, last + 1), dtype=np.int64)
+        none = np.zeros(0, dtype=np.int64)
+        return BookSet(name, company, currency, (), none, none, nothing, nothing, nothing)
+    own = np.concatenate([part.own for part in parts])
+    target, partner, period, closing, amount = (
+        np.concatenate([getattr(part, column) for part in parts])
+        for column in ("target", "partner", "period", "closing", "amount")
+    )
+    names, own_place = np.unique(own.astype(str), return_inverse=True)
+    key = (
+        (own_place.astype(np.int64) * (int(target.max()) + 1) + target) * (int(partner.max()) + 2)
+        + partner
+        + 1
+    )
+    _, first, cell = np.unique(key, return_index=True, return_inverse=True)
+    amount = exact(amount)
+    moved = np.zeros((len(first), last + 1), dtype=amount.dtype)
+    closed = moved.copy()
+    np.add.at(moved, (cell[~closing], period[~closing]), amount[~closing])
+    np.add.at(closed, (cell[closing], period[closing]), amount[closing])
+    return BookSet(
+        name,
+        company,
+        currency,
+        tuple(str(names[i]) for i in own_place[first]),
+        target[first],
+        partner[first],
+        moved,
+        closed,
+        np.cumsum(moved + closed, axis=1),
+    )

@@ -1,0 +1,81 @@
+"""Which company is in for which period, at which share and method."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import date
+from fractions import Fraction
+
+from core.definitions.state import State
+from core.definitions.tables import GroupMember, OwnershipChange
+from core.group.membership import MemberCompany, membership
+from core.group.periods import GroupPeriods
+
+
+@dataclass(frozen=True, slots=True)
+class Standing:
+    """A company in a group. `f[i]` is the share of what holds it by full, `h[i]` of the rest, both exact;
+    `is_in[i]` whether it is in for period i; `base` the period before it came in, None where it was in from
+    the beginning; `out` the first period it is out again, if any."""
+
+    company: str
+    method: str
+    f: tuple[Fraction, ...]
+    h: tuple[Fraction, ...]
+    is_in: tuple[bool, ...]
+    base: int | None
+    out: int | None
+
+    def share(self, i: int) -> Fraction:
+        return self.f[i] * self.h[i]
+
+    def minority(self, i: int) -> Fraction:
+        return 1 - self.f[i]
+
+
+def held_by(state: State, link: GroupMember, on: date) -> Fraction:
+    """The ownership of a membership on a day, as a share."""
+    changes = [
+        row
+        for row in state.part(OwnershipChange, link.group).values()
+        if row.member == link.member and row.on <= on
+    ]
+    newest = max(changes, key=lambda row: row.on, default=None)
+    percent = newest.ownership if newest else 100 if link.ownership is None else link.ownership
+    return Fraction(percent) / 100
+
+
+def standing(state: State, reached: MemberCompany, periods: GroupPeriods) -> Standing:
+    above, below = reached.above(), reached.links[len(reached.above()) :]
+    f, h, is_in = [], [], []
+    for i in range(periods.last + 1):
+        day = periods.ends_on(i)
+        f.append(_product(held_by(state, link, day) for link in above))
+        h.append(_product(held_by(state, link, day) for link in below))
+        is_in.append(reached.is_in(day))
+    comes = reached.in_from is not None
+    first = next((i for i in range(1, periods.last + 1) if is_in[i]), None)
+    base = first - 1 if comes and first is not None else None
+    out = None
+    if first is not None:
+        out = next((i for i in range(first, periods.last + 1) if not is_in[i]), None)
+    if not comes:
+        is_in[0] = True
+    return Standing(reached.company, reached.method, tuple(f), tuple(h), tuple(is_in), base, out)
+
+
+def _product(shares: Iterable[Fraction]) -> Fraction:
+    result = Fraction(1)
+    for share in shares:
+        result *= share
+    return result
+
+
+def standings(state: State, group: str, periods: GroupPeriods) -> dict[str, Standing]:
+    """All companies reached from a group that any method takes in, by name."""
+    return {
+        reached.company: standing(state, reached, periods)
+        for reached in membership(state, group).companies
+        if reached.method != "none"
+    }

@@ -1,0 +1,97 @@
+"""The rate of a currency for a period of a group: directly, turned round, or through a third currency."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from datetime import date
+from fractions import Fraction
+from typing import NamedTuple
+
+from core.definitions.state import State
+from core.definitions.tables import Group, Rate
+from core.group.periods import GroupPeriods, latest
+from core.group.translation_rules import HISTORICAL
+
+
+class NotReady(Exception):
+    """Why a company can't be taken in, as the end of a sentence: "waits for …"."""
+
+
+class RateMissing(NotReady):
+    """A rate that is needed and is not there: its kind, the two currencies, for which days."""
+
+    def __init__(self, kind: str, currency: str, into: str, days: tuple[date, date]) -> None:
+        when = f"up to {days[1]}" if kind == HISTORICAL else f"between {days[0]} and {days[1]}"
+        super().__init__(f"waits for the {kind} rate of {currency} to {into} {when}")
+
+
+class Way(NamedTuple):
+    """A rate as it is come by: directly, turned round, through a third currency. `on` is the (older) day of
+    its rows, `blur` half of the last digit they are written with."""
+
+    name: str
+    rate: Fraction
+    on: date
+    blur: Fraction
+
+
+@dataclass(frozen=True)
+class RateTable:
+    """`rows` are days and exact rates with their blur by (from, to, kind), in order of days."""
+
+    into: str
+    through: str
+    periods: GroupPeriods
+    rows: dict[tuple[str, str, str], tuple[list[date], list[tuple[Fraction, Fraction]]]]
+    known: dict[tuple[str, str, int], Fraction | None] = field(default_factory=dict)
+
+    def of(self, kind: str, currency: str, i: int) -> Fraction:
+        """The rate of a kind (closing, average, historical) for period i. Raises RateMissing."""
+        if currency == self.into:
+            return Fraction(1)
+        key = (kind, currency, i)
+        if key not in self.known:
+            self.known[key] = self._way(kind, currency, i)
+        rate = self.known[key]
+        if rate is None:
+            raise RateMissing(kind, currency, self.into, self.periods.within(i))
+        return rate
+
+    def _way(self, kind: str, currency: str, i: int) -> Fraction | None:
+        way = next(self.ways(kind, currency, i), None)
+        return way.rate if way else None
+
+    def ways(self, kind: str, currency: str, i: int) -> Iterator[Way]:
+        """Every way there is, the one that is taken first."""
+        yield from self._legs(kind, currency, self.into, i)
+        if self.through and self.through not in (currency, self.into):
+            first = next(self._legs(kind, currency, self.through, i), None)
+            second = next(self._legs(kind, self.through, self.into, i), None)
+            if first and second:
+                blur = first.blur * second.rate + second.blur * first.rate
+                yield Way(f"through {self.through}", first.rate * second.rate, min(first.on, second.on), blur)
+
+    def _legs(self, kind: str, one: str, other: str, i: int) -> Iterator[Way]:
+        """Directly, then turned round."""
+        if row := self._row(kind, one, other, i):
+            yield row
+        if turned := self._row(kind, other, one, i):
+            yield Way("turned round", 1 / turned.rate, turned.on, turned.blur / turned.rate**2)
+
+    def _row(self, kind: str, one: str, other: str, i: int) -> Way | None:
+        days, rates = self.rows.get((one, other, kind), ([], []))
+        first, last = self.periods.within(i)
+        at = latest(days, None if kind == HISTORICAL else first, last)
+        return Way("directly", rates[at][0], days[at], rates[at][1]) if at >= 0 else None
+
+
+def rate_table(state: State, group: Group, periods: GroupPeriods) -> RateTable:
+    rows: dict[tuple[str, str, str], tuple[list[date], list[tuple[Fraction, Fraction]]]] = {}
+    for row in sorted(state.rows(Rate), key=lambda row: row.on):
+        days, rates = rows.setdefault((row.from_currency, row.to_currency, row.kind), ([], []))
+        days.append(row.on)
+        exponent = row.rate.as_tuple().exponent
+        digits = -exponent if isinstance(exponent, int) else 0
+        rates.append((Fraction(row.rate), Fraction(1, 2) / Fraction(10) ** digits))
+    return RateTable(group.currency, group.rates_through, periods, rows)

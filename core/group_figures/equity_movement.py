@@ -1,0 +1,166 @@
+"""The movement of a group's equity over a year to date: from what it opened with to what it closes with."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+import numpy as np
+
+from core.consolidation.position import Consolidation, Position
+from core.consolidation.translate import Translated
+from core.group.ownership import Standing
+from core.money import round_half_up
+
+CAUSES = ("result", "dividends", "capital", "ownership", "translation", "other")
+RESULT_ROW = -1
+"""Stands for all revenue and expense that isn't closed yet."""
+
+
+class EquityRow(NamedTuple):
+    """One equity account (by target; RESULT_ROW for the running result), raised is plus: minor units of the
+    group's currency. What is opened with and the causes add up to what is closed with."""
+
+    target: int
+    opening: int
+    causes: Mapping[str, int]
+    closing: int
+
+
+def equity_movement(group: Consolidation, p: int) -> list[EquityRow]:
+    """From the end of the year before to the end of p, in order of accounts, the running result last."""
+    return list(_Movement(group, group.periods.end_of_year_before(p), p).rows())
+
+
+@dataclass
+class _Movement:
+    group: Consolidation
+    before: int
+    end: int
+    moved: dict[int, dict[str, int]] = field(default_factory=dict)
+
+    def rows(self) -> Iterator[EquityRow]:
+        was, now = self.group.position(self.before), self.group.position(self.end)
+        opening, closing = self._stands(was), self._stands(now)
+        for name in {name for at in (was, now) for _, name in at.steps}:
+            self._of_books(name, was, now)
+        self._eliminated(was, now)
+        for target in sorted({*opening, *closing}, key=lambda t: (t == RESULT_ROW, t)):
+            causes = dict.fromkeys(CAUSES, 0) | self.moved.get(target, {})
+            rest = closing.get(target, 0) - opening.get(target, 0) - sum(causes.values())
+            causes["result" if target == RESULT_ROW else "other"] += rest
+            raised = {cause: -amount for cause, amount in causes.items()}
+            yield EquityRow(target, -opening.get(target, 0), raised, -closing.get(target, 0))
+
+    def _stands(self, position: Position) -> dict[int, int]:
+        """Raw amounts of the group by equity target, revenue and expense together."""
+        accounts = self.group.books.accounts
+        sums: dict[int, int] = {}
+        for entries in (*position.steps.values(), position.eliminated):
+            for target, amount in entries.items():
+                if accounts.is_equity(target):
+                    sums[target] = sums.get(target, 0) + amount
+                elif accounts.is_result(target):
+                    sums[RESULT_ROW] = sums.get(RESULT_ROW, 0) + amount
+        return {target: amount for target, amount in sums.items() if amount}
+
+    def _add(self, target: int, cause: str, amount: int) -> None:
+        if amount:
+            causes = self.moved.setdefault(target, {})
+            causes[cause] = causes.get(cause, 0) + amount
+
+    def _of_books(self, name: str, was: Position, now: Position) -> None:
+        """Everything that stands for one set of books, step by step."""
+        accounts, named = self.group.books.accounts, self.group.named
+        company = next(one.company for one in self.group.books.sets if one.name == name)
+        standing = self.group.standings[company]
+        own = self._own_causes(name, company, standing, now)
+        for (step, of), target, change in _changes(was, now):
+            if of != name:
+                continue
+            if step == "minority" and accounts.is_result(target):
+                self._add(named.minority, "result", -change)
+            elif step == "minority" and accounts.is_equity(target) and target != named.minority:
+                self._minority(target, change, own.get(target, {}), standing)
+            elif accounts.is_equity(target) and target != named.minority:
+                self._step(step, target, change, own.get(target, {}), standing)
+
+    def _step(
+        self, step: str, target: int, change: int, known: Mapping[str, int], standing: Standing
+    ) -> None:
+        """What a step other than minority changed of an equity account."""
+        if target == self.group.named.translation:
+            self._add(target, "translation", change)
+        elif step in ("acquisition", "disposal") or not standing.is_in[self.end]:
+            self._add(target, "ownership", change)
+        elif standing.method == "equity":
+            self._add(target, "result", change)
+        elif step == "books":
+            for cause, amount in known.items():
+                self._add(target, cause, amount)
+            self._add(target, self._otherwise(target), change - sum(known.values()))
+
+    def _otherwise(self, target: int) -> str:
+        return "dividends" if target == self.group.named.retained else "capital"
+
+    def _own_causes(
+        self, name: str, company: str, standing: Standing, now: Position
+    ) -> dict[int, dict[str, int]]:
+        """What came in with a company, and what closing journals brought, by equity target."""
+        sets = self.group.sets.get(company, [])
+        one = next((one for one in sets if one.books.name == name), None)
+        if one is None or company in now.waiting or not standing.is_in[self.end]:
+            return {}
+        base = standing.base if standing.base is not None and standing.base > self.before else None
+        causes: dict[int, dict[str, int]] = {}
+        for target, amount in _closed(one, base or self.before, self.end, self.group.named.retained).items():
+            causes.setdefault(target, {})["result"] = amount
+        if base is not None:
+            for target in {int(t) for t in one.target if self.group.books.accounts.is_equity(int(t))}:
+                came = int(one.standing(base)[one.target == target].sum())
+                causes.setdefault(target, {})["ownership"] = came
+            retained = causes.setdefault(self.group.named.retained, {})
+            retained["ownership"] = retained.get("ownership", 0) + one.retained(base)
+        return causes
+
+    def _minority(self, target: int, change: int, own: Mapping[str, int], standing: Standing) -> None:
+        """The minority's part of each cause; what is left of it came by a change of ownership."""
+        named, m = self.group.named, standing.minority(self.end)
+        if target == named.translation:
+            parts = {"translation": change}
+        else:
+            parts = {cause: -round_half_up(m * amount) for cause, amount in own.items()}
+            parts["ownership"] = parts.get("ownership", 0) + change - sum(parts.values())
+        for cause, amount in parts.items():
+            self._add(target, cause, amount)
+            self._add(named.minority, cause, -amount)
+
+    def _eliminated(self, was: Position, now: Position) -> None:
+        accounts = self.group.books.accounts
+        for target in {*was.eliminated, *now.eliminated}:
+            if accounts.is_equity(target):
+                change = now.eliminated.get(target, 0) - was.eliminated.get(target, 0)
+                self._add(target, "dividends" if target == self.group.named.retained else "other", change)
+
+
+def _changes(was: Position, now: Position) -> Iterator[tuple[tuple[str, str], int, int]]:
+    for key in {*was.steps, *now.steps}:
+        before, after = was.steps.get(key, {}), now.steps.get(key, {})
+        for target in {*before, *after}:
+            yield key, target, after.get(target, 0) - before.get(target, 0)
+
+
+def _closed(one: Translated, before: int, end: int, retained: int) -> dict[int, int]:
+    """What closing journals after `before` brought to equity, and what then moved to retained."""
+    sums: dict[int, int] = {}
+    for i, period in one.periods.items():
+        if not before < i <= end:
+            continue
+        for c in np.flatnonzero((period.closing != 0) & ~one.result & ~one.at_closing).tolist():
+            target = int(one.target[c])
+            sums[target] = sums.get(target, 0) + int(period.closing[c])
+        moved = sum(period.retained.values())
+        if moved:
+            sums[retained] = sums.get(retained, 0) + moved
+    return sums

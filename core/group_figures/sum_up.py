@@ -1,0 +1,194 @@
+"""What a group's statements and trial balance are made from: columns of companies, eliminations, group."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from core.books.balances import SAFE_SUM, TrialRow
+from core.codes.lists import list_index
+from core.consolidation.eliminate import Disagreement
+from core.consolidation.position import Consolidation, Entries, Position, add
+from core.group.map_accounts import group_list
+from core.group_figures.columns import ADJUSTING, ELIMINATIONS, OWNERSHIP, ColumnPlan, column_plan
+from core.group_figures.results import results
+from core.statements.figures import Amounts
+
+Side = tuple[str, str, int]
+
+
+@dataclass(frozen=True)
+class Consolidated:
+    """Statement amounts of a group: columns of companies, of what corrects them, eliminations, the group.
+    `parts` are the window's amounts by step and set of books; `taken` is what eliminations took, by (company,
+    partner, target); `posted` the differences they left, by target."""
+
+    columns: tuple[str, ...]
+    plan: ColumnPlan
+    amounts: Amounts
+    position: Position
+    parts: Mapping[tuple[str, str], Entries]
+    taken: Mapping[Side, int]
+    posted: Entries
+    opening: Position | None = None
+    """What stood before the stretch, where balances of the statement are told by how much they differ."""
+
+    @property
+    def disagreements(self) -> list[Disagreement]:
+        return disagreements(self.position)
+
+    @property
+    def balance(self) -> int:
+        """Debits less credits of everything to the end of the period: 0, or something is wrong."""
+        columns = (*self.position.columns.values(), self.position.eliminated)
+        return sum(sum(entries.values()) for entries in columns)
+
+
+def disagreements(position: Position) -> list[Disagreement]:
+    """Sides that don't cancel: of eliminations, then of acquisitions that no row explains."""
+    rows = list(position.outcome.disagreements)
+    for purchase in position.purchases:
+        if purchase.unexplained:
+            pair = sorted((purchase.member, purchase.holder))
+            rows.append(Disagreement("acquisition", pair[0], pair[1], purchase.unexplained, ()))
+    return rows
+
+
+def consolidate(
+    group: Consolidation, start: int, end: int, balance_sheet: bool, plan: ColumnPlan | None = None
+) -> Consolidated:
+    """Amounts for a statement from one group ordinal to another: to the end for a balance sheet; else what
+    revenue and expense brought without closing journals, and by how much balances differ. `plan` says which
+    columns; without one each company has its own."""
+    plan = plan or column_plan(group)
+    first, last = group.periods.first_from(start), group.periods.last_to(end)
+    position = group.position(last)
+    total = _by_column(position.steps, position.eliminated, plan)
+    if balance_sheet:
+        posted: Entries = {}
+        for target, amount in position.outcome.posted:
+            add(posted, target, amount)
+        columns = _columns(plan, position, total)
+        amounts = _amounts(group, columns, total, total)
+        return Consolidated(columns, plan, amounts, position, position.steps, position.outcome.taken, posted)
+    brought = results(group, position, first, last)
+    opening = group.position(first - 1)
+    parts = {key: dict(entries) for key, entries in brought.steps.items()}
+    eliminated = brought.eliminated()
+    for sign, at in ((1, position), (-1, opening)):
+        for key, entries in at.steps.items():
+            _add_balances(group, parts.setdefault(key, {}), entries, sign)
+        _add_balances(group, eliminated, at.eliminated, sign)
+    window = _by_column(parts, eliminated, plan)
+    columns = _columns(plan, position, window)
+    amounts = _amounts(group, columns, window, total)
+    return Consolidated(columns, plan, amounts, position, parts, brought.taken, brought.posted, opening)
+
+
+def _add_balances(group: Consolidation, into: Entries, entries: Entries, sign: int) -> None:
+    for target, amount in entries.items():
+        if not group.books.accounts.is_result(target):
+            add(into, target, sign * amount)
+
+
+def _columns(plan: ColumnPlan, position: Position, amounts: Mapping[str, Entries]) -> tuple[str, ...]:
+    """Those of companies that are in or have amounts, then what corrects them where there is any."""
+    present = {plan.of.get(name, name) for name in position.columns}
+    own = [name for name in plan.order if name in present or amounts.get(name)]
+    return (*own, *(name for name in (ADJUSTING, OWNERSHIP) if any(amounts.get(name, {}).values())))
+
+
+def _by_column(
+    steps: Mapping[tuple[str, str], Entries], eliminated: Entries, plan: ColumnPlan
+) -> dict[str, Entries]:
+    columns: dict[str, Entries] = {ELIMINATIONS: eliminated}
+    for (step, name), entries in steps.items():
+        column = columns.setdefault(plan.column(step, name), {})
+        for target, amount in entries.items():
+            add(column, target, amount)
+    return columns
+
+
+def _amounts(
+    group: Consolidation,
+    columns: tuple[str, ...],
+    window: Mapping[str, Entries],
+    total: Mapping[str, Entries],
+) -> Amounts:
+    one, other = _matrix(group, columns, window), _matrix(group, columns, total)
+    touched: NDArray[np.bool_] = np.not_equal(one, 0)
+    touched[:, -1] = touched[:, :-1].any(axis=1)
+    return Amounts(one, other, group.books.accounts.strays, None, touched)
+
+
+def _matrix(group: Consolidation, columns: tuple[str, ...], by_column: Mapping[str, Entries]) -> NDArray[Any]:
+    """Targets by columns, eliminations and the group last; 64 bits where every sum is sure to fit."""
+    values = np.zeros((group.books.accounts.size, len(columns) + 2), dtype=object)
+    for i, name in enumerate((*columns, ELIMINATIONS)):
+        for target, amount in by_column.get(name, {}).items():
+            values[target, i] = amount
+    values[:, -1] = values[:, :-1].sum(axis=1)
+    size = sum(abs(int(value)) for value in values.flat)
+    return values.astype(np.int64) if size < SAFE_SUM else values
+
+
+def trial_balance(group: Consolidation, start: int, end: int) -> list[TrialRow]:
+    """After all steps, each company's net movement of an account on its side; accounts without one of the
+    group in a last row."""
+    first, last = group.periods.first_from(start), group.periods.last_to(end)
+    before = _after_eliminations(group.position(first - 1))
+    now = _after_eliminations(group.position(last))
+    opening, debit, credit = (np.zeros(group.books.accounts.size, dtype=object) for _ in range(3))
+    touched = np.zeros(group.books.accounts.size, dtype=bool)
+    for name in {*before, *now}:
+        old, new = before.get(name, {}), now.get(name, {})
+        for target in {*old, *new}:
+            moved = new.get(target, 0) - old.get(target, 0)
+            opening[target] += old.get(target, 0)
+            debit[target] += max(moved, 0)
+            credit[target] += max(-moved, 0)
+            touched[target] = True
+    return _trial_rows(group, touched, opening, debit, credit)
+
+
+def _after_eliminations(position: Position) -> dict[Any, Entries]:
+    """What stands in each company's column when what was taken is gone; differences rule by rule. An account
+    that was touched stays, at zero."""
+    columns: dict[Any, Entries] = {}
+    for name, entries in position.columns.items():
+        columns[name] = dict(entries)
+    for (name, _, target), amount in position.outcome.taken.items():
+        column = columns.setdefault(name, {})
+        column[target] = column.get(target, 0) - amount
+    for n, (target, amount) in enumerate(position.outcome.posted):
+        columns.setdefault(n, {})[target] = columns.get(n, {}).get(target, 0) + amount
+    return columns
+
+
+def _trial_rows(group: Consolidation, touched: NDArray[np.bool_], *columns: NDArray[Any]) -> list[TrialRow]:
+    """`columns` are opening, debit and credit by target."""
+    accounts = group_list(group.state, group.group.group) or list_index(group.state, "")
+    count = len(group.books.accounts.codes)
+    rows = []
+    for i in np.flatnonzero(touched[:count]).tolist():
+        code = group.books.accounts.codes[i]
+        rows.append(TrialRow(code, accounts.codes[code].name, *(int(c[i]) for c in columns)))
+    if touched[count:].any():
+        rows.append(TrialRow("unplaced", "", *(int(c[count:].sum()) for c in columns)))
+    return rows
+
+
+def steps_of(position: Position) -> list[tuple[str, str, int, int]]:
+    """(step, company, target, amount) of a position in the order in which it is told; eliminations last,
+    without a company."""
+    rows = [
+        (step, name, target, amount)
+        for (step, name), entries in position.steps.items()
+        for target, amount in entries.items()
+    ]
+    rows += [("elimination", "", target, amount) for target, amount in position.eliminated.items()]
+    return [row for row in rows if row[3]]

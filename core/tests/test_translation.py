@@ -1,0 +1,1 @@
+"""The cases worked out by hand (docs/calculation-rules.md), figure by figure."""

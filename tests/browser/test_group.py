@@ -1,0 +1,121 @@
+"""The group's figures, walked: a rate is missing, a share changes, a figure opens."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import expect
+
+from tests.browser.base import BrowserTest
+
+BALANCE = "/group/fernhollow/?statement=bs&year=2026&period="
+
+
+class OfTheGroup(BrowserTest):
+    def test_a_rate_missing_is_named_keyed_and_the_figure_comes(self) -> None:
+        page = self.page
+        self.go(f"{BALANCE}10")
+        waits = "waits for the closing rate of EUR to GBP between 2026-10-01 and 2026-10-31"
+        expect(page.locator("#proof p.must", has_text="Veenbol")).to_have_text(f"Veenbol {waits}.")
+        expect(page.locator("thead")).not_to_contain_text("Veenbol")
+        page.click("text=Key rates")
+        page.wait_for_url("**/rates/**")
+        self.press("c")
+        page.click(".foot a:has-text('EUR')")
+        expect(page.locator("[data-row=period-22] td").nth(1)).to_have_text("0.874054")
+        self.press("n")
+        for name, value in (
+            ("from_currency", "EUR"),
+            ("to_currency", "GBP"),
+            ("kind", "closing"),
+            ("on", "2026-10-31"),
+            ("rate", "0.88"),
+        ):
+            field = page.locator(f"tr.editing [name={name}]")
+            if field.evaluate("el => el.tagName") == "SELECT":
+                field.select_option(value)
+            else:
+                field.fill(value)
+        self.press("Enter")
+        expect(page.locator("[data-row=period-23] td").nth(1)).to_have_text("0.880000")
+        self.press("Escape")
+        self.go(f"{BALANCE}10&in=whole")
+        expect(page.locator("thead")).to_contain_text("Veenbol")
+        expect(page.locator("#proof p.must", has_text="Veenbol")).to_have_count(0)
+
+    def test_a_figure_opens_down_to_a_line_in_a_foreign_currency(self) -> None:
+        page = self.page
+        self.go(f"{BALANCE}9")
+        row = page.locator("tr[data-row=receivables]")
+        row.focus()
+        self.press("Enter")
+        expect(page.locator("#proof h2").first).to_contain_text("Trade receivables, Group:")
+        page.click("#proof button:has-text('Veenbol')")
+        expect(page.locator("#proof")).to_contain_text("Books, translated")
+        account = page.locator("#proof table[aria-label='Own accounts'] tr", has_text="11210")
+        expect(account).to_contain_text("0.874054")
+        account.locator("button").click()
+        expect(page.locator("#proof h2").first).to_contain_text("Veenbol, by period")
+        page.click("#proof tr:has-text('September 2026') a")
+        page.wait_for_url("**/journals/veenbol/account/11210/**")
+        page.locator("#work tbody tr").first.focus()
+        self.press("Enter")
+        page.wait_for_url(re.compile(r"/journals/veenbol/journal/VE-\d+/"))
+        expect(page.locator("body")).to_contain_text("EUR")
+        page.go_back()
+        page.click("text=Back to the figure")
+        page.wait_for_url("**/group/fernhollow/?statement=bs**")
+
+    def test_columns_units_comparison_stay_in_the_address(self) -> None:
+        page = self.page
+        self.go(f"{BALANCE}9")
+        expect(page.locator("tr[data-row=cash] td").last).to_have_text("13,685")
+        page.click("thead a:has-text('Skovlund')")
+        page.wait_for_url("**open=skovlund**")
+        expect(page.locator("thead")).to_contain_text("Trials")
+        self.press("i")
+        page.click(".foot a:has-text('whole')")
+        expect(page.locator("tr[data-row=cash] td").last).to_have_text(re.compile(r"^13,6\d\d,\d\d\d$"))
+        self.press("v")
+        page.click(".foot a:has-text('the year before')")
+        page.wait_for_url("**than=year**")
+        expect(page.locator("thead")).to_contain_text("September 2025")
+        expect(page.locator("thead th")).to_have_count(5)
+        address = page.url
+        self.go("/group/fernhollow/")
+        page.goto(address)
+        expect(page.locator("thead")).to_contain_text("September 2025")
+
+    def test_each_step_opens_into_its_entries(self) -> None:
+        page = self.page
+        self.go("/group/fernhollow/steps/?year=2026&period=9&in=whole")
+        page.click("tr[data-row=fernhollow] td:nth-child(7) a")
+        table = page.locator("#proof table.entries")
+        expect(table).to_contain_text("12610 Goodwill")
+        debit, credit = table.locator("tr.heading td.num").all_inner_texts()
+        self.assertEqual(debit, credit)
+        expect(page.locator("#proof")).to_contain_text("60 % of Corran Cut Flowers on 2026-04-01")
+        page.click("tr[data-row=veenbol] td:nth-child(5) a")
+        expect(page.locator("#proof")).to_contain_text("Net assets then, by the change of the rate")
+        self.press("q")
+        page.wait_for_url("**/equity/**")
+        expect(page.locator("tr[data-row=equity] td").last).not_to_have_text("—")
+
+    def test_a_share_changed_in_a_draft_stands_beside_what_is_published(self) -> None:
+        page = self.page
+        self.go("/group/fernhollow/members/?on=2026-09-30")
+        self.press("Shift+D")
+        page.fill("#new-draft", "Buy more of Corran")
+        self.press("Enter")
+        expect(page.locator(".foot .drafted")).to_contain_text("Buy more of Corran")
+        expect(page.locator("[data-row=stake-corran]")).to_contain_text("60 %")
+        page.locator("[data-sheet=members] tr[data-row=corran]").focus()
+        self.press("Enter")
+        page.fill("tr.editing [name=ownership]", "75")
+        self.press("Enter")
+        expect(page.locator("[data-row=stake-corran]")).to_contain_text("75 %")
+        self.press("Shift+C")
+        page.wait_for_url("**/drafts/**")
+        self.press("w")
+        page.wait_for_url("**/moves/**")
+        expect(page.locator("tr[data-row=group-bs-minority-fernhollow]")).to_be_visible()

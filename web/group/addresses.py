@@ -1,0 +1,103 @@
+"""What the address of a group's page says: statement, period, columns, unit, what it is compared with."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from urllib.parse import urlencode
+
+from core.books.periods import CalendarIndex
+from core.definitions.state import State
+from core.definitions.tables import Group, Period, Statement
+from web.definitions.viewing import PineRequest
+from web.group import queries
+from web.shell import asked
+from web.statements.addresses import asked_period
+
+UNITS = {"whole": 1, "thousands": 1_000, "millions": 1_000_000}
+BEFORE, YEAR_BEFORE = "before", "year"
+
+
+@dataclass(frozen=True)
+class GroupAddress:
+    """`opened` are subgroups whose companies have columns of their own, `hidden` columns; `than` the period
+    compared with, as (year, period)."""
+
+    group: Group
+    calendar: CalendarIndex
+    statement: Statement | None
+    year: int
+    period: int
+    first: int | None
+    opened: tuple[str, ...] = ()
+    hidden: tuple[str, ...] = ()
+    by_size: bool = False
+    unit: str = ""
+    compared: str = ""
+
+    @property
+    def than(self) -> tuple[int, int] | None:
+        """The period compared with, where the calendar has it."""
+        if self.compared == YEAR_BEFORE:
+            wanted = (self.year - 1, self.period)
+        elif self.compared == BEFORE:
+            earlier = [key for key in self.calendar.periods if key < (self.year, self.period)]
+            regular = [key for key in earlier if self.calendar.periods[key].kind == "regular"]
+            wanted = max(regular, default=(0, 0))
+        else:
+            year, _, period = self.compared.partition("-")
+            wanted = (int(year), int(period)) if year.isdigit() and period.isdigit() else (0, 0)
+        return wanted if wanted in self.calendar.periods else None
+
+    @property
+    def period_row(self) -> Period | None:
+        return self.calendar.periods.get((self.year, self.period))
+
+    @property
+    def query(self) -> str:
+        """The state as the address has it, what is usual left out."""
+        values = {
+            "statement": self.statement.statement if self.statement else "",
+            "year": self.year,
+            "period": self.period,
+            "first": self.first,
+            "open": ",".join(self.opened),
+            "hide": ",".join(self.hidden),
+            "sort": "size" if self.by_size else "",
+            "in": self.unit,
+            "than": self.compared,
+        }
+        return urlencode({name: value for name, value in values.items() if value not in (None, "")})
+
+
+def statements_of(state: State, group: Group) -> list[Statement]:
+    rows = (row for row in state.rows(Statement) if row.chart == group.chart)
+    return sorted(rows, key=lambda row: row.name)
+
+
+def group_address(request: PineRequest, state: State, group: str) -> GroupAddress:
+    """Raises WrongCall for a group that isn't there."""
+    row, calendar = queries.known_group(state, group)
+    statements = statements_of(state, row)
+    wanted = request.GET.get("statement", "")
+    chosen = next(
+        (one for one in statements if one.statement == wanted), statements[0] if statements else None
+    )
+    year, period, first = asked_period(request, state, calendar.calendar)
+    unit = request.GET.get("in", "")
+    return GroupAddress(
+        row,
+        calendar,
+        chosen,
+        year,
+        period,
+        first,
+        _names(request, "open"),
+        _names(request, "hide"),
+        request.GET.get("sort") == "size",
+        unit if unit in UNITS else "",
+        asked.text(request.GET, "than", 20),
+    )
+
+
+def _names(request: PineRequest, name: str) -> tuple[str, ...]:
+    return tuple(dict.fromkeys(part for part in asked.text(request.GET, name, 2000).split(",") if part))

@@ -1,0 +1,170 @@
+"""The consolidated statement, and as a workbook."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from typing import Any
+
+from django.http import Http404, HttpResponse
+from django.shortcuts import render
+
+from core.codes.lists import list_index
+from core.consolidation.eliminate import Disagreement
+from core.definitions.state import State
+from core.definitions.tables import Company, Elimination, Group, GroupMember
+from core.faults import WrongCall
+from core.group.mapping import map_plan
+from core.group.membership import membership
+from core.group_figures.columns import column_title
+from core.money import digits_of, show_amount
+from core.statements.figures import Figure
+from web.definitions.viewing import PineRequest
+from web.group import chartdrawing, queries
+from web.group.addresses import GroupAddress, group_address, statements_of
+from web.group.rows import COMPARED, ConsolidatedTable
+from web.people.rights import SIGNED_IN, needs
+from web.statements.outline import statement_workbook
+
+
+def company_names(state: State) -> dict[str, str]:
+    return {row.company: row.name for row in state.rows(Company)}
+
+
+@needs(SIGNED_IN)
+def group(request: PineRequest, state: State, group: str) -> HttpResponse:
+    at = group_address(request, state, group)
+    found = figures_at(state, at)
+    names = company_names(state)
+    table = ConsolidatedTable(at, found, names, *_compared(state, at)) if found else None
+    return render(
+        request,
+        "group/group.html",
+        {
+            "group": at.group,
+            "at": at,
+            "statement": at.statement,
+            "statements": statements_of(state, at.group),
+            "found": found,
+            "table": table,
+            "rows": table.rows() if table else "",
+            "roundings": table.roundings() if table else (),
+            "names": names,
+            "subgroups": _subgroups(state, at),
+            "then_keys": COMPARED,
+            "balance_sheet": bool(at.statement and at.statement.kind == "balance_sheet"),
+            "drawing": chartdrawing.draw(state, group),
+            "digits": digits_of(at.group.currency),
+            "query": at.query,
+            "period": at.period_row,
+            "window": found.statement.window if found else None,
+            "periods": [at.calendar.of_year(year) for year in reversed(at.calendar.years())],
+            "groups": list(state.rows(Group)),
+            **(_proof(state, at.group, found) if found else {}),
+        },
+    )
+
+
+def figures_at(state: State, at: GroupAddress) -> queries.GroupFigures | None:
+    """The statement of an address; None where there is no statement or no such period."""
+    if at.statement is None or at.period_row is None:
+        return None
+    return queries.group_statement(
+        state, at.statement.statement, at.group.group, at.year, at.period, at.first, opened=at.opened
+    )
+
+
+def _compared(state: State, at: GroupAddress) -> tuple[dict[str, Figure] | None, str]:
+    """The figures of the period compared with, by line, and what that period is called."""
+    if at.than is None or at.statement is None:
+        return None, ""
+    year, period = at.than
+    alone = at.first == at.period
+    first = period if alone else at.first if year != at.year and at.first is not None else None
+    try:
+        then = queries.group_statement(
+            state, at.statement.statement, at.group.group, year, period, first
+        ).statement
+    except WrongCall:
+        return None, ""
+    title = at.calendar.periods[at.than].name
+    return {figure.line.row.line: figure for figure in then.figures.lines}, title
+
+
+def _subgroups(state: State, at: GroupAddress) -> list[tuple[Group, bool]]:
+    """Groups below this one, and whether each is opened."""
+    below = {name for reached in membership(state, at.group.group).companies for name in reached.path[1:]}
+    rows = [row for name in sorted(below) if (row := state.get(Group, name))]
+    return [(row, row.group in at.opened) for row in rows]
+
+
+def _proof(state: State, head: Group, found: queries.GroupFigures) -> dict[str, Any]:
+    """Sides that disagree, mappings with unmapped, and whether debits equal credits."""
+    group = head.group
+    return {
+        "apart": [_sides(entry, found.statement.digits) for entry in found.consolidated.disagreements],
+        "balance": found.consolidated.balance,
+        "mapped": list(_mapped(state, group, found)),
+        "unmapped": [(u, u.raw[-1]) for u in found.statement.figures.unplaced if u.raw[-1]],
+        "waiting": found.waiting,
+        "shared": sum(
+            1
+            for company in found.consolidated.position.columns
+            if (row := state.get(Company, company)) and row.chart == head.chart
+        ),
+        "members": len(state.part(GroupMember, group)),
+        "eliminations": len(state.part(Elimination, group)),
+    }
+
+
+def _sides(entry: Disagreement, digits: int) -> tuple[Disagreement, str, str, str]:
+    """A disagreement with what each side has, and how far they are apart, as shown."""
+    return (
+        entry,
+        show_amount(entry.side(entry.company), digits),
+        show_amount(entry.side(entry.partner), digits),
+        show_amount(entry.amount, digits),
+    )
+
+
+def _mapped(
+    state: State, group: str, found: queries.GroupFigures
+) -> Iterator[tuple[Company | None, int, int]]:
+    """Companies on a chart of their own: how many accounts have amounts and no place, how many no place."""
+    for member in membership(state, group).companies:
+        plan = map_plan(state, group, member.company)
+        if plan and not plan.shared:
+            unmapped = sum(account.company == member.company for account in found.group.books.accounts.strays)
+            own = list_index(state, plan.chart.natural_list).posting
+            unplaced = sum(plan.plain(code) == "" for code in own)
+            yield state.get(Company, member.company), unmapped, unplaced
+
+
+@needs(SIGNED_IN)
+def workbook(request: PineRequest, state: State, group: str) -> HttpResponse:
+    """The statement with the columns that are shown."""
+    at = group_address(request, state, group)
+    found = figures_at(state, at)
+    if found is None or at.statement is None:
+        raise Http404
+    names = company_names(state)
+    titles = [column_title(found.group, column, names) for column in found.statement.columns]
+    heading = f"{at.statement.name}, {at.group.name}, consolidated"
+    reply = HttpResponse(
+        statement_workbook(found.statement, titles, heading),
+        content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+    )
+    name = f"{at.statement.statement}-{group}-{at.year}-{at.period}.xlsx"
+    reply["Content-Disposition"] = f'attachment; filename="{name}"'
+    return reply
+
+
+def known_figures(
+    request: PineRequest, state: State, group: str
+) -> tuple[GroupAddress, queries.GroupFigures]:
+    """The statement of an address with all companies in columns of their own. Raises Http404."""
+    at = group_address(request, state, group)
+    found = figures_at(state, replace(at, opened=tuple(row.group for row in state.rows(Group))))
+    if found is None:
+        raise Http404
+    return at, found
