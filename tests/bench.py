@@ -24,6 +24,7 @@ import django
 import psycopg
 
 from tests.bench_data import deepen, generate
+from tests.bench_group import bench_large_group
 
 ROOT = Path(__file__).resolve().parent.parent
 COMPANIES, ACCOUNTS, JOURNALS, PER_JOURNAL, CODES = 100, 4_000, 250_000, 4, 50_000
@@ -147,7 +148,7 @@ django.setup()
 from django.db import connection
 from web.definitions import snapshot
 from web.group import queries
-import numpy, core.group.sum_up
+import numpy, core.group_figures.sum_up
 connection.ensure_connection()
 state = snapshot.current().state
 started = time.perf_counter()
@@ -157,7 +158,6 @@ print(time.perf_counter() - started)
 
 
 def bench_group(report: Report, lines: int) -> None:
-    import numpy as np
     from django.db import connection
 
     from web.definitions import snapshot
@@ -200,10 +200,8 @@ def bench_group(report: Report, lines: int) -> None:
     state = snapshot.current().state
     queries.group_statement(state, "bs", "g", 2026, 6)
     again = best(lambda: queries.group_statement(state, "bs", "g", 2026, 6))
-    cells = queries.balances_of(state, "g", queries.members_at(state, "g", 2026, 6))
-    pass_over = best(
-        lambda: np.add.reduceat(np.where(cells.ordinal <= 20260007, cells.amount, 0), cells.starts)
-    )
+    sets = queries.consolidation_of(state, "g").books.sets
+    pass_over = best(lambda: [one.moved[:, :7].sum() + one.closed[:, :7].sum() for one in sets])
     report.add(
         "consolidated balance sheet, again",
         balances,
@@ -430,6 +428,7 @@ def main() -> int:
     if imports() > 1:
         return 0
     bench_group(report, lines)
+    bench_large_group(report.add, best)
     bench_codes(report)
     bench_posting(report)
     with tempfile.TemporaryDirectory() as name:
