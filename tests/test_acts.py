@@ -204,6 +204,35 @@ class Acts(PineTest):
             "1,000.00", self.group.get("/journals/alpha/account/1010/?year=2026&period=2").content.decode()
         )
 
+    def test_pages_of_a_group_stand_without_a_period(self) -> None:
+        for page in ("", "steps/", "members/", "rates/", "equity/", "sides/"):
+            for query in (
+                "?year=0",
+                "?period=99",
+                "?statement=none",
+                "?than=2025-x&open=,x&hide=none&sort=size&in=x",
+            ):
+                with self.subTest(page=page, query=query):
+                    self.assertEqual(self.group.get(f"/group/g/{page}{query}").status_code, 200)
+
+    def test_sides_that_disagree_open_into_lines_without_a_twin(self) -> None:
+        query = "?year=2026&period=2"
+        self.assertIn("−90.50", self.group.get(f"/group/g/sides/{query}").content.decode())
+        pair = self.group.get(f"/group/g/sides/e/alpha/beta/{query}").content.decode()
+        told = re.sub(r"<[^>]+>|\s+", " ", html.unescape(pair))
+        told = " ".join(told.split())
+        for part in (
+            "Alpha and Beta: −90.50 apart",
+            "Alpha on 1810 −50.50 GBP",
+            "Beta on 2810 −40.00 GBP",
+            "2026-02-10 wrong side Alpha",
+            "2026-01-10 Start Beta",
+            "These lines explain −90.50",
+        ):
+            with self.subTest(part):
+                self.assertIn(part, told)
+        self.assertEqual(self.group.get(f"/group/g/sides/e/beta/alpha/{query}").status_code, 404)
+
     def test_workbooks_sum_live(self) -> None:
         for address in (
             "/statements/st/workbook/?company=alpha&year=2026&period=2",

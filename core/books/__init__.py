@@ -6,5 +6,6 @@ journal_batch.py   the same judgement for many lines at once
 line_columns.py    lines of a file as columns of numbers
 chain.py           the hash that ties each posted journal to the one before
 balances.py        balances packed as arrays, and trial balances
+twins.py           lines of two companies that face each other, matched
 untagged.py        how much of an account carries no code of a dimension
 """

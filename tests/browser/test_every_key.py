@@ -69,6 +69,7 @@ SCREENS = (
     Screen("Ownership", "/group/fernhollow/members/?on=2026-05-01"),
     Screen("Steps", "/group/fernhollow/steps/"),
     Screen("Rates", "/group/fernhollow/rates/"),
+    Screen("Sides", "/group/fernhollow/sides/"),
     Screen("Equity", "/group/fernhollow/equity/"),
     Screen("Mapping", "/group/fernhollow/mapping/hexley/"),
     Screen("The list itself", "/codes/accounts/settings/"),

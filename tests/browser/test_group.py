@@ -101,6 +101,17 @@ class OfTheGroup(BrowserTest):
         page.wait_for_url("**/equity/**")
         expect(page.locator("tr[data-row=equity] td").last).not_to_have_text("—")
 
+    def test_two_sides_disagree_for_a_line_that_is_found(self) -> None:
+        page = self.page
+        self.go(f"{BALANCE}9")
+        page.click("text=Their lines without a twin")
+        page.wait_for_url("**/sides/**")
+        page.locator("tr[data-row=balances-hexley-nurseries]").focus()
+        expect(page.locator("#proof")).to_contain_text("N2609")
+        expect(page.locator("#proof")).to_contain_text("These lines explain 2,250.00.")
+        page.click("#proof a:has-text('Plants from Nurseries')")
+        page.wait_for_url("**/journals/hexley/journal/**")
+
     def test_a_share_changed_in_a_draft_stands_beside_what_is_published(self) -> None:
         page = self.page
         self.go("/group/fernhollow/members/?on=2026-09-30")

@@ -1,4 +1,4 @@
-from web.group import equity, figure, rates, statement, steps, views
+from web.group import equity, figure, rates, sides, statement, steps, views
 from web.people.rights import route
 
 urlpatterns = [
@@ -8,6 +8,8 @@ urlpatterns = [
     route("<str:group>/steps/", steps.steps, "group-steps"),
     route("<str:group>/steps/<str:act>/<str:company>/", steps.step, "group-step"),
     route("<str:group>/rates/", rates.rates, "group-rates"),
+    route("<str:group>/sides/", sides.sides, "group-sides"),
+    route("<str:group>/sides/<str:elimination>/<str:company>/<str:partner>/", sides.pair, "group-pair"),
     route("<str:group>/equity/", equity.equity, "group-equity"),
     route("<str:group>/workbook/", statement.workbook, "group-workbook"),
     route("<str:group>/cell/<str:line>/<str:column>/", figure.cell, "group-cell"),

@@ -143,6 +143,7 @@ PLAIN = frozenset(
         "journal",
         "line",
         "column",
+        "elimination",
         "kind",
         "way",
         "sheet",

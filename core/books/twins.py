@@ -1,0 +1,128 @@
+"""Lines of two companies that face each other, matched by reference, amount and date; what has no twin is why
+they disagree."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable, Iterable
+from dataclasses import dataclass, field
+from datetime import date
+from typing import NamedTuple
+
+DAYS = 10
+"""So far apart may the dates of two lines be that agree in nothing but their amount."""
+
+
+class FacingLine(NamedTuple):
+    """A line with a partner, in a journal that may be another company's (`of`): `keyed` raw in minor units of
+    `currency` as it was keyed, `amount` in the company's own."""
+
+    company: str
+    of: str
+    journal: str
+    line: int
+    on: date
+    reference: str
+    text: str
+    currency: str
+    keyed: int
+    amount: int
+
+
+class Twins(NamedTuple):
+    """Two lines that belong together; `apart` is what they don't cancel to, as keyed."""
+
+    one: FacingLine
+    other: FacingLine
+    apart: int
+
+
+@dataclass
+class Matched:
+    """`agree` cancel, `differ` share a reference and don't; `alone` have no twin."""
+
+    agree: list[Twins] = field(default_factory=list)
+    differ: list[Twins] = field(default_factory=list)
+    alone: list[FacingLine] = field(default_factory=list)
+
+
+def match(ones: Iterable[FacingLine], others: Iterable[FacingLine]) -> Matched:
+    """Lines that agree in more are matched first: reference and amount, amount and day, amount and nearly the
+    day, at last the reference alone."""
+    left = sorted(ones, key=_order)
+    right = sorted(others, key=_order)
+    found = Matched()
+    for key in (_reference_and_amount, _amount_and_day):
+        left, right = _by_key(left, right, key, found)
+    left, right = _nearly(left, right, found)
+    left, right = _by_reference(left, right, found)
+    found.alone = sorted([*left, *right], key=_order)
+    return found
+
+
+def _order(line: FacingLine) -> tuple[date, str, int]:
+    return line.on, line.journal, line.line
+
+
+Key = Callable[[FacingLine, int], Hashable]
+
+
+def _reference_and_amount(line: FacingLine, sign: int) -> Hashable:
+    return (line.reference, line.currency, sign * line.keyed) if line.reference else None
+
+
+def _amount_and_day(line: FacingLine, sign: int) -> Hashable:
+    return line.on, line.currency, sign * line.keyed
+
+
+def _by_key(
+    left: list[FacingLine], right: list[FacingLine], key: Key, found: Matched
+) -> tuple[list[FacingLine], list[FacingLine]]:
+    waiting: dict[Hashable, list[FacingLine]] = {}
+    for line in right:
+        if (name := key(line, -1)) is not None:
+            waiting.setdefault(name, []).append(line)
+    rest, taken = [], set()
+    for line in left:
+        same = waiting.get(key(line, 1)) if key(line, 1) is not None else None
+        if same:
+            other = same.pop(0)
+            taken.add(id(other))
+            found.agree.append(Twins(line, other, 0))
+        else:
+            rest.append(line)
+    return rest, [line for line in right if id(line) not in taken]
+
+
+def _nearly(
+    left: list[FacingLine], right: list[FacingLine], found: Matched
+) -> tuple[list[FacingLine], list[FacingLine]]:
+    """Equal amounts, the nearest day within DAYS."""
+    waiting: dict[Hashable, list[FacingLine]] = {}
+    for line in right:
+        waiting.setdefault((line.currency, -line.keyed), []).append(line)
+    rest, taken = [], set()
+    for line in left:
+        same = waiting.get((line.currency, line.keyed), [])
+        near = min(same, key=lambda other: abs((other.on - line.on).days), default=None)
+        if near is not None and abs((near.on - line.on).days) <= DAYS:
+            same.remove(near)
+            taken.add(id(near))
+            found.agree.append(Twins(line, near, 0))
+        else:
+            rest.append(line)
+    return rest, [line for line in right if id(line) not in taken]
+
+
+def _by_reference(
+    left: list[FacingLine], right: list[FacingLine], found: Matched
+) -> tuple[list[FacingLine], list[FacingLine]]:
+    """One line of either side under a reference and a currency: they belong together, and are apart."""
+    sides: dict[Hashable, tuple[list[FacingLine], list[FacingLine]]] = {}
+    for place, lines in enumerate((left, right)):
+        for line in lines:
+            if line.reference:
+                sides.setdefault((line.reference, line.currency), ([], []))[place].append(line)
+    together = [(ones[0], others[0]) for ones, others in sides.values() if len(ones) == len(others) == 1]
+    found.differ += [Twins(one, other, one.keyed + other.keyed) for one, other in together]
+    taken = {id(line) for pair in together for line in pair}
+    return [x for x in left if id(x) not in taken], [x for x in right if id(x) not in taken]
