@@ -18,6 +18,7 @@ from core.definitions.tables import (
     Elimination,
     Group,
     GroupMember,
+    HierarchyNode,
     IntercompanyPair,
     Mapping,
     Statement,
@@ -112,6 +113,27 @@ class GroupMoves(InWorld):
             drafting.start("More", self.mirela, [Put(Code("acc", "1030", "Till", account_class="asset"))])
         )
         self.assertIsNot(group_queries.group_statement(closer.state, "st", "g", 2026, 2).group.books, one)
+
+    def test_what_is_kept_follows_what_selectors_pick(self) -> None:
+        """A move in a hierarchy that an elimination or a translation rule reads makes other figures; one that
+        none reads leaves what is kept."""
+        everything = (("accounts", "under 11"), ("partners_only", "false"))
+        steps: list[tuple[str, Change, bool]] = [
+            ("under 11", Amend("eliminations", ("g", "e"), everything), False),
+            ("1010 moved there", Put(HierarchyNode("tree", "1010", "11")), False),
+            ("1020 stays where nothing reads", Put(HierarchyNode("tree", "1020", "10", 7)), True),
+            ("and back", Put(HierarchyNode("tree", "1010", "10")), False),
+        ]
+        kept = group_queries.consolidation_of(current().state, "g")
+        for title, change, same in steps:
+            actions.make_change(change, self.mirela)
+            now = group_queries.consolidation_of(current().state, "g")
+            with self.subTest(title):
+                warm = consolidated()
+                self.assertEqual(now is kept, same)
+                forget()
+                self.assertEqual(warm, consolidated())
+            kept = group_queries.consolidation_of(current().state, "g")
 
 
 class OwnCharts(PineTest):

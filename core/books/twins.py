@@ -51,9 +51,9 @@ def match(ones: Iterable[FacingLine], others: Iterable[FacingLine]) -> Matched:
     left = sorted(ones, key=_order)
     right = sorted(others, key=_order)
     found = Matched()
-    for key in (_reference_and_amount, _amount_and_day):
-        left, right = _by_key(left, right, key, found)
-    left, right = _nearly(left, right, found)
+    left, right = _pair_up(left, right, _reference_and_amount, found)
+    left, right = _pair_up(left, right, _amount, found, 0)
+    left, right = _pair_up(left, right, _amount, found, DAYS)
     left, right = _by_reference(left, right, found)
     found.alone = sorted([*left, *right], key=_order)
     return found
@@ -70,46 +70,28 @@ def _reference_and_amount(line: FacingLine, sign: int) -> Hashable:
     return (line.reference, line.currency, sign * line.keyed) if line.reference else None
 
 
-def _amount_and_day(line: FacingLine, sign: int) -> Hashable:
-    return line.on, line.currency, sign * line.keyed
+def _amount(line: FacingLine, sign: int) -> Hashable:
+    return line.currency, sign * line.keyed
 
 
-def _by_key(
-    left: list[FacingLine], right: list[FacingLine], key: Key, found: Matched
+def _pair_up(
+    left: list[FacingLine], right: list[FacingLine], key: Key, found: Matched, within: int | None = None
 ) -> tuple[list[FacingLine], list[FacingLine]]:
+    """Lines of one key that cancel, the nearest day first and `within` so many; returns what is left."""
     waiting: dict[Hashable, list[FacingLine]] = {}
     for line in right:
         if (name := key(line, -1)) is not None:
             waiting.setdefault(name, []).append(line)
     rest, taken = [], set()
     for line in left:
-        same = waiting.get(key(line, 1)) if key(line, 1) is not None else None
-        if same:
-            other = same.pop(0)
-            taken.add(id(other))
-            found.agree.append(Twins(line, other, 0))
-        else:
-            rest.append(line)
-    return rest, [line for line in right if id(line) not in taken]
-
-
-def _nearly(
-    left: list[FacingLine], right: list[FacingLine], found: Matched
-) -> tuple[list[FacingLine], list[FacingLine]]:
-    """Equal amounts, the nearest day within DAYS."""
-    waiting: dict[Hashable, list[FacingLine]] = {}
-    for line in right:
-        waiting.setdefault((line.currency, -line.keyed), []).append(line)
-    rest, taken = [], set()
-    for line in left:
-        same = waiting.get((line.currency, line.keyed), [])
+        same = waiting.get(name, []) if (name := key(line, 1)) is not None else []
         near = min(same, key=lambda other: abs((other.on - line.on).days), default=None)
-        if near is not None and abs((near.on - line.on).days) <= DAYS:
-            same.remove(near)
-            taken.add(id(near))
-            found.agree.append(Twins(line, near, 0))
-        else:
+        if near is None or (within is not None and abs((near.on - line.on).days) > within):
             rest.append(line)
+            continue
+        same.remove(near)
+        taken.add(id(near))
+        found.agree.append(Twins(line, near, 0))
     return rest, [line for line in right if id(line) not in taken]
 
 

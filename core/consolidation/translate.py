@@ -188,6 +188,8 @@ class _Translation:
         self.at_closing, self.result, self.openings = at_closing, result, openings
         self.kinds = np.array([accounts.rate[t] for t in books.target], dtype=object)
         self.after: NDArray[Any] = np.zeros(len(books.own), dtype=np.int64)
+        self.nothing: NDArray[Any] = np.zeros(len(books.own), dtype=np.int64)
+        """what all periods without closing journals share"""
         self.movements: NDArray[Any] = np.zeros(books.moved.shape, dtype=np.int64)
         self.missing: dict[int, RateMissing] = {}
         self.periods: dict[int, Period] = {}
@@ -200,17 +202,16 @@ class _Translation:
         if np.any(amounts != 0):
             rate = self.rates.of(CLOSING, self.books.currency, base)
             self.after = exact(np.where(others, scaled(amounts, rate), 0))
-        nothing = np.zeros(len(self.books.own), dtype=np.int64)
         retained = self._move_results()
         self._open(base)
-        self.periods[base] = Period(nothing, nothing, retained, self.after.copy())
+        self.periods[base] = Period(self.nothing, self.nothing, retained, self.after)
 
     def period(self, i: int) -> None:
         if i in self.missing:
             raise self.missing[i]
         movement = self.movements[:, i]
         self.after = exact(self.after + movement)
-        closing = np.zeros(len(self.books.own), dtype=np.int64)
+        closing = self.nothing
         retained: dict[str, int] = {}
         if np.any(self.books.closed[:, i] != 0):
             closing = exact(self._closing(i))
@@ -222,7 +223,7 @@ class _Translation:
                 self.closed_at.append(i)
                 retained = self._move_results()
         self._open(i)
-        self.periods[i] = Period(movement, closing, retained, self.after.copy())
+        self.periods[i] = Period(movement, closing, retained, self.after)
 
     def translate_movements(self, first: int, last: int) -> None:
         """What every period brought to the cells that aren't at closing rates; a rate that is missing is

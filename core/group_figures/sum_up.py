@@ -127,13 +127,15 @@ def _amounts(
 
 def _matrix(group: Consolidation, columns: tuple[str, ...], by_column: Mapping[str, Entries]) -> NDArray[Any]:
     """Targets by columns, eliminations and the group last; 64 bits where every sum is sure to fit."""
-    values = np.zeros((group.books.accounts.size, len(columns) + 2), dtype=object)
-    for i, name in enumerate((*columns, ELIMINATIONS)):
-        for target, amount in by_column.get(name, {}).items():
-            values[target, i] = amount
+    shown = [by_column.get(name, {}) for name in (*columns, ELIMINATIONS)]
+    size = sum(abs(amount) for entries in shown for amount in entries.values())
+    dtype: Any = np.int64 if 2 * size < SAFE_SUM else object
+    values = np.zeros((group.books.accounts.size, len(columns) + 2), dtype=dtype)
+    for i, entries in enumerate(shown):
+        if entries:
+            values[list(entries), i] = np.array(list(entries.values()), dtype=dtype)
     values[:, -1] = values[:, :-1].sum(axis=1)
-    size = sum(abs(int(value)) for value in values.flat)
-    return values.astype(np.int64) if size < SAFE_SUM else values
+    return values
 
 
 def trial_balance(group: Consolidation, start: int, end: int) -> list[TrialRow]:

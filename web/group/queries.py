@@ -16,6 +16,8 @@ from core.books.periods import (
     ordinals_in,
     spanning,
 )
+from core.codes.lists import list_index
+from core.codes.selectors import pick
 from core.consolidation.eliminate import Disagreement
 from core.consolidation.position import Consolidation, Position
 from core.definitions.state import State
@@ -31,8 +33,6 @@ from core.definitions.tables import (
     Group,
     GroupMember,
     GroupOpening,
-    Hierarchy,
-    HierarchyNode,
     Mapping,
     OwnershipChange,
     Period,
@@ -50,6 +50,7 @@ from core.group.membership import group_calendar
 from core.group.ownership import standings
 from core.group.periods import GroupPeriods, group_periods
 from core.group.rates import rate_table
+from core.group.translation_rules import rates_by_account
 from core.group_figures.columns import ELIMINATIONS, GROUP, column_plan
 from core.group_figures.sum_up import Consolidated, consolidate
 from core.group_figures.sum_up import disagreements as sides_apart
@@ -72,16 +73,39 @@ class CachedBooks(NamedTuple):
     books: GroupBooks
 
 
-SHAPING = (Calendar, Period, Company, Group, GroupMember, TranslationRule, Code, Hierarchy, HierarchyNode)
-"""Tables that collected books depend on, beside the mappings."""
+SHAPING = (Calendar, Period, Company, Group, GroupMember, Chart, Structure, StructureSegment)
+"""Tables that collected books depend on, beside what they ask of codes and the mappings."""
 FIGURING = (
-    *SHAPING,
-    *(Rate, OwnershipChange, GroupOpening, Acquisition, AcquiredEquity, Mapping, ChartMapping, Elimination),
-    *(Chart, Structure, StructureSegment),
+    *(*SHAPING, Rate, OwnershipChange, GroupOpening, Acquisition, AcquiredEquity, Mapping, ChartMapping),
+    *(Elimination, TranslationRule),
 )
-"""Tables that a group's figures depend on; where two states share them, the figures are the same."""
-_books: ProcessCache[Any, CachedBooks] = ProcessCache(6)
-_groups: ProcessCache[Any, Consolidation] = ProcessCache(6)
+"""Tables that a group's figures depend on; where two states share them and ask the same of codes, the figures
+are the same."""
+VARIANTS = 2
+"""So many states' figures of the same books are kept: what is published, and a draft beside it."""
+_books: ProcessCache[Any, tuple[CachedBooks, ...]] = ProcessCache(6)
+_groups: ProcessCache[Any, tuple[Consolidation, ...]] = ProcessCache(6)
+_consolidated: ProcessCache[Any, tuple[tuple[Consolidation, Consolidated], ...]] = ProcessCache(12)
+"""Sums of a stretch with the figures that they are of; others of the same stretch don't fit."""
+
+
+def _asks_the_same(one: State, other: State, group: str) -> bool:
+    """Whether two states that share all other tables ask the same of codes and hierarchies: the lists
+    themselves, and what selectors pick."""
+    lists = {row.code_list for row in one.rows(StructureSegment)}
+    return (
+        all(list_index(one, name) is list_index(other, name) for name in lists)
+        and rates_by_account(one, group) == rates_by_account(other, group)
+        and _picks(one, group) == _picks(other, group)
+    )
+
+
+def _picks(state: State, group: str) -> list[frozenset[str]]:
+    """The accounts that eliminations and acquisitions pick."""
+    accounts = group_list(state, group)
+    texts = [row.accounts for row in state.part(Elimination, group).values()]
+    texts += [row.investment for row in state.part(Acquisition, group).values()]
+    return [pick(state, accounts.code_list, text).codes for text in texts] if accounts else []
 
 
 def known_group(state: State, group: str) -> tuple[Group, CalendarIndex]:
@@ -115,13 +139,21 @@ def consolidation_of(state: State, group: str) -> Consolidation:
         tuple(names),
         tuple((b.company, b.fiscal_year, b.sequence) for name in names for b in by_company[name]),
     )
-    known = _groups.get(key)
-    if known is not None and known.state.shares(state, *FIGURING):
-        return known
-    books = _collected(state, group, calendar, periods, names, adjusts, by_company, key)
+    plans = {name: plan for name in names if (plan := map_plan(state, group, name))}
+    kept = _groups.get(key) or ()
+    for known in kept:
+        shares = known.state.shares(state, *FIGURING) and _asks_the_same(known.state, state, group)
+        if shares and _same(_plans_of(known, names), tuple(plans.values())):
+            return known
+    books = _collected(state, group, calendar, periods, plans, adjusts, by_company, key)
     fresh = Consolidation(state, row, periods, books, rate_table(state, row, periods), stands)
-    _groups.put(key, fresh)
+    _groups.put(key, (fresh, *kept[: VARIANTS - 1]))
     return fresh
+
+
+def _plans_of(known: Consolidation, names: list[str]) -> tuple[MapPlan, ...]:
+    plans = (map_plan(known.state, known.group.group, name) for name in names)
+    return tuple(plan for plan in plans if plan)
 
 
 def _collected(
@@ -129,26 +161,23 @@ def _collected(
     group: str,
     calendar: CalendarIndex,
     periods: GroupPeriods,
-    names: list[str],
+    plans: dict[str, MapPlan],
     adjusts: dict[str, str],
     by_company: Mapping_[str, tuple[Books, ...]],
     key: Any,
 ) -> GroupBooks:
-    plans = {name: plan for name in names if (plan := map_plan(state, group, name))}
-    cached = _books.get(key)
-    if (
-        cached is not None
-        and cached.state.shares(state, *SHAPING)
-        and _same(cached.plans, tuple(plans.values()))
-    ):
-        return cached.books
+    kept = _books.get(key) or ()
+    for known in kept:
+        shares = known.state.shares(state, *SHAPING, TranslationRule)
+        if shares and _asks_the_same(known.state, state, group) and _same(known.plans, tuple(plans.values())):
+            return known.books
     numbers = company_numbers()
     members = [
         _member(state, numbers[name], by_company[name], plan, calendar) for name, plan in plans.items()
     ]
     currencies = {row.company: row.currency for row in state.rows(Company)}
     books = group_books(state, group, periods, members, adjusts, currencies)
-    _books.put(key, CachedBooks(state, tuple(plans.values()), books))
+    _books.put(key, (CachedBooks(state, tuple(plans.values()), books), *kept[: VARIANTS - 1]))
     return books
 
 
@@ -228,7 +257,12 @@ def group_statement(
     consolidation = consolidation_of(state, group)
     balance_sheet = planned.statement.kind == "balance_sheet"
     columns_asked = column_plan(consolidation, opened)
-    consolidated = consolidate(consolidation, at.start, at.end, balance_sheet, columns_asked)
+    key = (group, at.start, at.end, balance_sheet, columns_asked.order)
+    kept = _consolidated.get(key) or ()
+    consolidated = next((sums for known, sums in kept if known is consolidation), None)
+    if consolidated is None:
+        consolidated = consolidate(consolidation, at.start, at.end, balance_sheet, columns_asked)
+        _consolidated.put(key, ((consolidation, consolidated), *kept[: VARIANTS - 1]))
     digits = digits_of(row.currency)
     figures = compute(planned, consolidated.amounts, digits)
     columns = (*consolidated.columns, ELIMINATIONS, GROUP)

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
 from typing import Any
 
 from django.urls import reverse
 
 from core.definitions.state import State
-from core.definitions.tables import Elimination
+from core.definitions.tables import Elimination, Rate
 from core.group.mapping import ordered
 from core.sheets import Given, Sheet, place_after
 from web.sheets.pages import register
@@ -206,6 +207,20 @@ MAPPINGS = register(
         empty="No rows yet: every account is unplaced.",
     )
 )
+
+
+def _next_rate(state: State, given: Given, near: Any) -> dict[str, Any]:
+    """The month's end after the newest rate of the selected row's pair and kind."""
+    row = near or max(state.rows(Rate), key=lambda row: row.on, default=None)
+    if row is None:
+        return {}
+    pair = (row.from_currency, row.to_currency, row.kind)
+    newest = max(r.on for r in state.rows(Rate) if (r.from_currency, r.to_currency, r.kind) == pair)
+    after = (newest + timedelta(days=1)).replace(day=1) + timedelta(days=32)
+    columns = ("from_currency", "to_currency", "kind", "on")
+    return dict(zip(columns, (*pair, after.replace(day=1) - timedelta(days=1)), strict=True))
+
+
 RATES = register(
     Sheet(
         "rates",
@@ -215,6 +230,7 @@ RATES = register(
         ("from_currency", "to_currency", "kind", "on", "rate"),
         (),
         titles={"from_currency": "From", "to_currency": "To"},
+        proposed=_next_rate,
         empty="No rates are kept.",
         order=lambda row: (row.from_currency, row.to_currency, row.kind, row.on),
     )

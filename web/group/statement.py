@@ -100,13 +100,13 @@ def _subgroups(state: State, at: GroupAddress) -> list[tuple[Group, bool]]:
 
 def _proof(state: State, head: Group, found: queries.GroupFigures) -> dict[str, Any]:
     """Sides that disagree, mappings with unmapped, and whether debits equal credits."""
-    group = head.group
+    group, names = head.group, company_names(state)
     return {
         "apart": [_sides(entry, found.statement.digits) for entry in found.consolidated.disagreements],
         "balance": found.consolidated.balance,
         "mapped": list(_mapped(state, group, found)),
         "unmapped": [(u, u.raw[-1]) for u in found.statement.figures.unplaced if u.raw[-1]],
-        "waiting": found.waiting,
+        "waiting": [(names.get(name, name), why) for name, why in found.waiting],
         "shared": sum(
             1
             for company in found.consolidated.position.columns
