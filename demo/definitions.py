@@ -340,12 +340,21 @@ INCOME = [
 def statements() -> Iterator[Any]:
     yield Statement("bs", "Balance sheet", "shared", "balance_sheet")
     yield Statement("is", "Income statement", "shared", "income_statement")
-    for name, lines in (("bs", BALANCE_SHEET), ("is", INCOME)):
+    yield Statement("equity", "Movement of equity", "shared", "other")
+    for name, lines in (("bs", BALANCE_SHEET), ("is", INCOME), ("equity", EQUITY)):
         for position, (line, parent, label, kind, text) in enumerate(lines, 1):
             accounts, formula = ("", text) if kind == "formula" else (text, "")
             yield StatementLine(name, line, parent, position * 10, label, kind, accounts, formula)
 
 
+EQUITY = [
+    ("equity", "", "Movement of equity", "heading", ""),
+    ("capital", "equity", "Share capital", "accounts", "31010, 31020"),
+    ("reserves", "equity", "Retained earnings and reserves", "accounts", "31110, 31120"),
+    ("translation", "equity", "Translation reserve", "accounts", "31130"),
+    ("result", "equity", "Result", "result", ""),
+    ("minority", "equity", "Minority", "accounts", "31210"),
+]
 HEXLEY_MAP = [
     ("1010, 1020", "11010"),
     ("1100", "11210"),

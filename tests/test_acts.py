@@ -211,6 +211,7 @@ class Acts(PineTest):
                 "?period=99",
                 "?statement=none",
                 "?than=2025-x&open=,x&hide=none&sort=size&in=x",
+                "?than=published",
             ):
                 with self.subTest(page=page, query=query):
                     self.assertEqual(self.group.get(f"/group/g/{page}{query}").status_code, 200)

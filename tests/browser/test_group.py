@@ -125,8 +125,22 @@ class OfTheGroup(BrowserTest):
         page.fill("tr.editing [name=ownership]", "75")
         self.press("Enter")
         expect(page.locator("[data-row=stake-corran]")).to_contain_text("75 %")
+        self.go(f"{BALANCE}9&in=whole")
+        self.press("v")
+        page.click(".foot a:has-text('what is published')")
+        page.wait_for_url("**than=published**")
+        expect(page.locator("thead")).to_contain_text("Published")
+        now, published, change, _ = page.locator("tr[data-row=minority] td.num").all_inner_texts()
+        self.assertEqual(whole(now) - whole(published), whole(change))
+        self.assertLess(whole(change), -40_000)
+        same = page.locator("tr[data-row=cash] td.num").all_inner_texts()
+        self.assertEqual(same[0], same[1])
         self.press("Shift+C")
         page.wait_for_url("**/drafts/**")
         self.press("w")
         page.wait_for_url("**/moves/**")
         expect(page.locator("tr[data-row=group-bs-minority-fernhollow]")).to_be_visible()
+
+
+def whole(shown: str) -> int:
+    return int(shown.replace(",", "").replace("−", "-"))

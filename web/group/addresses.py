@@ -14,7 +14,7 @@ from web.shell import asked
 from web.statements.addresses import asked_period
 
 UNITS = {"whole": 1, "thousands": 1_000, "millions": 1_000_000}
-BEFORE, YEAR_BEFORE = "before", "year"
+BEFORE, YEAR_BEFORE, PUBLISHED = "before", "year", "published"
 
 
 @dataclass(frozen=True)
@@ -36,8 +36,10 @@ class GroupAddress:
 
     @property
     def than(self) -> tuple[int, int] | None:
-        """The period compared with, where the calendar has it."""
-        if self.compared == YEAR_BEFORE:
+        """The period compared with, where the calendar has it; the same one beside what is published."""
+        if self.compared == PUBLISHED:
+            wanted = (self.year, self.period)
+        elif self.compared == YEAR_BEFORE:
             wanted = (self.year - 1, self.period)
         elif self.compared == BEFORE:
             earlier = [key for key in self.calendar.periods if key < (self.year, self.period)]

@@ -21,7 +21,7 @@ from core.money import digits_of, show_amount
 from core.statements.figures import Figure
 from web.definitions.viewing import PineRequest
 from web.group import chartdrawing, queries
-from web.group.addresses import GroupAddress, group_address, statements_of
+from web.group.addresses import PUBLISHED, GroupAddress, group_address, statements_of
 from web.group.rows import COMPARED, ConsolidatedTable
 from web.people.rights import SIGNED_IN, needs
 from web.statements.outline import statement_workbook
@@ -36,7 +36,7 @@ def group(request: PineRequest, state: State, group: str) -> HttpResponse:
     at = group_address(request, state, group)
     found = figures_at(state, at)
     names = company_names(state)
-    table = ConsolidatedTable(at, found, names, *_compared(state, at)) if found else None
+    table = ConsolidatedTable(at, found, names, *_compared(request, state, at)) if found else None
     return render(
         request,
         "group/group.html",
@@ -74,20 +74,24 @@ def figures_at(state: State, at: GroupAddress) -> queries.GroupFigures | None:
     )
 
 
-def _compared(state: State, at: GroupAddress) -> tuple[dict[str, Figure] | None, str]:
-    """The figures of the period compared with, by line, and what that period is called."""
+def _compared(request: PineRequest, state: State, at: GroupAddress) -> tuple[dict[str, Figure] | None, str]:
+    """The figures beside these, by line, and what they are called: of another period, or in a draft of the
+    same one as it is published."""
     if at.than is None or at.statement is None:
         return None, ""
-    year, period = at.than
-    alone = at.first == at.period
-    first = period if alone else at.first if year != at.year and at.first is not None else None
+    (year, period), beside = at.than, at.compared == PUBLISHED
+    if beside:
+        first, state = at.first, request.viewed.snapshot.state
+    else:
+        alone = at.first == at.period
+        first = period if alone else at.first if year != at.year and at.first is not None else None
     try:
         then = queries.group_statement(
             state, at.statement.statement, at.group.group, year, period, first
         ).statement
     except WrongCall:
         return None, ""
-    title = at.calendar.periods[at.than].name
+    title = "Published" if beside else at.calendar.periods[at.than].name
     return {figure.line.row.line: figure for figure in then.figures.lines}, title
 
 
