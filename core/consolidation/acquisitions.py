@@ -8,7 +8,7 @@ from datetime import timedelta
 from fractions import Fraction
 
 from core.codes.selectors import pick
-from core.consolidation.shares import Taken
+from core.consolidation.shares import TakenShare
 from core.consolidation.translate import Translated
 from core.definitions.state import State
 from core.definitions.tables import AcquiredEquity, Acquisition
@@ -87,7 +87,7 @@ class Acquirer:
         p: int,
         standings: dict[str, Standing],
         translated: dict[str, list[Translated]],
-        held: dict[str, list[Taken]],
+        held: dict[str, list[TakenShare]],
     ) -> Iterator[Purchase]:
         """Of all members with a row up to p, where member and holder are in by full."""
         for member, own in sorted(self.rows_to(p).items()):
@@ -117,7 +117,12 @@ class Acquirer:
         return rows
 
     def _purchase(
-        self, rows: list[Acquisition], p: int, member: Standing, sets: list[Translated], holder: list[Taken]
+        self,
+        rows: list[Acquisition],
+        p: int,
+        member: Standing,
+        sets: list[Translated],
+        holder: list[TakenShare],
     ) -> Purchase:
         entries: list[tuple[int, int]] = []
         taken_away = self._investment(rows, holder, entries)
@@ -136,7 +141,7 @@ class Acquirer:
         return minor
 
     def _investment(
-        self, rows: list[Acquisition], holder: list[Taken], entries: list[tuple[int, int]]
+        self, rows: list[Acquisition], holder: list[TakenShare], entries: list[tuple[int, int]]
     ) -> int:
         """What the holder has on investment accounts with the member as partner is taken away."""
         accounts = group_list(self.state, self.group)

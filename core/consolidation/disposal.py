@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from core.consolidation.acquisitions import Named, Purchase
-from core.consolidation.shares import Taken
+from core.consolidation.shares import TakenShare
 from core.consolidation.translate import Translated
 from core.group.cells import NOBODY, Accounts
 from core.group.ownership import Standing
@@ -33,7 +33,7 @@ class GoneBooks:
 
 
 def gone_books(
-    part: Taken, standing: Standing, accounts: Accounts, periods: Iterable[int], counts: Iterable[bool]
+    part: TakenShare, standing: Standing, accounts: Accounts, periods: Iterable[int], counts: Iterable[bool]
 ) -> GoneBooks:
     """`counts` says by the place of a partner whether it counts at the end of the period asked for."""
     one, by_place = part.books, list(counts)

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from core.codes.selectors import pick
 from core.consolidation.disposal import GoneBooks
-from core.consolidation.shares import Taken
+from core.consolidation.shares import TakenShare
 from core.consolidation.translate import Translated
 from core.definitions.state import State
 from core.definitions.tables import Elimination
@@ -76,14 +76,14 @@ def rules_of_group(state: State, group: str, accounts: Accounts, currency: str) 
 
 
 @dataclass
-class Column:
+class CompanyColumn:
     """What stands in one company's column before eliminations. `left` and `running` are what no rule has
     taken yet: of its cells, and of what result cells brought by period; `remains` of what is left of one that
     went out. `entries` are amounts by target that stand on no cell."""
 
     company: str
     place: int
-    sets: list[Taken]
+    sets: list[TakenShare]
     entries: dict[int, int]
     gone: list[GoneBooks] = field(default_factory=list)
     left: list[NDArray[Any]] = field(default_factory=list)
@@ -101,7 +101,7 @@ Side = tuple[str, str, int]
 
 
 @dataclass
-class Outcome:
+class Eliminated:
     """`taken[(company, partner, target)]` is what was taken away at the end of the period, `taken_in[i]` of
     the results of period i alone; `posted` are differences, per rule (target, amount), `posted_in` those of a
     period's results."""
@@ -132,7 +132,7 @@ class TakingOut:
 
     def __init__(
         self,
-        columns: list[Column],
+        columns: list[CompanyColumn],
         names: tuple[str, ...],
         accounts: Accounts,
         p: int,
@@ -143,9 +143,9 @@ class TakingOut:
         taken of the periods of `stretch`; without one of those whose books aren't closed since."""
         self.columns, self.names, self.accounts, self.p = columns, names, accounts, p
         self.closed_since, self.stretch = closed_since, stretch
-        self.outcome = Outcome()
+        self.outcome = Eliminated()
 
-    def run(self, rules: Iterable[Rule], consolidated: Share, associate: Share) -> Outcome:
+    def run(self, rules: Iterable[Rule], consolidated: Share, associate: Share) -> Eliminated:
         for rule in rules:
             self._rule(rule, associate if rule.row.partners == ASSOCIATES else consolidated)
         return self.outcome
@@ -182,7 +182,7 @@ class TakingOut:
         self,
         rule: Rule,
         share: Share,
-        column: Column,
+        column: CompanyColumn,
         books: Translated,
         left: NDArray[Any],
         cells: NDArray[np.int64],
@@ -200,7 +200,7 @@ class TakingOut:
                 yield (column.company, name, int(books.target[c])), partner, amount
 
     def _balances(
-        self, rule: Rule, share: Share, column: Column, k: int, one: Taken, sides: dict[Side, int]
+        self, rule: Rule, share: Share, column: CompanyColumn, k: int, one: TakenShare, sides: dict[Side, int]
     ) -> None:
         cells = _cells(rule, one.books, ~one.books.result)
         if not len(cells):
@@ -213,9 +213,9 @@ class TakingOut:
         self,
         rule: Rule,
         share: Share,
-        column: Column,
+        column: CompanyColumn,
         k: int,
-        one: Taken,
+        one: TakenShare,
         sides: dict[Side, int],
         in_period: dict[int, int],
     ) -> None:
@@ -239,7 +239,7 @@ class TakingOut:
         self,
         rule: Rule,
         share: Share,
-        column: Column,
+        column: CompanyColumn,
         k: int,
         one: GoneBooks,
         sides: dict[Side, int],
@@ -256,7 +256,7 @@ class TakingOut:
                 if not self.closed_since(partner, i):
                     _take(sides, side, amount)
 
-    def _entries(self, rule: Rule, column: Column, sides: dict[Side, int]) -> None:
+    def _entries(self, rule: Rule, column: CompanyColumn, sides: dict[Side, int]) -> None:
         """With partners_only false everything on these accounts, entries too."""
         for target, amount in list(column.entries.items()):
             if amount and rule.selected[target]:

@@ -17,9 +17,9 @@ from numpy.typing import NDArray
 from core.books.balances import exact
 from core.consolidation.acquisitions import Acquirer, Named, Purchase
 from core.consolidation.disposal import GoneBooks, gone_books, stood_before
-from core.consolidation.eliminate import Column, Outcome, Rule, Share, TakingOut, rules_of_group
+from core.consolidation.eliminate import CompanyColumn, Eliminated, Rule, Share, TakingOut, rules_of_group
 from core.consolidation.minority import RunningResult, minority_entries, of_period
-from core.consolidation.shares import ByEquity, Taken, by_equity, taken
+from core.consolidation.shares import ByEquity, TakenShare, by_equity, taken
 from core.consolidation.translate import Openings, Translated, translate
 from core.definitions.state import State
 from core.definitions.tables import Group, GroupOpening
@@ -45,10 +45,10 @@ class Position:
     companies: tuple[str, ...]
     steps: Mapping[tuple[str, str], Entries]
     columns: Mapping[str, Entries]
-    outcome: Outcome
+    outcome: Eliminated
     purchases: tuple[Purchase, ...]
     waiting: Mapping[str, NotReady]
-    taken: Mapping[str, list[Taken]]
+    taken: Mapping[str, list[TakenShare]]
     equity: Mapping[str, ByEquity]
     runs: Mapping[str, list[RunningResult]]
 
@@ -135,7 +135,7 @@ class Consolidation:
             self.positions[p] = _Work(self, p).done()
         return self.positions[p]
 
-    def running(self, part: Taken, consolidated: Share) -> RunningResult:
+    def running(self, part: TakenShare, consolidated: Share) -> RunningResult:
         """The results of one set of books by period, and of them what rules that take balances and results
         together take: dividends within the group."""
         by_period = {i: part.result(i) for i in part.running}
@@ -143,7 +143,7 @@ class Consolidation:
             by_period, self._dividends(part, consolidated), part.books.since_closed(max(by_period, default=0))
         )
 
-    def _dividends(self, part: Taken, consolidated: Share) -> dict[int, int]:
+    def _dividends(self, part: TakenShare, consolidated: Share) -> dict[int, int]:
         by_period: dict[int, int] = {}
         if not any(rule.mixed and rule.row.partners_only for rule in self.rules):
             return by_period
@@ -204,7 +204,7 @@ class _Work:
         self.steps: dict[tuple[str, str], Entries] = {}
         self.waiting: dict[str, NotReady] = {}
         self.translated: dict[str, list[Translated]] = {}
-        self.taken: dict[str, list[Taken]] = {}
+        self.taken: dict[str, list[TakenShare]] = {}
         self.equity: dict[str, ByEquity] = {}
         self.columns: dict[str, Entries] = {}
         self.gone: dict[str, list[GoneBooks]] = {}
@@ -357,7 +357,7 @@ class _Work:
         closed = sets[0].last_closed(self.p) if sets else None
         return closed is not None and closed >= i
 
-    def _column(self, company: str) -> Column:
+    def _column(self, company: str) -> CompanyColumn:
         sets = self.taken.get(company, [])
         gone = self.gone.get(company, [])
         on_cells: Entries = {}
@@ -374,7 +374,7 @@ class _Work:
             add(entries, target, -amount)
         place = self.group.books.companies.index(company)
         loose = {target: amount for target, amount in entries.items() if amount}
-        return Column(company, place, sets, loose, gone)
+        return CompanyColumn(company, place, sets, loose, gone)
 
     def _consolidated(self, partner: int, i: int) -> Fraction | None:
         standing = self._known(partner)

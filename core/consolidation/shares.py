@@ -16,7 +16,7 @@ from core.money import round_half_up, scaled
 
 
 @dataclass(frozen=True)
-class Taken:
+class TakenShare:
     """What is taken of one set of books at the end of period p: on its cells, moved to or left on retained,
     the reserve. `running[i]` is what each cell brought in period i without closing journals."""
 
@@ -31,11 +31,11 @@ class Taken:
         return int(self.running[i].sum()) if i in self.running else 0
 
 
-def taken(one: Translated, standing: Standing, p: int) -> Taken:
+def taken(one: Translated, standing: Standing, p: int) -> TakenShare:
     """By full: everything. By proportionate: each amount times h, what then remains on retained."""
     running = {i: np.where(one.result, period.movement, 0) for i, period in one.periods.items() if i <= p}
     if standing.method == "full":
-        return Taken(one, one.standing(p), one.retained(p), one.reserve(p), running)
+        return TakenShare(one, one.standing(p), one.retained(p), one.reserve(p), running)
     running = {i: scaled(amounts, standing.h[i]) for i, amounts in running.items()}
     h = standing.h[p]
     cells = scaled(np.where(one.result, 0, one.standing(p)), h)
@@ -44,7 +44,7 @@ def taken(one: Translated, standing: Standing, p: int) -> Taken:
             closing = np.where(one.result, one.periods[i].closing, 0)
             cells = cells + running[i] + scaled(closing, h)
     reserve = round_half_up(one.reserve(p) * h)
-    return Taken(one, cells, -int(cells.sum()) - reserve, reserve, running)
+    return TakenShare(one, cells, -int(cells.sum()) - reserve, reserve, running)
 
 
 @dataclass(frozen=True)

@@ -20,11 +20,11 @@ from core.group.translation_rules import AVERAGE, CLOSING, HISTORICAL
 from core.money import round_half_up, scaled, scaled_columns
 
 Openings = Mapping[int, Mapping[int, int]]
-"""Period → account's target → what its cells come to at its end."""
+"""TranslatedPeriod → account's target → what its cells come to at its end."""
 
 
 @dataclass(frozen=True, slots=True)
-class Period:
+class TranslatedPeriod:
     """What period i brought to the cells that aren't at closing rates: movements, closing journals, what
     stood on result cells and moved to retained (by own account); `after` is what stands on them then."""
 
@@ -43,7 +43,7 @@ class Translated:
     accounts: Accounts
     rates: RateTable
     first: int
-    periods: Mapping[int, Period]
+    periods: Mapping[int, TranslatedPeriod]
     at_closing: NDArray[np.bool_]
     result: NDArray[np.bool_]
     closed_at: tuple[int, ...]
@@ -192,7 +192,7 @@ class _Translation:
         """what all periods without closing journals share"""
         self.movements: NDArray[Any] = np.zeros(books.moved.shape, dtype=np.int64)
         self.missing: dict[int, RateMissing] = {}
-        self.periods: dict[int, Period] = {}
+        self.periods: dict[int, TranslatedPeriod] = {}
         self.closed_at: list[int] = []
 
     def come_in(self, base: int) -> None:
@@ -204,7 +204,7 @@ class _Translation:
             self.after = exact(np.where(others, scaled(amounts, rate), 0))
         retained = self._move_results()
         self._open(base)
-        self.periods[base] = Period(self.nothing, self.nothing, retained, self.after)
+        self.periods[base] = TranslatedPeriod(self.nothing, self.nothing, retained, self.after)
 
     def period(self, i: int) -> None:
         if i in self.missing:
@@ -223,7 +223,7 @@ class _Translation:
                 self.closed_at.append(i)
                 retained = self._move_results()
         self._open(i)
-        self.periods[i] = Period(movement, closing, retained, self.after)
+        self.periods[i] = TranslatedPeriod(movement, closing, retained, self.after)
 
     def translate_movements(self, first: int, last: int) -> None:
         """What every period brought to the cells that aren't at closing rates; a rate that is missing is

@@ -11,10 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from core.books.balances import exact
-from core.consolidation.eliminate import Column, Outcome, TakingOut
+from core.consolidation.eliminate import CompanyColumn, Eliminated, TakingOut
 from core.consolidation.minority import RunningResult, of_period
 from core.consolidation.position import Consolidation, Entries, Position, add, by_target
-from core.consolidation.shares import Taken, by_equity, taken
+from core.consolidation.shares import TakenShare, by_equity, taken
 from core.group.ownership import Standing
 from core.group.rates import NotReady
 
@@ -46,7 +46,7 @@ class _Stretch:
         self.group, self.position = group, position
         self.start, self.end = start, end
         self.steps: dict[tuple[str, str], Entries] = {}
-        self.parts: dict[str, list[Taken]] = {}
+        self.parts: dict[str, list[TakenShare]] = {}
         self.known: dict[str, Standing] = {}
 
     def results(self) -> Results:
@@ -107,9 +107,11 @@ class _Stretch:
         target = self.group.named.disposal
         self._add("disposal", company, target, entries.get(target, 0))
 
-    def _eliminations(self) -> Outcome:
+    def _eliminations(self) -> Eliminated:
         names = self.group.books.companies
-        columns = [Column(company, names.index(company), parts, {}) for company, parts in self.parts.items()]
+        columns = [
+            CompanyColumn(company, names.index(company), parts, {}) for company, parts in self.parts.items()
+        ]
         for column in columns:
             column.left = [np.zeros_like(left) for left in column.left]
         stretch = range(self.start, self.end + 1)

@@ -14,7 +14,7 @@ TOGETHER = ("books", "translation")
 """Steps that sum to zero together."""
 
 
-class Brought(NamedTuple):
+class StepEffect(NamedTuple):
     """What a step brings to the owners' equity with the result, and of it to their result: raised is plus,
     minor units of the group's currency. `off` is what its entries don't sum to zero by."""
 
@@ -32,7 +32,7 @@ class StepRow:
     currency: str
     method: str
     share: Fraction
-    cells: Mapping[str, Brought]
+    cells: Mapping[str, StepEffect]
     waits: str = ""
     gone: bool = False
     stray: bool = False
@@ -52,7 +52,7 @@ class StepRow:
         return "must" if self.waits or self.stray or off else "look" if self.disagrees else "ok"
 
 
-def brought(group: Consolidation, entries: Entries) -> Brought:
+def brought(group: Consolidation, entries: Entries) -> StepEffect:
     accounts = group.books.accounts
     equity = result = 0
     for target, amount in entries.items():
@@ -60,7 +60,7 @@ def brought(group: Consolidation, entries: Entries) -> Brought:
             result -= amount
         elif accounts.is_equity(target) and target != group.named.minority:
             equity -= amount
-    return Brought(equity + result, result, sum(entries.values()))
+    return StepEffect(equity + result, result, sum(entries.values()))
 
 
 def step_rows(group: Consolidation, position: Position) -> list[StepRow]:
@@ -103,7 +103,7 @@ def step_rows(group: Consolidation, position: Position) -> list[StepRow]:
     return rows
 
 
-def _together(cells: dict[str, Brought]) -> dict[str, Brought]:
+def _together(cells: dict[str, StepEffect]) -> dict[str, StepEffect]:
     """Books and translation sum to zero together: what is off is told at the second."""
     if "books" in cells:
         off = sum(cells[step].off for step in TOGETHER if step in cells)
@@ -122,7 +122,7 @@ def _eliminated(position: Position) -> dict[str, Entries]:
     return by_company
 
 
-def differences(group: Consolidation, position: Position) -> Brought:
+def differences(group: Consolidation, position: Position) -> StepEffect:
     """What eliminations left on difference accounts, with no company's name."""
     entries: Entries = {}
     for target, amount in position.outcome.posted:

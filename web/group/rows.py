@@ -24,7 +24,7 @@ LARGE = 10_000_000
 
 
 @dataclass(frozen=True, slots=True)
-class Head:
+class ColumnHead:
     """The head of a column: its title, the whole name behind it, where it opens or folds."""
 
     key: str
@@ -70,14 +70,14 @@ class ConsolidatedTable:
         own.sort(key=lambda i: -abs(top[i] or 0))
         return own + [i for i in places if columns[i].startswith("+")]
 
-    def heads(self) -> Iterator[Head]:
+    def heads(self) -> Iterator[ColumnHead]:
         columns = self.found.statement.columns
         for i in self.shown:
             name = column_title(self.found.group, columns[i], self.names)
             title = name if columns[i].startswith(("+", SUBGROUP)) else columns[i].capitalize()
             subgroup = columns[i][1:] if columns[i].startswith(SUBGROUP) else ""
             css = "num total stays-end" if columns[i] == GROUP and self.then is None else "num"
-            yield Head(columns[i], title, name, css, subgroup)
+            yield ColumnHead(columns[i], title, name, css, subgroup)
         if self.then is not None:
             names = (self.then_title, "Change", "%")
             told = (
@@ -85,7 +85,7 @@ class ConsolidatedTable:
                 "The group less what it was",
                 "In per cent of what it was",
             )
-            yield from (Head(*three) for three in zip(COMPARED, names, told, strict=True))
+            yield from (ColumnHead(*three) for three in zip(COMPARED, names, told, strict=True))
 
     def hidden(self) -> list[tuple[str, str]]:
         """(key, title) of columns that are there and hidden."""

@@ -18,7 +18,7 @@ from core.group.rates import NotReady
 from core.group.translation_rules import CLOSING
 from core.group_figures.proof import ReserveProof, proofs
 from core.group_figures.step_matrix import (
-    Brought,
+    StepEffect,
     StepRow,
     differences,
     step_entries,
@@ -92,7 +92,7 @@ class StepTable:
     def _show(self, value: int | None) -> str:
         return show_whole(value, self.digits, UNITS[self.unit])
 
-    def _value(self, cell: Brought | None) -> int | None:
+    def _value(self, cell: StepEffect | None) -> int | None:
         return None if cell is None else getattr(cell, self.measure) or None
 
     def rows(self, names: dict[str, str]) -> SafeString:
