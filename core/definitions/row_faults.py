@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from core.definitions.parsing import write_cell
 from core.definitions.tables import BY_ROW
 from core.fault_codes import FaultCode, Severity
 from core.faults import MUST, Fault, Location
@@ -19,8 +20,7 @@ def fault(
 ) -> Fault:
     """A fault at a column of a definition's row, with the value found there."""
     table = BY_ROW[type(row)]
-    value = getattr(row, column, "")
-    shown = "" if value is None else str(value).lower() if isinstance(value, bool) else str(value)
+    shown = write_cell(getattr(row, column, ""))
     key = table.key(row)
     return Fault(
         code, what, Location(table.name, key, column, shown), way_out, f"{table.name}:{key[-1]}", severity

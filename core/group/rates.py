@@ -91,7 +91,7 @@ def rate_table(state: State, group: Group, periods: GroupPeriods) -> RateTable:
     for row in sorted(state.rows(Rate), key=lambda row: row.on):
         days, rates = rows.setdefault((row.from_currency, row.to_currency, row.kind), ([], []))
         days.append(row.on)
-        exponent = row.rate.as_tuple().exponent
-        digits = -exponent if isinstance(exponent, int) else 0
+        exponent = row.rate.normalize().as_tuple().exponent  # a database pads it with zeros
+        digits = max(-exponent, 0) if isinstance(exponent, int) else 0
         rates.append((Fraction(row.rate), Fraction(1, 2) / Fraction(10) ** digits))
     return RateTable(group.currency, group.rates_through, periods, rows)

@@ -28,6 +28,7 @@ BOOKED = {
 CLOSING = {date(2024, 12, 31): "0.9", JAN: "0.9", FEB: "0.92"}
 AVERAGE = {JAN: "0.9", FEB: "0.91"}
 HELD = [GroupMember("g", "s", "company", "full", Decimal(60))]
+PADDED = Decimal("0.000000000001")
 GROUP = "groups, g, column group, value 'g':"
 BOUGHT = Acquisition("g", "s", date(2025, 1, 1), "h", Decimal(60), "300", "1310", "1410")
 
@@ -105,6 +106,18 @@ class FigureChecks(TestCase):
                 [],
             ),
             (
+                "digits are those that were given, not those that a database pads",
+                [
+                    *usd(CLOSING, AVERAGE)[3:],
+                    *(row._replace(rate=row.rate.quantize(PADDED)) for row in usd(CLOSING, AVERAGE)[:3]),
+                    *HELD,
+                    Rate("EUR", "USD", "closing", FEB, Decimal("1.08696").quantize(PADDED)),
+                    BOUGHT._replace(percent=Decimal(60).quantize(PADDED)),
+                ],
+                "",
+                [],
+            ),
+            (
                 "two ways that don't",
                 [
                     *usd(CLOSING, AVERAGE),
@@ -121,7 +134,7 @@ class FigureChecks(TestCase):
             ),
             (
                 "a bargain, and a percent that isn't what is held",
-                [*usd(CLOSING, AVERAGE), *HELD, BOUGHT._replace(percent=Decimal(80))],
+                [*usd(CLOSING, AVERAGE), *HELD, BOUGHT._replace(percent=Decimal(80).quantize(PADDED))],
                 "",
                 [
                     (
