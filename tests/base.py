@@ -159,11 +159,11 @@ def run(*words: str, command: str = "books") -> tuple[int, str, str]:
 class Forgetting:
     def __getstate__(self) -> dict[str, Any]:
         """What of a test goes from one test process to another: what unittest keeps, not the clients of its
-        setUp."""
+        setUp, nor what Playwright hangs on whoever listens to it."""
         return {
             name: value
             for name, value in self.__dict__.items()
-            if name.startswith("_") and name != "_outcome"
+            if name.startswith("_") and name != "_outcome" and not name.startswith("_pw_")
         }
 
     def setUp(self) -> None:

@@ -55,6 +55,27 @@ class LostConnection(BrowserTest):
                 page.click("#entry-forget")
                 expect(page.locator("#entry [name=debit]").first).to_have_value("")
 
+    def test_what_is_no_longer_waited_for_cannot_be_lost(self) -> None:
+        """A check that fails after a newer one was answered neither says so nor brings back what was
+        forgotten."""
+        page, held = self.page, list[Route]()
+        self.key_a_journal()
+        expect(page.locator("#entry-difference")).to_have_text("Difference 0")
+        page.route(
+            "**/journals/nurseries/check/", lambda route: route.continue_() if held else held.append(route)
+        )
+        first = page.locator("#entry [name=description]").first
+        first.press_sequentially("x")
+        while not held:
+            page.evaluate("null")  # routes are dispatched while the browser is asked something
+        with page.expect_response("**/journals/nurseries/check/"):
+            first.press_sequentially("y")
+        away(held[0])
+        page.evaluate("fetch(location.href).then(() => null)")
+        expect(page.locator("#told [role=alert]")).to_have_count(0)
+        page.click("#entry-forget")
+        expect(page.locator("#entry [name=debit]").first).to_have_value("")
+
     def test_posting_can_be_tried_again(self) -> None:
         page = self.page
         self.key_a_journal()

@@ -56,6 +56,14 @@ document.addEventListener("click", (event) => {
   const fold = event.target.closest("[data-fold]");
   if (fold) byId(fold.dataset.fold).hidden = !byId(fold.dataset.fold).hidden;
 });
-document.addEventListener("change", (event) => {
-  if (event.target.matches("select[data-go]")) location.href = event.target.value;
+/* A slider through stops, each an option of its list with the address it leads to. */
+const stopOf = (slider) => slider.list.options[Number(slider.value)];
+document.addEventListener("input", ({ target }) => {
+  if (!target.matches("input[type=range][list]")) return;
+  target.setAttribute("aria-valuetext", stopOf(target).label);
+  byId(target.dataset.shows).textContent = stopOf(target).label;
+});
+document.addEventListener("change", ({ target }) => {
+  if (target.matches("select[data-go]")) location.href = target.value;
+  if (target.matches("input[type=range][list]")) location.href = stopOf(target).dataset.address;
 });

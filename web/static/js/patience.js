@@ -3,8 +3,8 @@
 import { typing } from "./dom.js";
 
 const PATIENCE = 4000;
-let due = false,
-  shown = null,
+let due = null, // the row whose proof is on its way
+  since = 0,
   waiting = [];
 
 /* True where keys wait already, and this one after them. */
@@ -17,7 +17,7 @@ export const queued = (event) => {
 
 /* True where the key waits for the proof; `el` is what it would use. */
 export const later = (event, el) => {
-  if (!due || (el && !el.closest("#proof"))) return false;
+  if (!due || Date.now() - since > PATIENCE || (el && !el.closest("#proof"))) return false;
   if (!waiting.length)
     setTimeout(() => {
       if (waiting.length) arrived();
@@ -35,13 +35,12 @@ const replay = (key) => {
 };
 const arrived = () => {
   const keys = waiting;
-  due = false;
+  due = null;
   waiting = [];
   keys.forEach(replay);
 };
 const forget = () => {
-  due = false;
-  shown = null;
+  due = null;
   waiting = [];
 };
 
@@ -59,12 +58,13 @@ document.addEventListener("htmx:afterRequest", (event) => {
 document.addEventListener("focusin", (event) => {
   const { target } = event;
   if (target.matches("[hx-target][hx-trigger^=focus]")) awaitFilling(target);
-  if (!target.matches("tr[hx-target='#proof'][hx-trigger^=focus]") || target.dataset.row === shown) return;
-  due = true;
-  shown = target.dataset.row;
+  if (!target.matches("tr[hx-target='#proof'][hx-trigger^=focus]")) return;
+  due = target.dataset.row;
+  since = Date.now();
 });
-document.addEventListener("htmx:afterSettle", (event) => {
-  if (event.detail.target?.id === "proof") arrived();
+/* An answer to the row before can still come in while this row's is on its way: it isn't the one. */
+document.addEventListener("htmx:afterSettle", ({ detail }) => {
+  if (detail.target?.id === "proof" && detail.requestConfig?.elt.dataset.row === due) arrived();
 });
 document.addEventListener("htmx:beforeSwap", (event) => {
   if (event.detail.target === document.body) forget();

@@ -28,11 +28,21 @@ export const complain = (text) => {
    somebody out), and forgotten as soon as the server has it. */
 const keepers = [];
 export const whenLost = (keep, forget) => keepers.push({ keep, forget });
+/* An answer to what was asked before something was lost doesn't say that the server is back. */
+let turn = 0,
+  lostAt = 0;
+/* Nor is anything lost that the browser gives up because the page is left. */
+let leaving = false;
+addEventListener("pagehide", () => (leaving = true));
+addEventListener("pageshow", () => (leaving = false));
 const lose = (text) => {
+  if (leaving) return;
+  lostAt = ++turn;
   keepers.forEach(({ keep }) => keep());
   complain(text);
 };
-const answered = (sentSomething) => {
+const answered = (askedAt, sentSomething) => {
+  if (askedAt < lostAt) return;
   if (sentSomething) keepers.forEach(({ forget }) => forget());
   document.querySelector("#told [data-lost]")?.remove();
 };
@@ -44,14 +54,16 @@ const goToSignIn = (address) => {
 };
 
 /* The JSON that the server answers with, refusals (422) too; null where there is none: then the page says
-   why. */
+   why. Null without a word where a signal says that nobody waits for it any more. */
 export const ask = async (address, options = {}) => {
+  const askedAt = ++turn;
   let reply = null,
     content = null;
   try {
     reply = await fetch(address, { ...options, headers: { Accept: "application/json", ...options.headers } });
     content = await reply.json();
   } catch {
+    if (options.signal?.aborted) return null;
     if (!reply) {
       lose(LOST);
       return null;
@@ -59,16 +71,27 @@ export const ask = async (address, options = {}) => {
   }
   const means = verdict(reply.status, content !== null);
   if (means === "read") {
-    answered(options.method === "POST");
+    answered(askedAt, options.method === "POST");
     return content;
   }
   lose(means === "sign-in" ? SIGNED_OUT : means);
   if (means === "sign-in") goToSignIn(content?.sign_in || "/sign-in/");
   return null;
 };
+/* For what is asked anew with each key: who asks again gives up what was asked before, so that neither its
+   answer nor its loss comes after the newer one's. Gives the signal for the next request. */
+export const onlyLatest = () => {
+  let before = null;
+  return () => {
+    before?.abort();
+    before = new AbortController();
+    return before.signal;
+  };
+};
 const token = () => JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
-export const send = (address, body) =>
+export const send = (address, body, signal) =>
   ask(address, {
+    signal,
     method: "POST",
     headers: { "Content-Type": "application/json", "X-CSRFToken": token() },
     body: JSON.stringify(body),

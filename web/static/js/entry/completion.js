@@ -1,13 +1,13 @@
 /* Completion below a field of a line: the options come from the server; arrows and Enter choose. */
 import { element } from "../dom.js";
 import { markOption, stepOption } from "../options.js";
-import { ask } from "../requests.js";
+import { ask, onlyLatest } from "../requests.js";
 import { cell, headCell, table } from "./lines.js";
 
 const LEAVING = 120;
+const asking = onlyLatest();
 let box = null,
   field = null,
-  asked = 0,
   changed = () => {};
 export const onChoice = (then) => {
   changed = then;
@@ -38,15 +38,15 @@ const optionOf = ({ text, code, name }) => {
 };
 export const complete = async (el) => {
   field = el;
-  const mine = ++asked;
+  const signal = asking();
   const query = new URLSearchParams({
     text: el.value,
     what: el.name,
     whose: cell(el.closest("tr"), "line_company").value,
     on: headCell("date").value,
   });
-  const answer = await ask(`${table().dataset.complete}?${query}`);
-  if (!answer?.options || mine !== asked || document.activeElement !== el) return;
+  const answer = await ask(`${table().dataset.complete}?${query}`, { signal });
+  if (!answer?.options || signal.aborted || document.activeElement !== el) return;
   const before = box?.querySelector("[aria-selected=true]")?.dataset.text;
   closeOptions();
   if (!answer.options.length) return;

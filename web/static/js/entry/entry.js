@@ -1,7 +1,7 @@
 /* A journal keyed in: lines as rows of inputs, completion, the check while typing. The server decides
    everything. */
 import { byId } from "../dom.js";
-import { send, whenLost } from "../requests.js";
+import { onlyLatest, send, whenLost } from "../requests.js";
 import { closeOptions, complete, onChoice, optionKey } from "./completion.js";
 import { markFaults, showSums } from "./judgement.js";
 import { addEmptyLine, addLine, cell, fillFrom, goOn, headCell, journal, lines, table } from "./lines.js";
@@ -10,8 +10,8 @@ import { onSource, sourceKey } from "./source.js";
 import { forgetUnfinished, keepUnfinished, takeUnfinished } from "./unfinished.js";
 
 const TYPING = 180;
+const checking = onlyLatest();
 let timer = 0,
-  sent = 0,
   faults = null,
   owing = null;
 
@@ -33,12 +33,16 @@ const writeOut = (line) => {
   el.value = line.account;
   cell(row, "dimensions").value = line.dimensions;
 };
-const check = (wait = TYPING) => {
+/* No check comes back any more from what was asked before. The signal of the next one. */
+const endChecks = () => {
   clearTimeout(timer);
-  const mine = ++sent;
+  return checking();
+};
+const check = (wait = TYPING) => {
+  const signal = endChecks();
   timer = setTimeout(async () => {
-    const judged = await send(table().dataset.check, journal());
-    if (mine !== sent || !judged?.faults || !table()) return;
+    const judged = await send(table().dataset.check, journal(), signal);
+    if (signal.aborted || !judged?.faults || !table()) return;
     faults = judged.faults;
     payOwed(judged);
     judged.expanded?.forEach(writeOut);
@@ -50,6 +54,7 @@ const post = async () => {
   const button = byId("entry-post");
   if (button.disabled) return;
   button.disabled = true;
+  endChecks();
   const posted = await send(table().dataset.post, journal());
   if (posted?.go) {
     location.href = posted.go;
@@ -65,7 +70,7 @@ whenLost(
   () => table() && forgetUnfinished(),
 );
 
-const isOfEntry = (el) => Boolean(table()) && Boolean(el.closest?.("#entry, #entry-head"));
+const isOfEntry = (el) => Boolean(table()) && Boolean(el.closest?.("#entry, #entry-head, #entry-then"));
 /* The same cell of the line above or below. */
 const stepLine = (event, el) => {
   const rows = lines(),
@@ -94,7 +99,13 @@ document.addEventListener("keydown", (event) => {
     post();
     return;
   }
+  if (event.altKey && event.key.toLowerCase() === "r") {
+    event.preventDefault();
+    headCell("then").focus();
+    return;
+  }
   if (sourceKey(event) || !isOfEntry(event.target) || !event.target.name) return;
+  if (event.target.closest("#entry-then")) return;
   if (!optionKey(event)) cellKey(event, event.target);
 });
 document.addEventListener("input", (event) => {
@@ -121,7 +132,9 @@ document.addEventListener("paste", (event) => {
 document.addEventListener("click", async (event) => {
   if (!table()) return;
   if (event.target.closest("#entry-post")) post();
-  if (event.target.closest("#entry-forget") && (await send(table().dataset.forget, {}))) location.reload();
+  if (!event.target.closest("#entry-forget")) return;
+  endChecks();
+  if (await send(table().dataset.forget, {})) location.reload();
 });
 
 const start = () => {
@@ -129,7 +142,7 @@ const start = () => {
   table().dataset.ready = "1";
   const before = takeUnfinished() || (byId("entry-kept") && JSON.parse(byId("entry-kept").textContent));
   if (before) {
-    for (const name of ["date", "kind", "description"]) {
+    for (const name of ["date", "kind", "description", "then", "repeat_until"]) {
       const el = headCell(name);
       if (el && before[name]) el.value = before[name];
     }

@@ -34,7 +34,7 @@ export const markFaults = (faults, everything = false) => {
   byId("entry-faults").replaceChildren(...shown.map((fault) => element("p", faultText(fault), "must")));
 };
 
-export const showSums = ({ sums = [], difference, added = [], names = {}, ready }) => {
+export const showSums = ({ sums = [], difference, added = [], further = [], names = {}, ready }) => {
   byId("entry-sums").replaceChildren(
     ...sums.map((sum) => element("p", sumText(sum), sum.difference === "0" ? "ok" : "look")),
   );
@@ -45,6 +45,7 @@ export const showSums = ({ sums = [], difference, added = [], names = {}, ready 
   byId("entry-added").replaceChildren(
     ...(added.length ? added.map((line) => element("p", addedText(line))) : [element("p", "None.", "soft")]),
   );
+  byId("entry-further").replaceChildren(...further.map((text) => element("p", text)));
   lines().forEach((row, i) => {
     cell(row, "account").title ||= names[i + 1] || "";
   });

@@ -5,7 +5,8 @@ import { cellsOf } from "./pasted.js";
 export const table = () => byId("entry");
 export const lines = () => [...table().querySelectorAll("tbody tr:not(.generated)")];
 export const cell = (row, name) => row.querySelector(`[name=${CSS.escape(name)}]`);
-export const headCell = (name) => document.querySelector(`#entry-head [name=${CSS.escape(name)}]`);
+const HEAD = ":is(#entry-head, #entry-then)";
+export const headCell = (name) => document.querySelector(`${HEAD} [name=${CSS.escape(name)}]`);
 const cells = (row) => [...row.querySelectorAll("[name]")];
 
 export const COLUMNS = [
@@ -43,7 +44,7 @@ export const addEmptyLine = () => addLine({ account: table().dataset.prefix });
 /* The journal as the server reads it. */
 export const journal = () => {
   const head = Object.fromEntries(
-    [...document.querySelectorAll("#entry-head [name]")].map((el) => [el.name, el.value]),
+    [...document.querySelectorAll(`${HEAD} [name]`)].map((el) => [el.name, el.value]),
   );
   head.lines = lines().map((row) => Object.fromEntries(cells(row).map((el) => [el.name, el.value])));
   return head;
