@@ -18,11 +18,13 @@ from launcher.cluster import free_port, locked, port_is_free
 from launcher.places import PYTHON, ROOT, STATE, CannotGoOn, say, state_folder
 
 FIRST_PORT = 8123
-PID, PORT, STAMP, WORKER = (
+PID, PORT, STAMP, WORKER, RATES, RATES_PORT = (
     STATE / "server.pid",
     STATE / "server.port",
     STATE / "server.stamp",
     STATE / "worker.pid",
+    STATE / "rates.pid",
+    STATE / "rates.port",
 )
 
 
@@ -47,6 +49,10 @@ def running(file: Path = PID, what: bytes = b"gunicorn") -> int | None:
 
 def working() -> int | None:
     return running(WORKER, b"procrastinate")
+
+
+def rating() -> int | None:
+    return running(RATES, b"demo.rate_service")
 
 
 def served_port() -> int:
@@ -77,10 +83,32 @@ def start_worker(environment: dict[str, str]) -> None:
     WORKER.write_text(str(worker.pid))
 
 
+def start_rate_service(environment: dict[str, str]) -> dict[str, str]:
+    """The simulated service of reference rates, unless another one is named; the environment with its
+    address."""
+    if environment.get("PINE_RATE_FEED"):
+        return environment
+    last = int(RATES_PORT.read_text()) if RATES_PORT.exists() else 0
+    port = last if last and port_is_free(last) else free_port()
+    with (state_folder() / "rates.log").open("ab") as log:
+        service = subprocess.Popen(
+            [str(PYTHON), "-m", "demo.rate_service", str(port)],
+            env=environment,
+            cwd=ROOT,
+            stdin=subprocess.DEVNULL,
+            stdout=log,
+            stderr=log,
+            start_new_session=True,
+        )
+    RATES.write_text(str(service.pid))
+    RATES_PORT.write_text(str(port))
+    return {**environment, "PINE_RATE_FEED": f"http://127.0.0.1:{port}/rates.xml"}
+
+
 def source_stamp() -> str:
     """Stands for the code and the database in use: when it moves, the server starts anew."""
     newest = max(
-        path.stat().st_mtime_ns for folder in ("web", "core") for path in (ROOT / folder).rglob("*.*")
+        path.stat().st_mtime_ns for folder in ("web", "core", "demo") for path in (ROOT / folder).rglob("*.*")
     )
     return f"{newest} {os.environ.get('PINE_DATABASE_URL', '')} {os.environ.get('PINE_DATABASE', '')}"
 
@@ -135,8 +163,9 @@ def start(url: str, environment: Callable[[str], dict[str, str]], empty: bool = 
         port = choose_port()
         PORT.write_text(str(port))
         log = state_folder() / "server.log"
-        subprocess.run(server_command(port, log), env=environment(url), cwd=ROOT, check=True)
-        start_worker(environment(url))
+        served = start_rate_service(environment(url))
+        subprocess.run(server_command(port, log), env=served, cwd=ROOT, check=True)
+        start_worker(served)
         for _ in range(120):
             if answers(port):
                 STAMP.write_text(source_stamp())
@@ -152,7 +181,7 @@ def tell(port: int, environment: dict[str, str]) -> int:
 
 
 def stop_server() -> bool:
-    stopped = [_end(find) for find in (running, working)]
+    stopped = [_end(find) for find in (running, working, rating)]
     return any(stopped)
 
 

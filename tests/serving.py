@@ -9,12 +9,15 @@ import socket
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 from pathlib import Path
 
 import requests
 from django.conf import settings
 from django.db import connection
+
+from demo import rate_service
 
 ROOT = Path(__file__).resolve().parent.parent
 PATIENCE = 60
@@ -49,6 +52,9 @@ class Served:
             probe.bind(("127.0.0.1", 0))
             self.port = int(probe.getsockname()[1])
         self.url = f"http://127.0.0.1:{self.port}"
+        self.rates = rate_service.server()
+        threading.Thread(target=self.rates.serve_forever, daemon=True).start()
+        feed = f"http://127.0.0.1:{self.rates.server_address[1]}/rates.xml"
         self.log = tempfile.TemporaryFile("w+")
         self.process = subprocess.Popen(
             [
@@ -69,7 +75,7 @@ class Served:
                 "2",
                 "--no-control-socket",
             ],
-            env=environment(),
+            env=environment(PINE_RATE_FEED=feed),
             cwd=ROOT,
             stdout=self.log,
             stderr=self.log,
@@ -94,6 +100,7 @@ class Served:
 
     def stop(self) -> None:
         self.process.terminate()
+        self.rates.shutdown()
         try:
             self.process.wait(10)
         except subprocess.TimeoutExpired:

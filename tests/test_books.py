@@ -16,9 +16,7 @@ from django.db import DatabaseError, connection, transaction
 from django.test.utils import CaptureQueriesContext
 
 from core.changes.kinds import Put
-from core.definitions.tables import Journal as JournalRow
-from core.definitions.tables import JournalLine as LineRow
-from core.definitions.tables import Period
+from core.definitions.tables import Journal as JournalRow, JournalLine as LineRow, Period
 from core.faults import Refused
 from tests.base import (
     CommittingTest,

@@ -12,8 +12,7 @@ from django.test.utils import CaptureQueriesContext
 from core.changes.kinds import Amend, MoveNode, Put
 from core.definitions.tables import Code, Company, Journal, JournalLine
 from tests.base import InWorld, client_of, forget, person
-from web.definitions import actions as definition_actions
-from web.definitions import drafting
+from web.definitions import actions as definition_actions, drafting
 from web.definitions.models import Version
 from web.definitions.snapshot import chart_versions, current
 from web.journals import actions, queries

@@ -11,9 +11,7 @@ from django.db import connection
 
 from core.changes.kinds import Put
 from core.changes.recoding import Recode
-from core.definitions.tables import Code, CodeList
-from core.definitions.tables import Journal as JournalRow
-from core.definitions.tables import JournalLine as JournalLineRow
+from core.definitions.tables import Code, CodeList, Journal as JournalRow, JournalLine as JournalLineRow
 from tests.base import CommittingTest, InWorld, Together, bring, forget, person, run, world
 from web.definitions import drafting
 from web.definitions.history import of_row, state_at

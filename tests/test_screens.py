@@ -12,6 +12,7 @@ from core.definitions.tables import Code
 from tests.base import PineTest, bring, client_of, person, world
 from web.definitions import drafting
 from web.exchange.models import Job
+from web.group import kept
 from web.people.rights import CHANGE, OPEN, RIGHTS, right_of
 
 NAMES = {
@@ -69,6 +70,8 @@ PAGES = {
     "group/<str:group>/rates/": "Both",
     "group/<str:group>/equity/": "Both",
     "group/<str:group>/sides/": "Both",
+    "group/<str:group>/period-end/": "Both",
+    "group/<str:group>/kept/": "Both",
     "group/<str:group>/mapping/<str:company>/": "Alpha into the group chart",
     "drafts/": "Drafts",
     "drafts/<int:number>/": "Spring",
@@ -120,6 +123,7 @@ class Guarded(PineTest):
         mirela = person("mirela")
         self.group = client_of(mirela)
         draft = drafting.start("Spring", mirela, [Put(Code("acc", "1030", "Till", account_class="asset"))])
+        kept.keep_period("g", 2026, 2, "", [], mirela)
         NAMES["number"] = str(Job.objects.create(pk=draft.pk, by=mirela, file="p.zip").pk)
         self.company = client_of(person("tamsin", "company", ("beta",)))
 

@@ -164,6 +164,8 @@ DATA_UPLOAD_MAX_NUMBER_FIELDS = 20_000
 FILE_UPLOAD_MAX_MEMORY_SIZE = 5_000_000
 TEST_RUNNER = "web.testing.Runner"
 SILENCED_SYSTEM_CHECKS = ["axes.W003"]
+RATE_FEED = os.environ.get("PINE_RATE_FEED", "")
+"""the address of a service of reference rates; `./pine start` names its simulated one where none is given"""
 LOG_AS = os.environ.get("PINE_LOG", "text")
 LOGGING = {
     "version": 1,

@@ -24,10 +24,12 @@ from core.definitions.tables import (
     Dimension,
     ListProperty,
     Period,
+    Rate,
     Structure,
     StructureSegment,
 )
 from core.faults import Fault
+from core.keeping.locks import KeptRates, keeping_it
 from core.references import tables, uses
 
 
@@ -52,6 +54,8 @@ class Facts:
     tie: Callable[[type[Any], str], str] = lambda _, __: ""
     """what else keeps a row (its class and first key column) from being deleted, as the end of a sentence
     with because"""
+    kept_rates: Callable[[], tuple[KeptRates, ...]] = tuple
+    """what kept periods of groups hold of the rates"""
 
 
 NOTHING_POSTED = Facts(lambda _: frozenset(), frozenset, frozenset, lambda _: frozenset())
@@ -139,6 +143,8 @@ def transition_faults(before: State, after: State, edits: Iterable[Edit], facts:
     """Why these edits may not be made, given what was posted and what uses what is dropped."""
     edits = list(edits)
     for edit in edits:
+        if edit.table == "rates":
+            yield from _kept_rate(edit, facts)
         if edit.old is not None and edit.new is not None:
             yield from _changed(before, edit, facts)
         elif edit.old is None and edit.table == "structure_segments":
@@ -158,6 +164,20 @@ def _changed(before: State, edit: Edit, facts: Facts) -> Iterator[Fault]:
                 title = column.replace("_", " ")
                 what = f"The {title} can't change from {str(was).lower()} any more because {rule.because}."
                 yield fault(edit.new, column, what, "Close it and add a new one.", "fixed")
+
+
+def _kept_rate(edit: Edit, facts: Facts) -> Iterator[Fault]:
+    """Nor added where it would be taken instead of what was."""
+    rows: list[Rate] = [row for row in (edit.new, edit.old) if row is not None]
+    for row in rows:
+        if kept := keeping_it(facts.kept_rates(), row):
+            what = (
+                f"{row.from_currency} to {row.to_currency}, {row.kind}, {row.on}: {kept.period} of"
+                f" {kept.group} is kept with its rates, by {kept.by}."
+            )
+            way_out = "Release that period first, with the reason, and keep it again afterwards."
+            yield fault(row, "rate", what, way_out, "kept-rate")
+            return
 
 
 WAYS_OUT: dict[type[Any], str] = {

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any
 
 from core.changes.kinds import ChangeSequence, ChangeSet, Drop, Put, change, renumbered
 from core.codes import selectors
 from core.codes.hierarchies import order_key
 from core.definitions.nouns import named
 from core.definitions.state import Edit, State
-from core.definitions.tables import Company, Mapping, StatementLine
+from core.definitions.tables import ChartMapping, Company, Mapping, StatementLine
 from core.faults import Fault, Location
 from core.statements.figures import Plan, PlanLine, natural_list, plan
 
@@ -127,6 +128,20 @@ class PlaceAccounts:
         return f"Placed {', '.join(self.codes)} on {named(row) if row else self.line}"
 
 
+def _with_accounts(state: State, own: str, rows: list[Any], fresh: Any, codes: tuple[str, ...]) -> list[Edit]:
+    """Accounts of a list in the mapping row that goes to a target already, else in a fresh one behind all
+    rows."""
+    rows = sorted(rows, key=lambda row: row.position)
+    for row in rows:
+        if row.target == fresh.target and not row.field:
+            text = row.accounts
+            for code in codes:
+                text = selectors.with_code(state, own, text, code)
+            return Put(row._replace(accounts=text)).edits(state)
+    position = (rows[-1].position // 10 + 1) * 10 if rows else 10
+    return Put(fresh._replace(position=position, accounts=", ".join(codes))).edits(state)
+
+
 @change
 class MapAccounts:
     """Maps a company's own accounts to a group account, by a row of its own or in the one that goes there
@@ -138,24 +153,33 @@ class MapAccounts:
     target: str
 
     def edits(self, state: State) -> list[Edit]:
-        rows = sorted(
-            (r for r in state.part(Mapping, self.group).values() if r.company == self.company),
-            key=lambda r: r.position,
-        )
+        rows = [r for r in state.part(Mapping, self.group).values() if r.company == self.company]
         company = state.get(Company, self.company)
         own = natural_list(state, company.chart) if company else ""
-        for row in rows:
-            if row.target == self.target and not row.field:
-                text = row.accounts
-                for code in self.codes:
-                    text = selectors.with_code(state, own, text, code)
-                return Put(row._replace(accounts=text)).edits(state)
-        position = (rows[-1].position // 10 + 1) * 10 if rows else 10
-        mapping = Mapping(self.group, self.company, position, ", ".join(self.codes), target=self.target)
-        return Put(mapping).edits(state)
+        fresh = Mapping(self.group, self.company, 10, "", target=self.target)
+        return _with_accounts(state, own, rows, fresh, self.codes)
 
     def sentence(self, state: State) -> str:
         return f"Mapped {', '.join(self.codes)} of {self.company} to {self.target} in {self.group}"
+
+
+@change
+class MapChart:
+    """Maps accounts of a chart to a group account, for every company on it that has no row of its own for
+    them."""
+
+    group: str
+    chart: str
+    codes: tuple[str, ...]
+    target: str
+
+    def edits(self, state: State) -> list[Edit]:
+        rows = [r for r in state.part(ChartMapping, self.group).values() if r.chart == self.chart]
+        fresh = ChartMapping(self.group, self.chart, 10, "", target=self.target)
+        return _with_accounts(state, natural_list(state, self.chart), rows, fresh, self.codes)
+
+    def sentence(self, state: State) -> str:
+        return f"Mapped {', '.join(self.codes)} of chart {self.chart} to {self.target} in {self.group}"
 
 
 def shifted_line(planned: Plan, line: str, way: str) -> MoveLine | None:

@@ -17,6 +17,7 @@ from core.definitions.tables import (
     ChartMapping,
     Code,
     Company,
+    DisagreementNote,
     Elimination,
     Group,
     GroupMember,
@@ -44,6 +45,8 @@ CLASSES_OF: dict[str, tuple[str, ...]] = {
     "disposal_account": ("revenue", "expense"),
 }
 """What each account that a group names has to be."""
+ACQUISITION = "acquisition"
+"""The rule of a side that disagrees because no acquisition explains it."""
 RESULT = ("revenue", "expense")
 
 
@@ -280,6 +283,32 @@ def elimination_rules(state: State, rows: list[Elimination]) -> Iterator[Fault]:
             yield fault(row, "difference_account", what, "Choose a balance account.", "elimination-class")
 
 
+def disagreement_notes(state: State, rows: list[DisagreementNote]) -> Iterator[Fault]:
+    """A note is on a pair under a rule of the group; one that accepts says up to which amount."""
+    for row in rows:
+        group = state.get(Group, row.group)
+        if group is None:
+            continue
+        if row.rule != ACQUISITION and state.get(Elimination, row.group, row.rule) is None:
+            what = f"{row.group} has no elimination {row.rule}."
+            yield fault(row, "rule", what, f"Name one of its eliminations, or {ACQUISITION}.", "reference")
+        if row.partner and state.get(Company, row.partner) is None:
+            what = f"There is no company {row.partner}."
+            yield fault(row, "partner", what, "Name a company, or none.", "reference")
+        elif row.partner and row.partner <= row.company:
+            what = f"{row.company} and {row.partner} are not two companies in the order of their ids."
+            yield fault(row, "partner", what, "Name the one that comes first as the company.", "pair-order")
+        yield from _amount(row, "up_to", group.currency)
+        if row.up_to.startswith("-"):
+            yield fault(row, "up_to", "An amount accepted is not below zero.", "Correct it.", "tolerance")
+        if row.state == "accepted" and not row.up_to:
+            what = "What is accepted has an amount up to which it is."
+            yield fault(row, "up_to", what, "Give the amount, or let it be explained.", "note-amount")
+        if row.state != "open" and not row.note.strip():
+            what = f"What is {row.state} has a note that says why."
+            yield fault(row, "note", what, "Write it.", "note-missing")
+
+
 CHECKS: list[tuple[type[Any], Any]] = [
     (Group, group_accounts),
     (OwnershipChange, ownership_changes),
@@ -290,4 +319,5 @@ CHECKS: list[tuple[type[Any], Any]] = [
     (ChartMapping, chart_mappings),
     (Company, adjusting),
     (Elimination, elimination_rules),
+    (DisagreementNote, disagreement_notes),
 ]

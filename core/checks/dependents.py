@@ -28,6 +28,7 @@ from core.definitions.tables import (
     Company,
     CompanyAccount,
     CompanyCode,
+    DisagreementNote,
     Elimination,
     Group,
     GroupMember,
@@ -255,8 +256,15 @@ def _after_companies(after: State, by_table: dict[str, list[Edit]]) -> Iterator[
         yield from (row for row in after.rows(Company) if row.adjusts)
         for kind in OF_GROUPS:
             yield from after.rows(kind)
-    elif by_table.get("intercompany_pairs"):
+    else:
+        yield from _after_pairs(after, by_table)
+
+
+def _after_pairs(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]:
+    if by_table.get("intercompany_pairs"):
         yield from (row for row in after.rows(Company) if row.adjusts)
+    if by_table.get("eliminations"):
+        yield from after.rows(DisagreementNote)
 
 
 OF_MEMBERSHIP = (
@@ -271,6 +279,7 @@ OF_GROUPS: tuple[type[Any], ...] = (
     Acquisition,
     AcquiredEquity,
     ChartMapping,
+    DisagreementNote,
 )
 """Tables of a group that are looked at as wholes: they are short."""
 

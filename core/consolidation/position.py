@@ -209,6 +209,8 @@ class _Work:
         self.columns: dict[str, Entries] = {}
         self.gone: dict[str, list[GoneBooks]] = {}
         self.left: dict[str, list[Translated]] = {}
+        self.summed: dict[int, tuple[NDArray[Any], Entries]] = {}
+        self.place = {name: i for i, name in enumerate(group.books.companies)}
 
     def done(self) -> Position:
         for company, standing in self.group.standings.items():
@@ -242,6 +244,15 @@ class _Work:
             add(self.steps.setdefault((step, company), {}), target, amount)
             add(self.columns.setdefault(column or company, {}), target, amount)
 
+    def _book_all(self, step: str, company: str, entries: Entries, column: str) -> None:
+        """Entries without zeros; most are the first of their step and column."""
+        for there in (self.steps.setdefault((step, company), {}), self.columns.setdefault(column, {})):
+            if there:
+                for target, amount in entries.items():
+                    add(there, target, amount)
+            else:
+                there.update(entries)
+
     def _company(self, company: str, standing: Standing) -> None:
         try:
             self.group.need_accounts(company)
@@ -264,10 +275,16 @@ class _Work:
                 self._share(company)
 
     def _books(self, one: Translated, name: str, company: str) -> None:
-        for target, amount in by_target(one.target, one.standing(self.p)).items():
-            self._book("books", name, target, amount, company)
+        self._book_all("books", name, self._sums(one, one.standing(self.p)), company)
         self._book("books", name, self.named.retained, one.retained(self.p), company)
         self._book("translation", name, self.named.translation, one.reserve(self.p), company)
+
+    def _sums(self, one: Translated, values: NDArray[Any]) -> Entries:
+        """Amounts of cells added up by target, once for the same amounts."""
+        known = self.summed.get(id(values))
+        if known is None:
+            known = self.summed[id(values)] = (values, by_target(one.target, values))
+        return known[1]
 
     def _share(self, company: str) -> None:
         for part in self.taken[company]:
@@ -362,18 +379,21 @@ class _Work:
         gone = self.gone.get(company, [])
         on_cells: Entries = {}
         for part in sets:
-            for target, amount in by_target(part.books.target, part.cells).items():
-                add(on_cells, target, amount)
+            entries = self._sums(part.books, part.cells)
+            if on_cells:
+                for target, amount in entries.items():
+                    add(on_cells, target, amount)
+            else:
+                on_cells = dict(entries)
         for left_over in gone:
             for i in left_over.results:
                 brought = left_over.brought(i)
                 for c in np.flatnonzero(brought != 0).tolist():
                     add(on_cells, int(left_over.books.target[c]), int(brought[c]))
-        entries = dict(self.columns[company])
-        for target, amount in on_cells.items():
-            add(entries, target, -amount)
-        place = self.group.books.companies.index(company)
-        loose = {target: amount for target, amount in entries.items() if amount}
+        column = self.columns[company]
+        loose = {t: left for t, amount in column.items() if (left := amount - on_cells.get(t, 0))}
+        loose |= {t: -amount for t, amount in on_cells.items() if t not in column and amount}
+        place = self.place[company]
         return CompanyColumn(company, place, sets, loose, gone)
 
     def _consolidated(self, partner: int, i: int) -> Fraction | None:

@@ -82,8 +82,6 @@ def _net(sets: Sequence[Translated], accounts: Accounts, p: int) -> int:
     """Equity with the reserve, and revenue and expense to date."""
     total = 0
     for one in sets:
-        kinds = np.array(
-            [accounts.is_equity(t) or accounts.is_result(t) for t in one.target.tolist()], dtype=bool
-        )
+        kinds = (accounts.equities | accounts.results)[one.target]
         total += int(one.standing(p)[kinds].sum()) + one.retained(p) + one.reserve(p)
     return total

@@ -104,10 +104,8 @@ def translate(
     """To the end of period `last`, or as far as there are rates. `base`: the period before it came in (None:
     in from the beginning)."""
     books, openings = _with_opening_cells(books, accounts, openings)
-    at_closing = np.array(
-        [accounts.rate[t] == CLOSING and not accounts.is_result(t) for t in books.target], dtype=bool
-    )
-    result = np.array([accounts.is_result(t) for t in books.target], dtype=bool)
+    result = accounts.results[books.target]
+    at_closing = (accounts.kinds[books.target] == CLOSING) & ~result
     work = _Translation(books, accounts, rates, at_closing, result, openings)
     missing = None
     at = base or 0
@@ -186,7 +184,7 @@ class _Translation:
     ) -> None:
         self.books, self.accounts, self.rates = books, accounts, rates
         self.at_closing, self.result, self.openings = at_closing, result, openings
-        self.kinds = np.array([accounts.rate[t] for t in books.target], dtype=object)
+        self.kinds = accounts.kinds[books.target]
         self.after: NDArray[Any] = np.zeros(len(books.own), dtype=np.int64)
         self.nothing: NDArray[Any] = np.zeros(len(books.own), dtype=np.int64)
         """what all periods without closing journals share"""

@@ -158,3 +158,16 @@ class ChartMapping(NamedTuple):
     field: Id = ""
     codes: Selector = ""
     target: Annotated[str, Kind("code"), MUST] = ""
+
+
+class DisagreementNote(NamedTuple):
+    """What is known of two companies' sides that disagree under a rule, over all periods: the rule is an
+    elimination or `acquisition`, `up_to` how far apart they may be, where that is accepted."""
+
+    group: GroupId
+    rule: Id
+    company: CompanyId
+    partner: Id
+    state: Annotated[str, choice("open", "explained", "accepted"), MUST] = "open"
+    note: Text = ""
+    up_to: Amount = ""

@@ -15,35 +15,16 @@ from typing import Annotated, Any, NamedTuple, get_args, get_origin, get_type_hi
 
 from core.definitions.group_rows import (
     AcquiredEquity as AcquiredEquity,
-)
-from core.definitions.group_rows import (
     Acquisition as Acquisition,
-)
-from core.definitions.group_rows import (
     ChartMapping as ChartMapping,
-)
-from core.definitions.group_rows import (
+    DisagreementNote as DisagreementNote,
     Elimination as Elimination,
-)
-from core.definitions.group_rows import (
     Group as Group,
-)
-from core.definitions.group_rows import (
     GroupMember as GroupMember,
-)
-from core.definitions.group_rows import (
     GroupOpening as GroupOpening,
-)
-from core.definitions.group_rows import (
     Mapping as Mapping,
-)
-from core.definitions.group_rows import (
     OwnershipChange as OwnershipChange,
-)
-from core.definitions.group_rows import (
     Rate as Rate,
-)
-from core.definitions.group_rows import (
     TranslationRule as TranslationRule,
 )
 from core.definitions.kinds import (
@@ -483,6 +464,7 @@ DEFINING_TABLES: tuple[Table, ...] = (
     Table("acquisitions", Acquisition, 3, "acquisition"),
     Table("acquired_equity", AcquiredEquity, 4, "acquired equity"),
     Table("chart_mappings", ChartMapping, 3, "mapping row of a chart"),
+    Table("disagreement_notes", DisagreementNote, 4, "note", frozenset({"partner"})),
     Table("budgets", Budget, 1, "budget"),
 )
 """Tables that hold definitions, in the order in which each needs only those before it."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -36,6 +37,21 @@ class Accounts:
     @property
     def size(self) -> int:
         return len(self.codes) + len(self.strays)
+
+    @cached_property
+    def results(self) -> NDArray[np.bool_]:
+        """By target, whether it is revenue or expense."""
+        return np.array([self.class_of(t) in RESULT_CLASSES for t in range(self.size)], dtype=bool)
+
+    @cached_property
+    def equities(self) -> NDArray[np.bool_]:
+        """By target, whether it is equity of the group."""
+        return np.array([self.is_equity(t) for t in range(self.size)], dtype=bool)
+
+    @cached_property
+    def kinds(self) -> NDArray[Any]:
+        """By target, the kind of rate it is translated at."""
+        return np.array(self.rate, dtype=object)
 
     def is_result(self, target: int) -> bool:
         return self.class_of(target) in RESULT_CLASSES

@@ -6,7 +6,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from core.codes.lists import as_most_alike, list_index
 from core.codes.selectors import pick
 from core.definitions.state import State, derived
 from core.definitions.tables import ChartMapping, Code, Company, Group, Hierarchy, HierarchyNode, Mapping
@@ -113,32 +112,3 @@ def map_plan(state: State, group: str, company: str) -> MapPlan | None:
             if not earlier or earlier[-1].field is not None:
                 earlier.append(map_row)
     return MapPlan(company, chart, False, rows)
-
-
-def likely_target(state: State, group: str, company: str, natural: str) -> str:
-    """A group account for an unplaced one: the group account whose name shares most words with it, or what
-    its nearest mapped neighbours of the same class go to."""
-    plan = map_plan(state, group, company)
-    group_row = state.get(Group, group)
-    chart = chart_index(state, group_row.chart) if group_row else None
-    code = plan.own_codes.get(natural) if plan else None
-    if plan is None or chart is None or plan.shared or code is None:
-        return ""
-    theirs = list_index(state, chart.natural_list)
-    words = _words(code.name)
-    named = [
-        (len(words & _words(other.name)), -i, other.code)
-        for i, other in enumerate(theirs.codes[c] for c in theirs.posting)
-        if other.account_class == code.account_class and words & _words(other.name)
-    ]
-    if named:
-        return max(named)[2]
-    own = list_index(state, plan.chart.natural_list)
-    return as_most_alike(own, code, NEAR, lambda other: plan.plain(other) or "")
-
-
-NEAR = 10
-
-
-def _words(name: str) -> frozenset[str]:
-    return frozenset(word for word in name.lower().replace("-", " ").split() if len(word) > 3)

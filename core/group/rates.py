@@ -74,12 +74,12 @@ class RateTable:
 
     def _legs(self, kind: str, one: str, other: str, i: int) -> Iterator[Way]:
         """Directly, then turned round."""
-        if row := self._row(kind, one, other, i):
+        if row := self.row(kind, one, other, i):
             yield row
-        if turned := self._row(kind, other, one, i):
+        if turned := self.row(kind, other, one, i):
             yield Way("turned round", 1 / turned.rate, turned.on, turned.blur / turned.rate**2)
 
-    def _row(self, kind: str, one: str, other: str, i: int) -> Way | None:
+    def row(self, kind: str, one: str, other: str, i: int) -> Way | None:
         days, rates = self.rows.get((one, other, kind), ([], []))
         first, last = self.periods.within(i)
         at = latest(days, None if kind == HISTORICAL else first, last)

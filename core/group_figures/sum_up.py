@@ -108,8 +108,11 @@ def _by_column(
     columns: dict[str, Entries] = {ELIMINATIONS: eliminated}
     for (step, name), entries in steps.items():
         column = columns.setdefault(plan.column(step, name), {})
-        for target, amount in entries.items():
-            add(column, target, amount)
+        if column:
+            for target, amount in entries.items():
+                add(column, target, amount)
+        else:
+            column.update(entries)
     return columns
 
 

@@ -20,8 +20,7 @@ from core.definitions.tables import (
     ListProperty,
     SetAside,
 )
-from core.listing import CodeFilter, listed
-from core.listing import CodeMarks as Asking
+from core.listing import CodeFilter, CodeMarks as Asking, listed
 from core.structures.accounts import resolve
 from core.structures.charts import company_context
 from core.tests.builders import definitions, entry, state, told

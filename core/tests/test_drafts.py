@@ -6,8 +6,7 @@ from typing import Any
 from unittest import TestCase
 
 import numpy as np
-from hypothesis import given, settings
-from hypothesis import strategies as st
+from hypothesis import given, settings, strategies as st
 
 from core.changes.fixed import NOTHING_POSTED
 from core.changes.kinds import (

@@ -5,8 +5,7 @@ from itertools import pairwise
 from typing import Any
 from unittest import TestCase
 
-from hypothesis import given, settings
-from hypothesis import strategies as st
+from hypothesis import given, settings, strategies as st
 
 from core import checks
 from core.changes.fixed import NOTHING_POSTED

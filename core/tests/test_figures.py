@@ -5,8 +5,7 @@ from typing import Any
 from unittest import TestCase
 
 import numpy as np
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from core.books.balances import Books, PostedColumns, books_of, grouped, summed, unpack
 from core.books.periods import ordinal

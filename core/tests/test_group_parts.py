@@ -25,9 +25,10 @@ from core.definitions.tables import (
     StructureSegment,
 )
 from core.group.collect import Member
-from core.group.mapping import likely_target, map_plan
+from core.group.mapping import map_plan
 from core.group.membership import group_calendar, membership
 from core.group_figures.sum_up import consolidate
+from core.mapping.likely import LikelyTarget, likely_targets
 from core.tests.builders import state
 from core.tests.group_cases import group_of
 from core.tests.rich_world import rich, rich_state
@@ -140,13 +141,21 @@ class Mapped(TestCase):
         names = (
             Code("own", "PC", "Petty cash box", account_class="asset"),
             Code("own", "BX", "Box", account_class="asset"),
-            Code("own", "ZZ", "Nothing alike", account_class="equity"),
+            Code("own", "ZZ", "Nothing alike", account_class="liability"),
+            Code("own", "DB", "DEBTORS", account_class="asset"),
+            Code("own", "3010", "Share", account_class="equity"),
         )
         world = self.world(*names)
-        for account, target in (("PC", "1020"), ("BX", "1010"), ("ZZ", ""), ("none", "")):
-            with self.subTest(account):
-                self.assertEqual(likely_target(world, "g", "gamma", account), target)
-        self.assertEqual(likely_target(world, "g", "alpha", "1010"), "", "it shares the chart")
+        self.assertEqual(
+            likely_targets(world, "g", "gamma", ("PC", "BX", "ZZ", "3010", "DB", "none")),
+            {
+                "PC": LikelyTarget("1020", "its name has cash and petty"),
+                "BX": LikelyTarget("1010", "as its neighbours of the same class"),
+                "DB": LikelyTarget("1110", "same name"),
+                "3010": LikelyTarget("3010", "same code"),
+            },
+        )
+        self.assertEqual(likely_targets(world, "g", "alpha", ("1010",)), {}, "it shares the chart")
 
     def test_mapping_says_what_it_did(self) -> None:
         change = MapAccounts("g", "gamma", ("BK", "SL"), "1010")

@@ -5,8 +5,7 @@ from decimal import Decimal
 from typing import Any
 from unittest import TestCase
 
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from core.books.journals import PostingContext
 from core.definitions.state import State

@@ -4,8 +4,7 @@ from fractions import Fraction
 from pathlib import Path
 from unittest import TestCase
 
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from core.codes.selector_text import describe, parse
 from core.codes.selectors import pick, with_code, without

@@ -6,8 +6,7 @@ from __future__ import annotations
 from pathlib import Path
 from unittest import TestCase
 
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from core import checks
 from core.changes.kinds import apply, inverse

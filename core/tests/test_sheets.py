@@ -5,8 +5,7 @@ from __future__ import annotations
 
 from unittest import TestCase
 
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from core.changes.fixed import NOTHING_POSTED, Facts
 from core.changes.kinds import Put, apply

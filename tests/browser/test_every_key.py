@@ -16,6 +16,7 @@ from core.definitions.tables import Dimension
 from tests.base import bring
 from tests.browser.base import BrowserTest
 from web.definitions import actions, drafting
+from web.group import kept
 
 KEYS = Path(__file__).parents[2] / "docs/keys.md"
 NAMES = {"↑": "ArrowUp", "↓": "ArrowDown", "Del": "Delete"}
@@ -31,6 +32,7 @@ SCRIPTED = {
     "ArrowDown",
     "=",
     "Ctrl+Enter",
+    "Alt+R",
     "Alt+S",
     "Esc",
 }
@@ -42,8 +44,14 @@ class Screen(NamedTuple):
     address: str
     row: str = ""
     """a row that has focus before the key is pressed"""
+    first: str = ""
+    """a key pressed before, and what it brings"""
+    brings: str = ""
+    clicks: bool = False
+    """and that is clicked"""
 
 
+SKOVLUND = "/group/fernhollow/?statement=bs&year=2026&period=9&open=skovlund"
 SCREENS = (
     Screen("Codes", "/codes/accounts/", "11220"),
     Screen("Codes", "/codes/accounts/", "11230"),
@@ -65,13 +73,19 @@ SCREENS = (
     Screen("Statement", "/statements/bs/?company=nurseries&year=2026&period=9", "receivables"),
     Screen("Statement", "/statements/bs/?company=nurseries&year=2026&period=9"),
     Screen("Group", "/group/fernhollow/"),
+    Screen("Group", SKOVLUND, "payables", "Enter", "#proof button:has-text('Skovlund Seed')", True),
     Screen("Ownership", "/group/fernhollow/members/"),
     Screen("Ownership", "/group/fernhollow/members/?on=2026-05-01"),
     Screen("Steps", "/group/fernhollow/steps/"),
     Screen("Rates", "/group/fernhollow/rates/"),
-    Screen("Sides", "/group/fernhollow/sides/"),
+    Screen("Rates", "/group/fernhollow/rates/?year=2026&period=9", "", "Shift+F", "#feed button"),
+    Screen("Sides", "/group/fernhollow/sides/?year=2026&period=9"),
+    Screen("Sides", "/group/fernhollow/sides/?year=2026&period=9", "balances-hexley-nurseries"),
+    Screen("Period end", "/group/fernhollow/period-end/?year=2026&period=7"),
+    Screen("As kept", "/group/fernhollow/kept/?year=2026&period=7"),
     Screen("Equity", "/group/fernhollow/equity/"),
     Screen("Mapping", "/group/fernhollow/mapping/hexley/"),
+    Screen("Mapping", "/group/fernhollow/mapping/hexley/?open=class:asset"),
     Screen("The list itself", "/codes/accounts/settings/"),
     Screen("Versions", "/log/", "1"),
 )
@@ -123,6 +137,7 @@ class EveryKey(BrowserTest):
         who = get_user_model().objects.get(username="m.okafor")
         actions.make_change(CloseCode("accounts", "11230", date(2027, 1, 31)), who)
         bring(SPARE)
+        kept.keep_period("fernhollow", 2026, 7, "", [], who)
         self.draft = drafting.start("Spring", who, [Put(Dimension("shed", "Shed", "sites"))])
         self.sent: list[str] = []
         self.astray: list[str] = []
@@ -151,6 +166,12 @@ class EveryKey(BrowserTest):
                 self.page.wait_for_timeout(50)
         if screen.row:
             self.page.locator(f'[data-row="{screen.row}"]').first.focus()
+        if screen.first:
+            self.page.keyboard.press(screen.first)
+            self.page.locator(screen.brings).first.wait_for()
+        if screen.clicks:
+            self.page.locator(screen.brings).first.click()
+            self.page.locator("#proof h2", has_text="Adjust it").wait_for()
         self.settle()
 
     def does_something(self, page: Page, key: str) -> bool:

@@ -141,6 +141,83 @@ class OfTheGroup(BrowserTest):
         page.wait_for_url("**/moves/**")
         expect(page.locator("tr[data-row=group-bs-minority-fernhollow]")).to_be_visible()
 
+    def test_a_period_is_kept_holds_its_rates_and_says_what_moved(self) -> None:
+        page = self.page
+        self.go("/group/fernhollow/period-end/?year=2026&period=9")
+        expect(page.locator("tr[data-row=hexley]")).to_contain_text("not ready")
+        self.press("i")
+        self.type("Sent to the board as it stands")
+        self.press("Enter")
+        expect(page.locator("tr[data-row=period-9]")).to_contain_text("as it was kept")
+        self.press("k")
+        page.wait_for_url("**/rates/**")
+        self.press("Shift+F")
+        expect(page.locator("#feed tbody tr")).to_have_count(10)
+        self.press("Shift+T")
+        expect(page.locator("#told")).to_contain_text(
+            "September 2026 of fernhollow is kept with its rates, by Mirela Okafor."
+        )
+        self.press("r")
+        page.wait_for_url("**/period-end/**")
+        page.locator("form[hx-post*=release] [name=why]").fill("The bank corrected them")
+        self.press("Enter")
+        expect(page.locator("tr[data-row=period-9]")).to_contain_text("released")
+        self.press("k")
+        page.wait_for_url("**/rates/**")
+        self.press("Shift+F")
+        expect(page.locator("#feed tbody tr")).to_have_count(10)
+        self.press("Shift+T")
+        expect(page.locator("#feed tbody tr")).to_have_count(0)
+        self.press("r")
+        page.wait_for_url("**/period-end/**")
+        expect(page.locator("tr[data-row=period-9]")).to_contain_text("moved")
+        self.press("m")
+        page.wait_for_url("**/kept/**")
+        expect(page.locator("#moved thead")).to_contain_text("Rates")
+        kept, rates, moved, now = page.locator("tr[data-row=cash] td.num").all_inner_texts()
+        self.assertEqual((rates, cents(kept) + cents(rates)), (moved, cents(now)))
+        self.assertEqual(self.violations(), [])
+
+    def test_a_pair_is_accepted_and_a_line_adjusted_until_the_next_month(self) -> None:
+        page = self.page
+        self.go("/group/fernhollow/sides/?year=2026&period=9")
+        page.locator("tr[data-row=balances-hexley-nurseries]").focus()
+        expect(page.locator("#proof")).to_contain_text("What is known of it")
+        page.select_option("#proof [name=state]", "accepted")
+        page.fill("#proof [name=up_to]", "2,500.00".replace(",", ""))
+        page.fill("#proof [name=note]", "On the road at the month's end")
+        self.press("Enter")
+        expect(page.locator("tr[data-row=balances-hexley-nurseries]")).to_contain_text("accepted")
+        self.go(f"{BALANCE}9&open=skovlund")
+        page.locator("tr[data-row=payables]").focus()
+        self.press("Enter")
+        page.click("#proof button:has-text('Skovlund Seed')")
+        expect(page.locator("#proof")).to_contain_text("Adjust it")
+        self.press("j")
+        page.wait_for_url("**/journals/skovlund-rules/new/**")
+        expect(page.locator("#entry-head [name=date]")).to_have_value("2026-09-30")
+        line = page.locator("#entry tbody tr")
+        expect(line.nth(0).locator("[name=account]")).to_have_value("42-21110")
+        line.nth(0).locator("[name=credit]").fill("1000")
+        line.nth(1).locator("[name=account]").fill("42-61110")
+        line.nth(1).locator("[name=debit]").fill("1000")
+        self.press("Alt+r")
+        page.select_option("[name=then]", "reverses")
+        expect(page.locator("#entry-further")).to_contain_text(
+            "2026-10-01: Reversal of Adjustment of Trade payables"
+        )
+        self.assertEqual(self.violations(), [])
+        self.press("Control+Enter")
+        page.wait_for_url("**/journals/skovlund-rules/journal/**")
+        self.go("/journals/skovlund-rules/")
+        expect(page.locator("#work tbody tr").first).to_contain_text(
+            "Reversal of Adjustment of Trade payables"
+        )
+
 
 def whole(shown: str) -> int:
     return int(shown.replace(",", "").replace("−", "-"))
+
+
+def cents(shown: str) -> int:
+    return whole(shown.replace(".", ""))

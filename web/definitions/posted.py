@@ -4,10 +4,14 @@ who answers."""
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Protocol
+from dataclasses import replace
+from functools import cache
+from typing import Any, Protocol
 
 from core.changes.fixed import Facts
 from core.definitions.state import State
+from core.definitions.tables import Group
+from core.keeping.locks import KeptRates
 
 
 class BooksPort(Protocol):
@@ -26,6 +30,19 @@ class BooksPort(Protocol):
         ...
 
 
+class KeptPort(Protocol):
+    """Answered by web/group/kept.py."""
+
+    def rates(self) -> tuple[KeptRates, ...]:
+        """What kept periods hold of the rates."""
+        ...
+
+    def has_kept(self, group: str) -> bool:
+        """Whether a period of a group was ever kept."""
+        ...
+
+
+_kept: list[KeptPort] = []
 _books: list[BooksPort] = []
 
 
@@ -36,7 +53,19 @@ def answer_with(books: BooksPort) -> None:
 
 def posted_facts(state: State) -> Facts:
     """Facts for the length of one action or page."""
-    return _books[0].facts(state)
+    facts = _books[0].facts(state)
+
+    def tie(kind: type[Any], name: str) -> str:
+        if kind is Group and _kept[0].has_kept(name):
+            return "periods of it are kept"
+        return facts.tie(kind, name)
+
+    return replace(facts, kept_rates=cache(_kept[0].rates), tie=tie)
+
+
+def kept_with(kept: KeptPort) -> None:
+    """Called once, as the application starts."""
+    _kept[:] = [kept]
 
 
 def journal_counts() -> dict[str, int]:

@@ -22,6 +22,8 @@ from core.structures.charts import chart_index, company_context
 from web.definitions import snapshot
 from web.exchange.balances_in import balances_spanning
 from web.group import queries as group_queries
+from web.group.kept import is_sealed
+from web.group.models import KeptPeriod
 from web.journals.books import books_for
 
 
@@ -59,6 +61,15 @@ def everything(state: State) -> Iterator[Fault]:
         yield from calendars_apart(state, group)
         if group_queries.known_group(state, group.group)[1].periods:
             yield from figure_checks(group_queries.consolidation_of(state, group.group))
+    yield from _kept()
+
+
+def _kept() -> Iterator[Fault]:
+    """Kept periods that are not what was sealed."""
+    for row in KeptPeriod.objects.order_by("group", "fiscal_year", "period", "number"):
+        if not is_sealed(row):
+            what = f"{row.name} of {row.group}, kept as no. {row.number}, is not what was sealed."
+            yield Fault("kept-period", what, way_out="Restore a backup: somebody changed it beside Pine.")
 
 
 def _beside_the_log(state: State) -> Iterator[Fault]:

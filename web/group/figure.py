@@ -27,7 +27,7 @@ from core.group_figures.columns import (
 )
 from core.group_figures.makeup import Span, own_amounts, period_amounts
 from core.money import digits_of
-from core.statements.figures import DEBIT, Figure, natural_list
+from core.statements.figures import DEBIT, Figure, line_title, natural_list
 from web.definitions.viewing import PineRequest
 from web.group import queries
 from web.group.addresses import GroupAddress
@@ -215,6 +215,7 @@ def cell(request: PineRequest, state: State, group: str, line: str, column: str)
             "accounts": opened.own_parts(column),
             "currency": company.currency,
             "own_digits": digits_of(company.currency),
+            **adjusting(opened, state, company),
         }
     else:
         raise Http404
@@ -222,6 +223,19 @@ def cell(request: PineRequest, state: State, group: str, line: str, column: str)
         rows = [part for part, _ in context.get("steps", ())] or context.get("parts", ())
         context["shown"] = sum(part.amount for part in rows)
     return render(request, "group/cell.html", context)
+
+
+def adjusting(opened: OpenedFigure, state: State, company: Company) -> dict[str, Any]:
+    """The books that correct a company's, each with the address of a journal on this line, and who may add
+    some."""
+    own = opened.own_parts(company.company)
+    account = max(own, key=lambda part: abs(part.amount)).own if own else ""
+    period = opened.at.period_row
+    words = f"Adjustment of {line_title(opened.figure.line.row)}"
+    query = urlencode({"account": account, "on": period.ends_on if period else "", "words": words})
+    rows = [row for row in state.rows(Company) if row.adjusts == company.company]
+    addresses = [(row, f"{reverse('journal-new', args=[row.company])}?{query}") for row in rows]
+    return {"adjusted": company if not company.adjusts else None, "adjusting": addresses}
 
 
 def _eliminated(opened: OpenedFigure, names: dict[str, str]) -> list[tuple[str, str, str, int]]:

@@ -1,6 +1,8 @@
+from django.conf import settings
 from django.db import models
 
 from web.definitions.base import Definition, choices_held, ident, key, text, to
+from web.definitions.models import never_altered
 
 
 class Group(Definition):
@@ -139,3 +141,88 @@ class ChartMapping(Definition):
 
     class Meta:
         constraints = key("group", "chart", "position")
+
+
+class DisagreementNote(Definition):
+    exchange = "disagreement_notes"
+    group = to("group.Group", "group")
+    rule = ident()
+    company = to("companies.Company", "company")
+    partner = ident(blank=True, default="")
+    state = models.CharField(max_length=10)
+    note = text()
+    up_to = text()
+
+    class Meta:
+        constraints = [*key("group", "rule", "company", "partner"), *choices_held("disagreement_notes")]
+
+
+class KeptPeriod(models.Model):
+    """A period of a group as it stood when it was kept: never altered. `number` counts the keepings of one
+    period, `version` is that of the definitions, `books` how far each book had come, `figures` what
+    core/keeping/kept.py wrote, `digest` seals all of it."""
+
+    group = ident()
+    fiscal_year = models.IntegerField()
+    period = models.IntegerField()
+    number = models.IntegerField()
+    name = models.TextField()
+    version = models.BigIntegerField()
+    books = models.JSONField()
+    figures = models.TextField()
+    locks = models.JSONField()
+    """rows of core/keeping/locks.py"""
+    still_open = models.JSONField(default=list)
+    """sentences on what was not in order when it was kept"""
+    why = models.TextField(blank=True, default="")
+    at = models.DateTimeField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
+    digest = models.CharField(max_length=64)
+
+    class Meta:
+        triggers = never_altered()
+        constraints = key("group", "fiscal_year", "period", "number")
+
+
+class ReleasedPeriod(models.Model):
+    """A kept period whose rates may change again: by whom, when, why. What was kept stays."""
+
+    kept = models.OneToOneField(KeptPeriod, on_delete=models.PROTECT, related_name="released")
+    why = models.TextField()
+    at = models.DateTimeField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
+
+    class Meta:
+        triggers = never_altered()
+
+
+class MappingReview(models.Model):
+    """Somebody looked at a company's mapping as it stood with a version of the definitions."""
+
+    group = ident()
+    company = ident()
+    version = models.BigIntegerField()
+    at = models.DateTimeField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
+
+    class Meta:
+        triggers = never_altered()
+        indexes = [models.Index(fields=["group", "company"])]
+
+
+class SettledAccount(models.Model):
+    """What changed of an account up to a version is settled for a mapping, and why; `side` is `own` or
+    `group`."""
+
+    group = ident()
+    company = ident()
+    side = models.CharField(max_length=5)
+    account = ident()
+    version = models.BigIntegerField()
+    why = models.TextField()
+    at = models.DateTimeField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
+
+    class Meta:
+        triggers = never_altered()
+        indexes = [models.Index(fields=["group", "company"])]

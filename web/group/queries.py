@@ -3,8 +3,7 @@ a book moves."""
 
 from __future__ import annotations
 
-from collections.abc import Collection
-from collections.abc import Mapping as Mapping_
+from collections.abc import Collection, Mapping as Mapping_
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
@@ -47,14 +46,17 @@ from core.group.collect import Member
 from core.group.map_accounts import group_list
 from core.group.mapping import MapPlan, map_plan
 from core.group.membership import group_calendar
-from core.group.ownership import standings
+from core.group.ownership import Standing, standings
 from core.group.periods import GroupPeriods, group_periods
 from core.group.rates import rate_table
 from core.group.translation_rules import rates_by_account
 from core.group_figures.columns import ELIMINATIONS, GROUP, column_plan
-from core.group_figures.sum_up import Consolidated, consolidate
-from core.group_figures.sum_up import disagreements as sides_apart
-from core.group_figures.sum_up import trial_balance as group_trial_balance
+from core.group_figures.sum_up import (
+    Consolidated,
+    consolidate,
+    disagreements as sides_apart,
+    trial_balance as group_trial_balance,
+)
 from core.money import digits_of
 from core.statements.figures import compute
 from web.journals.books import books_for
@@ -126,29 +128,60 @@ def group_window(state: State, group: str, year: int, period: int, first: int | 
     return window(known_group(state, group)[1], year, period, first)
 
 
-def consolidation_of(state: State, group: str) -> Consolidation:
-    """What a group's figures are worked out from, as of now; kept until a definition or a book moves."""
+class _Parts(NamedTuple):
+    """What goes into a group's figures: members' standings, whose books adjust whose, books, mappings."""
+
+    row: Group
+    calendar: CalendarIndex
+    periods: GroupPeriods
+    standings: dict[str, Standing]
+    adjusts: dict[str, str]
+    books: Mapping_[str, tuple[Books, ...]]
+    plans: dict[str, MapPlan]
+
+    @property
+    def names(self) -> list[str]:
+        return [*sorted(self.standings), *sorted(self.adjusts)]
+
+    @property
+    def key(self) -> Any:
+        books = (book for name in self.names for book in self.books[name])
+        sequences = tuple((book.company, book.fiscal_year, book.sequence) for book in books)
+        return self.row.group, tuple(self.names), sequences
+
+
+def _parts(state: State, group: str) -> _Parts:
     row, calendar = known_group(state, group)
     periods = group_periods(calendar)
     stands = standings(state, group, periods) if periods.rows else {}
     adjusts = {c.company: c.adjusts for c in state.rows(Company) if c.adjusts in stands}
     names = [*sorted(stands), *sorted(adjusts)]
-    by_company = books_for(names)
-    key = (
-        group,
-        tuple(names),
-        tuple((b.company, b.fiscal_year, b.sequence) for name in names for b in by_company[name]),
-    )
     plans = {name: plan for name in names if (plan := map_plan(state, group, name))}
-    kept = _groups.get(key) or ()
+    return _Parts(row, calendar, periods, stands, adjusts, books_for(names), plans)
+
+
+def consolidation_of(state: State, group: str) -> Consolidation:
+    """What a group's figures are worked out from, as of now; kept until a definition or a book moves."""
+    parts = _parts(state, group)
+    kept = _groups.get(parts.key) or ()
     for known in kept:
         shares = known.state.shares(state, *FIGURING) and _asks_the_same(known.state, state, group)
-        if shares and _same(_plans_of(known, names), tuple(plans.values())):
+        if shares and _same(_plans_of(known, parts.names), tuple(parts.plans.values())):
             return known
-    books = _collected(state, group, calendar, periods, plans, adjusts, by_company, key)
-    fresh = Consolidation(state, row, periods, books, rate_table(state, row, periods), stands)
-    _groups.put(key, (fresh, *kept[: VARIANTS - 1]))
+    fresh = _worked(state, parts, _collected(state, parts))
+    _groups.put(parts.key, (fresh, *kept[: VARIANTS - 1]))
     return fresh
+
+
+def worked_apart(state: State, group: str) -> Consolidation:
+    """The same for definitions that nobody will ask for again: the books of now, nothing kept."""
+    parts = _parts(state, group)
+    return _worked(state, parts, _mapped(state, parts))
+
+
+def _worked(state: State, parts: _Parts, books: GroupBooks) -> Consolidation:
+    rates = rate_table(state, parts.row, parts.periods)
+    return Consolidation(state, parts.row, parts.periods, books, rates, parts.standings)
 
 
 def _plans_of(known: Consolidation, names: list[str]) -> tuple[MapPlan, ...]:
@@ -156,29 +189,25 @@ def _plans_of(known: Consolidation, names: list[str]) -> tuple[MapPlan, ...]:
     return tuple(plan for plan in plans if plan)
 
 
-def _collected(
-    state: State,
-    group: str,
-    calendar: CalendarIndex,
-    periods: GroupPeriods,
-    plans: dict[str, MapPlan],
-    adjusts: dict[str, str],
-    by_company: Mapping_[str, tuple[Books, ...]],
-    key: Any,
-) -> GroupBooks:
-    kept = _books.get(key) or ()
+def _collected(state: State, parts: _Parts) -> GroupBooks:
+    kept, group, plans = _books.get(parts.key) or (), parts.row.group, tuple(parts.plans.values())
     for known in kept:
         shares = known.state.shares(state, *SHAPING, TranslationRule)
-        if shares and _asks_the_same(known.state, state, group) and _same(known.plans, tuple(plans.values())):
+        if shares and _asks_the_same(known.state, state, group) and _same(known.plans, plans):
             return known.books
+    books = _mapped(state, parts)
+    _books.put(parts.key, (CachedBooks(state, plans, books), *kept[: VARIANTS - 1]))
+    return books
+
+
+def _mapped(state: State, parts: _Parts) -> GroupBooks:
     numbers = company_numbers()
     members = [
-        _member(state, numbers[name], by_company[name], plan, calendar) for name, plan in plans.items()
+        _member(state, numbers[name], parts.books[name], plan, parts.calendar)
+        for name, plan in parts.plans.items()
     ]
     currencies = {row.company: row.currency for row in state.rows(Company)}
-    books = group_books(state, group, periods, members, adjusts, currencies)
-    _books.put(key, (CachedBooks(state, tuple(plans.values()), books), *kept[: VARIANTS - 1]))
-    return books
+    return group_books(state, parts.row.group, parts.periods, members, parts.adjusts, currencies)
 
 
 def _same(ones: tuple[MapPlan, ...], others: tuple[MapPlan, ...]) -> bool:

@@ -2,27 +2,32 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator, Sequence
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
-from django.http import HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import render
+from django.urls import reverse
 from django.utils.safestring import SafeString
 
 from core.consolidation.position import Consolidation
+from core.definitions.parsing import write_cell
 from core.definitions.state import State
 from core.definitions.tables import Rate
 from core.group.rates import Way
 from core.group.translation_rules import AVERAGE, CLOSING
 from core.group_figures.rate_history import PeriodRates, currencies, rate_history, waiting_by_period
 from core.money import show_amount
+from core.reference_rates import proposals
 from web.definitions.viewing import PineRequest
 from web.group import queries
 from web.group.addresses import GroupAddress, group_address
+from web.group.rate_feed import BASE, FeedFailed, daily_rates
 from web.group.sheets import RATES
 from web.group.statement import company_names
 from web.group.steps import group_context
-from web.people.rights import SIGNED_IN, needs
+from web.people.rights import CHANGE, SIGNED_IN, needs
 from web.sheets.pages import stretch
 from web.shell.table_rows import Cell, TableRow, table_rows
 from web.shell.templatetags.pine import as_rate
@@ -155,3 +160,34 @@ def rates(request: PineRequest, state: State, group: str) -> HttpResponse:
             "height": HEIGHT,
         }
     return render(request, "group/rates.html", context)
+
+
+@needs(CHANGE)
+def feed(request: PineRequest, state: State, group: str) -> HttpResponse:
+    """Reference rates to be taken: those that are missing, or of the period shown; or why there are none."""
+    at = group_address(request, state, group)
+    of_period = request.GET.get("of") == "period"
+    context: dict[str, Any] = group_context(state, at)
+    if at.period_row is None:
+        raise Http404
+    work = queries.consolidation_of(state, group)
+    period = work.periods.last_to(queries.group_window(state, group, at.year, at.period).end)
+    try:
+        rows, lacking = proposals(work, daily_rates(), BASE, period if of_period else None)
+    except FeedFailed as failed:
+        return render(request, "group/feed.html", context | {"failed": str(failed)})
+    fresh = [one for one in rows if one.now != one.row.rate]
+    columns = RATES.columns
+    records = [columns, *([write_cell(getattr(one.row, name)) for name in columns] for one in fresh)]
+    context |= {
+        "rows": [
+            (one, None if one.now is None else write_cell(one.now), one.now not in (None, one.row.rate))
+            for one in rows
+        ],
+        "lacking": lacking,
+        "of_period": of_period,
+        "count": len(fresh),
+        "records": json.dumps(records),
+        "back": request.GET.get("back", "") or reverse("group-rates", args=[group]),
+    }
+    return render(request, "group/feed.html", context)

@@ -208,6 +208,20 @@ MAPPINGS = register(
     )
 )
 
+NOTES = register(
+    Sheet(
+        "disagreement-notes",
+        "disagreement_notes",
+        "Notes on pairs, over all periods",
+        "note",
+        ("rule", "company", "partner", "state", "up_to", "note"),
+        ("group",),
+        titles={"rule": "Elimination", "up_to": "Accepted up to"},
+        order=lambda row: (row.rule, row.company, row.partner),
+        empty="No notes: each pair that disagrees is open.",
+    )
+)
+
 
 def _next_rate(state: State, given: Given, near: Any) -> dict[str, Any]:
     """The month's end after the newest rate of the selected row's pair and kind."""

@@ -12,20 +12,25 @@ from django.urls import reverse
 from django.utils.safestring import SafeString
 
 from core.books.twins import FacingLine, Matched, Twins, match
+from core.changes.kinds import Put
 from core.consolidation.eliminate import Disagreement
 from core.consolidation.position import Consolidation, Position
 from core.definitions.state import State
-from core.definitions.tables import Company, Elimination
+from core.definitions.tables import Company, DisagreementNote, Elimination
 from core.group.rates import NotReady
 from core.group.translation_rules import CLOSING
 from core.group_figures.sum_up import disagreements
+from core.keeping.notes import ACCEPTED, EXPLAINED, OPEN, SAYS, NotedDisagreement, noted
 from core.money import digits_of, round_half_up, show_amount
 from web.definitions.viewing import PineRequest
 from web.group.addresses import GroupAddress, group_address
+from web.group.sheets import NOTES
 from web.group.statement import company_names
 from web.group.steps import group_context, position_of
 from web.journals.facing import MOST, facing_lines
-from web.people.rights import SIGNED_IN, needs
+from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
+from web.sheets.changing import apply_change, filled, reload_at
+from web.sheets.pages import stretch
 from web.shell.table_rows import Cell, TableRow, table_rows
 
 
@@ -77,17 +82,27 @@ def sides(request: PineRequest, state: State, group: str) -> HttpResponse:
     known = position_of(state, at)
     if known is not None:
         work, position = known
-        rows = disagreements(position)
-        context |= {"rows": side_rows(state, work, rows, at), "count": len(rows)}
+        rows = noted(state, group, disagreements(position), context["digits"])
+        context |= {
+            "rows": side_rows(state, work, rows, at),
+            "count": len(rows),
+            "sheet": stretch(request, state, NOTES, {"group": group}),
+        }
     return render(request, "group/sides.html", context)
 
 
-def side_rows(state: State, group: Consolidation, rows: list[Disagreement], at: GroupAddress) -> SafeString:
+STATES = (OPEN, EXPLAINED, ACCEPTED)
+
+
+def side_rows(
+    state: State, group: Consolidation, rows: list[NotedDisagreement], at: GroupAddress
+) -> SafeString:
     names, digits = company_names(state), digits_of(group.group.currency)
     rules = state.part(Elimination, group.group.group)
     titles = {row.elimination: row.name or row.elimination for row in rules.values()}
 
-    def row(apart: Disagreement) -> TableRow:
+    def row(one: NotedDisagreement) -> TableRow:
+        apart = one.apart
         opens = reverse(
             "group-pair", args=[group.group.group, apart.elimination, apart.company, apart.partner or "-"]
         )
@@ -106,11 +121,16 @@ def side_rows(state: State, group: Consolidation, rows: list[Disagreement], at: 
                     in_proof=True,
                     opens=True,
                 ),
+                Cell(
+                    SAYS[one.state],
+                    f"{one.severity or 'ok'} nowrap",
+                    title=one.note.note if one.note else "",
+                ),
             ],
             proof=f"{opens}?{at.query}",
         )
 
-    return table_rows(row(apart) for apart in rows)
+    return table_rows(row(one) for one in rows)
 
 
 @needs(SIGNED_IN)
@@ -134,7 +154,14 @@ def pair(
     )
     if apart is None:
         raise Http404
-    context: dict[str, Any] = group_context(state, at) | {"apart": apart, "names": company_names(state)}
+    one = noted(state, group, [apart], digits_of(work.group.currency))[0]
+    context: dict[str, Any] = group_context(state, at) | {
+        "apart": apart,
+        "names": company_names(state),
+        "noted": one,
+        "says": SAYS[one.state],
+        "states": STATES,
+    }
     if other and apart.shares:
         both = [side_of(work, position, apart, one, two) for one, two in ((company, other), (other, company))]
         context |= {"sides": [(side, digits_of(side.company.currency)) for side in both]}
@@ -202,3 +229,16 @@ def _explained(group: Consolidation, position: Position, both: list[SideOfPair],
             continue
         total += round_half_up(sums.get(side.company.company, 0) * rate)
     return total
+
+
+@needs_post(CHANGE)
+def note(
+    request: PineRequest, state: State, group: str, elimination: str, company: str, partner: str
+) -> HttpResponse:
+    """What is known of a pair, over all periods."""
+    at = group_address(request, state, group)
+    other = "" if partner == "-" else partner
+    known = state.get(DisagreementNote, group, elimination, company, other)
+    row = known or DisagreementNote(group, elimination, company, other)
+    apply_change(request, Put(filled(request, row, "state", "up_to", "note")))
+    return reload_at(f"{reverse('group-sides', args=[group])}?{at.query}")

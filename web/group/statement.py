@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import replace
-from typing import Any
+from typing import Any, NamedTuple
 
 from django.http import Http404, HttpResponse
 from django.shortcuts import render
@@ -17,12 +16,14 @@ from core.faults import WrongCall
 from core.group.mapping import map_plan
 from core.group.membership import membership
 from core.group_figures.columns import column_title
+from core.keeping.notes import SAYS, noted
 from core.money import digits_of, show_amount
 from core.statements.figures import Figure
 from web.definitions.viewing import PineRequest
 from web.group import chartdrawing, queries
 from web.group.addresses import PUBLISHED, GroupAddress, group_address, statements_of
 from web.group.rows import COMPARED, ConsolidatedTable
+from web.group.upstream import reviews_of
 from web.people.rights import SIGNED_IN, needs
 from web.statements.outline import statement_workbook
 
@@ -106,9 +107,12 @@ def _proof(state: State, head: Group, found: queries.GroupFigures) -> dict[str, 
     """Sides that disagree, mappings with unmapped, and whether debits equal credits."""
     group, names = head.group, company_names(state)
     return {
-        "apart": [_sides(entry, found.statement.digits) for entry in found.consolidated.disagreements],
+        "apart": [
+            (*_sides(one.apart, found.statement.digits), one.severity, SAYS[one.state])
+            for one in noted(state, group, found.consolidated.disagreements, found.statement.digits)
+        ],
         "balance": found.consolidated.balance,
-        "mapped": list(_mapped(state, group, found)),
+        "mapped": _mapped(state, head, found),
         "unmapped": [(u, u.raw[-1]) for u in found.statement.figures.unplaced if u.raw[-1]],
         "waiting": [(names.get(name, name), why) for name, why in found.waiting],
         "shared": sum(
@@ -131,17 +135,33 @@ def _sides(entry: Disagreement, digits: int) -> tuple[Disagreement, str, str, st
     )
 
 
-def _mapped(
-    state: State, group: str, found: queries.GroupFigures
-) -> Iterator[tuple[Company | None, int, int]]:
-    """Companies on a chart of their own: how many accounts have amounts and no place, how many no place."""
-    for member in membership(state, group).companies:
-        plan = map_plan(state, group, member.company)
-        if plan and not plan.shared:
-            unmapped = sum(account.company == member.company for account in found.group.books.accounts.strays)
-            own = list_index(state, plan.chart.natural_list).posting
-            unplaced = sum(plan.plain(code) == "" for code in own)
-            yield state.get(Company, member.company), unmapped, unplaced
+class MappedCompany(NamedTuple):
+    """A company on a chart of its own: how many accounts have amounts and no place, how many no place, how
+    many changed upstream since its mapping was looked at."""
+
+    company: Company
+    unmapped: int
+    unplaced: int
+    changed: int
+
+
+def _mapped(state: State, group: Group, found: queries.GroupFigures) -> list[MappedCompany]:
+    plans = {
+        member.company: plan
+        for member in membership(state, group.group).companies
+        if (plan := map_plan(state, group.group, member.company)) and not plan.shared
+    }
+    reviews = reviews_of(state, group, plans) if plans else {}
+    strays = [account.company for account in found.group.books.accounts.strays]
+    return [
+        MappedCompany(
+            state.require(Company, name),
+            strays.count(name),
+            sum(plan.plain(code) == "" for code in list_index(state, plan.chart.natural_list).posting),
+            len(reviews[name].changes),
+        )
+        for name, plan in plans.items()
+    ]
 
 
 @needs(SIGNED_IN)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from datetime import date
 from typing import Any
 
@@ -10,9 +11,9 @@ import psycopg
 from django.db import IntegrityError, connection, transaction
 
 from core.books.journals import BookedLine, Checked, PostingContext, check_journal, period_fault
+from core.books.series import ONCE, JournalOfSeries, Recurrence, numbered, series
 from core.definitions.state import State
-from core.definitions.tables import Company, JournalLine
-from core.definitions.tables import Journal as JournalRow
+from core.definitions.tables import Company, Journal as JournalRow, JournalLine
 from core.faults import Fault, Location, Refused, blocking
 from web.definitions import actions, snapshot
 from web.journals import posting
@@ -77,26 +78,75 @@ def _not_theirs(lines: Sequence[JournalLine], person: Any) -> list[Fault]:
     ]
 
 
-def post_keyed(head: JournalRow, lines: Sequence[JournalLine], person: Any, proposed: str) -> str:
-    """Posts a keyed journal and returns its number. One that was only proposed and is taken by now makes way
-    for the next."""
-    if head.journal and head.journal != proposed:
+def check_keyed(
+    state: State, head: JournalRow, lines: Sequence[JournalLine], recurrence: Recurrence, person: Any
+) -> tuple[Checked, list[JournalOfSeries]]:
+    """The journal as keyed, and what else would be posted with it; faults of those too, once each."""
+    checked = check_entry(state, head, lines, person)
+    if recurrence.is_none or blocking(checked.faults):
+        return checked, []
+    rows, faults = series(state, head, lines, recurrence)
+    elsewhere: dict[tuple[str, int], bool] = {}
+    for row in rows[1:]:
+        known = {fault.what for fault in faults}
+        further = check_entry(state, row.head, row.lines, person, elsewhere).faults
+        faults += [
+            replace(fault, what=what, where=Location("journals", (head.company, head.journal), "date"))
+            for fault in blocking(further)
+            if (what := f"On {row.head.date}: {fault.what}") not in known
+        ]
+    return Checked(checked.lines, (*checked.faults, *faults)), rows[1:]
+
+
+def post_keyed(
+    head: JournalRow,
+    lines: Sequence[JournalLine],
+    person: Any,
+    proposed: str,
+    recurrence: Recurrence = ONCE,
+) -> str:
+    """Posts a keyed journal, with what repeats it or takes it back, and returns its number. One that was only
+    proposed and is taken by now makes way for the next."""
+    if recurrence.is_none and head.journal and head.journal != proposed:
         post_all([(head, lines)], person)
         return head.journal
-    return _post_numbered(head, lines, person)
+    return _post_numbered(head, lines, person, recurrence, head.journal != proposed)
 
 
 @retried
-def _post_numbered(head: JournalRow, lines: Sequence[JournalLine], person: Any) -> str:
+def _post_numbered(
+    head: JournalRow, lines: Sequence[JournalLine], person: Any, recurrence: Recurrence, is_own: bool
+) -> str:
     with transaction.atomic():
         actions.share_definitions()  # first: whoever changes definitions or imports locks in this order too
         lock_numbers([head.company])
-        if not head.journal or Journal.objects.filter(company_id=head.company, journal=head.journal).exists():
-            number = next_number(snapshot.current().state, head.company)
-            head = head._replace(journal=number)
-            lines = [line._replace(journal=number) for line in lines]
-        post_all([(head, lines)], person)
-    return head.journal
+        state = snapshot.current().state
+        number, taken = head.journal, Journal.objects.filter(company_id=head.company, journal=head.journal)
+        if not number or (not is_own and taken.exists()):
+            number = next_number(state, head.company)
+        rows, faults = series(state, head, lines, recurrence)
+        if faults:
+            raise Refused(faults)
+        numbers = [number, *further_numbers(state, head.company, number, len(rows) - 1)]
+        post_all([(row.head, row.lines) for row in numbered(rows, numbers)], person)
+    return number
+
+
+def further_numbers(state: State, company: str, after: str, count: int) -> list[str]:
+    """The next free numbers of the company's series, `after` taken."""
+    numbers: list[str] = []
+    beginning, digits = "", ""
+    if count:
+        first = next_number(state, company)
+        digits = first[len(first.rstrip("0123456789")) :]
+        beginning = first[: len(first) - len(digits)]
+    at = int(digits or 0)
+    while len(numbers) < count:
+        text = f"{beginning}{at:0{len(digits)}d}"
+        if text != after and not Journal.objects.filter(company_id=company, journal=text).exists():
+            numbers.append(text)
+        at += 1
+    return numbers
 
 
 @retried

@@ -9,8 +9,9 @@ from django.http import HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.urls import reverse
 
-from core.books.journals import BookedLine
+from core.books.journals import BookedLine, Checked
 from core.books.periods import company_calendar
+from core.books.series import JournalOfSeries, Recurrence
 from core.definitions.parsing import read_table
 from core.definitions.state import State
 from core.definitions.tables import TABLES, Company, Journal, JournalLine
@@ -23,7 +24,7 @@ from web.definitions.viewing import PineRequest
 from web.journals import actions
 from web.journals.models import Unfinished
 from web.people.rights import POST, companies_seen, needs, needs_post, partners_seen
-from web.shell.asked import day, json_body, text
+from web.shell.asked import day, json_body, required_day, text
 
 MOST_LINES = 500
 HEAD_FIELDS = ("journal", "date", "kind", "description", "currency", "rate")
@@ -57,6 +58,7 @@ def new(request: PineRequest, state: State, company: str) -> HttpResponse:
         open_days[0].ends_on if open_days else today,
     )
     index = chart_index(state, company_row.chart) if company_row else None
+    begun = _begun(request, state, company)
     return render(
         request,
         "journals/entry.html",
@@ -65,7 +67,8 @@ def new(request: PineRequest, state: State, company: str) -> HttpResponse:
             "number": actions.next_number(state, company),
             "day": on,
             "chart": index,
-            "kept": unfinished_row.content if unfinished_row else None,
+            "kept": unfinished_row.content if unfinished_row else begun,
+            "unfinished": bool(unfinished_row and begun),
             "companies": partners_seen(request.user, state, company),
             "mine": companies_seen(request.user, state),
             "separator": index.separator if index else "-",
@@ -73,6 +76,19 @@ def new(request: PineRequest, state: State, company: str) -> HttpResponse:
             "source": SOURCE,
         },
     )
+
+
+def _begun(request: PineRequest, state: State, company: str) -> dict[str, Any] | None:
+    """What the address begins a journal with: the account of a line to be adjusted, the day, the words."""
+    account, on = text(request.GET, "account", 100), day(request.GET, "on")
+    if not account:
+        return None
+    return {
+        "date": str(on) if on else "",
+        "kind": "adjusting",
+        "description": text(request.GET, "words"),
+        "lines": [{"account": _prefix(state, company) + account}],
+    }
 
 
 def _prefix(state: State, company: str) -> str:
@@ -106,6 +122,17 @@ def read_entry(request: PineRequest, state: State, company: str) -> tuple[Journa
         if seated := company_context(state, row["line_company"].strip() or company):
             row["account"] = as_kept(state, seated, row["account"].strip(), person)
     return build(company, {name: str(content.get(name) or "").strip() for name in HEAD_FIELDS}, rows)
+
+
+def read_recurrence(request: PineRequest) -> Recurrence:
+    """Whether the journal repeats, and takes itself back. Raises Refused for a day that can't be read."""
+    content = json_body(request)
+    given = {"until": str(content.get("repeat_until") or "").strip()}
+    return Recurrence(required_day(given, "until"), content.get("then") == "reverses")
+
+
+def _further(row: JournalOfSeries) -> str:
+    return f"{row.head.date}: {row.head.description or 'the same again'}"
 
 
 def plain_amount(text: str) -> str:
@@ -148,28 +175,37 @@ def check(request: PineRequest, state: State, company: str) -> HttpResponse:
     _keep(request, company)
     try:
         journal, lines = read_entry(request, state, company)
+        recurrence = read_recurrence(request)
     except Refused as refused:
         return JsonResponse(
             {"faults": [_told(f) for f in refused.faults], "sums": [], "added": [], "ready": False}
         )
-    checked = actions.check_entry(state, journal, lines, request.user)
+    checked, further = actions.check_keyed(state, journal, lines, recurrence, request.user)
+    return JsonResponse(
+        {
+            **_judged(state, checked, lines, digits),
+            "expanded": _expanded(request, state, lines),
+            "further": [_further(row) for row in further],
+        }
+    )
+
+
+def _judged(state: State, checked: Checked, lines: list[JournalLine], digits: int) -> dict[str, Any]:
+    """What the check found, for the page."""
     keyed = [line for line in checked.lines if not line.generated]
     total = sum(line.keyed for line in keyed)
     numbers = {line.line for line in lines}
     added = [line for line in checked.lines if line.generated and line.number not in numbers]
-    return JsonResponse(
-        {
-            "faults": [_told(fault) for fault in checked.faults],
-            "sums": _sums(keyed, digits),
-            "difference": show_amount(total, digits),
-            "owed": format_amount(abs(total), digits),
-            "side": "credit" if total > 0 else "debit",
-            "added": [_added(state, line, digits) for line in added],
-            "expanded": _expanded(request, state, lines),
-            "names": {line.number: _name(state, line.company, line.natural) for line in keyed},
-            "ready": not checked.faults and bool(keyed),
-        }
-    )
+    return {
+        "faults": [_told(fault) for fault in checked.faults],
+        "sums": _sums(keyed, digits),
+        "difference": show_amount(total, digits),
+        "owed": format_amount(abs(total), digits),
+        "side": "credit" if total > 0 else "debit",
+        "added": [_added(state, line, digits) for line in added],
+        "names": {line.number: _name(state, line.company, line.natural) for line in keyed},
+        "ready": not checked.faults and bool(keyed),
+    }
 
 
 def _sums(keyed: list[BookedLine], digits: int) -> list[dict[str, str]]:
@@ -251,7 +287,8 @@ def _name(state: State, company: str, natural: str) -> str:
 def post(request: PineRequest, state: State, company: str) -> HttpResponse:
     try:
         row, lines = read_entry(request, state, company)
-        number = actions.post_keyed(row, lines, request.user, proposed(request))
+        recurrence = read_recurrence(request)
+        number = actions.post_keyed(row, lines, request.user, proposed(request), recurrence)
     except Refused as refused:
         return JsonResponse({"faults": [_told(fault) for fault in refused.faults]}, status=422)
     return JsonResponse({"go": reverse("journal", kwargs={"company": company, "journal": number})})

@@ -28,8 +28,7 @@ from web.sheets import records
 from web.sheets.changing import apply_change, refuse_first, reload_at, words_of
 from web.sheets.options import options
 from web.sheets.pages import SHEETS, asked, numeric, stretch
-from web.shell.asked import back as back_to
-from web.shell.asked import whole
+from web.shell.asked import back as back_to, whole
 from web.shell.asking import Choice, ask, decided
 from web.shell.htmx import is_fragment, page_of
 from web.shell.tabular import attached

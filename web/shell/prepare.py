@@ -176,6 +176,9 @@ def prepare(name: str, stamp: str) -> None:
         admin.execute(
             sql.SQL("CREATE DATABASE {} TEMPLATE {}").format(sql.Identifier(name), sql.Identifier(template))
         )
+    if role := application_role():  # whoever made the template may have had none
+        with connect(name) as own:
+            grant(own.cursor(), role)
 
 
 def tell_what_is_missing() -> None:

@@ -19,6 +19,10 @@ KEPT = (
     "journals_dimensionset",
     "definitions_version",
     "definitions_edited",
+    "group_keptperiod",
+    "group_releasedperiod",
+    "group_mappingreview",
+    "group_settledaccount",
 )
 """Rows that are only ever added."""
 READ = ("journals_recoded", "django_migrations", "pine_stamp")

@@ -1,6 +1,10 @@
 from web.people.rights import route
-from web.statements import line_views, trial, views
-from web.statements import sheets as sheets  # registers its tables
+from web.statements import (
+    line_views,
+    sheets as sheets,  # registers its tables
+    trial,
+    views,
+)
 
 urlpatterns = [
     route("", views.first, "statements"),

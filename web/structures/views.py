@@ -18,8 +18,7 @@ from core.structures.quick_codes import as_kept, expand
 from web.definitions.viewing import PineRequest
 from web.people.rights import SIGNED_IN, charts_seen, companies_seen, needs
 from web.sheets.pages import stretch
-from web.shell.asked import day
-from web.shell.asked import text as words
+from web.shell.asked import day, text as words
 from web.shell.beam import beam
 from web.structures.sheets import HUNG, QUICK, RULES, SEGMENTS, STRINGS, sample
 

@@ -1,0 +1,115 @@
+"""The chapters of the group's figures as cases that an accountant reads: core/tests/cases/consolidation/."""
+
+from __future__ import annotations
+
+from datetime import date
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+from unittest import TestCase
+
+from core.consolidation.position import Consolidation, Position
+from core.definitions.parsing import read_cell
+from core.definitions.state import State
+from core.definitions.tables import TABLES, GroupMember, Rate
+from core.group_figures.sum_up import disagreements
+from core.tests.case_files import Case, cases
+from core.tests.group_cases import (
+    company,
+    consolidation,
+    definitions,
+    group_row,
+    lines,
+    period,
+    shown,
+    unbalanced,
+)
+
+FOLDER = Path(__file__).parent / "cases" / "consolidation"
+MONTHS = [*(period(2025, n, n) for n in (1, 2, 3)), period(2025, 13, 3, closing=True)]
+
+
+def members(case: Case, part: str, group: str) -> list[GroupMember]:
+    """`name | method | percent | in from | in until`, the last three as they are needed."""
+    below = {name for (name, *_) in case.rows("groups")}
+    rows = []
+    for name, method, *more in case.rows(part):
+        percent, since, until = [*more, "", "", ""][:3]
+        rows.append(
+            GroupMember(
+                group,
+                name,
+                "group" if name in below else "company",
+                method,
+                Decimal(percent or 100),
+                date.fromisoformat(since) if since else None,
+                date.fromisoformat(until) if until else None,
+            )
+        )
+    return rows
+
+
+def further(case: Case) -> list[Any]:
+    """`table | cell | …` in the order of the table's columns."""
+    rows = []
+    for name, *cells in case.rows("more"):
+        table = TABLES[name]
+        columns = dict(zip(table.columns, cells, strict=False))
+        values = {column.name: read_cell(column, cell) for column, cell in columns.items()}
+        rows.append(table.row(**values))
+    return rows
+
+
+def world(case: Case) -> State:
+    more = dict(row[0].split() for row in case.rows("group"))
+    rows = [*definitions(), *MONTHS, group_row("g", **more), *members(case, "members", "g"), *further(case)]
+    for name, *_ in case.rows("groups"):
+        rows += [group_row(name, **more), *members(case, f"members {name}", name)]
+    for name, currency, *adjusts in case.rows("companies"):
+        rows.append(company(name, currency, adjusts=adjusts[0] if adjusts else ""))
+    for (text,) in case.rows("rates"):
+        one, other, kind, on, rate = text.split()
+        rows.append(Rate(one, other, kind, date.fromisoformat(on), Decimal(rate)))
+    return State.of(rows)
+
+
+def told(group: Consolidation, position: Position, asked: str) -> str:
+    """What is so of what a line of the case asks for: a column, a share, who waits, a pair apart."""
+    subject, *names = asked.split()
+    if subject == "share":
+        one = group.standings[names[0]]
+        return f"{one.share(position.period)}, minority {one.minority(position.period)}"
+    if subject == "waits":
+        return "; ".join(f"{name} {why}" for name, why in sorted(position.waiting.items()))
+    if subject == "apart":
+        pairs = {(row.elimination, row.company, row.partner): row.amount for row in disagreements(position)}
+        amount = pairs.get((names[0], names[1], names[2]))
+        return "none" if amount is None else f"{Decimal(amount) / 100:.2f}"
+    table = shown(group, position)
+    return ", ".join(f"{account} {row[subject]}" for account, row in sorted(table.items()) if subject in row)
+
+
+class Chapters(TestCase):
+    def test_every_case(self) -> None:
+        files = sorted(FOLDER.glob("*.txt"))
+        self.assertEqual(len(files), 7)
+        for path in files:
+            for case in cases(path):
+                with self.subTest(f"{path.stem}: {case.title}"):
+                    books = {
+                        part.removeprefix("books "): lines(text)
+                        for part, text in case.parts.items()
+                        if part.startswith("books ")
+                    }
+                    group = consolidation(world(case), "g", books)
+                    year, number = map(int, case.rows("at")[0][0].split("/"))
+                    at = next(
+                        i
+                        for i, row in enumerate(group.periods.rows, 1)
+                        if (row.fiscal_year, row.period) == (year, number)
+                    )
+                    position = group.position(at)
+                    for expected in case.expected:
+                        asked, _, wanted = expected.partition(": ")
+                        self.assertEqual(told(group, position, asked), wanted, asked)
+                    self.assertEqual(unbalanced(position), [])

@@ -1,0 +1,139 @@
+"""Keeping a group's period as it stands, and releasing it: rows that are only ever added."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import replace
+from typing import Any
+
+from django.db import transaction
+from django.utils import timezone
+
+from core.consolidation.position import Consolidation
+from core.faults import Fault, Refused
+from core.group.rates import rate_table
+from core.keeping.kept import figures_to_keep, sealed
+from core.keeping.locks import KeptRates, LockedRate, locked_by
+from web.definitions import snapshot
+from web.definitions.actions import lock_definitions
+from web.group import queries
+from web.group.models import KeptPeriod, ReleasedPeriod
+from web.journals.models import Book
+from web.shell.retrying import retried
+
+
+class KeptRows:
+    """The answers to web/definitions/posted.py."""
+
+    def rates(self) -> tuple[KeptRates, ...]:
+        return tuple(
+            KeptRates(row.group, row.name, _name(row.by), tuple(LockedRate(*lock) for lock in row.locks))
+            for row in newest(KeptPeriod.objects.select_related("by", "released").defer("figures"))
+            if not is_released(row)
+        )
+
+    def has_kept(self, group: str) -> bool:
+        return KeptPeriod.objects.filter(group=group).exists()
+
+
+def _name(person: Any) -> str:
+    return person.shown_name() if person else "somebody"
+
+
+def newest(rows: Iterable[KeptPeriod]) -> list[KeptPeriod]:
+    """The last keeping of each period, in order."""
+    by_period = {
+        (row.group, row.fiscal_year, row.period): row for row in sorted(rows, key=lambda row: row.number)
+    }
+    return [by_period[key] for key in sorted(by_period)]
+
+
+def is_released(row: KeptPeriod) -> bool:
+    return hasattr(row, "released")
+
+
+def head_of(row: KeptPeriod) -> list[object]:
+    """What a keeping's digest seals beside its figures."""
+    at = row.at.isoformat()
+    return [row.group, row.fiscal_year, row.period, row.number, row.name, row.version, row.why, at, row.by_id]
+
+
+def is_sealed(row: KeptPeriod) -> bool:
+    """Whether a keeping is still what was kept."""
+    return sealed([*head_of(row), row.books, row.locks, row.still_open], row.figures) == row.digest
+
+
+def worked_afresh(group: Consolidation) -> Consolidation:
+    """The same books and definitions with nothing worked out yet, so that its table of rates learns what is
+    asked of it from now on."""
+    rates = rate_table(group.state, group.group, group.periods)
+    return replace(group, rates=rates, positions={}, sets={})
+
+
+@retried
+def keep_period(group: str, year: int, period: int, why: str, still_open: list[str], by: Any) -> KeptPeriod:
+    """Keeps a period as it stands now. Raises Refused where its figures aren't whole, or no reason is
+    given where one is needed."""
+    with transaction.atomic():
+        lock_definitions()
+        now = snapshot.current()
+        at = queries.group_window(now.state, group, year, period)
+        work = worked_afresh(queries.consolidation_of(now.state, group))
+        p = work.periods.last_to(at.end)
+        if not p:
+            what = "What was brought forward is no period of the group."
+            raise Refused([Fault("kept-period", what, way_out="Choose a later period.")])
+        position = work.position(p)
+        before = KeptPeriod.objects.filter(group=group, fiscal_year=year, period=period)
+        number = max((one.number for one in before), default=0) + 1
+        _refuse(queries.waiting_in(position), number, why, still_open)
+        figures = figures_to_keep(work, at.start, at.end)
+        if figures.balance:
+            raise Refused([Fault("kept-period", "Debits and credits of the group differ.")])
+        names = {name for books in work.books.sets for name in (books.name, books.company)}
+        books = Book.objects.filter(company_id__in=names).order_by("company_id", "fiscal_year")
+        kept = KeptPeriod(
+            group=group,
+            fiscal_year=year,
+            period=period,
+            number=number,
+            name=work.periods.rows[p - 1].name,
+            version=now.version,
+            books=[[book.company_id, book.fiscal_year, book.sequence] for book in books],
+            figures=figures.written(),
+            locks=[list(lock) for lock in locked_by(work.rates, p)],
+            still_open=still_open,
+            why=why,
+            at=timezone.now(),
+            by=by,
+        )
+        kept.digest = sealed([*head_of(kept), kept.books, kept.locks, kept.still_open], kept.figures)
+        kept.save(force_insert=True)
+    return kept
+
+
+def _refuse(waiting: list[str], number: int, why: str, still_open: list[str]) -> None:
+    faults = [
+        Fault("kept-period", sentence, way_out="Give what it waits for, then keep the period.")
+        for sentence in waiting
+    ]
+    if number > 1 and not why:
+        faults.append(Fault("kept-period", "It was kept before.", way_out="Say why it is kept again."))
+    elif still_open and not why:
+        what = f"{len(still_open)} things are not in order: {still_open[0]}"
+        faults.append(Fault("kept-period", what, way_out="Put them right, or say why it is kept with them."))
+    if faults:
+        raise Refused(faults)
+
+
+@retried
+def release(kept: KeptPeriod, why: str, by: Any) -> None:
+    """Lets the rates of a kept period change again. Raises Refused without a reason, or where it is
+    released."""
+    if not why:
+        raise Refused([Fault("kept-period", "A release says why.", way_out="Give the reason.")])
+    with transaction.atomic():
+        lock_definitions()
+        if ReleasedPeriod.objects.filter(kept=kept).exists():
+            raise Refused([Fault("kept-period", f"{kept.name} is released already.")])
+        ReleasedPeriod.objects.create(kept=kept, why=why, at=timezone.now(), by=by)
