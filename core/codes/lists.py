@@ -22,6 +22,8 @@ CHARACTERS = {
 AFTER_ALL = "\x7f"
 """Sorts behind every character that a code may have."""
 SELECTOR_WORDS = frozenset({"all", "to", "in", "under", "except"})
+COLUMN_WORDS = frozenset({"none", "total", "line", "label", "depth", "account", "name"})
+"""What columns by codes stand beside, or are called where there is no code."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,6 +73,8 @@ def text_fault(code_list: CodeList, code: str, rollup: bool) -> str:
         )
     if code.lower() in SELECTOR_WORDS:
         return f"'{code}' is a word of the selectors, so no code may be called that."
+    if code.lower() in COLUMN_WORDS:
+        return f"'{code}' heads a column of figures taken out, so no code may be called that."
     return ""
 
 

@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from core.analysis.stretches import Stretch, of_periods
 from core.books.balances import by_account
 from core.books.periods import company_calendar
 from core.definitions.state import State
@@ -42,7 +43,6 @@ from core.money import digits_of
 from core.statements.figures import natural_list
 from web.group.queries import GroupFigures, group_statement
 from web.journals.books import books_for
-from web.statements.queries import PeriodWindow, window
 
 
 class MovedTree(NamedTuple):
@@ -62,9 +62,9 @@ class ComparedPeriod(NamedTuple):
     first: int | None = None
 
 
-def _window(state: State, company: str, at: ComparedPeriod) -> PeriodWindow | None:
+def _window(state: State, company: str, at: ComparedPeriod) -> Stretch | None:
     try:
-        return window(company_calendar(state, company), at.year, at.period, at.first)
+        return of_periods(company_calendar(state, company), at.year, at.period, at.first)
     except WrongCall:
         return None
 

@@ -4,10 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
+from core.analysis.asked import Asked
+from core.analysis.column_sums import AMOUNT, Measure
+from core.analysis.hierarchy_plan import hierarchy_plan
 from core.consolidation.position import STEPS
 from core.definitions.state import State
 from core.definitions.tables import Group
+from core.faults import WrongCall
 from core.group_figures.proof import proofs
 from core.group_figures.sum_up import steps_of
 from core.money import digits_of, format_amount
@@ -16,6 +21,13 @@ from web.group.queries import waiting_in
 from web.shell.tabular import Cell, Money
 from web.statements import queries
 from web.statements.queries import StatementFigures
+
+
+class Whose(NamedTuple):
+    """Of which company or which group; the other is empty."""
+
+    company: str = ""
+    group: str = ""
 
 
 @dataclass
@@ -27,19 +39,22 @@ class Report:
     messages: list[str] = field(default_factory=list)
 
 
-def trial_balance(
-    state: State, company: str | None, group: str | None, year: int, period: int, first: int | None
-) -> Report:
+def trial_balance(state: State, whose: Whose, asked: Asked) -> Report:
     columns = ("account", "name", "opening", "debit", "credit", "closing")
     messages: list[str] = []
-    if group:
-        balance, position, opening = group_queries.group_trial(state, group, year, period, first)
-        currency = group_queries.currency_of(state, group, True)
-        messages = waiting_in(position, opening)
-    else:
-        balance = queries.trial_balance(state, company or "", year, period, first)
-        currency = group_queries.currency_of(state, company or "", False)
+    currency = group_queries.currency_of(state, whose.group or whose.company, bool(whose.group))
     digits = digits_of(currency)
+    if whose.group:
+        balance, position, opening = group_queries.group_trial(state, whose.group, *_periods(asked))
+        messages = waiting_in(position, opening)
+    elif asked.by:
+        titles, closing = queries.closing_balances(state, whose.company, asked)
+        return Report(
+            ("account", "name", *titles),
+            [[row.account, row.name, *(Money(v, digits) for v in row.amounts)] for row in closing],
+        )
+    else:
+        balance = queries.trial_rows_asked(state, whose.company, asked)
     rows: list[list[Cell]] = [
         [
             row.account,
@@ -51,40 +66,74 @@ def trial_balance(
     return Report(columns, rows, messages)
 
 
-def statement_rows(found: StatementFigures, column: int) -> tuple[list[list[Cell]], list[str]]:
-    """Rows of one column, and sentences that name unplaced accounts."""
+def _periods(asked: Asked) -> tuple[int, int, int | None]:
+    """Of a group. Raises WrongCall for what only a company is asked for."""
+    asked.check()
+    if not asked.is_plain:
+        raise WrongCall(
+            "A group's figures have no filter, no columns by codes, periods or budget, and no days."
+        )
+    return asked.year or 0, asked.period or 0, asked.first
+
+
+def statement_rows(found: StatementFigures, chosen: slice) -> tuple[list[list[Cell]], list[str]]:
+    """Rows of some columns, and sentences that name unplaced accounts."""
     rows: list[list[Cell]] = [
         [
             figure.line.row.line,
             figure.line.row.label,
             figure.line.depth,
-            Money(figure.shown[column], found.digits),
+            *(Money(shown, found.digits) for shown in figure.shown[chosen]),
         ]
         for figure in found.figures.lines
     ]
-    strays = [(u, u.raw[column]) for u in found.figures.unplaced if u.raw[column]]
-    if strays:
-        rows.append(["unplaced", "", 0, Money(sum(amount for _, amount in strays), found.digits)])
+    unplaced = [(u, u.raw[chosen]) for u in found.figures.unplaced if any(u.raw[chosen])]
+    if unplaced:
+        sums = (sum(column) for column in zip(*(amounts for _, amounts in unplaced), strict=True))
+        rows.append(["unplaced", "", 0, *(Money(amount, found.digits) for amount in sums)])
     messages = [
-        f"Unplaced: {f'{u.company} ' if u.company else ''}{u.account} {u.name},"
-        f" {format_amount(amount, found.digits)} {found.currency}."
-        for u, amount in strays
+        f"Unplaced: {f'{u.company} ' if u.company else ''}{u.account} {u.name}, {_told(amounts, found)}."
+        for u, amounts in unplaced
     ]
     return rows, messages
 
 
-def statement(
-    state: State, name: str, company: str | None, group: str | None, year: int, period: int, first: int | None
-) -> Report:
-    columns = ("line", "label", "depth", "amount")
-    if group:
-        consolidated = group_queries.group_statement(state, name, group, year, period, first)
-        rows, messages = statement_rows(consolidated.statement, len(consolidated.statement.columns) - 1)
-        return Report(columns, rows, [*consolidated.waiting_in, *messages])
-    rows, messages = statement_rows(
-        queries.company_statement(state, name, company or "", year, period, first), 0
+def _told(amounts: tuple[int, ...], found: StatementFigures) -> str:
+    """An account's amounts; of several columns those that have one."""
+    if len(amounts) == 1:
+        return f"{format_amount(amounts[0], found.digits)} {found.currency}"
+    return ", ".join(
+        f"{title} {format_amount(amount, found.digits)} {found.currency}"
+        for title, amount in zip(found.columns, amounts, strict=True)
+        if amount
     )
-    return Report(columns, rows, messages)
+
+
+def statement(state: State, name: str, whose: Whose, asked: Asked) -> Report:
+    lead = ("line", "label", "depth")
+    if whose.group:
+        consolidated = group_queries.group_statement(state, name, whose.group, *_periods(asked))
+        last = len(consolidated.statement.columns) - 1
+        rows, messages = statement_rows(consolidated.statement, slice(last, last + 1))
+        return Report((*lead, AMOUNT), rows, [*consolidated.waiting_in, *messages])
+    planned = queries.known_plan(state, name, queries.known_company(state, whose.company).chart)
+    return _report(queries.worked_out(state, planned, whose.company, asked))
+
+
+def hierarchy(state: State, name: str, level: int | None, whose: Whose, asked: Asked) -> Report:
+    """A hierarchy of natural accounts cut at a level, raw amounts: what stands at the end, or the movement
+    from a
+    first period."""
+    if whose.group:
+        raise WrongCall("A hierarchy is asked for of a company, not of a group.")
+    planned = hierarchy_plan(state, queries.known_company(state, whose.company).chart, name, level)
+    measure: Measure = "standing" if asked.first is None else "movement_with_closing"
+    return _report(queries.worked_out(state, planned, whose.company, asked, measure))
+
+
+def _report(found: StatementFigures) -> Report:
+    rows, messages = statement_rows(found, slice(None))
+    return Report(("line", "label", "depth", *found.columns), rows, messages)
 
 
 def disagreements(state: State, group: str, year: int, period: int) -> Report:

@@ -27,6 +27,7 @@ from web.journals import actions
 from web.people.rights import CHANGE, POST, SIGNED_IN, companies_seen, needs, needs_post
 from web.shell import asked, tabular
 from web.shell.htmx import is_fragment
+from web.statements.addresses import asked_of
 
 SUFFIXES = (".zip", ".xlsx", ".csv")
 
@@ -144,28 +145,32 @@ def take_out(request: PineRequest, state: State, kind: str) -> HttpResponseBase:
 
 @needs(SIGNED_IN)
 def report(request: PineRequest, state: State, kind: str) -> HttpResponse:
-    """A statement or trial balance as CSV, JSON or XLSX."""
-    get: Any = request.GET.get
-    company, group = get("company"), get("group")
+    """A statement, a hierarchy or a trial balance as CSV, JSON or XLSX, as it was looked at."""
+    whose = _whose(request, state)
+    wanted = asked_of(request.GET)
+    name = asked.text(request.GET, "report", 40) or asked.text(request.GET, "statement", 40)
+    of_group = reports.OF_GROUPS.get(name) if whose.group else None
+    if of_group:
+        table = of_group(state, whose.group, wanted.year or 0, wanted.period or 0)
+    elif hierarchy := asked.text(request.GET, "hierarchy", 40):
+        table = reports.hierarchy(state, hierarchy, asked.number(request.GET, "level"), whose, wanted)
+    elif name:
+        table = reports.statement(state, name, whose, wanted)
+    else:
+        table = reports.trial_balance(state, whose, wanted)
+    when = wanted.end or f"{wanted.year}-{wanted.period}"
+    title = f"{name or 'trial-balance'}-{whose.group or whose.company}-{when}"
+    return tabular.attached(title, kind, table.header, table.rows)
+
+
+def _whose(request: PineRequest, state: State) -> reports.Whose:
+    """Raises Http404 for what somebody doesn't see."""
+    company, group = request.GET.get("company", ""), request.GET.get("group", "")
     if group and not request.user.is_group_accountant:
         raise Http404
     if not group and company not in {row.company for row in companies_seen(request.user, state)}:
         raise Http404
-    numbers = [asked.number(request.GET, name, None, 9999) for name in ("year", "period", "first")]
-    year, period = numbers[0] or 0, numbers[1] if numbers[1] is not None else -1
-    name = get("report", "") or get("statement", "")
-    if group and name in reports.OF_GROUPS:
-        statement = reports.OF_GROUPS[name](state, group, year, period)
-    elif name:
-        statement = reports.statement(state, name, company, group, year, period, numbers[2])
-    else:
-        statement = reports.trial_balance(state, company, group, year, period, numbers[2])
-    return tabular.attached(
-        f"{name or 'trial-balance'}-{group or company}-{year}-{period}",
-        kind,
-        statement.header,
-        statement.rows,
-    )
+    return reports.Whose("" if group else company, group)
 
 
 @needs(POST, posts=True)

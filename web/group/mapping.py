@@ -9,6 +9,7 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 
+from core.analysis.stretches import of_periods
 from core.books.periods import company_calendar
 from core.changes.kinds import Change, ChangeSequence
 from core.changes.of_statements import MapAccounts, MapChart
@@ -31,7 +32,7 @@ from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
 from web.sheets.changing import apply_change, reload_at, words_of
 from web.sheets.pages import stretch
 from web.shell import asked
-from web.statements.queries import company_sums, window
+from web.statements.queries import company_sums
 
 OF_CHART = "chart"
 """What is mapped is mapped for every company on the chart."""
@@ -118,7 +119,7 @@ def own_sums(company: str, year: int, period: int, state: State) -> dict[str, in
     calendar = company_calendar(state, company)
     if (year, period) not in calendar.periods:
         return {}
-    codes, sums = company_sums(state, company, window(calendar, year, period))
+    codes, sums = company_sums(state, company, of_periods(calendar, year, period))
     return {code: int(sums["cumulative"][i]) for i, code in enumerate(codes) if sums["touched"][i]}
 
 

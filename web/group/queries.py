@@ -7,6 +7,7 @@ from collections.abc import Collection, Mapping as Mapping_
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
+from core.analysis.stretches import Stretch, of_periods
 from core.books.balances import Books, TrialRow
 from core.books.periods import (
     CalendarIndex,
@@ -64,7 +65,7 @@ from web.journals.books_by_date import cut_by_date
 from web.journals.interning import interned_texts
 from web.journals.posting import company_numbers
 from web.process_cache import ProcessCache
-from web.statements.queries import PeriodWindow, StatementFigures, known_plan, window
+from web.statements.queries import StatementFigures, known_plan
 
 
 class CachedBooks(NamedTuple):
@@ -124,8 +125,8 @@ def group_accounts(state: State, group: Group) -> dict[str, Code]:
     return accounts.codes if accounts else {}
 
 
-def group_window(state: State, group: str, year: int, period: int, first: int | None = None) -> PeriodWindow:
-    return window(known_group(state, group)[1], year, period, first)
+def group_window(state: State, group: str, year: int, period: int, first: int | None = None) -> Stretch:
+    return of_periods(known_group(state, group)[1], year, period, first)
 
 
 class _Parts(NamedTuple):

@@ -8,6 +8,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from core.analysis.stretches import of_periods
 from core.books.balances import exact
 from core.books.periods import company_calendar
 from core.codes.hierarchies import Tree, intakes, tree
@@ -18,7 +19,7 @@ from core.definitions.tables import Company
 from core.faults import WrongCall
 from core.money import digits_of
 from core.statements.figures import natural_list
-from web.statements.queries import company_sums, window
+from web.statements.queries import company_sums
 
 
 class TreeFigures(NamedTuple):
@@ -72,7 +73,7 @@ def figures(state: State, made: Tree, company: Company | None, year: int, period
         return TreeFigures(None, "", 2, made)
     bare = TreeFigures(company, company.currency, digits_of(company.currency), made)
     try:
-        at = window(company_calendar(state, company.company), year, period)
+        at = of_periods(company_calendar(state, company.company), year, period)
     except WrongCall:
         return bare
     _, sums = company_sums(state, company.company, at)

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 from urllib.parse import urlencode
 
+from core.analysis.asked import Asked, read_day
 from core.books.periods import calendar_index
 from core.definitions.state import State
 from core.definitions.tables import Statement
 from web.definitions.viewing import PineRequest
-from web.shell.asked import number, whole
+from web.shell.asked import number, text, whole
 
 
 def default_period(state: State, calendar: str) -> tuple[int, int]:
@@ -28,6 +30,20 @@ def asked_period(request: PineRequest, state: State, calendar: str) -> tuple[int
         whole(given, "period", period, 9999),
         number(given, "first", None, 9999),
     )
+
+
+ASKED = ("filter", "by", "periods", "budget")
+"""What an address says beside a stretch of time, in the words of the command line."""
+
+
+def asked_of(given: Mapping[str, Any]) -> Asked:
+    """What an address asks for. Raises WrongCall for a day that is none."""
+    start, end = (read_day(text(given, name, 10)) if given.get(name) else None for name in ("from", "to"))
+    year, period, first = (number(given, name, None, 9999) for name in ("year", "period", "first"))
+    across = [text(given, name, 400) for name in ASKED]
+    if end is not None:
+        return Asked(None, None, None, start, end, *across)
+    return Asked(year, period, first, start, end, *across)
 
 
 def where(query: dict[str, Any]) -> str:

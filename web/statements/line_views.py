@@ -8,6 +8,7 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 
+from core.analysis.asked import Asked
 from core.changes.kinds import ChangeSequence, Put
 from core.changes.of_statements import DeleteLine, MoveLine, PlaceAccounts, shifted_line
 from core.definitions.state import State
@@ -68,7 +69,7 @@ def line(request: PineRequest, state: State, statement: str, line: str) -> HttpR
 def account_figures(state: State, made: Any, line: str, company: str, at: Any) -> list[tuple[Any, int]]:
     """(code, raw amount) of the accounts on a line or under a heading, those with an amount first in code
     order."""
-    amounts = company_amounts(state, company, made.statement, at)
+    amounts = company_amounts(state, company, made, Asked(at.year, at.period, at.first))
     start = made.index[line]
     end = made.end_of(start)
     kinds = {entry.row.kind for entry in made.lines[start:end]}

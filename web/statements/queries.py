@@ -3,69 +3,38 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
+from core.analysis.amount_rows import AmountRows, closing_ordinals
+from core.analysis.asked import Asked
+from core.analysis.code_columns import fields_asked
+from core.analysis.column_sums import (
+    ClosingRow,
+    Measure,
+    by_codes,
+    by_periods,
+    closing_by_codes,
+    measure_of,
+    one_column,
+    trial_rows,
+)
+from core.analysis.filters import Filter, parse_filter
+from core.analysis.period_columns import period_columns
+from core.analysis.stretches import Stretch, of_days, of_periods
+from core.analysis.variances import COLUMNS, beside_budget
 from core.books.balances import TrialRow, by_account
-from core.books.periods import CalendarIndex, company_calendar, ordinal, stretch_name
-from core.codes.lists import list_index
+from core.books.periods import YEAR, CalendarIndex, company_calendar
+from core.codes.lists import ListIndex, list_index
 from core.definitions.state import State
-from core.definitions.tables import Company, Statement
+from core.definitions.tables import Company
 from core.faults import WrongCall
 from core.money import digits_of
-from core.statements.figures import (
-    Amounts,
-    Figures,
-    Plan,
-    StrayAccount,
-    compute,
-    natural_list,
-    plan,
-)
-from core.structures.charts import chart_index
+from core.statements.figures import Amounts, Figures, Plan, compute, plan
+from core.structures.charts import ChartIndex, chart_index
+from web.journals.amount_rows import budget_rows, company_rows, company_rows_by_day
 from web.journals.books import books_for
-
-
-@dataclass(frozen=True, slots=True)
-class PeriodWindow:
-    """A stretch of periods of one year, as ordinals: movement from `start` to `end`; `name` says which it
-    is."""
-
-    year: int
-    first: int
-    period: int
-    start: int
-    end: int
-    name: str
-    ends: str
-
-    def title(self, balances: bool) -> str:
-        """What the figures are about: a movement over the stretch, or what stands at its end."""
-        return self.ends if balances else self.name
-
-
-def window(calendar: CalendarIndex, year: int, period: int, first: int | None = None) -> PeriodWindow:
-    """Raises WrongCall for a year or period that the calendar does not have."""
-    if year not in calendar.years():
-        raise WrongCall(f"There is no fiscal year {year} in calendar {calendar.calendar}.")
-    begin = calendar.first_period(year) if first is None else first
-    for number in (begin, period):
-        if (year, number) not in calendar.periods:
-            raise WrongCall(
-                f"There is no period {number} in fiscal year {year} of calendar {calendar.calendar}."
-            )
-    if begin > period:
-        raise WrongCall(f"Period {begin} is after period {period}.")
-    ends = calendar.periods[(year, period)].name
-    return PeriodWindow(
-        year,
-        begin,
-        period,
-        ordinal(year, begin),
-        ordinal(year, period),
-        stretch_name(calendar, year, begin, period),
-        ends,
-    )
 
 
 def known_company(state: State, company: str) -> Company:
@@ -84,7 +53,7 @@ def known_plan(state: State, statement: str, chart: str) -> Plan:
     return planned
 
 
-def company_sums(state: State, company: str, at: PeriodWindow) -> tuple[list[str], dict[str, np.ndarray]]:
+def company_sums(state: State, company: str, at: Stretch) -> tuple[list[str], dict[str, np.ndarray]]:
     """The company's posting accounts in order, and its sums by account (core.books.balances.by_account)."""
     company_row = known_company(state, company)
     chart = chart_index(state, company_row.chart)
@@ -100,55 +69,151 @@ def company_sums(state: State, company: str, at: PeriodWindow) -> tuple[list[str
     return codes, by_account(books, places, len(codes), at.start, at.end)
 
 
-def trial_balance(
-    state: State, company: str, year: int, period: int, first: int | None = None
-) -> list[TrialRow]:
-    """Accounts in code order with any amount up to the end of the period; debit plus, minor units."""
-    at = window(company_calendar(state, known_company(state, company).company), year, period, first)
-    codes, sums = company_sums(state, company, at)
-    company_row = known_company(state, company)
-    chart = chart_index(state, company_row.chart)
-    names = list_index(state, chart.natural_list if chart else "").codes
-    return [
-        TrialRow(
-            code,
-            names[code].name if code in names else "",
-            int(sums["opening"][i]),
-            int(sums["debit"][i]),
-            int(sums["credit"][i]),
-        )
-        for i, code in sorted(enumerate(codes), key=lambda item: item[1])
-        if sums["touched"][i]
-    ]
+@dataclass
+class Source:
+    """Where the figures of a company come from: its chart and calendar, its amounts, what is asked of
+    them."""
+
+    state: State
+    company: Company
+    asked: Asked
+
+    @cached_property
+    def calendar(self) -> CalendarIndex:
+        return company_calendar(self.state, self.company.company)
+
+    @cached_property
+    def chart(self) -> ChartIndex:
+        chart = chart_index(self.state, self.company.chart)
+        if chart is None:
+            raise WrongCall(f"There is no chart {self.company.chart}.")
+        return chart
+
+    @property
+    def accounts(self) -> ListIndex:
+        return list_index(self.state, self.chart.natural_list)
+
+    @property
+    def ends(self) -> tuple[int, int]:
+        return self.asked.year or 0, self.asked.period or 0
+
+    @cached_property
+    def stretch(self) -> Stretch:
+        asked = self.asked
+        if asked.end is not None:
+            return of_days(asked.start, asked.end)
+        return of_periods(self.calendar, *self.ends, asked.first)
+
+    @cached_property
+    def conditions(self) -> Filter:
+        return parse_filter(self.state, self.chart, self.asked.filter)
+
+    @cached_property
+    def fields(self) -> tuple[str, ...]:
+        return fields_asked(self.chart, self.asked.by)
+
+    @cached_property
+    def rows(self) -> AmountRows:
+        """All amounts, before any filter."""
+        has_codes = bool(self.asked.by and self.fields) or bool(self.conditions)
+        if self.asked.by_day:
+            has_start = self.asked.start is not None
+            return company_rows_by_day(self.state, self.company.company, self.stretch, has_start, has_codes)
+        return company_rows(self.state, self.company.company, has_codes)
+
+    @property
+    def budget(self) -> AmountRows:
+        return budget_rows(self.state, self.asked.budget, self.company, self.chart, self.calendar)
+
+    def fitting(self, rows: AmountRows) -> AmountRows:
+        return rows.fitting(self.chart, self.conditions) if self.conditions else rows
+
+    @cached_property
+    def years_with_amounts(self) -> frozenset[int]:
+        return frozenset(int(time) // YEAR for time in np.unique(self.rows.time))
 
 
 @dataclass(frozen=True, slots=True)
 class StatementFigures:
-    """A statement worked out: figures with one column a company (and more for a group)."""
+    """A statement worked out: figures by column. Columns are companies (and more for a group), codes,
+    periods, or
+    an amount beside a budget's. `keys` are the codes of each column by codes."""
 
     plan: Plan
     figures: Figures
     columns: tuple[str, ...]
     currency: str
     digits: int
-    window: PeriodWindow
-
-
-def company_amounts(state: State, company: str, statement: Statement, at: PeriodWindow) -> Amounts:
-    codes, sums = company_sums(state, company, at)
-    listed = len(list_index(state, natural_list(state, known_company(state, company).chart)).posting)
-    unmapped = tuple(StrayAccount("", code, "", "") for code in codes[listed:])
-    cumulative = sums["cumulative"].reshape(-1, 1)
-    chosen = sums["cumulative"] if statement.kind == "balance_sheet" else sums["window"]
-    return Amounts(chosen.reshape(-1, 1), cumulative, unmapped, None, sums["touched"].reshape(-1, 1))
+    window: Stretch
+    keys: tuple[tuple[str, ...], ...] = ()
 
 
 def company_statement(
     state: State, statement: str, company: str, year: int, period: int, first: int | None = None
 ) -> StatementFigures:
-    company_row = known_company(state, company)
-    planned = known_plan(state, statement, company_row.chart)
-    at = window(company_calendar(state, company), year, period, first)
-    digits = digits_of(company_row.currency)
-    figures = compute(planned, company_amounts(state, company, planned.statement, at), digits)
-    return StatementFigures(planned, figures, (company,), company_row.currency, digits, at)
+    """A statement of a company in one column."""
+    planned = known_plan(state, statement, known_company(state, company).chart)
+    return worked_out(state, planned, company, Asked(year, period, first))
+
+
+def company_amounts(state: State, company: str, planned: Plan, asked: Asked) -> Amounts:
+    """What a plan's lines are made from, in one column."""
+    source = Source(state, known_company(state, company), asked)
+    rows = source.fitting(source.rows)
+    return one_column(rows, planned, source.stretch, measure_of(planned)).amounts
+
+
+def worked_out(
+    state: State, planned: Plan, company: str, asked: Asked, measure: Measure | None = None
+) -> StatementFigures:
+    """A plan's figures as they were asked for. Raises WrongCall for what there isn't or can't be asked
+    together."""
+    asked.check()
+    row = known_company(state, company)
+    source = Source(state, row, asked)
+    meant = measure or measure_of(planned)
+    digits = digits_of(row.currency)
+    if meant != "standing" and asked.by_day and asked.start is None:
+        raise WrongCall("A movement needs its first day too.")
+    rows = source.fitting(source.rows)
+    if asked.by:
+        columns = by_codes(rows, planned, source.stretch, meant, source.chart, source.fields)
+    elif step := asked.step:
+        across = period_columns(source.calendar, step, *source.ends, source.years_with_amounts)
+        columns = by_periods(rows, planned, source.stretch, meant, across, closing_ordinals(source.calendar))
+    else:
+        columns = one_column(rows, planned, source.stretch, meant)
+    figures, titles = compute(planned, columns.amounts, digits), columns.titles
+    if asked.budget:
+        budget = one_column(source.fitting(source.budget), planned, source.stretch, meant)
+        figures, titles = beside_budget(figures, compute(planned, budget.amounts, digits)), COLUMNS
+    return StatementFigures(planned, figures, titles, row.currency, digits, source.stretch, columns.keys)
+
+
+def trial_balance(
+    state: State, company: str, year: int, period: int, first: int | None = None
+) -> list[TrialRow]:
+    """Accounts in code order with any amount up to the end of the period; debit plus, minor units."""
+    return trial_rows_asked(state, company, Asked(year, period, first))
+
+
+def trial_rows_asked(state: State, company: str, asked: Asked) -> list[TrialRow]:
+    source = _trial_source(state, company, asked)
+    if asked.by_day and asked.start is None:
+        raise WrongCall("A trial balance needs the first day of its movements too.")
+    return trial_rows(source.fitting(source.rows), source.accounts, source.stretch)
+
+
+def closing_balances(state: State, company: str, asked: Asked) -> tuple[tuple[str, ...], list[ClosingRow]]:
+    """Closing balances by the codes of a field: what each column is called, and the accounts."""
+    source = _trial_source(state, company, asked)
+    return closing_by_codes(
+        source.fitting(source.rows), source.accounts, source.stretch, source.chart, source.fields
+    )
+
+
+def _trial_source(state: State, company: str, asked: Asked) -> Source:
+    asked.check()
+    if asked.periods or asked.budget:
+        raise WrongCall("A trial balance has no columns by periods or a budget.")
+    return Source(state, known_company(state, company), asked)

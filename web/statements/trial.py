@@ -6,6 +6,7 @@ from __future__ import annotations
 from django.http import HttpResponse
 from django.shortcuts import render
 
+from core.analysis.stretches import of_periods
 from core.books.periods import company_calendar
 from core.definitions.state import State
 from core.definitions.tables import Period
@@ -13,7 +14,7 @@ from core.money import digits_of
 from web.definitions.viewing import PineRequest
 from web.people.rights import SIGNED_IN, companies_seen, needs
 from web.statements.addresses import asked_period, drill_from
-from web.statements.queries import trial_balance, window
+from web.statements.queries import trial_balance
 from web.statements.rows import trial_rows
 
 
@@ -27,7 +28,7 @@ def trial(request: PineRequest, state: State) -> HttpResponse:
         return render(request, "statements/trial.html", {"rows": ""})
     year, period, first = asked_period(request, state, company.calendar)
     calendar = company_calendar(state, company.company)
-    at = window(calendar, year, period, first)
+    at = of_periods(calendar, year, period, first)
     digits = digits_of(company.currency)
     rows = trial_balance(state, company.company, year, period, first)
     totals = tuple(

@@ -10,6 +10,7 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 
+from core.analysis.stretches import of_periods
 from core.books.periods import company_calendar
 from core.books.untagged import UntaggedShare, untagged
 from core.changes.kinds import Change, ChangeSequence, Drop, Put
@@ -27,7 +28,6 @@ from web.sheets.changing import apply_change, filled, reload_at
 from web.shell.ids import id_of
 from web.shell.tabular import Money, attached
 from web.statements.addresses import asked_period
-from web.statements.queries import window
 
 
 class UntaggedPart(NamedTuple):
@@ -51,7 +51,7 @@ def _untagged(request: PineRequest, state: State, company: Company, name: str) -
     year, period, first = asked_period(request, state, company.calendar)
     begin, shares = 0, list[UntaggedShare]()
     try:
-        at = window(company_calendar(state, company.company), year, period, first)
+        at = of_periods(company_calendar(state, company.company), year, period, first)
         begin = at.first
         shares = untagged(books_for([company.company])[company.company], sets_with(name), at.start, at.end)
     except WrongCall:

@@ -17,7 +17,9 @@ import psycopg
 from django.core.management.base import CommandParser
 from django.db import Error
 
+from core.analysis.asked import Asked, read_day
 from core.books.chain import End
+from core.definitions.state import State
 from core.faults import MUST, Refused, WrongCall
 from web.definitions import snapshot
 from web.exchange import reports
@@ -58,7 +60,7 @@ def add_commands(argument_parser: argparse.ArgumentParser) -> None:
     )
     trial = add("trial-balance", "the trial balance of a company or group")
     lines = add("statement", "a statement of a company or group")
-    lines.add_argument("statement")
+    _add_statement(lines)
     apart = add("disagreements", "intercompany sides that do not match")
     steps = add("consolidation", "every step of a group's figures, by company and account")
     proof_of = add("translation", "the proof of each translation reserve")
@@ -68,12 +70,30 @@ def add_commands(argument_parser: argparse.ArgumentParser) -> None:
         whose = sub.add_mutually_exclusive_group(required=True)
         whose.add_argument("--company")
         whose.add_argument("--group")
-        sub.add_argument("--from-period", type=int)
+        _add_stretch(sub)
     for sub in (trial, lines, apart, steps, proof_of):
-        sub.add_argument("--year", type=int, required=True)
-        sub.add_argument("--period", type=int, required=True)
+        sub.add_argument("--year", type=int, required=sub in (apart, steps, proof_of))
+        sub.add_argument("--period", type=int, required=sub in (apart, steps, proof_of))
         sub.add_argument("--format", choices=("csv", "json", "xlsx"), default="csv")
         sub.add_argument("--output", type=Path)
+
+
+def _add_statement(lines: argparse.ArgumentParser) -> None:
+    lines.add_argument("statement", nargs="?", default="")
+    lines.add_argument(
+        "--tree", default="", help="a hierarchy of the natural accounts instead of a statement"
+    )
+    lines.add_argument("--level", type=int, help="down to which of its levels; the top is 1")
+    lines.add_argument("--periods", default="", help="columns across: months, quarters or years")
+    lines.add_argument("--budget", default="", help="beside the figures of a budget")
+
+
+def _add_stretch(sub: argparse.ArgumentParser) -> None:
+    sub.add_argument("--from-period", type=int)
+    sub.add_argument("--filter", default="", help='such as "season=SP26,AU26; site=under 310"')
+    sub.add_argument("--by", default="", help="a column for each code of a segment or dimension, or of two")
+    sub.add_argument("--from", dest="start", help="the first day, in place of year and period")
+    sub.add_argument("--to", dest="end", help="the last day")
 
 
 def run_import(given: argparse.Namespace) -> int:
@@ -158,17 +178,35 @@ def _written(given: argparse.Namespace, data: bytes) -> int:
     return DONE
 
 
+def asked_of(given: argparse.Namespace) -> Asked:
+    """Raises WrongCall for a day that is none."""
+    start, end = (read_day(text) if text is not None else None for text in (given.start, given.end))
+    across = {name: getattr(given, name, "") for name in ("periods", "budget")}
+    return Asked(given.year, given.period, given.from_period, start, end, given.filter, given.by, **across)
+
+
+def statement_report(state: State, given: argparse.Namespace, whose: reports.Whose) -> reports.Report:
+    if bool(given.statement) == bool(given.tree):
+        raise WrongCall("Name a statement, or a hierarchy with --tree.")
+    if given.tree:
+        return reports.hierarchy(state, given.tree, given.level, whose, asked_of(given))
+    if given.level is not None:
+        raise WrongCall("Only a hierarchy is cut at a level.")
+    return reports.statement(state, given.statement, whose, asked_of(given))
+
+
 def run_report(given: argparse.Namespace) -> int:
     state = snapshot.current().state
-    when = (given.year, given.period)
-    if given.act == "trial-balance":
-        report = reports.trial_balance(state, given.company, given.group, *when, given.from_period)
-    elif given.act == "statement":
-        report = reports.statement(
-            state, given.statement, given.company, given.group, *when, given.from_period
-        )
+    if given.act in OF_GROUPS:
+        report = OF_GROUPS[given.act](state, given.group, given.year, given.period)
     else:
-        report = OF_GROUPS[given.act](state, given.group, *when)
+        whose = reports.Whose(given.company or "", given.group or "")
+        of_statement = given.act == "statement"
+        report = (
+            statement_report(state, given, whose)
+            if of_statement
+            else reports.trial_balance(state, whose, asked_of(given))
+        )
     for message in report.messages:
         say(message)
     return _written(given, tabular.WRITERS[given.format](report.header, report.rows))

@@ -1,0 +1,12 @@
+"""Figures by any field, filter and stretch of time: the same amounts, asked in other ways.
+
+asked.py          what may be asked for together
+filters.py        which account strings and dimension combinations fit, from `season=SP26; site=under 310`
+amount_rows.py    amounts of a company as columns, each with its time, account string and dimensions
+stretches.py      a movement or what stands at its end, by periods or by days
+period_columns.py months, quarters and years side by side
+code_columns.py   one column a code of a field, or a pair of codes of two
+column_sums.py    from amounts to the columns that a statement is made from
+hierarchy_plan.py a hierarchy of natural accounts as a statement that nobody built
+variances.py      figures beside those of a budget
+"""

@@ -1,0 +1,143 @@
+"""Amounts of one company as equal-length columns, each with its time, its account string and its dimensions.
+
+The time of a row is an ordinal (core/books/periods.py) where whole periods are asked for, and a day where
+days are. A row of balances has its period's last day, what was brought forward the day before the year's
+first.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import timedelta
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from core.analysis.filters import Filter, code_in_combination, code_in_string
+from core.books.balances import Books, exact
+from core.books.periods import YEAR, CalendarIndex, ordinal
+from core.structures.charts import ChartIndex
+
+
+@dataclass(frozen=True)
+class AmountRows:
+    """Debits and credits in minor units. `natural` counts in `naturals`; `string` and `combination` are keys
+    of `strings` and `combinations` (0: no dimensions), which may be empty where no field is asked for."""
+
+    naturals: tuple[str, ...]
+    natural: NDArray[Any]
+    string: NDArray[Any]
+    combination: NDArray[Any]
+    time: NDArray[Any]
+    closing: NDArray[np.bool_]
+    debit: NDArray[Any]
+    credit: NDArray[Any]
+    strings: Mapping[int, str]
+    combinations: Mapping[int, str]
+
+    def __len__(self) -> int:
+        return len(self.natural)
+
+    @cached_property
+    def net(self) -> NDArray[Any]:
+        """Debit plus, of a width in which every sum of them is exact."""
+        net: NDArray[Any] = exact(self.debit) - exact(self.credit)
+        return net
+
+    def where(self, kept: NDArray[np.bool_]) -> AmountRows:
+        columns = ("natural", "string", "combination", "time", "closing", "debit", "credit")
+        return replace(self, **{name: getattr(self, name)[kept] for name in columns})
+
+    def with_texts(self, strings: Mapping[int, str], combinations: Mapping[int, str]) -> AmountRows:
+        return replace(self, strings=strings, combinations=combinations)
+
+    def codes_in(self, chart: ChartIndex, field: str) -> tuple[list[str], NDArray[np.int64]]:
+        """The codes of a field by row: the different ones, and for each row its place among them."""
+        is_segment = chart.index[field] < len(chart.segments)
+        ids, inverse = np.unique(self.string if is_segment else self.combination, return_inverse=True)
+        by_id = [
+            code_in_string(chart, field, self.strings[number])
+            if is_segment
+            else code_in_combination(field, self.combinations[number])
+            for number in ids.tolist()
+        ]
+        codes = sorted(set(by_id))
+        place = {code: i for i, code in enumerate(codes)}
+        return codes, np.array([place[code] for code in by_id], dtype=np.int64)[inverse]
+
+    def fitting(self, chart: ChartIndex, conditions: Filter) -> AmountRows:
+        """Those whose account string and dimensions fit every condition."""
+        fits = np.ones(len(self), dtype=bool)
+        for condition in conditions:
+            codes, place = self.codes_in(chart, condition.field)
+            fits &= np.array([condition.fits(code) for code in codes], dtype=bool)[place]
+        return self.where(fits)
+
+
+def closing_ordinals(calendar: CalendarIndex) -> frozenset[int]:
+    """Of closing periods: what lies in them counts as a closing journal does."""
+    return frozenset(ordinal(p.fiscal_year, p.period) for p in calendar.special if p.kind == "closing")
+
+
+def rows_of_books(books: Sequence[Books], calendar: CalendarIndex) -> AmountRows:
+    """All fiscal years of a company, timed by ordinals."""
+    names = sorted({name for book in books for name in book.naturals})
+    place = {name: i for i, name in enumerate(names)}
+    parts = [book for book in books if len(book.rows)]
+
+    def column(name: str) -> NDArray[Any]:
+        return np.concatenate([book.rows[name] for book in parts]) if parts else np.zeros(0, dtype=np.int64)
+
+    natural = [np.array([place[name] for name in book.naturals])[book.rows["natural"]] for book in parts]
+    time = column("ordinal").astype(np.int64)
+    return AmountRows(
+        tuple(names),
+        np.concatenate(natural) if parts else np.zeros(0, dtype=np.int64),
+        column("account").astype(np.int64),
+        column("dimensions").astype(np.int64),
+        time,
+        (column("closing") != 0) | np.isin(time, list(closing_ordinals(calendar))),
+        column("debit"),
+        column("credit"),
+        {},
+        {},
+    )
+
+
+def last_days(calendar: CalendarIndex) -> dict[int, int]:
+    """By ordinal the last day of the period, as a day number; of what was brought forward the day before."""
+    days = {ordinal(*key): period.ends_on.toordinal() for key, period in calendar.periods.items()}
+    for year in calendar.years():
+        first = min(period.starts_on for period in calendar.of_year(year))
+        days[year * YEAR] = (first - timedelta(days=1)).toordinal()
+    return days
+
+
+def dated(rows: AmountRows, calendar: CalendarIndex) -> AmountRows:
+    """The same rows timed by the last day of their period instead of its ordinal."""
+    days = last_days(calendar)
+    periods, inverse = np.unique(rows.time, return_inverse=True)
+    return replace(rows, time=np.array([days[at] for at in periods.tolist()], dtype=np.int64)[inverse])
+
+
+def together(parts: Iterable[AmountRows]) -> AmountRows:
+    """Rows of several sources as one, their natural accounts numbered anew."""
+    several = list(parts)
+    names = sorted({name for rows in several for name in rows.naturals})
+    place = {name: i for i, name in enumerate(names)}
+    renumbered = [
+        replace(rows, natural=np.array([place[n] for n in rows.naturals] or [0])[rows.natural])
+        for rows in several
+    ]
+    columns = ("natural", "string", "combination", "time", "closing", "debit", "credit")
+    joined: dict[str, Any] = {
+        name: np.concatenate([getattr(rows, name) for rows in renumbered]) for name in columns
+    }
+    return replace(
+        several[0],
+        naturals=tuple(names),
+        **joined,
+    )

@@ -1,0 +1,232 @@
+"""From amounts to the columns that a statement or a trial balance is made from."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any, Literal, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from core.analysis.amount_rows import AmountRows
+from core.analysis.code_columns import code_columns
+from core.analysis.period_columns import PeriodColumn, movement_places, standing_places
+from core.analysis.stretches import Stretch
+from core.books.balances import TrialRow, grouped
+from core.codes.lists import ListIndex
+from core.statements.figures import RESULT_CLASSES, Amounts, Plan, StrayAccount
+from core.structures.charts import ChartIndex
+
+Measure = Literal["standing", "movement", "movement_with_closing"]
+TOTAL, AMOUNT = "total", "amount"
+
+
+def measure_of(plan: Plan) -> Measure:
+    """What the lines of a statement sum, by its kind."""
+    return "standing" if plan.statement.kind == "balance_sheet" else "movement"
+
+
+class Columns(NamedTuple):
+    """Amounts by account and column, with what each column is called. `keys` are the codes of a column by
+    codes, empty for any other."""
+
+    titles: tuple[str, ...]
+    amounts: Amounts
+    keys: tuple[tuple[str, ...], ...] = ()
+
+
+@dataclass(frozen=True)
+class _Placed:
+    """Rows with their place among the accounts of a list, those that aren't of it behind."""
+
+    rows: AmountRows
+    place: NDArray[np.int64]
+    size: int
+    strays: tuple[StrayAccount, ...]
+
+    def matrix(self, values: NDArray[Any], column: NDArray[np.int64], columns: int) -> NDArray[Any]:
+        """Sums by account and column of rows that have a column (not -1)."""
+        there = (column >= 0) & (column < columns)
+        keys = self.place[there] * columns + column[there]
+        return grouped(keys, values[there], self.size * columns).reshape(self.size, columns)
+
+
+def _placed(rows: AmountRows, accounts: ListIndex) -> _Placed:
+    strays = tuple(name for name in rows.naturals if name not in accounts.position)
+    behind = {name: len(accounts.posting) + i for i, name in enumerate(strays)}
+    places = [accounts.position.get(name, behind.get(name, 0)) for name in rows.naturals]
+    return _Placed(
+        rows,
+        np.array(places or [0], dtype=np.int64)[rows.natural],
+        len(accounts.posting) + len(strays),
+        tuple(StrayAccount("", name, "", "") for name in strays),
+    )
+
+
+def moves(rows: AmountRows, stretch: Stretch, measure: Measure) -> NDArray[np.bool_]:
+    """Which rows the lines sum."""
+    upto = rows.time <= stretch.end
+    if measure == "standing":
+        return upto
+    within = upto & (rows.time >= stretch.start)
+    return within if measure == "movement_with_closing" else within & ~rows.closing
+
+
+def _amounts(
+    placed: _Placed,
+    window: NDArray[np.int64],
+    standing: NDArray[np.int64],
+    columns: int,
+    *,
+    running: bool = False,
+) -> Amounts:
+    """`window` and `standing` say each row's column (-1: none); `running`: what stands in a column stands in
+    all after it too."""
+    net = placed.rows.net
+    sums = placed.matrix(net, window, columns)
+    stands = placed.matrix(net, standing, columns)
+    there = placed.matrix(np.ones(len(net), dtype=bool), standing, columns)
+    if running:
+        stands, there = np.cumsum(stands, axis=1, dtype=stands.dtype), np.logical_or.accumulate(there, axis=1)
+    return Amounts(sums, stands, placed.strays, None, there)
+
+
+def one_column(rows: AmountRows, plan: Plan, stretch: Stretch, measure: Measure) -> Columns:
+    """What the statement shows of a stretch, in a column `amount`."""
+    placed = _placed(rows, plan.accounts)
+    window = np.where(moves(rows, stretch, measure), 0, -1)
+    standing = np.where(rows.time <= stretch.end, 0, -1)
+    return Columns((AMOUNT,), _amounts(placed, window, standing, 1))
+
+
+def by_codes(
+    rows: AmountRows,
+    plan: Plan,
+    stretch: Stretch,
+    measure: Measure,
+    chart: ChartIndex,
+    fields: tuple[str, ...],
+) -> Columns:
+    """A column for each code borne by an amount that the statement sums, even where they cancel; a total."""
+    placed = _placed(rows, plan.accounts)
+    moving, standing = moves(rows, stretch, measure), rows.time <= stretch.end
+    summed = (moving & _on_lines(plan, placed)[placed.place]) | (
+        standing & _in_result(plan, placed)[placed.place]
+    )
+    kept = np.flatnonzero(summed)
+    columns = code_columns(chart, fields, rows.where(summed))
+    column = np.full(len(rows), -1, dtype=np.int64)
+    column[kept] = columns.places
+    count = len(columns.keys)
+    amounts = _amounts(placed, np.where(moving, column, -1), np.where(standing, column, -1), count)
+    return Columns((*columns.titles, TOTAL), _with_total(amounts), (*columns.keys, ()))
+
+
+def _on_lines(plan: Plan, placed: _Placed) -> NDArray[np.bool_]:
+    """Accounts whose movement or balance a statement sums: on a line, or missed by it."""
+    on = np.zeros(placed.size, dtype=bool)
+    on[: len(plan.line_of)] = plan.line_of >= 0
+    on[plan.missed()] = True
+    on[len(plan.line_of) :] = [plan.belongs(account.account_class) for account in placed.strays]
+    return on
+
+
+def _in_result(plan: Plan, placed: _Placed) -> NDArray[np.bool_]:
+    """Accounts that a line of the result sums."""
+    inside = np.zeros(placed.size, dtype=bool)
+    if plan.has_result:
+        inside[: len(plan.into_result)] = plan.into_result
+        inside[len(plan.into_result) :] = [s.account_class in RESULT_CLASSES for s in placed.strays]
+    return inside
+
+
+def _with_total(amounts: Amounts) -> Amounts:
+    def widened(values: NDArray[Any]) -> NDArray[Any]:
+        total = values.any(axis=1) if values.dtype == np.bool_ else values.sum(axis=1)
+        return np.column_stack([values, total])
+
+    touched = amounts.touched
+    return Amounts(
+        widened(amounts.window),
+        widened(amounts.cumulative),
+        amounts.unmapped,
+        amounts.places,
+        None if touched is None else widened(touched),
+    )
+
+
+def by_periods(
+    rows: AmountRows,
+    plan: Plan,
+    stretch: Stretch,
+    measure: Measure,
+    columns: Sequence[PeriodColumn],
+    closing: frozenset[int],
+) -> Columns:
+    """Each column's own movement and a total, or what stands at each column's end. `closing` are the
+    ordinals of
+    closing periods; a column behind the last holds what stands at the stretch's end."""
+    rows = rows.where(rows.time <= stretch.end)
+    placed, count = _placed(rows, plan.accounts), len(columns)
+    standing = standing_places(list(columns), rows.time, np.isin(rows.time, list(closing)))
+    if measure == "standing":
+        amounts = _amounts(placed, standing, standing, count, running=True)
+        stands = amounts.cumulative
+        return Columns(
+            tuple(column.title for column in columns),
+            Amounts(stands, stands, amounts.unmapped, None, amounts.touched),
+        )
+    moved = movement_places(list(columns), rows.time)
+    if measure == "movement":
+        moved[rows.closing] = -1
+    amounts = _amounts(placed, moved, np.minimum(standing, count), count + 1, running=True)
+    amounts.window[:, -1] = amounts.window[:, :-1].sum(axis=1)
+    return Columns((*(column.title for column in columns), TOTAL), amounts)
+
+
+def trial_rows(rows: AmountRows, accounts: ListIndex, stretch: Stretch) -> list[TrialRow]:
+    """Natural accounts in code order with an amount up to the end: opening, debits and credits within, debit
+    plus."""
+    rows = rows.where(rows.time <= stretch.end)
+    placed = _placed(rows, accounts)
+    within = np.where(rows.time >= stretch.start, 0, -1)
+    before = np.where(rows.time < stretch.start, 0, -1)
+    opening = placed.matrix(rows.net, before, 1)[:, 0]
+    debit, credit = (placed.matrix(_wide(rows, v), within, 1)[:, 0] for v in (rows.debit, rows.credit))
+    codes = [*accounts.posting, *(s.account for s in placed.strays)]
+    return [
+        TrialRow(codes[i], _name(accounts, codes[i]), int(opening[i]), int(debit[i]), int(credit[i]))
+        for i in sorted(np.unique(placed.place).tolist(), key=lambda i: codes[i])
+    ]
+
+
+def _wide(rows: AmountRows, values: NDArray[Any]) -> NDArray[Any]:
+    return values.astype(rows.net.dtype)
+
+
+def _name(accounts: ListIndex, code: str) -> str:
+    return accounts.codes[code].name if code in accounts.codes else ""
+
+
+class ClosingRow(NamedTuple):
+    """An account with its closing balance by column, debit plus."""
+
+    account: str
+    name: str
+    amounts: tuple[int, ...]
+
+
+def closing_by_codes(
+    rows: AmountRows, accounts: ListIndex, stretch: Stretch, chart: ChartIndex, fields: tuple[str, ...]
+) -> tuple[tuple[str, ...], list[ClosingRow]]:
+    """Closing balances with a column for each code of a field, and a total."""
+    rows = rows.where(rows.time <= stretch.end)
+    placed, columns = _placed(rows, accounts), code_columns(chart, fields, rows)
+    sums = placed.matrix(rows.net, columns.places, max(1, len(columns.keys)))
+    codes = [*accounts.posting, *(s.account for s in placed.strays)]
+    closing = [
+        ClosingRow(codes[i], _name(accounts, codes[i]), (*(int(v) for v in sums[i]), int(sums[i].sum())))
+        for i in sorted(np.unique(placed.place).tolist(), key=lambda i: codes[i])
+    ]
+    return (*columns.titles, TOTAL), closing

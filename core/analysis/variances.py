@@ -1,0 +1,29 @@
+"""Figures beside those of a budget: amount, budget, and by how much they differ."""
+
+from __future__ import annotations
+
+from core.statements.figures import Figure, Figures, UnplacedAccount
+
+COLUMNS = ("amount", "budget", "variance")
+
+
+def beside_budget(actual: Figures, budget: Figures) -> Figures:
+    """Of one plan, each with one column. The variance is the difference of the two shown figures, empty where
+    either is."""
+    lines = tuple(_figure(one, other) for one, other in zip(actual.lines, budget.lines, strict=True))
+    mine = {(u.company, u.account): u for u in actual.unplaced}
+    planned = {(u.company, u.account): u for u in budget.unplaced}
+    unplaced = []
+    for key in sorted({*mine, *planned}):
+        account = mine.get(key) or planned[key]
+        have, want = (of[key].raw[0] if key in of else 0 for of in (mine, planned))
+        unplaced.append(UnplacedAccount(*account[:4], (have, want, have - want)))
+    return Figures(lines, tuple(unplaced))
+
+
+def _figure(actual: Figure, budget: Figure) -> Figure:
+    raw = (actual.raw[0], budget.raw[0], actual.raw[0] - budget.raw[0])
+    have, want = actual.shown[0], budget.shown[0]
+    variance = None if have is None or want is None else have - want
+    bare = tuple((f.bare or (False,))[0] for f in (actual, budget))
+    return Figure(actual.line, raw, (have, want, variance), (*bare, all(bare)))

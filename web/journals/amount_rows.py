@@ -1,0 +1,151 @@
+"""Amounts of a company as columns for core/analysis: from its packed balances, its lines by day, its
+budgets."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+from django.db import connection
+
+from core.analysis.amount_rows import AmountRows, dated, rows_of_books, together
+from core.analysis.stretches import Stretch, check_whole_periods, cut_periods
+from core.books.balances import Books
+from core.books.periods import BROUGHT_FORWARD, CalendarIndex, company_calendar, ordinal
+from core.definitions.state import State
+from core.definitions.tables import Budget, Company
+from core.faults import WrongCall
+from core.structures.charts import ChartIndex
+from web.journals.books import books_for
+
+LINES = """
+    SELECT a."natural", l.account_id, coalesce(l.dimensions_id, 0), j.date, l.closing, k.period_kind,
+           sum(greatest(l.amount, 0))::bigint, sum(greatest(-l.amount, 0))::bigint
+    FROM journals_book b
+    JOIN unnest(%s::int[], %s::int[], %s::text[]) AS k(year, period, period_kind) ON k.year = b.fiscal_year
+    JOIN journals_journalline l ON l.book_id = b.id AND l.period = k.period
+    JOIN journals_journal j ON j.id = l.journal_id
+    JOIN journals_account a ON a.id = l.account_id
+    WHERE b.company = %s GROUP BY 1, 2, 3, 4, 5, 6
+"""
+KEPT_AS_BALANCES = "SELECT DISTINCT fiscal_year FROM journals_balance WHERE company = %s"
+BUDGET = """
+    SELECT fiscal_year, period, account, dimensions, amount FROM journals_budgetline
+    WHERE budget = %s AND company = %s ORDER BY id
+"""
+
+
+def company_rows(state: State, company: str, texts: bool) -> AmountRows:
+    """All amounts of a company by period; with `texts` their account strings and dimensions too."""
+    rows = rows_of_books(_books(company), company_calendar(state, company))
+    return with_texts(rows) if texts else rows
+
+
+def company_rows_by_day(
+    state: State, company: str, stretch: Stretch, has_start: bool, texts: bool
+) -> AmountRows:
+    """The same by day: whole periods from balances, those that the stretch cuts from their lines. Raises
+    WrongCall
+    where it cuts books that are kept as balances."""
+    calendar = company_calendar(state, company)
+    with connection.cursor() as cursor:
+        cursor.execute(KEPT_AS_BALANCES, [company])
+        elsewhere = frozenset(year for (year,) in cursor.fetchall())
+    check_whole_periods(calendar, stretch, elsewhere, has_start)
+    cut = [period for period in cut_periods(calendar, stretch) if period.fiscal_year not in elsewhere]
+    rows = rows_of_books(_books(company), calendar)
+    rows = rows.where(~np.isin(rows.time, [ordinal(p.fiscal_year, p.period) for p in cut]))
+    parts = [dated(rows, calendar)]
+    if cut:
+        with connection.cursor() as cursor:
+            columns: list[Any] = [
+                [p.fiscal_year for p in cut],
+                [p.period for p in cut],
+                [p.kind for p in cut],
+            ]
+            cursor.execute(LINES, [*columns, company])
+            parts.append(_by_day(cursor.fetchall()))
+    all_rows = together(parts)
+    return with_texts(all_rows) if texts else all_rows
+
+
+def _books(company: str) -> Sequence[Books]:
+    return books_for([company])[company]
+
+
+def _by_day(lines: Sequence[tuple[Any, ...]]) -> AmountRows:
+    names = sorted({line[0] for line in lines})
+    place = {name: i for i, name in enumerate(names)}
+    columns = list(zip(*lines, strict=True)) or [()] * 8
+
+    def numbers(values: Any) -> Any:
+        return np.array(values, dtype=np.int64)
+
+    closing = [
+        is_closing or kind == "closing" for is_closing, kind in zip(columns[4], columns[5], strict=True)
+    ]
+    return AmountRows(
+        tuple(names),
+        numbers([place[name] for name in columns[0]]),
+        numbers(columns[1]),
+        numbers(columns[2]),
+        numbers([day.toordinal() for day in columns[3]]),
+        np.array(closing, dtype=bool),
+        numbers(columns[6]),
+        numbers(columns[7]),
+        {},
+        {},
+    )
+
+
+def with_texts(rows: AmountRows) -> AmountRows:
+    """With the account strings and dimension combinations that its numbers stand for."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT id, account FROM journals_account WHERE id = ANY(%s)", [_numbers(rows.string)])
+        strings = dict(cursor.fetchall())
+        cursor.execute(
+            "SELECT id, codes FROM journals_dimensionset WHERE id = ANY(%s)", [_numbers(rows.combination)]
+        )
+        return rows.with_texts(strings, {0: "", **dict(cursor.fetchall())})
+
+
+def _numbers(ids: Any) -> list[int]:
+    return [int(number) for number in np.unique(ids)]
+
+
+def known_budget(state: State, budget: str, chart: str) -> Budget:
+    row = state.get(Budget, budget)
+    if row is None:
+        raise WrongCall(f"There is no budget {budget}.")
+    if row.chart != chart:
+        raise WrongCall(f"Budget {budget} belongs to chart {row.chart}, not to {chart}.")
+    return row
+
+
+def budget_rows(
+    state: State, budget: str, company: Company, chart: ChartIndex, calendar: CalendarIndex
+) -> AmountRows:
+    """A budget's lines of a company by period, each with its own account string and dimensions."""
+    known_budget(state, budget, company.chart)
+    with connection.cursor() as cursor:
+        cursor.execute(BUDGET, [budget, company.company])
+        lines = cursor.fetchall()
+    naturals = sorted({chart.natural_of(line[2]) for line in lines})
+    place = {name: i for i, name in enumerate(naturals)}
+    amount = np.array([line[4] for line in lines], dtype=np.int64)
+    periods = [ordinal(year, BROUGHT_FORWARD if period == 0 else period) for year, period, *_ in lines]
+    numbers = np.arange(len(lines), dtype=np.int64)
+    kinds = [calendar.periods.get((line[0], line[1])) for line in lines]
+    return AmountRows(
+        tuple(naturals),
+        np.array([place[chart.natural_of(line[2])] for line in lines], dtype=np.int64),
+        numbers,
+        numbers,
+        np.array(periods, dtype=np.int64),
+        np.array([bool(row and row.kind == "closing") for row in kinds], dtype=bool),
+        np.maximum(amount, 0),
+        np.maximum(-amount, 0),
+        {i: line[2] for i, line in enumerate(lines)},
+        {i: line[3] for i, line in enumerate(lines)},
+    )
