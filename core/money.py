@@ -77,6 +77,10 @@ def round_half_up(value: Fraction) -> int:
     return -whole if value < 0 else whole
 
 
+UNITS = {"whole": 1, "thousands": 1_000, "millions": 1_000_000}
+"""In which figures are shown, by name."""
+
+
 def rounded_to(minor: int, digits: int, units: int = 1) -> int:
     """How many whole units of the currency, thousands or millions of it (`units`), halves away from zero."""
     unit = units * int(10**digits)

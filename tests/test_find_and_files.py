@@ -122,6 +122,9 @@ class Finding(InWorld):
             "closing": True,
             "partner": "",
             "untagged": "",
+            **dict.fromkeys(("from_day", "to_day", "year_begins", "strings", "sets")),
+            "closing_years": [],
+            "closing_periods": [],
             "string": "",
             "tagged": "",
         }
@@ -129,10 +132,12 @@ class Finding(InWorld):
         self.assertEqual(len(queries.account_lines(values, most=1)), 1)
         self.assertEqual(queries.newest_total(values, 2), 101_200)
         from_second = {**values, "from_year": 2026, "from_period": 2}
-        opening = queries.opening_total(from_second, within_year=False)
+        opening = queries.account_total(queries.before(from_second, within_year=False) or {})[1]
         self.assertEqual(opening + queries.account_total(from_second)[1], 101_200)
         self.assertEqual(sum(part.amount for part in queries.by_period(values)), 101_200)
-        self.assertEqual(queries.opening_total({**from_second, "from_period": 1}, within_year=True), 0)
+        first = queries.before({**from_second, "from_period": 1}, within_year=True)
+        self.assertEqual(queries.account_total(first or {})[1], 0)
+        self.assertIsNone(queries.before(values, within_year=True))
         self.assertEqual(queries.by_tag({**values, "codes": ["1010", "4010"], "tagged": "season=none"}), [])
 
     def test_files(self) -> None:

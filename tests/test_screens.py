@@ -64,6 +64,8 @@ PAGES = {
     "statements/make/new/": "New statement",
     "statements/trial-balance/": "Trial balance",
     "statements/<str:statement>/": "Balance sheet",
+    "statements/<str:statement>/figures/": "Balance sheet",
+    "statements/hierarchy/<str:hierarchy>/figures/": "Tree",
     "group/<str:group>/": "Both",
     "group/<str:group>/members/": "Both",
     "group/<str:group>/steps/": "Both",

@@ -4,6 +4,7 @@ asked.py          what may be asked for together
 filters.py        which account strings and dimension combinations fit, from `season=SP26; site=under 310`
 amount_rows.py    amounts of a company as columns, each with its time, account string and dimensions
 stretches.py      a movement or what stands at its end, by periods or by days
+time_steps.py     by day, week, month …; the stretch before and after, as long
 period_columns.py months, quarters and years side by side
 code_columns.py   one column a code of a field, or a pair of codes of two
 column_sums.py    from amounts to the columns that a statement is made from

@@ -68,6 +68,20 @@ class AmountRows:
         place = {code: i for i, code in enumerate(codes)}
         return codes, np.array([place[code] for code in by_id], dtype=np.int64)[inverse]
 
+    def numbers_fitting(self, chart: ChartIndex, conditions: Filter) -> tuple[list[int], list[int]]:
+        """Numbers of the account strings and of the dimension combinations that fit every condition on
+        them."""
+        strings, combinations = dict(self.strings), dict(self.combinations)
+        for condition in conditions:
+            name = condition.field
+            if chart.index[name] < len(chart.segments):
+                strings = {i: s for i, s in strings.items() if condition.fits(code_in_string(chart, name, s))}
+            else:
+                combinations = {
+                    i: d for i, d in combinations.items() if condition.fits(code_in_combination(name, d))
+                }
+        return sorted(strings), sorted(combinations)
+
     def fitting(self, chart: ChartIndex, conditions: Filter) -> AmountRows:
         """Those whose account string and dimensions fit every condition."""
         fits = np.ones(len(self), dtype=bool)

@@ -73,6 +73,27 @@ def _condition(state: State, chart: ChartIndex, part: str) -> Condition:
     return Condition(name, selector, picked.codes, takes_none)
 
 
+def toggled(text: str, field: str, item: str) -> str:
+    """The filter with an item (a code, `under` a rollup code, `none`) of a field put in, or taken out where
+    it is
+    there. A part that takes codes away gives way to the item alone."""
+    parts = [part.strip() for part in text.split(";") if part.strip()]
+    kept, items = [], list[str]()
+    for part in parts:
+        name, _, selector = (piece.strip() for piece in part.partition("="))
+        if name != field:
+            kept.append(part)
+        elif not EXCEPT.search(selector):
+            items += [one.strip() for one in selector.split(",")]
+    items = [one for one in items if one != item] if item in items else [*items, item]
+    return "; ".join([*kept, *([f"{field}={', '.join(items)}"] if items else [])])
+
+
+def with_condition(text: str, field: str, item: str) -> str:
+    """The filter with one more part that must hold."""
+    return "; ".join(part for part in (text.strip().rstrip(";"), f"{field}={item or NONE}") if part)
+
+
 def _without_none(selector: str) -> tuple[str, bool]:
     """The selector without `none` among what it picks, and whether it was there."""
     found = EXCEPT.search(selector)

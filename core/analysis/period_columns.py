@@ -26,6 +26,18 @@ class PeriodColumn(NamedTuple):
     end: int
     last_of_year: bool
 
+    @property
+    def first(self) -> int:
+        """The number of its first period."""
+        return self.start % YEAR - 1
+
+    def key(self, calendar: CalendarIndex, year: int, period: int) -> tuple[int, int]:
+        """(year, period) at which what stands in it stands; of columns up to a period of a year."""
+        own, last = self.end // YEAR, self.end % YEAR - 1
+        if not self.last_of_year:
+            return own, last
+        return own, period if own == year else max(row.period for row in calendar.of_year(own))
+
 
 def period_columns(
     calendar: CalendarIndex, step: Step, year: int, period: int, years_with_amounts: Collection[int]
@@ -44,6 +56,21 @@ def period_columns(
         last = at + size >= len(numbers)
         columns.append(PeriodColumn(title, ordinal(year, part[0]), ordinal(year, part[-1]), last))
     return columns
+
+
+def last_periods(calendar: CalendarIndex, year: int, period: int, count: int) -> list[PeriodColumn]:
+    """The last regular periods up to one, across years; named as months are."""
+    rows = [row for row in calendar.regular if (row.fiscal_year, row.period) <= (year, period)][-count:]
+    lasts = {row.fiscal_year: row.period for row in rows}
+    return [
+        PeriodColumn(
+            f"{row.fiscal_year}-{row.period:02d}",
+            ordinal(row.fiscal_year, row.period),
+            ordinal(row.fiscal_year, row.period),
+            lasts[row.fiscal_year] == row.period,
+        )
+        for row in rows
+    ]
 
 
 def _regular(calendar: CalendarIndex, year: int, period: int | None) -> list[int]:

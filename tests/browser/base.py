@@ -102,6 +102,12 @@ class BrowserTest(CommittingTest):
     def type(self, text: str) -> None:
         self.page.keyboard.type(text)
 
+    def fill_cell(self, name: str, value: str) -> None:
+        """A cell of the row that is being edited, once the row has taken focus: what is typed before goes
+        there."""
+        expect(self.page.locator("tr.editing :focus")).to_have_count(1)
+        self.page.fill(f"tr.editing [name={name}]", value)
+
     def violations(self) -> list[str]:
         self.page.evaluate(AXE.read_text())
         found = self.page.evaluate(

@@ -122,7 +122,7 @@ class OfTheGroup(BrowserTest):
         expect(page.locator("[data-row=stake-corran]")).to_contain_text("60 %")
         page.locator("[data-sheet=members] tr[data-row=corran]").focus()
         self.press("Enter")
-        page.fill("tr.editing [name=ownership]", "75")
+        self.fill_cell("ownership", "75")
         self.press("Enter")
         expect(page.locator("[data-row=stake-corran]")).to_contain_text("75 %")
         self.go(f"{BALANCE}9&in=whole")

@@ -8,12 +8,12 @@ from urllib.parse import urlencode
 from core.books.periods import CalendarIndex
 from core.definitions.state import State
 from core.definitions.tables import Group, Period, Statement
+from core.money import UNITS
 from web.definitions.viewing import PineRequest
 from web.group import queries
 from web.shell import asked
 from web.statements.addresses import asked_period
 
-UNITS = {"whole": 1, "thousands": 1_000, "millions": 1_000_000}
 BEFORE, YEAR_BEFORE, PUBLISHED = "before", "year", "published"
 
 

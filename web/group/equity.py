@@ -12,10 +12,10 @@ from core.consolidation.position import Consolidation
 from core.definitions.state import State
 from core.group_figures.equity_movement import CAUSES, RESULT_ROW, EquityRow, equity_movement
 from core.group_figures.proof import proofs
-from core.money import show_amount, show_whole
+from core.money import UNITS, show_amount, show_whole
 from web.definitions.viewing import PineRequest
 from web.group import queries
-from web.group.addresses import UNITS, group_address
+from web.group.addresses import group_address
 from web.group.statement import company_names
 from web.group.steps import group_context, position_of
 from web.people.rights import SIGNED_IN, needs

@@ -297,7 +297,9 @@ def group_statement(
     figures = compute(planned, consolidated.amounts, digits)
     columns = (*consolidated.columns, ELIMINATIONS, GROUP)
     return GroupFigures(
-        StatementFigures(planned, figures, columns, row.currency, digits, at), consolidated, consolidation
+        StatementFigures(planned, figures, columns, row.currency, digits, at, consolidated.amounts),
+        consolidated,
+        consolidation,
     )
 
 

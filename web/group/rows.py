@@ -9,12 +9,12 @@ from fractions import Fraction
 from django.utils.safestring import SafeString
 
 from core.group_figures.columns import GROUP, SUBGROUP, column_title
-from core.money import round_half_up, rounded_to, show_amount, show_whole
-from core.statements import formulas
+from core.money import UNITS, round_half_up, rounded_to, show_amount, show_whole
 from core.statements.figures import Figure, line_title
-from web.group.addresses import UNITS, GroupAddress
+from web.group.addresses import GroupAddress
 from web.group.queries import GroupFigures
 from web.shell.table_rows import Cell, TableRow, addresses, indent, table_rows
+from web.statements.figure_table import is_ratio
 
 WITHOUT_FIGURE = ("text", "gap")
 COMPARED = ("then", "change", "percent")
@@ -52,7 +52,7 @@ class ConsolidatedTable:
             return self.address.unit
         digits = self.found.statement.digits
         most = max(
-            (abs(f.shown[-1] or 0) for f in self.found.statement.figures.lines if not _is_ratio(f)), default=0
+            (abs(f.shown[-1] or 0) for f in self.found.statement.figures.lines if not is_ratio(f)), default=0
         )
         return "thousands" if most >= LARGE * 10**digits else "whole"
 
@@ -107,7 +107,7 @@ class ConsolidatedTable:
         columns, digits = self.found.statement.columns, self.found.statement.digits
         line = figure.line.row
         address = addresses("group-cell", self.address.group.group, line.line)
-        ratio, query = _is_ratio(figure), self.address.query
+        ratio, query = is_ratio(figure), self.address.query
         yield Cell(line.label, f"{indent(figure.line.depth)} stays")
         for i in self.shown:
             name, value = columns[i], figure.seen(i)
@@ -145,11 +145,6 @@ class ConsolidatedTable:
             for i, total in sums.items()
             if (apart := rounded_to(lines[i].raw[-1], digits, units) - total)
         ]
-
-
-def _is_ratio(figure: Figure) -> bool:
-    row = figure.line.row  # a ratio says nothing in whole units
-    return row.kind == "formula" and formulas.parse(row.formula).is_ratio
 
 
 def percent(change: int | None, was: int | None) -> str:

@@ -24,10 +24,10 @@ from core.group_figures.step_matrix import (
     step_entries,
     step_rows,
 )
-from core.money import digits_of, parse_amount, show_amount, show_whole
+from core.money import UNITS, digits_of, parse_amount, show_amount, show_whole
 from web.definitions.viewing import PineRequest
 from web.group import queries
-from web.group.addresses import UNITS, GroupAddress, group_address
+from web.group.addresses import GroupAddress, group_address
 from web.group.figure import STEP_TITLES
 from web.group.statement import company_names
 from web.people.rights import SIGNED_IN, needs

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
 from typing import Any, NamedTuple
 
 from django.db import connection
@@ -121,10 +122,13 @@ OF_ACCOUNT = """
       AND (%(untagged)s = '' OR coalesce(d.codes, '') !~ ('(^|; )' || %(untagged)s || '='))
       AND (%(string)s = '' OR a.account = %(string)s)
       AND (%(tagged)s = '' OR %(tagged)s = ANY(string_to_array(coalesce(d.codes, ''), '; ')))
+      AND (%(from_day)s::date IS NULL OR j.date >= %(from_day)s)
+      AND (%(to_day)s::date IS NULL OR j.date <= %(to_day)s)
+      AND (%(strings)s::bigint[] IS NULL OR l.account_id = ANY(%(strings)s))
+      AND (%(sets)s::bigint[] IS NULL OR coalesce(l.dimensions_id, 0) = ANY(%(sets)s))
 """
 NEWEST = " ORDER BY j.date DESC, j.id DESC, l.line LIMIT %(most)s OFFSET %(skip)s"
-ELSEWHERE = """
-    SELECT l.fiscal_year, l.period, a.account, coalesce(d.codes, ''), l.amount, coalesce(c.company, '')
+OF_BALANCES = """
     FROM journals_balance l JOIN journals_account a ON a.id = l.account_id
     LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id
     LEFT JOIN companies_company c ON c.id = l.partner_id
@@ -132,8 +136,16 @@ ELSEWHERE = """
       AND (l.fiscal_year, l.period) >= (%(from_year)s, %(from_period)s)
       AND (l.fiscal_year, l.period) <= (%(year)s, %(period)s)
       AND (%(partner)s = '' OR c.company = %(partner)s)
-    ORDER BY 1 DESC, 2 DESC LIMIT 500
+      AND (%(string)s = '' OR a.account = %(string)s)
+      AND (%(tagged)s = '' OR %(tagged)s = ANY(string_to_array(coalesce(d.codes, ''), '; ')))
+      AND (%(closing)s OR (l.fiscal_year, l.period) NOT IN
+           (SELECT * FROM unnest(%(closing_years)s::int[], %(closing_periods)s::int[])))
+      AND (%(strings)s::bigint[] IS NULL OR l.account_id = ANY(%(strings)s))
+      AND (%(sets)s::bigint[] IS NULL OR l.dimensions_id = ANY(%(sets)s))
 """
+BALANCES = (
+    "SELECT l.fiscal_year, l.period, a.account, coalesce(d.codes, ''), l.amount, coalesce(c.company, '')"
+)
 
 
 class AccountLine(NamedTuple):
@@ -216,28 +228,34 @@ def newest_total(values: dict[str, Any], lines: int) -> int:
         return int(cursor.fetchone()[0])
 
 
-def opening_total(values: dict[str, Any], within_year: bool) -> int:
-    """What stood before the first period of the stretch: raw minor units. `within_year`: since that fiscal
-    year began."""
+def before(values: dict[str, Any], within_year: bool) -> dict[str, Any] | None:
+    """The stretch that ends where this one begins; None where it begins with the first line. `within_year`:
+    since
+    that fiscal year began."""
+    if values["from_day"]:
+        since = values["year_begins"] if within_year else None
+        return {**values, "from_day": since, "to_day": values["from_day"] - timedelta(days=1)}
     if not values["from_year"]:
-        return 0
-    year, period = values["from_year"], values["from_period"]
-    return account_total(
-        {
-            **values,
-            "year": year,
-            "period": period - 1,
-            "from_year": year if within_year else 0,
-            "from_period": 0,
-        }
-    )[1]
+        return None
+    year = values["from_year"]
+    ends = {"year": year, "period": values["from_period"] - 1}
+    return {**values, **ends, "from_year": year if within_year else 0, "from_period": 0}
 
 
 def balances_elsewhere(values: dict[str, Any]) -> list[tuple[Any, ...]]:
-    """(year, period, account, dimensions, raw minor units, partner) of balances kept without journals."""
+    """(year, period, account, dimensions, raw minor units, partner) of balances kept without journals, the
+    latest
+    first."""
     with connection.cursor() as cursor:
-        cursor.execute(ELSEWHERE, values)
+        cursor.execute(f"{BALANCES}{OF_BALANCES} ORDER BY 1 DESC, 2 DESC, a.account LIMIT 500", values)
         return list(cursor.fetchall())
+
+
+def balances_total(values: dict[str, Any]) -> int:
+    """What those balances come to: raw minor units."""
+    with connection.cursor() as cursor:
+        cursor.execute(f"SELECT coalesce(sum(l.amount), 0){OF_BALANCES}", values)
+        return int(cursor.fetchone()[0])
 
 
 def numbered(companies: list[str], text: str, most: int = 5) -> list[tuple[str, str, str]]:

@@ -83,18 +83,27 @@ def account_line_rows(
     return table_rows(table_row(*line) for line in lines)
 
 
-def elsewhere_rows(balances: Iterable[tuple[int, int, str, str, int, str]], digits: int) -> SafeString:
-    """Balances whose journals are kept elsewhere: (year, period, account, dimensions, amount, partner)."""
-    return table_rows(
-        TableRow(
-            str(number),
-            [
-                Cell(f"{year} period {period}", "code"),
-                Cell("kept elsewhere"),
-                Cell(account, "code"),
-                Cell(f"{dimensions} {partner}", "sub"),
-                *sides(amount, digits),
-            ],
-        )
-        for number, (year, period, account, dimensions, amount, partner) in enumerate(balances, 1)
-    )
+def elsewhere_rows(
+    balances: Iterable[tuple[int, int, str, str, int, str]], digits: int, shows: set[str], beside_lines: bool
+) -> SafeString:
+    """Balances whose journals are kept elsewhere: (year, period, account, dimensions, amount, partner), in
+    the
+    columns of the lines that they stand below."""
+
+    def table_row(number: int, row: tuple[int, int, str, str, int, str]) -> TableRow:
+        year, period, account, dimensions, amount, partner = row
+        further = {"dimensions": Cell(dimensions, "code sub"), "partner": Cell(partner), "source": Cell()}
+        told = [
+            text for name, text in (("dimensions", dimensions), ("partner", partner)) if name not in shows
+        ]
+        cells = [
+            Cell(f"{year} period {period}", "code"),
+            Cell("kept elsewhere"),
+            Cell(account, "code"),
+            Cell(" ".join(filter(None, told)), "sub"),
+            *(cell for name, cell in further.items() if name in shows),
+            *sides(amount, digits),
+        ]
+        return TableRow(f"kept-{number}", [*cells, Cell()] if beside_lines else cells)
+
+    return table_rows(table_row(number, row) for number, row in enumerate(balances, 1))

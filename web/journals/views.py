@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from django.http import Http404, HttpResponse, HttpResponseRedirect, QueryDict
+from django.http import Http404, HttpResponse, HttpResponseRedirect
 from django.shortcuts import render
 from django.urls import reverse
 
 from core.books.periods import company_calendar
 from core.codes.lists import list_index
-from core.definitions.parsing import ID
 from core.definitions.state import State
 from core.definitions.tables import Company
 from core.faults import Fault, Refused
@@ -22,6 +21,7 @@ from web.definitions.viewing import PineRequest
 from web.journals import actions, queries
 from web.journals.models import Journal
 from web.journals.rows import account_line_rows, elsewhere_rows, journal_rows
+from web.journals.stretch import elsewhere, stretch_asked
 from web.people.rights import POST, SIGNED_IN, companies_seen, needs, needs_post
 from web.sheets.changing import reload_at
 from web.shell import asked
@@ -199,23 +199,11 @@ def _columns(found: list[queries.AccountLine]) -> set[str]:
     return {name for name in ("dimensions", "partner", "source") if any(getattr(row, name) for row in found)}
 
 
-def _stretch_asked(given: QueryDict, company: Company, codes: list[str]) -> dict[str, Any]:
-    """Which lines an address asks for, as queries.py takes it."""
-    untagged = given.get("untagged", "")
-    return {
-        "company": company.company,
-        "chart": company.chart,
-        "codes": codes,
-        "year": asked.whole(given, "year", 9999, 9999),
-        "period": asked.whole(given, "period", 999, 999),
-        "from_year": asked.whole(given, "from_year", 0, 9999),
-        "from_period": asked.whole(given, "from_period", 0, 999),
-        "closing": given.get("closing", "1") == "1",
-        "partner": asked.text(given, "partner", 40),
-        "untagged": untagged if ID.fullmatch(untagged) else "",
-        "string": asked.text(given, "string"),
-        "tagged": asked.text(given, "tagged", 90),
-    }
+def _opening(state: State, before: dict[str, Any] | None) -> int:
+    """What stood before a stretch, of journals and of balances kept elsewhere: raw minor units."""
+    if before is None:
+        return 0
+    return queries.account_total(before)[1] + queries.balances_total(elsewhere(before, state))
 
 
 def _with_balance(
@@ -234,7 +222,7 @@ def account_lines(request: PineRequest, state: State, company: str, code: str) -
     if company_row is None:
         raise Http404
     given, codes = request.GET, code.split(",")
-    values = _stretch_asked(given, company_row, codes)
+    values = stretch_asked(given, state, company_row, codes)
     if kind := given.get("file"):
         return _lines_out(
             kind,
@@ -245,12 +233,13 @@ def account_lines(request: PineRequest, state: State, company: str, code: str) -
     skip = asked.whole(given, "skip", 0, 10**7)
     lines_found = queries.account_lines(values, skip)
     index = list_index(state, natural_list(state, company_row.chart))
-    elsewhere = queries.balances_elsewhere(values) if not lines_found else []
+    at_end = len(lines_found) <= queries.PAGE
+    kept_elsewhere = queries.balances_elsewhere(elsewhere(values, state)) if at_end else []
     count, total = queries.account_total(values)
-    opening = queries.opening_total(
-        values, begins_each_year(state, natural_list(state, company_row.chart), codes)
-    )
-    after_newest = opening + total - queries.newest_total(values, skip)
+    begins = begins_each_year(state, natural_list(state, company_row.chart), codes)
+    opening = _opening(state, queries.before(values, begins))
+    balances = queries.balances_total(elsewhere(values, state))
+    after_newest = opening + balances + total - queries.newest_total(values, skip)
     lines = _with_balance(lines_found[: queries.PAGE], after_newest, chart_index(state, company_row.chart))
     calendar, shows = company_calendar(state, company), _columns(lines_found)
     digits = digits_of(company_row.currency)
@@ -260,7 +249,7 @@ def account_lines(request: PineRequest, state: State, company: str, code: str) -
         {
             "lines": account_line_rows(lines, shows, digits),
             "opening": opening,
-            "closing": opening + total,
+            "closing": opening + balances + total,
             "at_start": not skip,
             "shows": shows,
             "periods": [(part, calendar.periods.get(part.key)) for part in queries.by_period(values)],
@@ -269,8 +258,8 @@ def account_lines(request: PineRequest, state: State, company: str, code: str) -
             "codes": [(c, index.codes.get(c)) for c in codes],
             "more": skip + queries.PAGE if len(lines_found) > queries.PAGE else None,
             "digits": digits,
-            "elsewhere": elsewhere_rows(elsewhere, digits),
-            "total": total if not elsewhere else sum(row[4] for row in elsewhere),
+            "elsewhere": elsewhere_rows(kept_elsewhere, digits, shows, bool(lines_found)),
+            "total": total + balances,
             "values": values,
             "count": count,
             "back": asked.back(request),

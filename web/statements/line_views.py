@@ -2,19 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 
-from core.analysis.asked import Asked
 from core.changes.kinds import ChangeSequence, Put
 from core.changes.of_statements import DeleteLine, MoveLine, PlaceAccounts, shifted_line
 from core.definitions.state import State
-from core.definitions.tables import Statement, StatementLine
+from core.definitions.tables import Code, Statement, StatementLine
 from core.faults import Fault, Refused
-from core.statements.figures import likely_line, plan
+from core.statements.figures import Amounts, Plan, likely_line, plan
 from web.definitions.viewing import PineRequest
 from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
 from web.sheets.changing import apply_change, filled, reload_at
@@ -22,7 +19,7 @@ from web.shell.asked import text
 from web.shell.asking import Choice, ask, decided
 from web.shell.ids import free_id
 from web.statements.addresses import asked_period, drill, where
-from web.statements.queries import company_amounts, company_statement
+from web.statements.queries import company_statement
 from web.statements.views import company_asked, then_or_now
 
 
@@ -41,7 +38,7 @@ def line(request: PineRequest, state: State, statement: str, line: str) -> HttpR
         state, _ = then_or_now(request, state, company, year, period)
         planned = plan(state, statement) or planned
         figures = company_statement(state, statement, company.company, year, period, start)
-        accounts = account_figures(state, planned, line, company.company, figures.window)
+        accounts = account_figures(planned, line, figures.amounts)
     query = where({k: request.GET.get(k) for k in ("company", "year", "period", "first", "tree")})
     return render(
         request,
@@ -66,18 +63,17 @@ def line(request: PineRequest, state: State, statement: str, line: str) -> HttpR
     )
 
 
-def account_figures(state: State, made: Any, line: str, company: str, at: Any) -> list[tuple[Any, int]]:
+def account_figures(made: Plan, line: str, amounts: Amounts, column: int = 0) -> list[tuple[Code, int]]:
     """(code, raw amount) of the accounts on a line or under a heading, those with an amount first in code
     order."""
-    amounts = company_amounts(state, company, made, Asked(at.year, at.period, at.first))
     start = made.index[line]
     end = made.end_of(start)
     kinds = {entry.row.kind for entry in made.lines[start:end]}
     picked = [i for i in range(len(made.line_of)) if start <= made.line_of[i] < end]
-    rows = [(made.accounts.codes[made.accounts.posting[i]], int(amounts.window[i, 0])) for i in picked]
+    rows = [(made.accounts.codes[made.accounts.posting[i]], int(amounts.window[i, column])) for i in picked]
     if "result" in kinds:
         rows += [
-            (made.accounts.codes[code], int(amounts.cumulative[i, 0]))
+            (made.accounts.codes[code], int(amounts.cumulative[i, column]))
             for i, code in enumerate(made.accounts.posting)
             if made.accounts.codes[code].account_class in ("revenue", "expense")
         ]

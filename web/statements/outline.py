@@ -8,11 +8,13 @@ from typing import Any
 import xlsxwriter
 from xlsxwriter.utility import xl_col_to_name
 
+from core.analysis.variances import COLUMNS
 from core.statements import formulas
 from core.statements.figures import DEBIT
 from web.statements.queries import StatementFigures
 
 TOP = 3
+VARIANCE = COLUMNS[2]
 
 
 def statement_workbook(found: StatementFigures, titles: list[str], heading: str) -> bytes:
@@ -58,6 +60,11 @@ def _cell(page: Any, found: StatementFigures, i: int, column: int, style: Any) -
     unit = 10**found.digits
     if shown is None and figure.line.row.kind != "formula":
         return
+    if found.columns[column : column + 1] == (VARIANCE,):
+        page.write_formula(
+            TOP + i, column + 1, _variance(i, column), style, "" if shown is None else shown / unit
+        )
+        return
     value = "" if shown is None else shown / unit
     if figure.line.row.kind == "heading":
         page.write_formula(TOP + i, column + 1, _sum(found, i, column), style, value)
@@ -65,6 +72,12 @@ def _cell(page: Any, found: StatementFigures, i: int, column: int, style: Any) -
         page.write_formula(TOP + i, column + 1, _formula(found, i, column), style, value)
     else:
         page.write_number(TOP + i, column + 1, value, style)
+
+
+def _variance(i: int, column: int) -> str:
+    """The amount less the budget, empty where either is."""
+    amount, budget = _cell_name(i, column - 2), _cell_name(i, column - 1)
+    return f'=IF(OR({amount}="",{budget}=""),"",{amount}-{budget})'
 
 
 def _cell_name(line: int, column: int) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -21,7 +21,7 @@ from core.analysis.column_sums import (
     trial_rows,
 )
 from core.analysis.filters import Filter, parse_filter
-from core.analysis.period_columns import period_columns
+from core.analysis.period_columns import PeriodColumn, last_periods, period_columns
 from core.analysis.stretches import Stretch, of_days, of_periods
 from core.analysis.variances import COLUMNS, beside_budget
 from core.books.balances import TrialRow, by_account
@@ -77,6 +77,8 @@ class Source:
     state: State
     company: Company
     asked: Asked
+    with_codes: bool = False
+    """whether account strings and dimensions are wanted whatever is asked"""
 
     @cached_property
     def calendar(self) -> CalendarIndex:
@@ -115,7 +117,7 @@ class Source:
     @cached_property
     def rows(self) -> AmountRows:
         """All amounts, before any filter."""
-        has_codes = bool(self.asked.by and self.fields) or bool(self.conditions)
+        has_codes = self.with_codes or bool(self.asked.by and self.fields) or bool(self.conditions)
         if self.asked.by_day:
             has_start = self.asked.start is not None
             return company_rows_by_day(self.state, self.company.company, self.stretch, has_start, has_codes)
@@ -135,7 +137,8 @@ class Source:
 
 @dataclass(frozen=True, slots=True)
 class StatementFigures:
-    """A statement worked out: figures by column. Columns are companies (and more for a group), codes,
+    """A statement worked out: figures by column, and the amounts that they were made from. Columns are
+    companies (and more for a group), codes,
     periods, or
     an amount beside a budget's. `keys` are the codes of each column by codes."""
 
@@ -145,7 +148,9 @@ class StatementFigures:
     currency: str
     digits: int
     window: Stretch
+    amounts: Amounts
     keys: tuple[tuple[str, ...], ...] = ()
+    across: tuple[PeriodColumn, ...] = ()
 
 
 def company_statement(
@@ -156,23 +161,18 @@ def company_statement(
     return worked_out(state, planned, company, Asked(year, period, first))
 
 
-def company_amounts(state: State, company: str, planned: Plan, asked: Asked) -> Amounts:
-    """What a plan's lines are made from, in one column."""
-    source = Source(state, known_company(state, company), asked)
-    rows = source.fitting(source.rows)
-    return one_column(rows, planned, source.stretch, measure_of(planned)).amounts
-
-
 def worked_out(
     state: State, planned: Plan, company: str, asked: Asked, measure: Measure | None = None
 ) -> StatementFigures:
     """A plan's figures as they were asked for. Raises WrongCall for what there isn't or can't be asked
     together."""
+    return figures_of(Source(state, known_company(state, company), asked), planned, measure)
+
+
+def figures_of(source: Source, planned: Plan, measure: Measure | None = None) -> StatementFigures:
+    asked, meant, row = source.asked, measure or measure_of(planned), source.company
     asked.check()
-    row = known_company(state, company)
-    source = Source(state, row, asked)
-    meant = measure or measure_of(planned)
-    digits = digits_of(row.currency)
+    digits, across = digits_of(row.currency), list[PeriodColumn]()
     if meant != "standing" and asked.by_day and asked.start is None:
         raise WrongCall("A movement needs its first day too.")
     rows = source.fitting(source.rows)
@@ -187,7 +187,47 @@ def worked_out(
     if asked.budget:
         budget = one_column(source.fitting(source.budget), planned, source.stretch, meant)
         figures, titles = beside_budget(figures, compute(planned, budget.amounts, digits)), COLUMNS
-    return StatementFigures(planned, figures, titles, row.currency, digits, source.stretch, columns.keys)
+    return StatementFigures(
+        planned,
+        figures,
+        titles,
+        row.currency,
+        digits,
+        source.stretch,
+        columns.amounts,
+        columns.keys,
+        tuple(across),
+    )
+
+
+def trends_of(
+    source: Source, planned: Plan, measure: Measure, count: int
+) -> dict[str, tuple[int | None, ...]]:
+    """By line its shown figures of the last regular periods up to the end of what is asked for."""
+    end = source.asked.end
+    period = source.calendar.period_of(end, "general") if end else None
+    if end and period is None:
+        return {}
+    year, number = (period.fiscal_year, period.period) if period else source.ends
+    by_period = replace(source, asked=Asked(year, number, filter=source.asked.filter)) if end else source
+    stretch = of_periods(source.calendar, year, number)
+    across = last_periods(source.calendar, year, number, count)
+    rows = source.fitting(by_period.rows)
+    columns = by_periods(rows, planned, stretch, measure, across, closing_ordinals(source.calendar))
+    figures = compute(planned, columns.amounts, digits_of(source.company.currency))
+    return {figure.line.row.line: figure.shown[: len(across)] for figure in figures.lines}
+
+
+def amounts_by_code(
+    source: Source, planned: Plan, line: str, field: str, measure: Measure
+) -> dict[str, int | None]:
+    """What a line shows with each code of a field (empty: none), whatever the filter says of that field."""
+    others = tuple(condition for condition in source.conditions if condition.field != field)
+    rows = source.rows.fitting(source.chart, others) if others else source.rows
+    columns = by_codes(rows, planned, source.stretch, measure, source.chart, (field,))
+    figures = compute(planned, columns.amounts, digits_of(source.company.currency))
+    shown = figures.lines[planned.index[line]].shown
+    return {key[0]: value for key, value in zip(columns.keys[:-1], shown, strict=False) if value}
 
 
 def trial_balance(

@@ -1,5 +1,6 @@
 from web.people.rights import route
 from web.statements import (
+    figure_views,
     line_views,
     sheets as sheets,  # registers its tables
     trial,
@@ -12,6 +13,14 @@ urlpatterns = [
     route("propose/", views.propose, "statement-propose"),
     route("trial-balance/", trial.trial, "trial-balance"),
     route("<str:statement>/", views.statement, "statement"),
+    route("hierarchy/<str:hierarchy>/figures/", figure_views.hierarchy_figures, "hierarchy-figures"),
+    route("hierarchy/<str:hierarchy>/figures/cell/", figure_views.hierarchy_cell, "hierarchy-figure"),
+    route(
+        "hierarchy/<str:hierarchy>/figures/workbook/", figure_views.hierarchy_workbook, "hierarchy-workbook"
+    ),
+    route("<str:statement>/figures/", figure_views.statement_figures, "figures"),
+    route("<str:statement>/figures/cell/", figure_views.statement_cell, "figure"),
+    route("<str:statement>/figures/workbook/", figure_views.statement_figures_workbook, "figures-workbook"),
     route("<str:statement>/workbook/", views.workbook, "statement-workbook"),
     route("<str:statement>/add/", line_views.add, "line-add"),
     route("<str:statement>/move/", line_views.move, "line-move"),

@@ -1,4 +1,5 @@
 /* All scripts of the application. Listeners of one event are asked in the order of these lines. */
+import "./ready.js";
 import "./requests.js";
 import "./patience.js";
 import "./find.js";

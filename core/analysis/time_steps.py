@@ -1,0 +1,99 @@
+"""Stretches of days by unit, and the one before or after of the same length."""
+
+from __future__ import annotations
+
+from calendar import monthrange
+from datetime import date, timedelta
+from typing import Literal
+
+from core.analysis.asked import Asked
+from core.books.periods import CalendarIndex
+
+Unit = Literal["day", "week", "month", "quarter", "half", "year"]
+UNITS: tuple[Unit, ...] = ("day", "week", "month", "quarter", "half", "year")
+MONTHS: dict[Unit, int] = {"month": 1, "quarter": 3, "half": 6, "year": 12}
+WEEK = 7
+Days = tuple[date, date]
+
+
+def around(unit: Unit, on: date) -> Days:
+    """The calendar's day, week (from Monday), month, quarter, half or year that holds a day; the first and
+    last
+    weeks of all time are as long as there is time."""
+    if unit == "day":
+        return on, on
+    if unit == "week":
+        before = min(on.weekday(), on.toordinal() - 1)
+        after = min(WEEK - 1 - on.weekday(), date.max.toordinal() - on.toordinal())
+        return on - timedelta(days=before), on + timedelta(days=after)
+    months = MONTHS[unit]
+    first = (on.month - 1) // months * months
+    return date(on.year, first + 1, 1), _last_day(on.year, first + months)
+
+
+def _last_day(year: int, month: int) -> date:
+    return date(year, month, monthrange(year, month)[1])
+
+
+def unit_of(days: Days) -> Unit | None:
+    """Which unit a stretch is just one of."""
+    return next((unit for unit in UNITS if around(unit, days[0]) == days), None)
+
+
+def whole_months(days: Days) -> int:
+    """How many calendar months a stretch is, if it is whole ones; else 0."""
+    start, end = days
+    if start.day != 1 or end != _last_day(end.year, end.month):
+        return 0
+    return (end.year - start.year) * 12 + end.month - start.month + 1
+
+
+def shifted(days: Days, ways: int) -> Days | None:
+    """The stretch that follows (1) or comes before (-1), as long as this one: months by months, else by
+    days. None
+    where there is no such day."""
+    start, end = days
+    try:
+        if months := whole_months(days):
+            at = start.year * 12 + start.month - 1 + ways * months
+            last = at + months - 1
+            return date(at // 12, at % 12 + 1, 1), _last_day(last // 12, last % 12 + 1)
+        length = timedelta(days=(end - start).days + 1)
+        return start + ways * length, end + ways * length
+    except (OverflowError, ValueError):
+        return None
+
+
+def shifted_periods(calendar: CalendarIndex, asked: Asked, ways: int) -> Asked | None:
+    """The same for periods of a year: to date stays to date, one period one period, several as many. None
+    beyond
+    the calendar."""
+    places = {(row.fiscal_year, row.period): i for i, row in enumerate(calendar.regular)}
+    end = places.get((asked.year or 0, -1 if asked.period is None else asked.period))
+    if end is None:
+        return None
+    first = None if asked.first is None else places.get((asked.year or 0, asked.first))
+    length = 1 if first is None else end - first + 1
+    at = end + ways * length
+    begin = at - length + 1
+    if at >= len(calendar.regular) or begin < 0 or at < 0:
+        return None
+    to = calendar.regular[at]
+    if first is None:
+        return Asked(to.fiscal_year, to.period)
+    start = calendar.regular[begin]
+    if start.fiscal_year == to.fiscal_year:
+        return Asked(to.fiscal_year, to.period, start.period)
+    return Asked(start=start.starts_on, end=to.ends_on)
+
+
+def days_of(calendar: CalendarIndex, asked: Asked) -> tuple[date | None, date] | None:
+    """First and last day of what is asked for; None where the calendar has no such period."""
+    if asked.end is not None:
+        return asked.start, asked.end
+    year, period = asked.year or 0, -1 if asked.period is None else asked.period
+    last = calendar.periods.get((year, period))
+    regular = [row for row in calendar.regular if row.fiscal_year == year]
+    first = calendar.periods.get((year, asked.first)) if asked.first is not None else None
+    first = first or (regular[0] if regular else last)
+    return (min(first.starts_on, last.starts_on), last.ends_on) if last and first else None

@@ -1,0 +1,69 @@
+"""Figures by keyboard: a stretch, only some codes, columns, and a figure down to its lines and back."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+
+from playwright.sync_api import expect
+
+from tests.browser.base import BrowserTest
+
+
+def amount(text: str) -> Decimal:
+    return Decimal(text.replace("\u2212", "-").replace(",", "").replace("—", "0"))
+
+
+class Figures(BrowserTest):
+    def test_from_a_statement_to_the_lines_of_one_season(self) -> None:
+        page = self.page
+        self.go("/statements/is/?company=nurseries&year=2026&period=9")
+        self.press("f")
+        page.wait_for_url("**/figures/**")
+        self.press("c")
+        page.locator(".foot details[open] a", has_text="quarters").click()
+        page.wait_for_url("**periods=quarters**")
+        heads = page.locator("thead th.num").all_inner_texts()
+        self.assertEqual(heads, ["2026-Q1", "2026-Q2", "2026-Q3", "total"])
+        *quarters, total = map(amount, page.locator("#line-sales td.num").all_inner_texts())
+        self.assertLessEqual(abs(sum(quarters) - total), 2)
+        self.press("c")
+        page.locator(".foot details[open] a", has_text="Season").click()
+        page.wait_for_url("**by=season**")
+        self.press("c")
+        page.locator(".foot details[open] a", has_text="Season by channel").click()
+        page.wait_for_url("**by=season%2Cchannel**")
+        expect(page.locator("#proof")).to_contain_text("The columns add up to the total, line by line")
+        self.assertEqual(self.violations(), [])
+
+        self.press("f")
+        self.type("season=SP26; channel=WEB")
+        self.press("Enter")
+        page.wait_for_url("**filter=season**")
+        expect(page.locator("thead")).to_contain_text("Only season=SP26, channel=WEB")
+        page.locator("#line-sales").focus()
+        self.press("Enter")
+        expect(page.locator("#proof h2").first).to_have_text("Sales, total")
+        made_of = sum(map(amount, page.locator("#proof td.num").all_inner_texts()))
+        shown = amount(page.locator("#proof b.code").first.inner_text())
+        self.assertEqual(made_of, -shown)
+        self.press("j")
+        page.wait_for_url("**/account/**")
+        expect(page.locator(".bar")).to_contain_text("only season=SP26; channel=WEB")
+        self.assertEqual(amount(page.locator("#proof b.code").first.inner_text()), made_of)
+        self.press("b")
+        page.wait_for_url("**/figures/**filter=season**")
+        self.assertIn("by=season%2Cchannel", page.url)
+
+    def test_a_week_and_the_one_before(self) -> None:
+        page = self.page
+        self.go("/statements/is/figures/?company=nurseries&year=2026&period=9")
+        page.locator(".units a", has_text="week").click()
+        page.wait_for_url("**from=2026-09-28&to=2026-10-04**")
+        self.press("[")
+        page.wait_for_url("**from=2026-09-21&to=2026-09-27**")
+        expect(page.locator(".top p")).to_contain_text("2026-09-21 to 2026-09-27")
+        page.locator(".units a", has_text="quarter").click()
+        page.wait_for_url("**from=2026-07-01&to=2026-09-30**")
+        by_days = page.locator("#line-sales td.num").inner_text()
+        self.go("/statements/is/figures/?company=nurseries&year=2026&period=9&first=7")
+        self.assertEqual(page.locator("#line-sales td.num").inner_text(), by_days)

@@ -1,0 +1,226 @@
+"""The page of figures: what it shows is what the command line says, and each figure opens down to its
+lines."""
+
+from __future__ import annotations
+
+import html
+import io
+import re
+from typing import Any
+from urllib.parse import urlencode
+
+from openpyxl import load_workbook
+
+from core.analysis.filters import toggled
+from tests.base import PineTest, bring, client_of, person, run
+from tests.naive_books import Books
+from tests.test_screens import ODD
+
+ROW = re.compile(r'<tr id="line-([^"]+)".*?</tr>', re.S)
+CELL = re.compile(r'<td class="num[^"]*"[^>]*>(?:<a[^>]*href="([^"]*)"[^>]*>)?([^<]*)')
+AMOUNT = re.compile(r'class="amount"\s+href="([^"]*)"\s*>([^<]*)<')
+
+
+def plain(text: str) -> str:
+    """An amount as the page writes it, as the command line does."""
+    amount = text.replace("\u2212", "-").replace(",", "").strip()
+    return {"—": "", "0": "0.00"}.get(amount, amount)
+
+
+class FiguresPage(PineTest):
+    def setUp(self) -> None:
+        super().setUp()
+        bring(Books(11).package())
+        self.group = client_of(person("mirela"))
+        self.client = self.group
+
+    def page(self, name: str = "inc", **query: Any) -> str:
+        given = {"company": "alpha", "unit": "exact", "all": "1", **query}
+        if "from" not in given and "to" not in given:
+            given = {"year": 2027, "period": 9, **given}
+        reply = self.client.get(f"/statements/{name}/figures/?{urlencode(given)}")
+        self.assertEqual(reply.status_code, 200, reply.content[:300])
+        return html.unescape(reply.content.decode())
+
+    def cells(self, page: str) -> dict[str, list[tuple[str, str]]]:
+        """By line (address, figure) of its columns."""
+        return {m.group(1): [(a, plain(t)) for a, t in CELL.findall(m.group(0))] for m in ROW.finditer(page)}
+
+    def test_it_shows_what_the_command_line_says(self) -> None:
+        for name, query, words in (
+            ("inc", {}, ("--year=2027", "--period=9")),
+            ("st", {"by": "season"}, ("--year=2027", "--period=9", "--by=season")),
+            ("inc", {"by": "site,channel"}, ("--year=2027", "--period=9", "--by=site,channel")),
+            ("inc", {"periods": "quarters"}, ("--year=2027", "--period=9", "--periods=quarters")),
+            ("st", {"periods": "years"}, ("--year=2027", "--period=9", "--periods=years")),
+            ("inc", {"budget": "plan"}, ("--year=2027", "--period=9", "--budget=plan")),
+            ("st", {"from": "2026-02-03", "to": "2027-05-17"}, ("--from=2026-02-03", "--to=2027-05-17")),
+            (
+                "inc",
+                {"from": "2026-02-03", "to": "2027-05-17", "filter": "season=SP26, none", "by": "site"},
+                ("--from=2026-02-03", "--to=2027-05-17", "--filter=season=SP26, none", "--by=site"),
+            ),
+            ("hierarchy/tree", {"level": 2}, ("--tree=tree", "--level=2", "--year=2027", "--period=9")),
+        ):
+            with self.subTest(name=name, query=query):
+                own = () if name.startswith("hierarchy") else (name,)
+                status, out, told = run("statement", *own, "--company=alpha", *words)
+                self.assertEqual(status, 0, told)
+                rows = [line.split(",") for line in out.splitlines()[1:]]
+                expected = {row[0]: [v if v != "0.00" else "" for v in row[3:]] for row in rows}
+                expected.pop("unplaced", None)
+                page = self.page(name, **query)
+                shown = {
+                    line: [text if text != "0.00" else "" for _, text in cells]
+                    for line, cells in self.cells(page).items()
+                }
+                self.assertEqual(shown, expected)
+                files = {"company": "alpha", "year": 2027, "period": 9, **query}
+                if "from" in query:
+                    files = {key: value for key, value in files.items() if key not in ("year", "period")}
+                key = "hierarchy" if name.startswith("hierarchy") else "statement"
+                csv = self.client.get(
+                    f"/exchange/report/csv/?{urlencode({**files, key: name.removeprefix('hierarchy/')})}"
+                )
+                self.assertEqual(csv.content.decode().replace("\r\n", "\n"), out)
+
+    def test_each_figure_opens_down_to_its_lines(self) -> None:
+        opened = 0
+        for name, query in (
+            ("inc", {"by": "season,channel", "filter": "site=under 9, none"}),
+            ("st", {"periods": "quarters", "period": 13}),
+            ("inc", {"periods": "years", "period": 13}),
+            ("inc", {"from": "2026-02-03", "to": "2027-05-17", "by": "channel"}),
+            ("st", {"to": "2027-05-17", "by": "channel"}),
+            ("hierarchy/tree", {"first": 5}),
+            ("st", {"company": "beta", "periods": "years"}),
+            ("inc", {"company": "beta", "year": 2026, "period": 3, "by": "season"}),
+            ("inc", {"company": "beta", "from": "2026-02-01", "to": "2026-04-30"}),
+        ):
+            for line, cells in self.cells(self.page(name, **query)).items():
+                for address, figure in cells:
+                    if line == "share" or not figure:
+                        continue
+                    part = html.unescape(self.client.get(address).content.decode())
+                    accounts = AMOUNT.findall(part)
+                    texts = re.findall(r'<td class="num">(?:<a[^>]*>)?([^<]*)<', part)
+                    raw = sum(round(float(plain(text)) * 100) for text in texts)
+                    with self.subTest(name=name, query=query, line=line, address=address):
+                        self.assertEqual(abs(raw), abs(round(float(figure) * 100)))
+                    for lines, text in accounts[:2]:
+                        content = html.unescape(self.client.get(lines).content.decode())
+                        total = re.search(r'<p><b class="code">([^<]*)</b> GBP, debit plus', content)
+                        with self.subTest(name=name, query=query, line=line, lines=lines):
+                            self.assertEqual(total and plain(total.group(1)), plain(text))
+                            opened += 1
+        self.assertGreater(opened, 150)
+
+    def test_stretches_lead_on_and_back(self) -> None:
+        page = self.page(**{"from": "2026-02-01", "to": "2026-02-28", "filter": "season=SP26", "by": "site"})
+        before, after = re.findall(r'href="\?([^"]*)" data-key="[\[\]]"', page)
+        for address, days in (
+            (before, "from=2026-01-01&to=2026-01-31"),
+            (after, "from=2026-03-01&to=2026-03-31"),
+        ):
+            self.assertIn(days, address)
+            self.assertIn("filter=season%3DSP26&by=site", address)
+        units = dict(re.findall(r'<a href="\?([^"]*)"[^>]*>([a-z ]+)</a>', page))
+        self.assertIn("quarter", units.values())
+        months = self.page(year=2027, period=9, periods="months")
+        links = {
+            word: address for address, word in re.findall(r'<a href="\?([^"]*)"[^>]*>([a-z ]+)</a>', months)
+        }
+        self.assertIn("from=2027-09-01&to=2027-09-30", links["month"])
+        self.assertNotIn("periods", links["month"])
+        self.assertIn("periods=months", links["year to date"])
+
+    def test_what_can_be_narrowed_to_has_its_amounts(self) -> None:
+        page = self.page("inc", pick="season", filter="season=SP26", line="sales")
+        table = page[page.index('aria-label="Season, with Sales"') :]
+        rows = re.findall(
+            r'<span class="pick( on)?"[^>]*></span><span class="code">([^<]*)</span>.*?"num">([^<]*)<',
+            table,
+            re.S,
+        )
+        self.assertEqual(
+            [(code, bool(on)) for on, code, _ in rows], [("AU26", False), ("SP26", True), ("none", False)]
+        )
+        _, out, _ = run("statement", "inc", "--company=alpha", "--year=2027", "--period=9", "--by=season")
+        sales = out.splitlines()[2].split(",")[3:-1]
+        self.assertEqual([plain(text) for _, _, text in rows], sales)
+        self.assertIn("filter=season%3DSP26%2C+AU26", table)
+
+    def test_toggling_a_filter(self) -> None:
+        for text, field, item, then in (
+            ("", "season", "SP26", "season=SP26"),
+            ("season=SP26", "season", "none", "season=SP26, none"),
+            ("season=SP26, none", "season", "SP26", "season=none"),
+            ("season=SP26", "season", "SP26", ""),
+            ("site=1; season=SP26", "site", "under 9", "season=SP26; site=1, under 9"),
+            ("season=all except SP26", "season", "AU26", "season=AU26"),
+        ):
+            with self.subTest(text=text, item=item):
+                self.assertEqual(toggled(text, field, item), then)
+
+    def test_what_cannot_be_asked_is_said_on_the_page(self) -> None:
+        for query, says in (
+            ({"filter": "x=1"}, "There is no segment or dimension x in chart c."),
+            ({"to": "2026-02-01"}, "A movement needs its first day too."),
+            ({"by": "site", "periods": "months"}, "Columns are by codes or by periods, not by both."),
+            (
+                {"company": "beta", "from": "2026-02-02", "to": "2026-02-27"},
+                "The books are kept as balances, and 2026-02-02 is not the first day of a period.",
+            ),
+        ):
+            with self.subTest(says):
+                self.assertIn(f'<p class="must">{says}</p>', self.page(**query))
+
+    def test_a_workbook_has_the_columns(self) -> None:
+        reply = self.client.get(
+            "/statements/inc/figures/workbook/?company=alpha&year=2027&period=9&budget=plan"
+        )
+        sheet = load_workbook(io.BytesIO(reply.content)).active
+        assert sheet is not None
+        self.assertEqual([cell.value for cell in sheet[3]], ["Line", "GBP", "budget", "variance"])
+        rows = {
+            str(row[0].value).strip(): [cell.value for cell in row[1:]] for row in sheet.iter_rows(min_row=4)
+        }
+        self.assertEqual(rows["Share"][2], '=IF(OR(B7="",C7=""),"",B7-C7)')
+
+    def test_others_see_nothing_of_it(self) -> None:
+        self.client = client_of(person("theo", "company", ("beta",)))
+        own = self.page("inc", company="alpha")
+        self.assertNotIn("Alpha", own)
+        self.assertIn("Beta", own)
+
+    def test_odd_values_in_every_parameter(self) -> None:
+        names = (
+            "company",
+            "year",
+            "period",
+            "first",
+            "from",
+            "to",
+            "filter",
+            "by",
+            "periods",
+            "budget",
+            "level",
+        )
+        names += ("unit", "pick", "line", "column", "all")
+        odd_values = (*ODD, "0001-01-01", "9999-12-31", "season=", "season=none;;", "none", "season,season")
+        paths = (
+            "inc/figures/",
+            "inc/figures/cell/",
+            "hierarchy/tree/figures/",
+            "hierarchy/tree/figures/cell/",
+        )
+        cases = [(paths[0], {name: odd}) for name in names for odd in odd_values]
+        cases += [(path, dict.fromkeys(names, odd)) for path in paths for odd in odd_values]
+        for path, query in cases:
+            given = {"company": "alpha", **query}
+            status = self.client.get(f"/statements/{path}?{urlencode(given)}").status_code
+            with self.subTest(path=path, query=query):
+                self.assertIn(
+                    status, (400,) if any("\0" in value for value in given.values()) else (200, 404)
+                )

@@ -1,0 +1,213 @@
+"""What an address of figures says: of which statement or hierarchy, which company, which stretch, only which
+codes,
+what across."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from datetime import date
+from typing import Any
+
+from django.http import Http404
+from django.urls import reverse
+
+from core.analysis.asked import Asked
+from core.analysis.column_sums import Measure, measure_of
+from core.analysis.filters import with_condition
+from core.analysis.hierarchy_plan import hierarchy_plan
+from core.analysis.stretches import of_days, of_periods
+from core.analysis.time_steps import UNITS, around, days_of, shifted, shifted_periods, unit_of
+from core.books.periods import CalendarIndex, company_calendar
+from core.definitions.state import State
+from core.definitions.tables import Company, Hierarchy
+from core.statements.figures import Plan, natural_list, plan
+from core.structures.charts import ChartIndex, chart_index
+from web.definitions.viewing import PineRequest
+from web.people.rights import companies_seen
+from web.shell.asked import number, text
+from web.statements.addresses import ASKED, asked_of, default_period, where
+from web.statements.queries import StatementFigures
+
+UNIT_WORDS = {
+    "day": "day",
+    "week": "week",
+    "month": "month",
+    "quarter": "quarter",
+    "half": "half year",
+    "year": "year",
+}
+
+
+@dataclass(frozen=True)
+class FigureAddress:
+    """`hierarchy` is one that is shown as a statement, cut at `level` (0: all levels); `sizes` whole,
+    thousands,
+    millions, or empty for to the last digit; `everything`: columns with nothing stay."""
+
+    plan: Plan
+    company: Company
+    chart: ChartIndex
+    calendar: CalendarIndex
+    asked: Asked
+    hierarchy: str = ""
+    level: int = 0
+    unit: str = ""
+    everything: bool = False
+
+    @property
+    def name(self) -> str:
+        return self.hierarchy or self.plan.statement.statement
+
+    @property
+    def measure(self) -> Measure:
+        if not self.hierarchy:
+            return measure_of(self.plan)
+        return "standing" if self.asked.first is None else "movement_with_closing"
+
+    @property
+    def balances(self) -> bool:
+        return self.measure == "standing"
+
+    @property
+    def path(self) -> str:
+        if self.hierarchy:
+            return reverse("hierarchy-figures", args=[self.hierarchy])
+        return reverse("figures", args=[self.plan.statement.statement])
+
+    def query(self, asked: Asked | None = None, **more: Any) -> str:
+        """As an address says it; another stretch, filter or columns where they are given."""
+        at = self.asked if asked is None else asked
+        across = {name: getattr(at, name) for name in ASKED}
+        days = {name: day.isoformat() if day else "" for name, day in (("from", at.start), ("to", at.end))}
+        own = {"company": self.company.company, "year": at.year, "period": at.period, "first": at.first}
+        rest = {"level": self.level or "", "unit": self.unit, "all": "1" if self.everything else ""}
+        return where({**own, **days, **across, **rest, **more})
+
+    def days(self) -> tuple[date | None, date] | None:
+        return days_of(self.calendar, self.asked)
+
+    def over(self, asked: Asked) -> Asked:
+        """Another stretch with the filter and the columns of this one, as far as they go with it."""
+        kept = replace(asked, filter=self.asked.filter, by=self.asked.by)
+        if asked.by_day:
+            return kept
+        periods = "" if asked.first is not None else self.asked.periods
+        return replace(kept, periods=periods, budget=self.asked.budget)
+
+    def neighbour(self, ways: int) -> str:
+        """The address of the stretch before or after, as long as this one; empty where there is none."""
+        at = self.asked
+        if at.end is None:
+            moved = shifted_periods(self.calendar, at, ways)
+        elif at.start is None:
+            day = shifted((at.end, at.end), ways)
+            moved = Asked(end=day[1]) if day else None
+        else:
+            days = shifted((at.start, at.end), ways)
+            moved = Asked(start=days[0], end=days[1]) if days else None
+        return self.query(self.over(moved)) if moved else ""
+
+    def units(self) -> list[tuple[str, str, bool]]:
+        """(word, address, whether it is this one) of the stretches around the last day."""
+        days = self.days()
+        if days is None:
+            return []
+        start, end = days
+        own = unit_of((start, end)) if start and self.asked.by_day else None
+        options = [
+            (UNIT_WORDS[unit], self.query(self.over(self._around(unit, end))), unit == own) for unit in UNITS
+        ]
+        period = self.calendar.period_of(end, "general")
+        if period:
+            year, number = period.fiscal_year, period.period
+            alone, to_date = Asked(year, number, number), Asked(year, number)
+            at = self.asked
+            options += [
+                ("period", self.query(self.over(alone)), at.first == at.period and not at.by_day),
+                ("year to date", self.query(self.over(to_date)), at.first is None and not at.by_day),
+            ]
+        return options
+
+    @staticmethod
+    def _around(unit: Any, on: date) -> Asked:
+        start, end = around(unit, on)
+        return Asked(start=start, end=end)
+
+    def title(self) -> str:
+        """The stretch in words, and the days that it is."""
+        stretch = (
+            of_days(self.asked.start, self.asked.end)
+            if self.asked.end
+            else of_periods(self.calendar, self.asked.year or 0, self.asked.period or 0, self.asked.first)
+        )
+        days = self.days()
+        if days is None or self.asked.by_day:
+            return stretch.title(self.balances)
+        start, end = days
+        between = end.isoformat() if self.balances else f"{start} to {end}"
+        return f"{stretch.title(self.balances)}, {between}"
+
+    def alone(self, found: StatementFigures, column: int) -> Asked:
+        """What one column shows, asked for by itself."""
+        at = replace(self.asked, by="", periods="", budget="")
+        if found.keys and found.keys[column]:
+            text = at.filter
+            for field, code in zip(self.asked.by.split(","), found.keys[column], strict=True):
+                text = with_condition(text, field.strip(), code)
+            return replace(at, filter=text)
+        if column < len(found.across):
+            one = found.across[column]
+            year, last = one.key(self.calendar, self.asked.year or 0, self.asked.period or 0)
+            return replace(at, year=year, period=last, first=None if self.balances else one.first)
+        return at
+
+
+def figure_address(
+    request: PineRequest, state: State, statement: str = "", hierarchy: str = ""
+) -> FigureAddress:
+    """Raises Http404 for what there isn't or somebody doesn't see, WrongCall for what can't be asked."""
+    level = number(request.GET, "level", 0, 99) or 0
+    company = _company(request, state, statement, hierarchy)
+    planned = (
+        hierarchy_plan(state, company.chart, hierarchy, level or None)
+        if hierarchy
+        else plan(state, statement)
+    )
+    chart = chart_index(state, company.chart)
+    if planned is None or chart is None:
+        raise Http404
+    return FigureAddress(
+        planned,
+        company,
+        chart,
+        company_calendar(state, company.company),
+        _asked(request, state, company),
+        hierarchy,
+        level,
+        text(request.GET, "unit", 20),
+        request.GET.get("all") == "1",
+    )
+
+
+def _company(request: PineRequest, state: State, statement: str, hierarchy: str) -> Company:
+    """The company asked for, or the one looked at last, or the first that the figures can be of."""
+    row, planned = state.get(Hierarchy, hierarchy), plan(state, statement)
+
+    def fits(one: Company) -> bool:
+        if row is not None:
+            return natural_list(state, one.chart) == row.code_list
+        return planned is not None and one.chart == planned.statement.chart
+
+    seen = [one for one in companies_seen(request.user, state) if fits(one)]
+    if not seen:
+        raise Http404
+    wanted = request.GET.get("company") or request.session.get("company")
+    return next((one for one in seen if one.company == wanted), seen[0])
+
+
+def _asked(request: PineRequest, state: State, company: Company) -> Asked:
+    asked = asked_of(request.GET)
+    if asked.by_day or (asked.year is not None and asked.period is not None):
+        return asked
+    year, period = default_period(state, company.calendar)
+    return replace(asked, year=year, period=period)

@@ -1,0 +1,182 @@
+"""Figures of a statement or hierarchy across columns, as a table."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+from django.utils.html import format_html
+from django.utils.safestring import SafeString
+
+from core.analysis.column_sums import TOTAL
+from core.analysis.variances import COLUMNS
+from core.money import UNITS, show_amount, show_whole
+from core.statements import formulas
+from core.statements.figures import CREDIT, Figure
+from web.shell.table_rows import Cell, TableRow, indent, table_rows
+from web.statements.figure_address import FigureAddress
+from web.statements.queries import StatementFigures
+from web.statements.rows import WITHOUT_FIGURE
+from web.statements.trend_drawing import trend
+
+MANY = 3
+"""From more columns on figures are in whole units, unless something else is asked for."""
+EXACT = "exact"
+MOST_BESIDE_DRAWINGS = 6
+BUDGET, VARIANCE = COLUMNS[1:]
+
+
+@dataclass(frozen=True, slots=True)
+class ColumnHead:
+    """The head of a column: what it is called, and the names behind its codes."""
+
+    title: str
+    name: str
+    css: str
+
+
+@dataclass(frozen=True)
+class FigureTable:
+    """`trends` are the last periods of each line."""
+
+    address: FigureAddress
+    found: StatementFigures
+    trends: Mapping[str, Sequence[int | None]]
+
+    @property
+    def unit(self) -> str:
+        asked = self.address.unit
+        if asked in UNITS or asked == EXACT:
+            return asked
+        return "whole" if len(self.shown) > MANY else EXACT
+
+    @cached_property
+    def periods_drawn(self) -> int:
+        """How many periods the drawings go back; 0 where there is none, or no room for them."""
+        if len(self.shown) > MOST_BESIDE_DRAWINGS:
+            return 0
+        return max((len(values) for values in self.trends.values() if any(values)), default=0)
+
+    @property
+    def is_narrow(self) -> bool:
+        return len(self.shown) <= MANY
+
+    @cached_property
+    def empty(self) -> list[int]:
+        """Columns of codes or periods in which no line shows anything."""
+        lines = self.found.figures.lines
+        return [
+            i
+            for i, title in enumerate(self.found.columns)
+            if title not in (TOTAL, *COLUMNS)
+            and not any(f.seen(i) for f in lines)
+            and not any(u.raw[i] for u in self.found.figures.unplaced)
+        ]
+
+    @cached_property
+    def shown(self) -> list[int]:
+        """Places of the columns that are shown; those with nothing fold away."""
+        folded = () if self.address.everything else self.empty
+        return [i for i in range(len(self.found.columns)) if i not in folded]
+
+    def heads(self) -> Iterator[ColumnHead]:
+        fields = [self.address.chart.field(name.strip()) for name in self.address.asked.by.split(",")]
+        for i in self.shown:
+            title, names = self.found.columns[i], list[str]()
+            if self.found.keys and self.found.keys[i]:
+                for field, code in zip(fields, self.found.keys[i], strict=True):
+                    row = field.codes.get(code) if field else None
+                    names.append(
+                        row.name if row else f"no {field.title.lower()}" if field and not code else code
+                    )
+            if title == "amount":
+                title = self.found.currency
+            yield ColumnHead(title.replace("/", " / "), ", ".join(names), self._css(i, head=True))
+
+    def _css(self, column: int, head: bool = False) -> str:
+        """The total stays in sight, and where there is none of periods the last."""
+        is_last = bool(self.found.across) and column == self.shown[-1]
+        last = (self.found.columns[column] == TOTAL or is_last) and len(self.shown) > 1
+        return "num total stays-end" if last else "num code-head" if head and self.found.keys else "num"
+
+    def rows(self) -> SafeString:
+        return table_rows(map(self._row, self.found.figures.lines))
+
+    def _row(self, figure: Figure) -> TableRow:
+        line = figure.line.row
+        css = "heading" if line.kind == "heading" else ""
+        return TableRow(line.line, list(self._cells(figure)), css=css, element=f"line-{line.line}")
+
+    def _cells(self, figure: Figure) -> Iterator[Cell]:
+        line, digits = figure.line.row, self.found.digits
+        yield Cell(self._label(figure), f"{indent(figure.line.depth)} stays", title=line.label)
+        values = self.trends.get(line.line, ())
+        if self.periods_drawn:
+            yield Cell("" if line.kind in WITHOUT_FIGURE else trend(values, digits), "trend-cell")
+        for i in self.shown:
+            if line.kind in WITHOUT_FIGURE:
+                yield Cell("", self._css(i))
+                continue
+            value = figure.seen(i)
+            yield Cell(
+                self.written(value, is_ratio(figure)),
+                f"{self._css(i)}{self._judged(figure, i)}",
+                link=f"{self.address.path}cell/?{self.address.query(line=line.line, column=i)}",
+                opens=i == self.shown[-1],
+                in_proof=True,
+                title="" if value is None or self.unit == EXACT else show_amount(value, digits),
+            )
+
+    def _label(self, figure: Figure) -> SafeString:
+        """What is taken off under its heading says so, that a reader can add the column up."""
+        lines, parent = self.found.plan.lines, figure.line.parent
+        own = figure.line.direction
+        off = parent >= 0 and own and lines[parent].direction and own != lines[parent].direction
+        code = (
+            format_html('<span class="code">{}</span> ', figure.line.row.line)
+            if self.address.hierarchy
+            else ""
+        )
+        less = format_html('<span class="soft">{} </span>', "less") if off else ""
+        return format_html("{}{}{}", less, code, figure.line.row.label)
+
+    def _judged(self, figure: Figure, column: int) -> str:
+        """Of a variance whether it is better or worse than planned, by the side of the line."""
+        value = figure.shown[column]
+        own = figure.line.direction
+        if self.found.columns[column] != VARIANCE or not value or not own or self.address.balances:
+            return ""
+        better = (value > 0) == (own == CREDIT)
+        return " plus" if better else " minus"
+
+    def written(self, value: int | None, ratio: bool = False) -> str:
+        digits = self.found.digits
+        if ratio or self.unit == EXACT:
+            return show_amount(value, digits)
+        return show_whole(value, digits, UNITS[self.unit])
+
+    def unplaced(self) -> list[tuple[str, str, list[str]]]:
+        """(account, name, amounts as shown) of accounts with an amount that stand on no line."""
+        return [
+            (u.account, u.name, [self.written(u.raw[i]) for i in self.shown])
+            for u in self.found.figures.unplaced
+            if any(u.raw)
+        ]
+
+    @property
+    def proven(self) -> bool | None:
+        """Whether the columns and `none` add up to the total, line by line; None where there is no total."""
+        columns, running = self.found.columns, self.address.balances and not self.found.keys
+        if not columns or columns[-1] != TOTAL or running:
+            return None
+        return all(
+            sum(f.raw[:-1]) == f.raw[-1]
+            for f in self.found.figures.lines
+            if f.line.row.kind != "result" or self.found.keys
+        )
+
+
+def is_ratio(figure: Figure) -> bool:
+    row = figure.line.row  # a ratio says nothing in whole units
+    return row.kind == "formula" and formulas.parse(row.formula).is_ratio

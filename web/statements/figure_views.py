@@ -1,0 +1,237 @@
+"""Figures of a statement or hierarchy: over any stretch, only of some codes, across columns; each opens."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from django.http import Http404, HttpResponse
+from django.shortcuts import render
+
+from core.analysis.asked import Asked
+from core.analysis.period_columns import STEPS
+from core.analysis.stretches import first_of_movement
+from core.books.periods import YEAR
+from core.codes.lists import list_index
+from core.definitions.state import State
+from core.definitions.tables import Budget, Hierarchy
+from core.faults import WrongCall
+from web.definitions.viewing import PineRequest
+from web.people.rights import SIGNED_IN, companies_seen, needs
+from web.shell import tabular
+from web.shell.asked import number, text
+from web.statements.addresses import where
+from web.statements.figure_address import FigureAddress, figure_address
+from web.statements.figure_choices import field_choices, narrowing
+from web.statements.figure_table import FigureTable
+from web.statements.line_views import account_figures
+from web.statements.outline import statement_workbook
+from web.statements.queries import Source, StatementFigures, figures_of, trends_of
+from web.statements.views import seen_statements
+
+PERIODS = 24
+"""How many of a line's last periods are drawn."""
+WITH_FIGURES = ("heading", "accounts", "result")
+
+
+@needs(SIGNED_IN)
+def statement_figures(request: PineRequest, state: State, statement: str) -> HttpResponse:
+    return _page(request, state, figure_address(request, state, statement))
+
+
+@needs(SIGNED_IN)
+def hierarchy_figures(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
+    return _page(request, state, figure_address(request, state, hierarchy=hierarchy))
+
+
+def _page(request: PineRequest, state: State, address: FigureAddress) -> HttpResponse:
+    """What can't be asked for together is said where the figures would stand: the way out is on the page."""
+    context: dict[str, Any] = _around(request, state, address)
+    source = Source(state, address.company, address.asked, with_codes=True)
+    try:
+        found = figures_of(source, address.plan, address.measure)
+        trends = trends_of(source, address.plan, address.measure, PERIODS)
+    except WrongCall as refused:
+        return render(request, "statements/figures.html", {**context, "fault": refused.faults[0].what})
+    table = FigureTable(address, found, trends)
+    context |= {
+        "found": found,
+        "table": table,
+        "rows": table.rows(),
+        "stretch": address.title(),
+        **_narrowed(request, state, source, address),
+    }
+    return render(request, "statements/figures.html", context)
+
+
+def _around(request: PineRequest, state: State, address: FigureAddress) -> dict[str, Any]:
+    """What stands around the figures: other trees, companies and stretches, the filter, the columns."""
+    days, seen = address.days(), companies_seen(request.user, state)
+    wanted = next((row for row in seen if row.company == request.GET.get("company")), None)
+    return {
+        **_trees(request, state, address),
+        "address": address,
+        "instead": wanted.name if wanted and wanted.company != address.company.company else "",
+        "company": address.company,
+        "companies": [row for row in seen if row.chart == address.company.chart],
+        "before": address.neighbour(-1),
+        "after": address.neighbour(1),
+        "units": address.units(),
+        "first_day": days[0] if days else None,
+        "last_day": days[1] if days else None,
+        "query": address.query(),
+        "across": _across(state, address),
+        "conditions": [part.strip() for part in address.asked.filter.split(";") if part.strip()],
+    }
+
+
+def _trees(request: PineRequest, state: State, address: FigureAddress) -> dict[str, Any]:
+    """Statements and hierarchies that may be looked at instead, and the levels of this one."""
+    chart, natural = address.company.chart, address.chart.natural_list
+    hierarchies = (row for row in state.rows(Hierarchy) if row.code_list == natural)
+    return {
+        "statements": [row for row in seen_statements(request, state) if row.chart == chart],
+        "hierarchies": sorted(hierarchies, key=lambda row: row.name),
+        "levels": range(1, 2 + max((line.depth for line in address.plan.lines), default=0)),
+    }
+
+
+def _across(state: State, address: FigureAddress) -> list[tuple[str, str, bool]]:
+    """(words, address, whether it is this one) of what may stand across."""
+    at = replace(address.asked, by="", periods="", budget="")
+    options = [("one column", at), *_by_fields(address, at)]
+    if not at.by_day and at.first is None:
+        options += [(word, replace(at, periods=word)) for word in STEPS]
+    if not at.by_day:
+        budgets = sorted(row for row in state.rows(Budget) if row.chart == address.company.chart)
+        options += [(f"beside {row.name}", replace(at, budget=row.budget)) for row in budgets]
+    return [(words, address.query(asked), asked == address.asked) for words, asked in options]
+
+
+def _by_fields(address: FigureAddress, at: Asked) -> list[tuple[str, Asked]]:
+    """Each field, and within the one that stands across each other one."""
+    fields = narrowing(address)
+    options = [(field.title, replace(at, by=field.name)) for field in fields]
+    for first in fields:
+        if first.name == address.asked.by.split(",")[0].strip():
+            options += [
+                (f"{first.title} by {other.title.lower()}", replace(at, by=f"{first.name},{other.name}"))
+                for other in fields
+                if other != first
+            ]
+    return options
+
+
+def _narrowed(request: PineRequest, state: State, source: Source, address: FigureAddress) -> dict[str, Any]:
+    """The field that is opened for choosing, with its codes' amounts of the line asked for."""
+    fields = narrowing(address)
+    lines = [line.row for line in address.plan.lines if line.row.kind in WITH_FIGURES]
+    line = next(
+        (row for row in lines if row.line == text(request.GET, "line", 40)), lines[0] if lines else None
+    )
+    wanted = text(request.GET, "pick", 40) or (source.conditions[-1].field if source.conditions else "")
+    field = next((one for one in fields if one.name == wanted), fields[0] if fields else None)
+    if field is None or line is None:
+        return {"fields": fields}
+    return {
+        "fields": fields,
+        "of_line": line,
+        "picked": field_choices(state, source, address, field, line.line),
+    }
+
+
+@needs(SIGNED_IN)
+def statement_cell(request: PineRequest, state: State, statement: str) -> HttpResponse:
+    return _cell(request, state, figure_address(request, state, statement))
+
+
+@needs(SIGNED_IN)
+def hierarchy_cell(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
+    return _cell(request, state, figure_address(request, state, hierarchy=hierarchy))
+
+
+def _cell(request: PineRequest, state: State, address: FigureAddress) -> HttpResponse:
+    """What one figure is made of: accounts, each leading to its lines."""
+    found = figures_of(Source(state, address.company, address.asked), address.plan, address.measure)
+    if not address.plan.lines:
+        raise Http404
+    line = text(request.GET, "line", 40) or address.plan.lines[0].row.line
+    column = number(request.GET, "column", 0, 10**6) or 0
+    if line not in address.plan.index or column >= len(found.columns):
+        raise Http404
+    figure = found.figures.lines[address.plan.index[line]]
+    budget = found.columns[column] in ("budget", "variance")
+    alone = address.alone(found, column)
+    parts = (
+        []
+        if budget or figure.line.row.kind == "formula"
+        else account_figures(address.plan, line, found.amounts, column)
+    )
+    return render(
+        request,
+        "statements/figure_cell.html",
+        {
+            "row": figure.line.row,
+            "line": figure.line,
+            "figure": figure,
+            "shown": figure.shown[column],
+            "column": found.columns[column],
+            "found": found,
+            "accounts": parts,
+            "company": address.company,
+            "digits": found.digits,
+            "drill": "" if _spans_years(found, column) else _lines_of(address, figure.line.row.kind, alone),
+            "back": f"{address.path}?{address.query()}",
+            "names": list_index(state, address.chart.natural_list).codes,
+            "codes": ",".join(code.code for code, _ in parts),
+            "is_budget": budget,
+        },
+    )
+
+
+def _spans_years(found: StatementFigures, column: int) -> bool:
+    """Whether a column sums movements of several years: each begins anew, so no one stretch of lines is
+    it."""
+    return column >= len(found.across) and len({one.end // YEAR for one in found.across}) > 1
+
+
+def _lines_of(address: FigureAddress, kind: str, alone: Asked) -> str:
+    """The address of the journal lines behind one column."""
+    standing = address.balances or kind == "result"
+    closing = "" if standing or address.measure == "movement_with_closing" else "0"
+    if alone.end is not None:
+        start = None if standing else alone.start
+        return where({"from": start, "to": alone.end, "filter": alone.filter, "closing": closing})
+    begins = {} if standing else {"from_year": alone.year, "from_period": _first(address, alone)}
+    return where(
+        {"year": alone.year, "period": alone.period, **begins, "filter": alone.filter, "closing": closing}
+    )
+
+
+def _first(address: FigureAddress, alone: Asked) -> int:
+    if alone.first is not None:
+        return alone.first
+    return first_of_movement(address.calendar, alone.year or 0, alone.period or 0)
+
+
+@needs(SIGNED_IN)
+def statement_figures_workbook(request: PineRequest, state: State, statement: str) -> HttpResponse:
+    return _workbook(state, figure_address(request, state, statement))
+
+
+@needs(SIGNED_IN)
+def hierarchy_workbook(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
+    return _workbook(state, figure_address(request, state, hierarchy=hierarchy))
+
+
+def _workbook(state: State, address: FigureAddress) -> HttpResponse:
+    """A workbook that recalculates, headed by what it was made from."""
+    found = figures_of(Source(state, address.company, address.asked), address.plan, address.measure)
+    name = address.plan.statement.name
+    only = f", only {address.asked.filter}" if address.asked.filter else ""
+    heading = f"{name}, {address.company.name}, {address.title()}{only}"
+    titles = [found.currency if title == "amount" else title for title in found.columns]
+    reply = HttpResponse(statement_workbook(found, titles, heading), content_type=tabular.MIME["xlsx"])
+    file = tabular.file_name(f"{address.name}-{address.company.company}-{address.title()}")
+    reply["Content-Disposition"] = f'attachment; filename="{file}.xlsx"'
+    return reply
