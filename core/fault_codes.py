@@ -63,6 +63,8 @@ FaultCode = Literal[
     "equity-day",
     "balances-span",
     "empty-package",
+    "columns-mixed",
+    "columns-unknown",
     "encoding",
     "fixed",
     "formula",

@@ -17,6 +17,7 @@ from core.definitions.tables import (
     ChartSegment,
     Code,
     CodeList,
+    ColumnSet,
     Company,
     CompanyCode,
     Dimension,
@@ -252,6 +253,8 @@ def companies() -> Iterator[Any]:
     yield CompanyCode(name, "company", code)
     yield from rates()
     yield Budget("plan-2026", "Plan 2026", "shared")
+    yield ColumnSet("seasons", "Seasons side by side", "shared", "season")
+    yield ColumnSet("year-before", "Beside the year before", "shared", beside="year")
 
 
 CLOSING = {"EUR": "0.8654", "DKK": "0.1160", "PLN": "0.2031", "USD": "0.7442", "KES": "0.00575"}

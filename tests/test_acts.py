@@ -343,6 +343,7 @@ class Acts(PineTest):
                 "statements",
                 "groups",
                 "budgets",
+                "columns",
             ],
         )
         self.post(

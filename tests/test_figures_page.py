@@ -12,9 +12,11 @@ from urllib.parse import urlencode
 from openpyxl import load_workbook
 
 from core.analysis.filters import toggled
+from core.definitions.tables import ColumnSet
 from tests.base import PineTest, bring, client_of, person, run
 from tests.naive_books import Books
 from tests.test_screens import ODD
+from web.definitions.snapshot import current
 
 ROW = re.compile(r'<tr id="line-([^"]+)".*?</tr>', re.S)
 CELL = re.compile(r'<td class="num[^"]*"[^>]*>(?:<a[^>]*href="([^"]*)"[^>]*>)?([^<]*)')
@@ -115,6 +117,33 @@ class FiguresPage(PineTest):
                             opened += 1
         self.assertGreater(opened, 150)
 
+    def test_beside_another_stretch_and_what_made_it_change(self) -> None:
+        for name, line, query in (
+            ("inc", "net", {"year": 2027, "period": 9, "first": 8, "than": "before"}),
+            ("st", "owing", {"year": 2027, "period": 9, "than": "year", "line": "owing"}),
+            ("st", "owing", {"to": "2027-05-17", "than": "year", "line": "owing", "filter": "season=SP26"}),
+            ("st", "capital", {"to": "2027-05-17", "than": "before", "line": "capital"}),
+        ):
+            with self.subTest(name=name, query=query):
+                page = self.page(name, line=line, **{k: v for k, v in query.items() if k != "line"})
+                if query["than"] == "year" and "year" in query:
+                    self.assertNotIn('class="bridge"', page)  # the year before has no period 9
+                    continue
+                now, then, change = (self.cents(text) for _, text in self.cells(page)[line])
+                self.assertEqual(now - then, change)
+                table = page[page.index("The same as a table") :].partition("</table>")[0]
+                start, *steps, end = map(self.cents, re.findall(r'<td class="num">([^<]*)<', table))
+                self.assertEqual((start, start + sum(steps), end), (then, now, now))
+                cell = html.unescape(self.client.get(self.cells(page)[line][1][0]).content.decode())
+                raw = sum(
+                    self.cents(text) for text in re.findall(r'<td class="num">(?:<a[^>]*>)?([^<]*)<', cell)
+                )
+                self.assertEqual(abs(raw), abs(then))
+
+    @staticmethod
+    def cents(text: str) -> int:
+        return round(float(plain(text) or 0) * 100)
+
     def test_stretches_lead_on_and_back(self) -> None:
         page = self.page(**{"from": "2026-02-01", "to": "2026-02-28", "filter": "season=SP26", "by": "site"})
         before, after = re.findall(r'href="\?([^"]*)" data-key="[\[\]]"', page)
@@ -150,6 +179,40 @@ class FiguresPage(PineTest):
         self.assertEqual([plain(text) for _, _, text in rows], sales)
         self.assertIn("filter=season%3DSP26%2C+AU26", table)
 
+    def test_columns_are_kept_under_a_name(self) -> None:
+        def keep(**row: str) -> Any:
+            form = {"name": "Mine", "chart": "c", **row}
+            return self.client.post("/statements/columns/keep/?back=/statements/", form)
+
+        self.assertEqual(keep(name="Sites by season", by="site,season").status_code, 200)
+        self.assertEqual(current().state.require(ColumnSet, "sites-by-season").by, "site,season")
+        page = self.page("st")
+        address = next(
+            a
+            for a, name in re.findall(r'<a href="\?([^"]*)"[^>]*>([^<]*)</a>', page)
+            if name == "Sites by season"
+        )
+        self.assertIn("by=site%2Cseason", address)
+        at_days = self.page("st", to="2027-05-17")
+        self.assertIn("Sites by season", at_days)
+        self.assertEqual(keep(name="By month", periods="months").status_code, 200)
+        self.assertNotIn("By month", self.page("st", to="2027-05-17"))
+        for row, says in (
+            ({"by": "crop"}, "There is no segment or dimension crop in chart c."),
+            ({"by": "site,site"}, "Columns by site and site say the same twice."),
+            ({"by": "site", "than": "year"}, "Mine says more than one thing across."),
+            ({"budget": "x"}, "There is no budget x."),
+            (
+                {"periods": "weeks"},
+                "One of these is expected: none, months, quarters, years. Correct the cell.",
+            ),
+            ({"name": ""}, "must be given"),
+        ):
+            with self.subTest(row=row):
+                reply = keep(**row)
+                self.assertEqual(reply.status_code, 422)
+                self.assertIn(says, html.unescape(reply.content.decode()))
+
     def test_toggling_a_filter(self) -> None:
         for text, field, item, then in (
             ("", "season", "SP26", "season=SP26"),
@@ -179,8 +242,13 @@ class FiguresPage(PineTest):
         reply = self.client.get(
             "/statements/inc/figures/workbook/?company=alpha&year=2027&period=9&budget=plan"
         )
-        sheet = load_workbook(io.BytesIO(reply.content)).active
-        assert sheet is not None
+        book = load_workbook(io.BytesIO(reply.content))
+        sheet, made_from = book.worksheets
+        told = {str(row[0]): row[1] for row in made_from.iter_rows(values_only=True)}
+        self.assertEqual(
+            [told[name] for name in ("Statement", "Company", "Beside the budget", "Made by", "Definitions")],
+            ["inc Income", "alpha Alpha", "plan", "Mirela", f"version {current().version}"],
+        )
         self.assertEqual([cell.value for cell in sheet[3]], ["Line", "GBP", "budget", "variance"])
         rows = {
             str(row[0].value).strip(): [cell.value for cell in row[1:]] for row in sheet.iter_rows(min_row=4)
@@ -206,8 +274,8 @@ class FiguresPage(PineTest):
             "periods",
             "budget",
             "level",
+            *("unit", "pick", "line", "column", "all", "than"),
         )
-        names += ("unit", "pick", "line", "column", "all")
         odd_values = (*ODD, "0001-01-01", "9999-12-31", "season=", "season=none;;", "none", "season,season")
         paths = (
             "inc/figures/",

@@ -97,3 +97,38 @@ def days_of(calendar: CalendarIndex, asked: Asked) -> tuple[date | None, date] |
     first = calendar.periods.get((year, asked.first)) if asked.first is not None else None
     first = first or (regular[0] if regular else last)
     return (min(first.starts_on, last.starts_on), last.ends_on) if last and first else None
+
+
+def before(calendar: CalendarIndex, asked: Asked, than: str) -> Asked | None:
+    """The stretch to compare with: the one `before`, as long as this one, or that of the `year` before. None
+    where
+    there is none. Filter and columns are the caller's."""
+    if than == "year":
+        return _year_before(calendar, asked)
+    if asked.end is None:
+        return shifted_periods(calendar, asked, -1)
+    days = shifted((asked.start or asked.end, asked.end), -1)
+    if days is None:
+        return None
+    return Asked(start=days[0] if asked.start else None, end=days[1])
+
+
+def _year_before(calendar: CalendarIndex, asked: Asked) -> Asked | None:
+    if asked.end is not None:
+        end = _a_year_earlier(asked.end)
+        start = _a_year_earlier(asked.start) if asked.start else None
+        return Asked(start=start, end=end) if end and (start or not asked.start) else None
+    year = (asked.year or 0) - 1
+    wanted = [asked.period, *([asked.first] if asked.first is not None else [])]
+    if any((year, number) not in calendar.periods for number in wanted):
+        return None
+    return Asked(year, asked.period, asked.first)
+
+
+def _a_year_earlier(day: date) -> date | None:
+    """The same day; of 29 February the 28th, and of a month's last day the last."""
+    if day.year <= date.min.year:
+        return None
+    last = _last_day(day.year - 1, day.month)
+    is_last = day == _last_day(day.year, day.month)
+    return last if is_last else day.replace(year=day.year - 1, day=min(day.day, last.day))

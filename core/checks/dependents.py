@@ -25,6 +25,7 @@ from core.definitions.tables import (
     Code,
     CodeList,
     CodeProperty,
+    ColumnSet,
     Company,
     CompanyAccount,
     CompanyCode,
@@ -222,6 +223,7 @@ def _serves_as(state: State, code_list: str) -> tuple[bool, bool]:
 def _of_chart(after: State, chart: str) -> Iterator[Any]:
     for kind in (ChartSegment, ChartDimension, PairingRule, PairingCondition, AccountString, QuickCode):
         yield from after.part(kind, chart).values()
+    yield from (row for row in after.rows(ColumnSet) if row.chart == chart)
     for statement in after.rows(Statement):
         if statement.chart == chart:
             yield from after.part(StatementLine, statement.statement).values()
@@ -245,6 +247,8 @@ def _after_companies(after: State, by_table: dict[str, list[Edit]]) -> Iterator[
             yield from _of_company(after, edit.key[0])
         if edit.new is None:
             yield from users(after, Company, edit.key[0])
+    budgets = _keys(by_table, "budgets", "chart")
+    yield from (row for row in after.rows(ColumnSet) if row.budget in budgets)
     for edit in by_table.get("groups", ()):
         if _differs(edit, "chart"):
             yield from _of_groups(after, {edit.key[0]})

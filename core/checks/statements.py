@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+from core.analysis.code_columns import fields_asked
 from core.checks.build import selector_faults
 from core.codes.hierarchies import find_cycle
 from core.definitions.row_faults import fault
 from core.definitions.state import State
-from core.definitions.tables import Statement, StatementLine
-from core.faults import Fault
+from core.definitions.tables import Budget, ColumnSet, Statement, StatementLine
+from core.faults import Fault, WrongCall
 from core.statements import formulas
 from core.statements.figures import (
     CREDIT,
@@ -23,6 +24,7 @@ from core.statements.figures import (
     natural_list,
     plan,
 )
+from core.structures.charts import chart_index
 
 MOST_NAMED = 20
 DEEPEST = 60
@@ -128,7 +130,27 @@ def turned_signs(before: State, after: State) -> Iterator[Fault]:
                 yield fault(line.row, "sign", what, way_out, "sign-turned")
 
 
-CHECKS: list[tuple[type[Any], Any]] = [(StatementLine, lines)]
+def column_sets(state: State, rows: list[ColumnSet]) -> Iterator[Fault]:
+    """Fields that the chart has, a budget of it, and one thing across."""
+    for row in rows:
+        chart, budget = chart_index(state, row.chart), state.get(Budget, row.budget)
+        try:
+            if chart is not None and row.by:
+                fields_asked(chart, row.by)
+        except WrongCall as refused:
+            way_out = "Name one or two segments or dimensions of the chart, parted by a comma."
+            yield fault(row, "by", refused.faults[0].what, way_out, "columns-unknown")
+        if budget is not None and budget.chart != row.chart:
+            what = f"Budget {row.budget} belongs to chart {budget.chart}, not to {row.chart}."
+            yield fault(row, "budget", what, "Choose a budget of the chart.", "columns-unknown")
+        across = (row.by, row.periods != "none", row.budget, row.beside != "nothing")
+        if sum(map(bool, across)) > 1:
+            what = f"{row.name} says more than one thing across."
+            way_out = "Columns are by codes, by periods, beside a budget or beside another stretch."
+            yield fault(row, "by", what, way_out, "columns-mixed")
+
+
+CHECKS: list[tuple[type[Any], Any]] = [(StatementLine, lines), (ColumnSet, column_sets)]
 
 
 def _of_line(planned: Plan, line: PlanLine) -> Iterator[Fault]:

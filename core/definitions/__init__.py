@@ -2,6 +2,7 @@
 
 kinds.py       what a cell may hold
 group_rows.py  the row classes of groups
+statement_rows.py  those of statements, columns and budgets
 tables.py      every table of the package, once: columns, kinds, defaults
 nouns.py       what tables and rows are called in sentences
 parsing.py     cells of text to rows, and back

@@ -51,6 +51,7 @@ CompanyId = Annotated[str, Kind("id"), Refers("companies")]
 OverlayId = Annotated[str, Kind("id"), Refers("overlays")]
 CalendarId = Annotated[str, Kind("id"), Refers("calendars")]
 StatementId = Annotated[str, Kind("id"), Refers("statements")]
+BudgetId = Annotated[str, Kind("id"), Refers("budgets")]
 GroupId = Annotated[str, Kind("id"), Refers("groups")]
 
 CLASSES = ("asset", "liability", "equity", "revenue", "expense")

@@ -56,10 +56,15 @@ from core.definitions.kinds import (
     OverlayId,
     Refers,
     Selector,
-    StatementId,
     StructureId,
     Text,
     choice,
+)
+from core.definitions.statement_rows import (
+    Budget as Budget,
+    ColumnSet as ColumnSet,
+    Statement as Statement,
+    StatementLine as StatementLine,
 )
 
 
@@ -293,31 +298,6 @@ class IntercompanyPair(NamedTuple):
     due_to: Annotated[str, Kind("code"), MUST]
 
 
-class Statement(NamedTuple):
-    statement: Id
-    name: Annotated[str, Kind("text"), MUST]
-    chart: Annotated[ChartId, MUST]
-    kind: Annotated[str, choice("balance_sheet", "income_statement", "cash_flow", "other")] = "other"
-
-
-class StatementLine(NamedTuple):
-    statement: StatementId
-    line: Id
-    parent: Id = ""
-    position: Annotated[int, Kind("integer"), MUST] = 0
-    label: Text = ""
-    kind: Annotated[str, choice("heading", "accounts", "result", "formula", "text", "gap"), MUST] = "heading"
-    accounts: Selector = ""
-    formula: Text = ""
-    sign: Annotated[str, choice("natural", "debit", "credit")] = "natural"
-
-
-class Budget(NamedTuple):
-    budget: Id
-    name: Annotated[str, Kind("text"), MUST]
-    chart: Annotated[ChartId, MUST]
-
-
 class BudgetLine(NamedTuple):
     budget: Id
     company: Id
@@ -466,6 +446,7 @@ DEFINING_TABLES: tuple[Table, ...] = (
     Table("chart_mappings", ChartMapping, 3, "mapping row of a chart"),
     Table("disagreement_notes", DisagreementNote, 4, "note", frozenset({"partner"})),
     Table("budgets", Budget, 1, "budget"),
+    Table("column_sets", ColumnSet, 1, "set of columns"),
 )
 """Tables that hold definitions, in the order in which each needs only those before it."""
 

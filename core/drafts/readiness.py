@@ -4,14 +4,25 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from core import checks
 from core.changes.fixed import Facts, transition_faults
 from core.codes.hierarchies import standing_under_none
 from core.codes.lists import natural_lists
 from core.definitions.state import State
-from core.definitions.tables import TABLES, Chart, Code, Company, CompanyAccount, Group, Hierarchy, Statement
+from core.definitions.tables import (
+    TABLES,
+    Budget,
+    Chart,
+    Code,
+    ColumnSet,
+    Company,
+    CompanyAccount,
+    Group,
+    Hierarchy,
+    Statement,
+)
 from core.drafts.replaying import Collision, Replayed
 from core.faults import LOOK, MUST
 from core.references import uses
@@ -170,16 +181,24 @@ def charts_touched(
     return sorted(names)
 
 
+OF_A_CHART = frozenset(
+    (
+        *("charts", "chart_segments", "chart_dimensions", "pairing_rules", "pairing_conditions"),
+        *("account_strings", "quick_codes"),
+    )
+)
+"""Tables whose first key is the chart."""
+NAMING_A_CHART: dict[str, type[Any]] = {
+    **dict.fromkeys(("statements", "statement_lines"), Statement),
+    **dict.fromkeys(("companies", "company_codes", "company_accounts", "intercompany_pairs"), Company),
+    "budgets": Budget,
+    "column_sets": ColumnSet,
+}
+"""Tables whose first key is a row that names its chart."""
+
+
 def _charts_of(state: State, table: str, first: str) -> set[str]:
-    if table in (
-        "charts",
-        "chart_segments",
-        "chart_dimensions",
-        "pairing_rules",
-        "pairing_conditions",
-        "account_strings",
-        "quick_codes",
-    ):
+    if table in OF_A_CHART:
         return {first}
     if table in ("code_lists", "codes"):
         return set(uses.charts_of_list(state, first))
@@ -188,13 +207,8 @@ def _charts_of(state: State, table: str, first: str) -> set[str]:
         return set(uses.charts_of_list(state, hierarchy_row.code_list)) if hierarchy_row else set()
     if table in ("structures", "structure_segments"):
         return {row.chart for row in state.rows(Chart) if row.structure == first}
-    if table in ("statements", "statement_lines"):
-        statement = state.get(Statement, first)
-        return {statement.chart} if statement else set()
-    if table in ("companies", "company_codes", "company_accounts", "intercompany_pairs"):
-        company = state.get(Company, first)
-        return {company.chart} if company else set()
-    if table == "groups" or TABLES[table].by_name.get("group"):
-        group = state.get(Group, first)
-        return {group.chart} if group else set()
-    return set()
+    owner = NAMING_A_CHART.get(table)
+    if owner is None and (table == "groups" or TABLES[table].by_name.get("group")):
+        owner = Group
+    row = state.get(owner, first) if owner else None
+    return {row.chart} if row else set()

@@ -1,6 +1,7 @@
 """Statements: lines with the accounts that stand on them, and the figures that they come to.
 
 figures.py      a statement ready for use, computed for one or many columns, what stands on no line
+bridge.py       what made a figure change, line by line or account by account
 coverage.py     how much of what belongs on a statement stands on it
 formulas.py     formulas over lines
 """

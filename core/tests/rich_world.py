@@ -19,6 +19,7 @@ from core.definitions.tables import (
     CodeList,
     CodeName,
     CodeProperty,
+    ColumnSet,
     Company,
     CompanyAccount,
     CompanyCode,
@@ -150,6 +151,8 @@ def rich() -> list[Any]:
         Company("gamma2", "Gamma adjusted", "NL", "EUR", "d", "m", adjusts="gamma"),
         Rate("EUR", "GBP", "closing", date(2026, 1, 31), Decimal("0.85")),
         Budget("b", "Budget", "c"),
+        ColumnSet("cs", "Beside the budget", "c", budget="b"),
+        ColumnSet("seasons", "Seasons by site", "c", "season, site"),
         CompanyCode("beta", "company", "10"),
         Period("m", 2025, 12, "December 2025", date(2025, 12, 1), date(2025, 12, 31)),
     ]

@@ -25,14 +25,19 @@ from core.analysis.filters import parse_filter
 from core.analysis.hierarchy_plan import hierarchy_plan
 from core.analysis.period_columns import STEPS, period_columns
 from core.analysis.stretches import check_whole_periods, cut_periods, of_days, of_periods
-from core.analysis.variances import beside_budget
+from core.analysis.time_steps import before
+from core.analysis.variances import beside
 from core.books.balances import PostedColumns, books_of
 from core.books.periods import calendar_index
-from core.definitions.tables import Statement, StatementLine
+from core.changes.fixed import NOTHING_POSTED
+from core.changes.kinds import Drop, Put, examine
+from core.definitions.tables import Budget, ChartDimension, ColumnSet, Statement, StatementLine
 from core.faults import WrongCall
+from core.statements.bridge import bridge
 from core.statements.figures import compute
 from core.structures.charts import chart_index
 from core.tests.builders import ACCOUNTS, state
+from core.tests.rich_world import rich_state
 from core.tests.test_figures import BALANCE, line, planned
 
 INCOME: list[Any] = [
@@ -176,7 +181,7 @@ class Sums(TestCase):
             compute(plan, one_column(rows_of(pack), plan, stretch, "standing").amounts, 2)
             for pack in (one, other)
         )
-        both = beside_budget(actual, budget)
+        both = beside(actual, budget)
         for row, have, want in zip(both.lines, actual.lines, budget.lines, strict=True):
             self.assertEqual(row.shown[:2], (have.shown[0], want.shown[0]))
             self.assertEqual(row.shown[2], (have.shown[0] or 0) - (want.shown[0] or 0))
@@ -189,6 +194,48 @@ class Sums(TestCase):
             window(one_column(rows, plan, stretch, "standing")) for rows in (both, rows_of([*one, *other]))
         ]
         self.assertEqual(sums[0], sums[1])
+
+
+class Bridges(TestCase):
+    @given(packs, packs, st.sampled_from(("owing", "assets", "cash", "result", "capital")), st.integers(1, 9))
+    def test_a_bridge_adds_up(self, one: Any, other: Any, line: str, most: int) -> None:
+        plan, stretch = planned(WORLD), of_periods(CALENDAR, 2026, 13)
+        sides = []
+        for pack in (one, other):
+            amounts = one_column(rows_of(pack), plan, stretch, "standing").amounts
+            sides.append((compute(plan, amounts, 2), amounts))
+        made = bridge(plan, line, sides[0], sides[1], most)
+        at = plan.index[line]
+        self.assertEqual((made.start, made.end), tuple(figures.lines[at].shown[0] for figures, _ in sides))
+        self.assertEqual(made.start + sum(step.change for step in made.steps), made.end)
+        self.assertLessEqual(len(made.steps), most)
+
+    def test_the_stretch_to_compare_with(self) -> None:
+        day = date.fromisoformat
+        for asked, than, there in (
+            (Asked(2026, 3, 3), "before", Asked(2026, 2, 2)),
+            (Asked(2026, 3), "year", None),
+            (
+                Asked(start=day("2024-02-29"), end=day("2024-02-29")),
+                "year",
+                Asked(start=day("2023-02-28"), end=day("2023-02-28")),
+            ),
+            (
+                Asked(start=day("2023-02-01"), end=day("2023-02-28")),
+                "before",
+                Asked(start=day("2023-01-01"), end=day("2023-01-31")),
+            ),
+            (
+                Asked(start=day("2025-02-01"), end=day("2025-02-28")),
+                "year",
+                Asked(start=day("2024-02-01"), end=day("2024-02-29")),
+            ),
+            (Asked(end=day("2026-03-05")), "before", Asked(end=day("2026-03-04"))),
+            (Asked(end=day("0001-01-01")), "before", None),
+            (Asked(end=day("0001-01-01")), "year", None),
+        ):
+            with self.subTest(asked=asked, than=than):
+                self.assertEqual(before(CALENDAR, asked, than), there)
 
 
 class Edges(TestCase):
@@ -260,6 +307,20 @@ class Edges(TestCase):
             with self.subTest(says), self.assertRaises(WrongCall) as refused:
                 asked.check()
             self.assertEqual(refused.exception.faults[0].what, says)
+
+    def test_columns_hang_on_the_fields_of_their_chart(self) -> None:
+        world = rich_state()
+        for change, says in (
+            (Drop(ChartDimension("c", "season")), "There is no segment or dimension season in chart c."),
+            (Put(Budget("b", "Budget", "d")), "Budget b belongs to chart d, not to c."),
+            (
+                Put(ColumnSet("cs", "Both", "c", "site", beside="year")),
+                "Both says more than one thing across.",
+            ),
+        ):
+            with self.subTest(says):
+                judged = examine(world, change, NOTHING_POSTED)
+                self.assertIn(says, [fault.what for fault in (*judged.faults, *judged.following)])
 
     def test_stretches_that_there_are_not(self) -> None:
         kept = frozenset({2026})

@@ -45,7 +45,7 @@ PAGES = (
     ("Bring in, take out a package", "exchange", False),
     ("Your password", "own-password", False),
     ("Group", "groups", True),
-    ("Registers: structures, charts, calendars, overlays, groups, budgets", "registers", True),
+    ("Registers: structures, charts, calendars, overlays, groups, budgets, columns", "registers", True),
     ("Versions and the log of changes", "log", True),
     ("Drafts", "drafts", True),
     ("People", "people", True),

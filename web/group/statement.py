@@ -15,6 +15,7 @@ from core.definitions.tables import Company, Elimination, Group, GroupMember
 from core.faults import WrongCall
 from core.group.mapping import map_plan
 from core.group.membership import membership
+from core.group.rates import RateMissing
 from core.group_figures.columns import column_title
 from core.keeping.notes import SAYS, noted
 from core.money import digits_of, show_amount
@@ -25,7 +26,8 @@ from web.group.addresses import PUBLISHED, GroupAddress, group_address, statemen
 from web.group.rows import COMPARED, ConsolidatedTable
 from web.group.upstream import reviews_of
 from web.people.rights import SIGNED_IN, needs
-from web.statements.outline import statement_workbook
+from web.shell.templatetags.pine import as_rate
+from web.statements.outline import made_from_rows, statement_workbook
 
 
 def company_names(state: State) -> dict[str, str]:
@@ -174,13 +176,30 @@ def workbook(request: PineRequest, state: State, group: str) -> HttpResponse:
     names = company_names(state)
     titles = [column_title(found.group, column, names) for column in found.statement.columns]
     heading = f"{at.statement.name}, {at.group.name}, consolidated"
+    made_from = made_from_rows(request, found.statement, ("Group", f"{at.group.group} {at.group.name}"))
+    made_from += _rates_taken(found)
     reply = HttpResponse(
-        statement_workbook(found.statement, titles, heading),
+        statement_workbook(found.statement, titles, heading, made_from),
         content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
     )
     name = f"{at.statement.statement}-{group}-{at.year}-{at.period}.xlsx"
     reply["Content-Disposition"] = f'attachment; filename="{name}"'
     return reply
+
+
+def _rates_taken(found: queries.GroupFigures) -> list[tuple[str, str]]:
+    """Closing and average rates of the statement's last period, by currency."""
+    group, last = found.group, found.group.periods.last_to(found.statement.window.end)
+    currencies = sorted({books.currency for books in group.books.sets} - {group.group.currency})
+    taken = []
+    for currency in currencies:
+        for kind in ("closing", "average"):
+            try:
+                rate = as_rate(group.rates.of(kind, currency, last))
+            except RateMissing:
+                rate = "missing"
+            taken.append((f"{kind.capitalize()} rate of {currency}", f"{rate} {group.group.currency}"))
+    return taken
 
 
 def known_figures(

@@ -16,7 +16,7 @@ from core.analysis.column_sums import Measure, measure_of
 from core.analysis.filters import with_condition
 from core.analysis.hierarchy_plan import hierarchy_plan
 from core.analysis.stretches import of_days, of_periods
-from core.analysis.time_steps import UNITS, around, days_of, shifted, shifted_periods, unit_of
+from core.analysis.time_steps import UNITS, around, before, days_of, shifted, shifted_periods, unit_of
 from core.books.periods import CalendarIndex, company_calendar
 from core.definitions.state import State
 from core.definitions.tables import Company, Hierarchy
@@ -37,6 +37,8 @@ UNIT_WORDS = {
     "year": "year",
 }
 
+THAN = ("before", "year")
+
 
 @dataclass(frozen=True)
 class FigureAddress:
@@ -53,6 +55,8 @@ class FigureAddress:
     level: int = 0
     unit: str = ""
     everything: bool = False
+    than: str = ""
+    """`before` or `year`: the figures stand beside those of the stretch before, or of the year before"""
 
     @property
     def name(self) -> str:
@@ -81,7 +85,20 @@ class FigureAddress:
         days = {name: day.isoformat() if day else "" for name, day in (("from", at.start), ("to", at.end))}
         own = {"company": self.company.company, "year": at.year, "period": at.period, "first": at.first}
         rest = {"level": self.level or "", "unit": self.unit, "all": "1" if self.everything else ""}
+        rest["than"] = "" if across["by"] or across["periods"] or across["budget"] else self.than
         return where({**own, **days, **across, **rest, **more})
+
+    @property
+    def columns(self) -> dict[str, str]:
+        """What stands across, as an address says it."""
+        at = self.asked
+        return {"by": at.by, "periods": at.periods, "budget": at.budget, "than": self.than}
+
+    @property
+    def has_columns(self) -> bool:
+        """Whether anything else than the figures alone stands across."""
+        at = self.asked
+        return bool(at.by or at.periods or at.budget or self.earlier())
 
     def days(self) -> tuple[date | None, date] | None:
         return days_of(self.calendar, self.asked)
@@ -94,17 +111,22 @@ class FigureAddress:
         periods = "" if asked.first is not None else self.asked.periods
         return replace(kept, periods=periods, budget=self.asked.budget)
 
+    def earlier(self) -> FigureAddress | None:
+        """The figures to compare with, where these are in one column."""
+        at = self.asked
+        if self.than not in THAN or at.by or at.periods or at.budget:
+            return None
+        then = before(self.calendar, at, self.than)
+        return replace(self, asked=replace(then, filter=at.filter), than="") if then else None
+
     def neighbour(self, ways: int) -> str:
         """The address of the stretch before or after, as long as this one; empty where there is none."""
         at = self.asked
         if at.end is None:
             moved = shifted_periods(self.calendar, at, ways)
-        elif at.start is None:
-            day = shifted((at.end, at.end), ways)
-            moved = Asked(end=day[1]) if day else None
         else:
-            days = shifted((at.start, at.end), ways)
-            moved = Asked(start=days[0], end=days[1]) if days else None
+            days = shifted((at.start or at.end, at.end), ways)
+            moved = Asked(start=days[0] if at.start else None, end=days[1]) if days else None
         return self.query(self.over(moved)) if moved else ""
 
     def units(self) -> list[tuple[str, str, bool]]:
@@ -186,6 +208,7 @@ def figure_address(
         level,
         text(request.GET, "unit", 20),
         request.GET.get("all") == "1",
+        text(request.GET, "than", 10),
     )
 
 

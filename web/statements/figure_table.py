@@ -25,6 +25,7 @@ MANY = 3
 EXACT = "exact"
 MOST_BESIDE_DRAWINGS = 6
 BUDGET, VARIANCE = COLUMNS[1:]
+CHANGE = "change"
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,7 +70,8 @@ class FigureTable:
         return [
             i
             for i, title in enumerate(self.found.columns)
-            if title not in (TOTAL, *COLUMNS)
+            if (self.found.keys or self.found.across)
+            and title != TOTAL
             and not any(f.seen(i) for f in lines)
             and not any(u.raw[i] for u in self.found.figures.unplaced)
         ]
@@ -145,7 +147,12 @@ class FigureTable:
         """Of a variance whether it is better or worse than planned, by the side of the line."""
         value = figure.shown[column]
         own = figure.line.direction
-        if self.found.columns[column] != VARIANCE or not value or not own or self.address.balances:
+        if (
+            self.found.columns[column] not in (VARIANCE, CHANGE)
+            or not value
+            or not own
+            or self.address.balances
+        ):
             return ""
         better = (value > 0) == (own == CREDIT)
         return " plus" if better else " minus"

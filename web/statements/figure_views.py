@@ -9,27 +9,31 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import render
 
 from core.analysis.asked import Asked
-from core.analysis.period_columns import STEPS
 from core.analysis.stretches import first_of_movement
+from core.analysis.variances import beside
 from core.books.periods import YEAR
 from core.codes.lists import list_index
 from core.definitions.state import State
-from core.definitions.tables import Budget, Hierarchy
+from core.definitions.tables import Hierarchy, StatementLine
 from core.faults import WrongCall
+from core.statements.bridge import bridge
 from web.definitions.viewing import PineRequest
 from web.people.rights import SIGNED_IN, companies_seen, needs
 from web.shell import tabular
 from web.shell.asked import number, text
 from web.statements.addresses import where
+from web.statements.bridge_drawing import bridge_drawing
 from web.statements.figure_address import FigureAddress, figure_address
 from web.statements.figure_choices import field_choices, narrowing
-from web.statements.figure_table import FigureTable
+from web.statements.figure_columns import columns_offered
+from web.statements.figure_table import BUDGET, CHANGE, VARIANCE, FigureTable
 from web.statements.line_views import account_figures
-from web.statements.outline import statement_workbook
+from web.statements.outline import made_from_rows, statement_workbook
 from web.statements.queries import Source, StatementFigures, figures_of, trends_of
 from web.statements.views import seen_statements
 
 PERIODS = 24
+MOST_STEPS = 8
 """How many of a line's last periods are drawn."""
 WITH_FIGURES = ("heading", "accounts", "result")
 
@@ -49,10 +53,11 @@ def _page(request: PineRequest, state: State, address: FigureAddress) -> HttpRes
     context: dict[str, Any] = _around(request, state, address)
     source = Source(state, address.company, address.asked, with_codes=True)
     try:
-        found = figures_of(source, address.plan, address.measure)
+        found, then = figures_beside(state, source, address)
         trends = trends_of(source, address.plan, address.measure, PERIODS)
     except WrongCall as refused:
         return render(request, "statements/figures.html", {**context, "fault": refused.faults[0].what})
+    request.session["columns"] = address.columns
     table = FigureTable(address, found, trends)
     context |= {
         "found": found,
@@ -61,12 +66,44 @@ def _page(request: PineRequest, state: State, address: FigureAddress) -> HttpRes
         "stretch": address.title(),
         **_narrowed(request, state, source, address),
     }
+    if then:
+        context |= _bridged(address, found, then, context.get("of_line"))
     return render(request, "statements/figures.html", context)
+
+
+def figures_beside(
+    state: State, source: Source, address: FigureAddress
+) -> tuple[StatementFigures, StatementFigures | None]:
+    """The figures asked for, and those that they stand beside, if any: then in columns of now, then,
+    change."""
+    found = figures_of(source, address.plan, address.measure)
+    earlier = address.earlier()
+    if earlier is None:
+        return found, None
+    then = figures_of(Source(state, address.company, earlier.asked), address.plan, address.measure)
+    columns = (found.columns[0], then.window.title(address.balances), CHANGE)
+    return replace(found, figures=beside(found.figures, then.figures), columns=columns), then
+
+
+def _bridged(
+    address: FigureAddress, found: StatementFigures, then: StatementFigures, line: StatementLine | None
+) -> dict[str, Any]:
+    """What made a line change, drawn."""
+    if line is None:
+        return {}
+    both = ((then.figures, then.amounts), (found.figures, found.amounts))
+    made = bridge(address.plan, line.line, *both, MOST_STEPS)
+    titles = (then.window.ends, found.window.ends)
+    return {
+        "bridge": made,
+        "bridge_drawing": bridge_drawing(made, titles, found.digits),
+        "bridge_titles": titles,
+    }
 
 
 def _around(request: PineRequest, state: State, address: FigureAddress) -> dict[str, Any]:
     """What stands around the figures: other trees, companies and stretches, the filter, the columns."""
-    days, seen = address.days(), companies_seen(request.user, state)
+    days, seen, across = address.days(), companies_seen(request.user, state), columns_offered(state, address)
     wanted = next((row for row in seen if row.company == request.GET.get("company")), None)
     return {
         **_trees(request, state, address),
@@ -80,7 +117,9 @@ def _around(request: PineRequest, state: State, address: FigureAddress) -> dict[
         "first_day": days[0] if days else None,
         "last_day": days[1] if days else None,
         "query": address.query(),
-        "across": _across(state, address),
+        "across": across,
+        "across_now": next((words for words, _, is_own in across if is_own), address.asked.by),
+        "has_columns": address.has_columns,
         "conditions": [part.strip() for part in address.asked.filter.split(";") if part.strip()],
     }
 
@@ -94,32 +133,6 @@ def _trees(request: PineRequest, state: State, address: FigureAddress) -> dict[s
         "hierarchies": sorted(hierarchies, key=lambda row: row.name),
         "levels": range(1, 2 + max((line.depth for line in address.plan.lines), default=0)),
     }
-
-
-def _across(state: State, address: FigureAddress) -> list[tuple[str, str, bool]]:
-    """(words, address, whether it is this one) of what may stand across."""
-    at = replace(address.asked, by="", periods="", budget="")
-    options = [("one column", at), *_by_fields(address, at)]
-    if not at.by_day and at.first is None:
-        options += [(word, replace(at, periods=word)) for word in STEPS]
-    if not at.by_day:
-        budgets = sorted(row for row in state.rows(Budget) if row.chart == address.company.chart)
-        options += [(f"beside {row.name}", replace(at, budget=row.budget)) for row in budgets]
-    return [(words, address.query(asked), asked == address.asked) for words, asked in options]
-
-
-def _by_fields(address: FigureAddress, at: Asked) -> list[tuple[str, Asked]]:
-    """Each field, and within the one that stands across each other one."""
-    fields = narrowing(address)
-    options = [(field.title, replace(at, by=field.name)) for field in fields]
-    for first in fields:
-        if first.name == address.asked.by.split(",")[0].strip():
-            options += [
-                (f"{first.title} by {other.title.lower()}", replace(at, by=f"{first.name},{other.name}"))
-                for other in fields
-                if other != first
-            ]
-    return options
 
 
 def _narrowed(request: PineRequest, state: State, source: Source, address: FigureAddress) -> dict[str, Any]:
@@ -152,7 +165,7 @@ def hierarchy_cell(request: PineRequest, state: State, hierarchy: str) -> HttpRe
 
 def _cell(request: PineRequest, state: State, address: FigureAddress) -> HttpResponse:
     """What one figure is made of: accounts, each leading to its lines."""
-    found = figures_of(Source(state, address.company, address.asked), address.plan, address.measure)
+    found, then = figures_beside(state, Source(state, address.company, address.asked), address)
     if not address.plan.lines:
         raise Http404
     line = text(request.GET, "line", 40) or address.plan.lines[0].row.line
@@ -160,12 +173,14 @@ def _cell(request: PineRequest, state: State, address: FigureAddress) -> HttpRes
     if line not in address.plan.index or column >= len(found.columns):
         raise Http404
     figure = found.figures.lines[address.plan.index[line]]
-    budget = found.columns[column] in ("budget", "variance")
-    alone = address.alone(found, column)
+    budget = found.columns[column] in (BUDGET, VARIANCE, CHANGE)
+    alone, amounts, place = address.alone(found, column), found.amounts, column
+    if then and column == 1 and (earlier := address.earlier()):
+        alone, amounts, place = earlier.asked, then.amounts, 0
     parts = (
         []
         if budget or figure.line.row.kind == "formula"
-        else account_figures(address.plan, line, found.amounts, column)
+        else account_figures(address.plan, line, amounts, place)
     )
     return render(
         request,
@@ -185,6 +200,10 @@ def _cell(request: PineRequest, state: State, address: FigureAddress) -> HttpRes
             "names": list_index(state, address.chart.natural_list).codes,
             "codes": ",".join(code.code for code, _ in parts),
             "is_budget": budget,
+            "path": address.path,
+            "bridges": address.query(line=line, than=address.than or "year")
+            if found.columns[column] in ("amount", CHANGE)
+            else "",
         },
     )
 
@@ -216,22 +235,26 @@ def _first(address: FigureAddress, alone: Asked) -> int:
 
 @needs(SIGNED_IN)
 def statement_figures_workbook(request: PineRequest, state: State, statement: str) -> HttpResponse:
-    return _workbook(state, figure_address(request, state, statement))
+    return _workbook(request, state, figure_address(request, state, statement))
 
 
 @needs(SIGNED_IN)
 def hierarchy_workbook(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
-    return _workbook(state, figure_address(request, state, hierarchy=hierarchy))
+    return _workbook(request, state, figure_address(request, state, hierarchy=hierarchy))
 
 
-def _workbook(state: State, address: FigureAddress) -> HttpResponse:
+def _workbook(request: PineRequest, state: State, address: FigureAddress) -> HttpResponse:
     """A workbook that recalculates, headed by what it was made from."""
-    found = figures_of(Source(state, address.company, address.asked), address.plan, address.measure)
+    found, _ = figures_beside(state, Source(state, address.company, address.asked), address)
     name = address.plan.statement.name
     only = f", only {address.asked.filter}" if address.asked.filter else ""
     heading = f"{name}, {address.company.name}, {address.title()}{only}"
     titles = [found.currency if title == "amount" else title for title in found.columns]
-    reply = HttpResponse(statement_workbook(found, titles, heading), content_type=tabular.MIME["xlsx"])
+    made_from = made_from_rows(
+        request, found, ("Company", f"{address.company.company} {address.company.name}"), address.query()
+    )
+    data = statement_workbook(found, titles, heading, made_from)
+    reply = HttpResponse(data, content_type=tabular.MIME["xlsx"])
     file = tabular.file_name(f"{address.name}-{address.company.company}-{address.title()}")
     reply["Content-Disposition"] = f'attachment; filename="{file}.xlsx"'
     return reply

@@ -41,3 +41,17 @@ class Budget(Definition):
     budget = ident(unique=True)
     name = models.TextField()
     chart = to("structures.Chart", "chart")
+
+
+class ColumnSet(Definition):
+    exchange = "column_sets"
+    column_set = ident(unique=True)
+    name = models.TextField()
+    chart = to("structures.Chart", "chart")
+    by = text()
+    periods = models.CharField(max_length=10)
+    budget = ident(blank=True, default="")
+    beside = models.CharField(max_length=10)
+
+    class Meta:
+        constraints = choices_held("column_sets")

@@ -3,22 +3,64 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Sequence
 from typing import Any
+from urllib.parse import parse_qs
 
 import xlsxwriter
+from django.utils import timezone
 from xlsxwriter.utility import xl_col_to_name
 
 from core.analysis.variances import COLUMNS
 from core.statements import formulas
 from core.statements.figures import DEBIT
+from core.version import VERSION
+from web.definitions.viewing import PineRequest
 from web.statements.queries import StatementFigures
 
 TOP = 3
-VARIANCE = COLUMNS[2]
+DIFFERENCES = (COLUMNS[2], "change")
+"""Columns that are the one before the last less the last."""
 
 
-def statement_workbook(found: StatementFigures, titles: list[str], heading: str) -> bytes:
-    """Headings are live sums of what is under them, formulas live formulas; accounts are figures."""
+def made_from_rows(
+    request: PineRequest, found: StatementFigures, whose: tuple[str, str], address: str = ""
+) -> list[tuple[str, str]]:
+    """What a workbook was made from, for its last sheet: (what, which). `whose`: what it is of, and its
+    name."""
+    view, statement = request.viewed, found.plan.statement
+    seen = f"version {view.snapshot.version if view.as_of is None else view.as_of}"
+    asked = parse_qs(address)
+    return [
+        ("Statement", f"{statement.statement} {statement.name}"),
+        whose,
+        ("Currency", found.currency),
+        ("Movement", found.window.name),
+        ("Balances at", found.window.ends),
+        *((title, asked[name][0]) for name, title in ASKED_TITLES.items() if name in asked),
+        ("Definitions", f"draft {view.working.draft.name} on {seen}" if view.working else seen),
+        ("Made by", request.user.shown_name()),
+        ("Made at", f"{timezone.now():%Y-%m-%d %H:%M} UTC"),
+        ("Product", f"Pine Scaffold {VERSION}"),
+    ]
+
+
+ASKED_TITLES = {
+    "filter": "Only",
+    "by": "Columns by codes of",
+    "periods": "Columns by",
+    "budget": "Beside the budget",
+    "than": "Beside the stretch",
+    "level": "Down to level",
+}
+
+
+def statement_workbook(
+    found: StatementFigures, titles: list[str], heading: str, made_from: Sequence[tuple[str, str]] = ()
+) -> bytes:
+    """Headings are live sums of what is under them, formulas live formulas; accounts are figures. A last
+    sheet says
+    what it was made from."""
     out = io.BytesIO()
     book = xlsxwriter.Workbook(
         out, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
@@ -50,6 +92,13 @@ def statement_workbook(found: StatementFigures, titles: list[str], heading: str)
             style = bold if figure.line.row.kind == "heading" else plain
             _cell(page, found, i, column, style)
     _unplaced(page, found, len(titles), plain)
+    if made_from:
+        told = book.add_worksheet("Made from")
+        told.set_column(0, 0, 22)
+        told.set_column(1, 1, 60)
+        for at, (what, which) in enumerate(made_from):
+            told.write_string(at, 0, what)
+            told.write_string(at, 1, which)
     book.close()
     return out.getvalue()
 
@@ -60,7 +109,7 @@ def _cell(page: Any, found: StatementFigures, i: int, column: int, style: Any) -
     unit = 10**found.digits
     if shown is None and figure.line.row.kind != "formula":
         return
-    if found.columns[column : column + 1] == (VARIANCE,):
+    if found.columns[column] in DIFFERENCES:
         page.write_formula(
             TOP + i, column + 1, _variance(i, column), style, "" if shown is None else shown / unit
         )

@@ -23,7 +23,7 @@ from core.analysis.column_sums import (
 from core.analysis.filters import Filter, parse_filter
 from core.analysis.period_columns import PeriodColumn, last_periods, period_columns
 from core.analysis.stretches import Stretch, of_days, of_periods
-from core.analysis.variances import COLUMNS, beside_budget
+from core.analysis.variances import COLUMNS, beside
 from core.books.balances import TrialRow, by_account
 from core.books.periods import YEAR, CalendarIndex, company_calendar
 from core.codes.lists import ListIndex, list_index
@@ -186,7 +186,7 @@ def figures_of(source: Source, planned: Plan, measure: Measure | None = None) ->
     figures, titles = compute(planned, columns.amounts, digits), columns.titles
     if asked.budget:
         budget = one_column(source.fitting(source.budget), planned, source.stretch, meant)
-        figures, titles = beside_budget(figures, compute(planned, budget.amounts, digits)), COLUMNS
+        figures, titles = beside(figures, compute(planned, budget.amounts, digits)), COLUMNS
     return StatementFigures(
         planned,
         figures,

@@ -1,4 +1,4 @@
-"""The heads of statements and budgets, as tables edited in place."""
+"""The heads of statements and budgets, and sets of columns, as tables edited in place."""
 
 from __future__ import annotations
 
@@ -33,6 +33,20 @@ BUDGETS = register(
         titles={"budget": "Id"},
         order=lambda row: row.name,
         empty="No budgets yet: their lines come in with a package.",
+        register=True,
+    )
+)
+COLUMNS = register(
+    Sheet(
+        "columns",
+        "column_sets",
+        "Columns",
+        "set of columns",
+        ("column_set", "name", "chart", "by", "periods", "budget", "beside"),
+        (),
+        titles={"column_set": "Id", "by": "By codes of"},
+        order=lambda row: (row.chart, row.name),
+        empty="No columns are kept yet: figures keep theirs under a name.",
         register=True,
     )
 )

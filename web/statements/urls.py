@@ -1,5 +1,6 @@
 from web.people.rights import route
 from web.statements import (
+    figure_columns,
     figure_views,
     line_views,
     sheets as sheets,  # registers its tables
@@ -11,6 +12,7 @@ urlpatterns = [
     route("", views.first, "statements"),
     route("make/new/", views.new, "statement-new"),
     route("propose/", views.propose, "statement-propose"),
+    route("columns/keep/", figure_columns.keep_columns, "columns-keep"),
     route("trial-balance/", trial.trial, "trial-balance"),
     route("<str:statement>/", views.statement, "statement"),
     route("hierarchy/<str:hierarchy>/figures/", figure_views.hierarchy_figures, "hierarchy-figures"),

@@ -24,7 +24,7 @@ from web.people.rights import CHANGE, SIGNED_IN, charts_seen, companies_seen, ne
 from web.sheets.changing import apply_change, reload_at
 from web.shell.asked import number, text
 from web.statements.addresses import asked_period, where
-from web.statements.outline import statement_workbook
+from web.statements.outline import made_from_rows, statement_workbook
 from web.statements.queries import company_statement
 from web.statements.rows import compared, statement_rows
 
@@ -105,6 +105,7 @@ def statement(request: PineRequest, state: State, statement: str) -> HttpRespons
             "coverage": coverage(planned, figures),
             "was": was is not None,
             "query": query,
+            "figures_query": where({**asked, **request.session.get("columns", {})}),
             "window": found.window,
             "here": f"{request.path}?{query}",
             "columns": ("Published", "Draft") if request.viewed.working else ("Before", company.currency),
@@ -219,7 +220,9 @@ def workbook(request: PineRequest, state: State, statement: str) -> HttpResponse
     figures = company_statement(
         state, statement, company.company, *asked_period(request, state, company.calendar)
     )
-    data = statement_workbook(figures, [company.name], f"{planned.statement.name}, {company.name}")
+    heading = f"{planned.statement.name}, {company.name}"
+    made_from = made_from_rows(request, figures, ("Company", f"{company.company} {company.name}"))
+    data = statement_workbook(figures, [company.name], heading, made_from)
     reply = HttpResponse(
         data, content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
     )

@@ -1,0 +1,52 @@
+"""Rows of statements, their columns and budgets."""
+
+from __future__ import annotations
+
+from typing import Annotated, NamedTuple
+
+from core.definitions.kinds import MUST, BudgetId, ChartId, Id, Kind, Selector, StatementId, Text, choice
+
+
+class Statement(NamedTuple):
+    """A tree of lines over the natural accounts of a chart."""
+
+    statement: Id
+    name: Annotated[str, Kind("text"), MUST]
+    chart: Annotated[ChartId, MUST]
+    kind: Annotated[str, choice("balance_sheet", "income_statement", "cash_flow", "other")] = "other"
+
+
+class StatementLine(NamedTuple):
+    """A line of a statement; a heading totals what stands under it."""
+
+    statement: StatementId
+    line: Id
+    parent: Id = ""
+    position: Annotated[int, Kind("integer"), MUST] = 0
+    label: Text = ""
+    kind: Annotated[str, choice("heading", "accounts", "result", "formula", "text", "gap"), MUST] = "heading"
+    accounts: Selector = ""
+    formula: Text = ""
+    sign: Annotated[str, choice("natural", "debit", "credit")] = "natural"
+
+
+class Budget(NamedTuple):
+    """A budget of a chart's companies; its lines are kept with the books."""
+
+    budget: Id
+    name: Annotated[str, Kind("text"), MUST]
+    chart: Annotated[ChartId, MUST]
+
+
+class ColumnSet(NamedTuple):
+    """What stands across, for any statement of a chart: codes of one or two fields, periods, a budget or
+    another
+    stretch beside the figures."""
+
+    column_set: Id
+    name: Annotated[str, Kind("text"), MUST]
+    chart: Annotated[ChartId, MUST]
+    by: Text = ""
+    periods: Annotated[str, choice("none", "months", "quarters", "years")] = "none"
+    budget: BudgetId = ""
+    beside: Annotated[str, choice("nothing", "before", "year")] = "nothing"

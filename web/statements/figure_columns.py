@@ -1,0 +1,87 @@
+"""What may stand across figures: sets of columns kept under a name, fields, periods, budgets, another
+stretch."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from django.http import HttpResponse
+from django.urls import reverse
+
+from core.analysis.asked import Asked
+from core.analysis.period_columns import STEPS
+from core.changes.kinds import Put
+from core.definitions.state import State
+from core.definitions.tables import Budget, ColumnSet
+from web.definitions.viewing import PineRequest
+from web.people.rights import CHANGE, needs_post
+from web.sheets.changing import apply_change, reload_at
+from web.shell.asked import back, text
+from web.shell.ids import free_id
+from web.statements.figure_address import FigureAddress
+from web.statements.figure_choices import narrowing
+
+
+def columns_offered(state: State, address: FigureAddress) -> list[tuple[str, str, bool]]:
+    """(words, address, whether it is this one) of what may stand across."""
+    at = replace(address.asked, by="", periods="", budget="")
+    options = [("one column", at), *_by_fields(address, at)]
+    if not at.by_day and at.first is None:
+        options += [(word, replace(at, periods=word)) for word in STEPS]
+    if not at.by_day:
+        budgets = sorted(row for row in state.rows(Budget) if row.chart == address.company.chart)
+        options += [(row.name, replace(at, budget=row.budget)) for row in budgets]
+    plain, beside_than = replace(address, than=""), address.earlier() is not None
+    links = [
+        (words, plain.query(asked), asked == address.asked and not beside_than) for words, asked in options
+    ]
+    for words, than in (("the stretch before", "before"), ("the year before", "year")):
+        links.append((words, plain.query(at, than=than), beside_than and address.than == than))
+    return [*_kept_columns(state, plain, at, address.than if beside_than else ""), *links]
+
+
+def _kept_columns(state: State, address: FigureAddress, at: Asked, than: str) -> list[tuple[str, str, bool]]:
+    """Those that were kept under a name, as far as they go with the stretch."""
+    links = []
+    for row in sorted(state.rows(ColumnSet), key=lambda row: row.name):
+        periods = "" if row.periods == "none" else row.periods
+        beside_than = "" if row.beside == "nothing" else row.beside
+        asked = replace(at, by=row.by, periods=periods, budget=row.budget)
+        goes = not (asked.by_day and (periods or row.budget)) and not (asked.first is not None and periods)
+        if row.chart == address.company.chart and goes:
+            own = asked == address.asked and beside_than == than
+            links.append((row.name, address.query(asked, than=beside_than), own))
+    return links
+
+
+@needs_post(CHANGE)
+def keep_columns(request: PineRequest, state: State) -> HttpResponse:
+    """Keeps what stands across under a name, for everybody and any statement of the chart."""
+    given, name = request.POST, text(request.POST, "name")
+    column_set = free_id(name, lambda one: state.get(ColumnSet, one) is not None, "columns")
+    across = {key: text(given, key, 100) for key in ("by", "budget")}
+    row = ColumnSet(
+        column_set,
+        name,
+        text(given, "chart", 40),
+        across["by"],
+        text(given, "periods", 10) or "none",
+        across["budget"],
+        text(given, "than", 10) or "nothing",
+    )
+    apply_change(request, Put(row))
+    return reload_at(back(request, reverse("statements")))
+
+
+def _by_fields(address: FigureAddress, at: Asked) -> list[tuple[str, Asked]]:
+    """Each field, and within the one that stands across each other one."""
+    fields = narrowing(address)
+    options = [(field.title, replace(at, by=field.name)) for field in fields]
+    for first in fields:
+        if first.name == address.asked.by.split(",")[0].strip():
+            options += [
+                (f"{first.title} by {other.title.lower()}", replace(at, by=f"{first.name},{other.name}"))
+                for other in fields
+                if other != first
+            ]
+    return options
