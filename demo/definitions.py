@@ -7,6 +7,9 @@ from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
 
+from core.changes.kinds import Add
+from core.changes.proposing import new_statement
+from core.definitions.state import State
 from core.definitions.tables import (
     AccountString,
     Budget,
@@ -454,5 +457,7 @@ def groups() -> Iterator[Any]:
 
 
 def rows() -> Iterator[Any]:
-    for part in (codes, structures, companies, statements, groups):
-        yield from part()
+    made = [row for part in (codes, structures, companies, statements, groups) for row in part()]
+    yield from made
+    flow = new_statement(State.of(made), "Cash flow", "shared", "cash_flow", "classes")
+    yield from (part.row for part in flow.changes if isinstance(part, Add))

@@ -213,6 +213,26 @@ class FiguresPage(PineTest):
                 self.assertEqual(reply.status_code, 422)
                 self.assertIn(says, html.unescape(reply.content.decode()))
 
+    def test_a_cash_flow_statement_proves_itself(self) -> None:
+        made = {"chart": "c", "kind": "cash_flow", "name": "Cash flow"}
+        self.assertEqual(self.client.post("/statements/propose/", made).status_code, 200)
+        for query in ({}, {"by": "site"}, {"periods": "months"}, {"from": "2026-02-03", "to": "2027-05-17"}):
+            with self.subTest(query=query):
+                page = self.page("cf", **query)
+                self.assertIn("Activities come to what\n        cash moved.", page)
+                flows, cash = (self.cents(self.cells(page)[line][-1][1]) for line in ("flows", "cash"))
+                self.assertEqual(flows, cash)
+                self.assertNotEqual(flows, 0)
+        self.assertNotIn("Proof of cash", self.page("cf", filter="site=001"))
+        before = self.cents(self.cells(self.page("cf"))["financing-3010"][0][1])
+        self.client.post("/statements/cf/line/financing-3010/delete/", {})
+        page = self.page("cf")
+        self.assertIn("Activities and what cash moved are apart by", page)
+        part = page[page.index("Proof of cash") :]
+        self.assertIn("3010</span> Capital", part)
+        off = re.search(r'apart by\s+<b class="code">([^<]*)<', part)
+        self.assertEqual(off and self.cents(off.group(1)), before)
+
     def test_toggling_a_filter(self) -> None:
         for text, field, item, then in (
             ("", "season", "SP26", "season=SP26"),

@@ -6,15 +6,20 @@ from __future__ import annotations
 from core.changes.founding import free_id
 from core.changes.kinds import Add, ChangeSequence
 from core.codes.hierarchies import Tree, main_tree, tree
-from core.codes.lists import list_index
+from core.codes.lists import ListIndex, list_index
 from core.definitions.kinds import CLASSES as CLASSES_OF_ALL
 from core.definitions.state import State
 from core.definitions.tables import Chart, Hierarchy, Statement, StatementLine
 from core.faults import Fault, Location, Refused
+from core.statements.cash_flow import CASH, RESULT, SECTIONS, section_of
 from core.statements.figures import natural_list
 
-SHORT = {"balance_sheet": "bs", "income_statement": "is"}
-NAMES = {"balance_sheet": "Balance sheet", "income_statement": "Income statement"}
+SHORT = {"balance_sheet": "bs", "income_statement": "is", "cash_flow": "cf"}
+NAMES = {
+    "balance_sheet": "Balance sheet",
+    "income_statement": "Income statement",
+    "cash_flow": "Cash flow",
+}
 CLASSES = {
     "balance_sheet": [("asset", "Assets"), ("liability", "Liabilities"), ("equity", "Equity")],
     "income_statement": [("revenue", "Revenue"), ("expense", "Expenses")],
@@ -57,35 +62,31 @@ def new_statement(state: State, title: str, chart: str, kind: str, source: str) 
         {row.statement for row in state.rows(Statement)},
         "statement",
     )
-    what, _, of = source.partition(":")
-    rows: list[StatementLine] = []
-    if what == "classes" and kind in CLASSES:
-        rows = _from_classes(state, chart, kind, name)
-    elif (
-        what == "hierarchy"
-        and (hierarchy_row := state.get(Hierarchy, of)) is not None
-        and hierarchy_row.code_list == natural_list(state, chart)
-    ):
-        rows = _from_hierarchy(state, hierarchy_row, kind, name)
-    elif what == "statement" and state.get(Statement, of) is not None:
-        rows = [
-            row._replace(statement=name)
-            for row in sorted(state.part(StatementLine, of).values(), key=lambda row: row.position)
-        ]
-    elif what != "empty":
-        raise Refused(
-            [
-                Fault(
-                    "reference",
-                    "It can't be made from that.",
-                    Location("statements", (), "source", source),
-                    "Classes make a balance sheet or an income statement; a hierarchy is one of the chart's"
-                    " accounts.",
-                )
-            ]
-        )
+    rows = _lines(state, chart, kind, name, source)
     pairs = (Add(Statement(name, title, chart, kind)), *(Add(row) for row in rows))
     return ChangeSequence(pairs, f"Made statement {title} of {chart}, {len(rows)} lines")
+
+
+def _lines(state: State, chart: str, kind: str, name: str, source: str) -> list[StatementLine]:
+    what, _, of = source.partition(":")
+    if what == "classes" and kind in CLASSES:
+        return _from_classes(state, chart, kind, name)
+    if what == "classes" and kind == "cash_flow":
+        return _cash_flow(state, chart, name)
+    hierarchy_row = state.get(Hierarchy, of) if what == "hierarchy" else None
+    if hierarchy_row is not None and hierarchy_row.code_list == natural_list(state, chart):
+        return _from_hierarchy(state, hierarchy_row, kind, name)
+    if what == "statement" and state.get(Statement, of) is not None:
+        rows = sorted(state.part(StatementLine, of).values(), key=lambda row: row.position)
+        return [row._replace(statement=name) for row in rows]
+    if what == "empty":
+        return []
+    what_is_wrong = "It can't be made from that."
+    way_out = (
+        "Classes make a balance sheet, an income statement or a cash flow statement; a hierarchy is one of the"
+        " chart's accounts."
+    )
+    raise Refused([Fault("reference", what_is_wrong, Location("statements", (), "source", source), way_out)])
 
 
 def _from_hierarchy(state: State, head: Hierarchy, kind: str, name: str) -> list[StatementLine]:
@@ -169,3 +170,53 @@ def _from_classes(state: State, chart: str, kind: str, name: str) -> list[Statem
     if kind == "balance_sheet":
         add("result", "equity" if any(row.line == "equity" for row in rows) else "", "Result", "result")
     return rows
+
+
+FLOWS = {
+    "operating": "Cash from operations",
+    "investing": "Cash from investing",
+    "financing": "Cash from financing",
+}
+
+
+def _cash_flow(state: State, chart: str, name: str) -> list[StatementLine]:
+    """Indirect: the result and what balances moved, by activity, credit plus; then what cash moved, debit
+    plus."""
+    code_list = natural_list(state, chart)
+    index, grown = list_index(state, code_list), main_tree(state, code_list)
+    sections: dict[str, set[str]] = {section: set() for section in SECTIONS}
+    for code in index.posting:
+        sections[section_of(state, code_list, code)].add(code)
+    rows: list[StatementLine] = []
+
+    def add(line: str, parent: str, label: str, accounts: str, sign: str) -> None:
+        kind, position = "accounts" if accounts else "heading", (len(rows) + 1) * 10
+        rows.append(StatementLine(name, line, parent, position, label, kind, accounts, sign=sign))
+
+    def below(section: str, parent: str, sign: str) -> None:
+        for text, label in _picked(index, grown, sections[section]):
+            add(f"{section}-{text.split()[-1]}"[:40], parent, label, text, sign)
+
+    add("flows", "", "Cash from all activities", "", "credit")
+    for section, label in FLOWS.items():
+        if section == "operating" or sections[section]:
+            add(section, "flows", label, "", "credit")
+        if section == "operating" and sections[RESULT]:
+            texts = [text for text, _ in _picked(index, grown, sections[RESULT])]
+            add("result", section, "Result", ", ".join(texts), "credit")
+        below(section, section, "credit")
+    if sections[CASH]:
+        add("cash", "", "What cash moved", "", "debit")
+        below(CASH, "cash", "debit")
+    return rows
+
+
+def _picked(index: ListIndex, grown: Tree | None, codes: set[str]) -> list[tuple[str, str]]:
+    """(selector, label) for each rollup code that holds only accounts of a set, then for single ones."""
+    rollups = _top_rollups(grown, codes) if grown else []
+    placed = {below for rollup in rollups for below in (grown.below(rollup) if grown else ())}
+    singles = sorted(codes - placed)
+    return [
+        *((f"under {rollup}", index.codes[rollup].name) for rollup in rollups),
+        *((code, index.codes[code].name) for code in singles),
+    ]

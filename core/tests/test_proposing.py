@@ -7,14 +7,18 @@ from datetime import date
 from typing import Any
 from unittest import TestCase
 
+import numpy as np
+
 from core import checks
 from core.books.periods import closed_early
 from core.changes.fixed import NOTHING_POSTED
-from core.changes.kinds import Add, ChangeSet, Put, apply, check
+from core.changes.kinds import Add, ChangeSet, Delete, Put, apply, check
 from core.changes.proposing import new_statement
 from core.definitions.state import State
 from core.definitions.tables import Code, Hierarchy, HierarchyNode, Period, StatementLine
 from core.faults import Refused, blocking
+from core.statements.cash_flow import cash_proof
+from core.statements.figures import Amounts, compute
 from core.tests import builders
 from core.tests.test_figures import planned
 
@@ -47,6 +51,49 @@ class Proposing(TestCase):
             [],
         )
         return after
+
+    def test_a_cash_flow_statement_holds_every_account_once(self) -> None:
+        state = builders.state(
+            *SHAPES,
+            Code("acc", "1210", "Plant", account_class="asset"),
+            Code("acc", "1290", "Plant, written off", account_class="asset", contra=True),
+            Code("acc", "2210", "Bank loan", account_class="liability"),
+            Code("acc", "3020", "Grants", account_class="equity", cash_flow="investing"),
+        )
+        state = self.made(state, "Cash flow", "c", "cash_flow", "classes")
+        self.assertEqual(
+            lines(state, "cf"),
+            [
+                ("", "Cash from all activities", "heading", ""),
+                ("flows", "Cash from operations", "heading", ""),
+                ("operating", "Result", "accounts", "under 4, 5010, 5020"),
+                ("operating", "Receivables", "accounts", "under 11"),
+                ("operating", "Owed", "accounts", "under 2"),
+                ("operating", "Plant, written off", "accounts", "1290"),
+                ("operating", "Due from", "accounts", "1810"),
+                ("flows", "Cash from investing", "heading", ""),
+                ("investing", "Plant", "accounts", "1210"),
+                ("investing", "Grants", "accounts", "3020"),
+                ("flows", "Cash from financing", "heading", ""),
+                ("financing", "Bank loan", "accounts", "2210"),
+                ("financing", "Capital", "accounts", "3010"),
+                ("", "What cash moved", "heading", ""),
+                ("cash", "Cash", "accounts", "under 10"),
+            ],
+        )
+        plan = planned(state, "cf")
+        self.assertEqual((plan.line_of >= 0).all(), True)
+        moved = np.array([[(-1) ** i * (i + 7)] for i in range(len(plan.line_of))], dtype=np.int64)
+        moved[0] -= moved.sum()
+        amounts = Amounts(moved, moved)
+        self.assertEqual(cash_proof(plan, compute(plan, amounts, 2), amounts, 0), (0, ()))
+        without = apply(state, Delete(state.require(StatementLine, "cf", "investing-1210")))
+        plan = planned(without, "cf")
+        off, missing = cash_proof(plan, compute(plan, amounts, 2), amounts, 0)
+        at = plan.accounts.position["1210"]
+        self.assertEqual(
+            (off, [(code.code, raw) for code, raw in missing]), (-moved[at, 0], [("1210", moved[at, 0])])
+        )
 
     def test_each_source_makes_a_sound_statement(self) -> None:
         state = builders.state(*SHAPES)
@@ -82,13 +129,14 @@ class Proposing(TestCase):
     def test_what_it_cannot_be_made_from_is_told(self) -> None:
         state = builders.state()
         way = (
-            "Classes make a balance sheet or an income statement; a hierarchy is one of the chart's accounts."
+            "Classes make a balance sheet, an income statement or a cash flow statement; a hierarchy is"
+            " one of the chart's accounts."
         )
         cases: list[tuple[tuple[str, str, str, str], str]] = [
             (("", "c", "other", "empty"), "statements, column name: The statement has no name. Give one."),
             (("A", "none", "other", "empty"), "statements, column chart: Choose a chart."),
             (
-                ("A", "c", "cash_flow", "classes"),
+                ("A", "c", "other", "classes"),
                 f"statements, column source, value 'classes': It can't be made from that. {way}",
             ),
             (

@@ -17,6 +17,7 @@ from core.definitions.state import State
 from core.definitions.tables import Hierarchy, StatementLine
 from core.faults import WrongCall
 from core.statements.bridge import bridge
+from core.statements.cash_flow import cash_proof
 from web.definitions.viewing import PineRequest
 from web.people.rights import SIGNED_IN, companies_seen, needs
 from web.shell import tabular
@@ -66,9 +67,18 @@ def _page(request: PineRequest, state: State, address: FigureAddress) -> HttpRes
         "stretch": address.title(),
         **_narrowed(request, state, source, address),
     }
+    if (
+        address.plan.statement.kind == "cash_flow" and not address.asked.filter
+    ):  # part of a journal need not balance
+        context["cash"] = cash_proof(address.plan, found.figures, found.amounts, _last_column(found))
     if then:
         context |= _bridged(address, found, then, context.get("of_line"))
     return render(request, "statements/figures.html", context)
+
+
+def _last_column(found: StatementFigures) -> int:
+    """The total, or the one column of amounts."""
+    return len(found.amounts.window[0]) - 1 if len(found.amounts.window) else 0
 
 
 def figures_beside(
