@@ -11,7 +11,6 @@ from urllib.parse import urlencode
 
 from openpyxl import load_workbook
 
-from core.analysis.filters import toggled
 from core.definitions.tables import ColumnSet
 from tests.base import PineTest, bring, client_of, person, run
 from tests.naive_books import Books
@@ -232,18 +231,6 @@ class FiguresPage(PineTest):
         self.assertIn("3010</span> Capital", part)
         off = re.search(r'apart by\s+<b class="code">([^<]*)<', part)
         self.assertEqual(off and self.cents(off.group(1)), before)
-
-    def test_toggling_a_filter(self) -> None:
-        for text, field, item, then in (
-            ("", "season", "SP26", "season=SP26"),
-            ("season=SP26", "season", "none", "season=SP26, none"),
-            ("season=SP26, none", "season", "SP26", "season=none"),
-            ("season=SP26", "season", "SP26", ""),
-            ("site=1; season=SP26", "site", "under 9", "season=SP26; site=1, under 9"),
-            ("season=all except SP26", "season", "AU26", "season=AU26"),
-        ):
-            with self.subTest(text=text, item=item):
-                self.assertEqual(toggled(text, field, item), then)
 
     def test_what_cannot_be_asked_is_said_on_the_page(self) -> None:
         for query, says in (

@@ -83,8 +83,8 @@ def _lines(state: State, chart: str, kind: str, name: str, source: str) -> list[
         return []
     what_is_wrong = "It can't be made from that."
     way_out = (
-        "Classes make a balance sheet, an income statement or a cash flow statement; a hierarchy is one of the"
-        " chart's accounts."
+        "Classes make a balance sheet, an income statement or a cash flow statement; a hierarchy is one of"
+        " the chart's accounts."
     )
     raise Refused([Fault("reference", what_is_wrong, Location("statements", (), "source", source), way_out)])
 

@@ -21,7 +21,7 @@ from core.analysis.column_sums import (
     one_column,
     trial_rows,
 )
-from core.analysis.filters import parse_filter
+from core.analysis.filters import parse_filter, toggled, with_condition
 from core.analysis.hierarchy_plan import hierarchy_plan
 from core.analysis.period_columns import STEPS, period_columns
 from core.analysis.stretches import check_whole_periods, cut_periods, of_days, of_periods
@@ -362,3 +362,41 @@ class Edges(TestCase):
         self.assertEqual(of_days(None, date(2026, 1, 30)).title(True), "2026-01-30")
         self.assertEqual([p.period for p in cut_periods(CALENDAR, of_days(None, date(2026, 2, 3)))], [2])
         check_whole_periods(CALENDAR, of_days(date(2026, 1, 2), date(2026, 1, 30)), frozenset(), True)
+
+    def test_toggling_a_filter(self) -> None:
+        for text, field, item, then in (
+            ("", "season", "SP26", "season=SP26"),
+            ("season=SP26", "season", "none", "season=SP26, none"),
+            ("season=SP26, none", "season", "SP26", "season=none"),
+            ("season=SP26", "season", "SP26", ""),
+            ("site=1; season=SP26", "site", "under 9", "season=SP26; site=1, under 9"),
+            ("season=all except SP26", "season", "AU26", "season=AU26"),
+        ):
+            with self.subTest(text=text, item=item):
+                self.assertEqual(toggled(text, field, item), then)
+
+    def test_one_more_condition(self) -> None:
+        for text, code, then in (
+            ("", "SP26", "season=SP26"),
+            ("site=001;", "", "site=001; season=none"),
+        ):
+            self.assertEqual(with_condition(text, "season", code), then)
+
+    @given(packs, st.sampled_from(("season=SP26", "site=none; season=all", "account=4*; season=none")))
+    def test_numbers_that_fit_pick_the_rows_that_fit(self, pack: Any, text: str) -> None:
+        rows, conditions = rows_of(pack), parse_filter(WORLD, CHART, text)
+        strings, combinations = rows.numbers_fitting(CHART, conditions)
+        picked = rows.where(np.isin(rows.string, strings) & np.isin(rows.combination, combinations))
+        fitting = rows.fitting(CHART, conditions)
+        for name in ("string", "combination", "time", "debit", "credit"):
+            self.assertEqual(getattr(picked, name).tolist(), getattr(fitting, name).tolist())
+
+    def test_accounts_on_no_line_stand_beside_those_of_the_other(self) -> None:
+        bare = state(Statement("few", "Few", "c", "balance_sheet"))
+        plan, stretch = planned(bare, "few"), of_periods(CALENDAR, 2026, 13)
+        sides = [
+            compute(plan, one_column(rows_of(pack), plan, stretch, "standing").amounts, 2)
+            for pack in ([(0, 0, 1, False, 5)], [(3, 0, 1, False, -7)])
+        ]
+        unplaced = beside(*sides).unplaced
+        self.assertEqual([(u.account, u.raw) for u in unplaced], [("1010", (5, 0, 5)), ("1020", (0, -7, 7))])
