@@ -24,6 +24,7 @@ import django
 import psycopg
 
 from tests.bench_data import deepen, generate
+from tests.bench_figures import bench_figures
 from tests.bench_group import bench_large_group
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -429,6 +430,7 @@ def main() -> int:
         return 0
     bench_group(report, lines)
     bench_large_group(report.add, best)
+    bench_figures(report.add, best)
     bench_codes(report)
     bench_posting(report)
     with tempfile.TemporaryDirectory() as name:

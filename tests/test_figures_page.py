@@ -212,6 +212,17 @@ class FiguresPage(PineTest):
                 self.assertEqual(reply.status_code, 422)
                 self.assertIn(says, html.unescape(reply.content.decode()))
 
+    def test_lines_down_to_a_level_and_those_with_something(self) -> None:
+        whole = self.cells(self.page("st"))
+        self.assertEqual(list(self.cells(self.page("st", level=1))), ["assets", "owing"])
+        for line, cells in self.cells(self.page("st", level=1)).items():
+            self.assertEqual([text for _, text in cells], [text for _, text in whole[line]])
+        empty = self.page("inc", filter="season=SP26; account=1010")
+        self.assertIn("lines with nothing", empty)
+        filled = self.cells(self.page("inc", filter="season=SP26; account=1010", lines="filled"))
+        self.assertEqual(list(filled), [])
+        self.assertEqual(list(self.cells(self.page("st", lines="filled"))), list(whole))
+
     def test_a_cash_flow_statement_proves_itself(self) -> None:
         made = {"chart": "c", "kind": "cash_flow", "name": "Cash flow"}
         self.assertEqual(self.client.post("/statements/propose/", made).status_code, 200)
@@ -281,7 +292,7 @@ class FiguresPage(PineTest):
             "periods",
             "budget",
             "level",
-            *("unit", "pick", "line", "column", "all", "than"),
+            *("unit", "pick", "line", "column", "all", "than", "lines"),
         )
         odd_values = (*ODD, "0001-01-01", "9999-12-31", "season=", "season=none;;", "none", "season,season")
         paths = (

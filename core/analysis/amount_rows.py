@@ -57,7 +57,7 @@ class AmountRows:
     def codes_in(self, chart: ChartIndex, field: str) -> tuple[list[str], NDArray[np.int64]]:
         """The codes of a field by row: the different ones, and for each row its place among them."""
         is_segment = chart.index[field] < len(chart.segments)
-        ids, inverse = np.unique(self.string if is_segment else self.combination, return_inverse=True)
+        ids, inverse = numbered(self.string if is_segment else self.combination)
         by_id = [
             code_in_string(chart, field, self.strings[number])
             if is_segment
@@ -89,6 +89,23 @@ class AmountRows:
             codes, place = self.codes_in(chart, condition.field)
             fits &= np.array([condition.fits(code) for code in codes], dtype=bool)[place]
         return self.where(fits)
+
+
+def numbered(numbers: NDArray[Any]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """The different numbers in order, and for each row its place among them: without sorting where none is
+    far
+    larger than there are rows."""
+    most = int(numbers.max()) if len(numbers) else 0
+    if most > MOST_SPARSE + 8 * len(numbers):
+        ids, inverse = np.unique(numbers, return_inverse=True)
+        return ids, inverse
+    there = np.zeros(most + 1, dtype=bool)
+    there[numbers] = True
+    place = np.cumsum(there) - 1
+    return np.flatnonzero(there)[: len(numbers)], place[numbers]
+
+
+MOST_SPARSE = 1_000_000
 
 
 def closing_ordinals(calendar: CalendarIndex) -> frozenset[int]:

@@ -7,14 +7,14 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from core.analysis.amount_rows import AmountRows
+from core.analysis.amount_rows import AmountRows, numbered
 from core.analysis.filters import NONE, chart_field
 from core.faults import WrongCall
 from core.structures.charts import ChartIndex
 
 
 class CodeColumns(NamedTuple):
-    """`keys` are the codes of each column (empty: none), `places` each row's column."""
+    """`keys` are the codes of each column (empty: none), `places` each row's column, -1 where it has none."""
 
     keys: tuple[tuple[str, ...], ...]
     places: NDArray[np.int64]
@@ -36,15 +36,17 @@ def fields_asked(chart: ChartIndex, text: str) -> tuple[str, ...]:
     return names
 
 
-def code_columns(chart: ChartIndex, fields: tuple[str, ...], rows: AmountRows) -> CodeColumns:
-    """Of all rows: who wants fewer columns takes fewer rows."""
+def code_columns(
+    chart: ChartIndex, fields: tuple[str, ...], rows: AmountRows, counted: NDArray[np.bool_] | None = None
+) -> CodeColumns:
+    """Of all rows, or of those that are counted: the others have no column (-1)."""
     codes: list[list[str]] = []
     combined = np.zeros(len(rows), dtype=np.int64)
     for field in fields:
         known, place = rows.codes_in(chart, field)
         codes.append(known)
         combined = combined * len(known) + place if known else combined
-    present, inverse = np.unique(combined, return_inverse=True)
+    present, _ = numbered(combined if counted is None else combined[counted])
     keys = []
     for number in present.tolist():
         key: list[str] = []
@@ -53,6 +55,9 @@ def code_columns(chart: ChartIndex, fields: tuple[str, ...], rows: AmountRows) -
             key.insert(0, known[at])
         keys.append(tuple(key))
     order = sorted(range(len(keys)), key=lambda i: [(not code, code) for code in keys[i]])
-    rank = np.empty(len(keys), dtype=np.int64)
-    rank[order] = np.arange(len(keys))
-    return CodeColumns(tuple(keys[i] for i in order), rank[inverse.reshape(-1)] if len(rows) else combined)
+    rank = np.full(int(combined.max(initial=0)) + 1, -1, dtype=np.int64)
+    rank[present[order]] = np.arange(len(keys))
+    places = rank[combined]
+    if counted is not None:
+        places = np.where(counted, places, -1)
+    return CodeColumns(tuple(keys[i] for i in order), places)

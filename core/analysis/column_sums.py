@@ -13,7 +13,7 @@ from core.analysis.amount_rows import AmountRows
 from core.analysis.code_columns import code_columns
 from core.analysis.period_columns import PeriodColumn, movement_places, standing_places
 from core.analysis.stretches import Stretch
-from core.books.balances import TrialRow, grouped
+from core.books.balances import TrialRow, added_up
 from core.codes.lists import ListIndex
 from core.statements.figures import RESULT_CLASSES, Amounts, Plan, StrayAccount
 from core.structures.charts import ChartIndex
@@ -48,8 +48,11 @@ class _Placed:
     def matrix(self, values: NDArray[Any], column: NDArray[np.int64], columns: int) -> NDArray[Any]:
         """Sums by account and column of rows that have a column (not -1)."""
         there = (column >= 0) & (column < columns)
-        keys = self.place[there] * columns + column[there]
-        return grouped(keys, values[there], self.size * columns).reshape(self.size, columns)
+        whole = bool(there.all())
+        keys = self.place * columns + column if whole else self.place[there] * columns + column[there]
+        return added_up(keys, values if whole else values[there], self.size * columns).reshape(
+            self.size, columns
+        )
 
 
 def _placed(rows: AmountRows, accounts: ListIndex) -> _Placed:
@@ -80,12 +83,14 @@ def _amounts(
     columns: int,
     *,
     running: bool = False,
+    with_result: bool = True,
 ) -> Amounts:
     """`window` and `standing` say each row's column (-1: none); `running`: what stands in a column stands in
-    all after it too."""
+    all after it too. Without a line of the result nobody asks what stands, and it isn't added up."""
     net = placed.rows.net
     sums = placed.matrix(net, window, columns)
-    stands = placed.matrix(net, standing, columns)
+    is_same = window is standing or not (with_result or running)
+    stands = sums if is_same else placed.matrix(net, standing, columns)
     there = placed.matrix(np.ones(len(net), dtype=bool), standing, columns)
     if running:
         stands, there = np.cumsum(stands, axis=1, dtype=stands.dtype), np.logical_or.accumulate(there, axis=1)
@@ -114,12 +119,10 @@ def by_codes(
     summed = (moving & _on_lines(plan, placed)[placed.place]) | (
         standing & _in_result(plan, placed)[placed.place]
     )
-    kept = np.flatnonzero(summed)
-    columns = code_columns(chart, fields, rows.where(summed))
-    column = np.full(len(rows), -1, dtype=np.int64)
-    column[kept] = columns.places
-    count = len(columns.keys)
-    amounts = _amounts(placed, np.where(moving, column, -1), np.where(standing, column, -1), count)
+    columns = code_columns(chart, fields, rows, summed)
+    stands = np.where(standing, columns.places, -1)
+    moves_in = stands if measure == "standing" else np.where(moving, columns.places, -1)
+    amounts = _amounts(placed, moves_in, stands, len(columns.keys), with_result=plan.has_result)
     return Columns((*columns.titles, TOTAL), _with_total(amounts), (*columns.keys, ()))
 
 

@@ -42,7 +42,8 @@ THAN = ("before", "year")
 
 @dataclass(frozen=True)
 class FigureAddress:
-    """`hierarchy` is one that is shown as a statement, cut at `level` (0: all levels); `sizes` whole,
+    """`hierarchy` is one that is shown as a statement; lines are shown down to `level` (0: all levels);
+    `sizes` whole,
     thousands,
     millions, or empty for to the last digit; `everything`: columns with nothing stay."""
 
@@ -55,6 +56,8 @@ class FigureAddress:
     level: int = 0
     unit: str = ""
     everything: bool = False
+    filled_only: bool = False
+    """lines with nothing in any column fold away"""
     than: str = ""
     """`before` or `year`: the figures stand beside those of the stretch before, or of the year before"""
 
@@ -85,6 +88,7 @@ class FigureAddress:
         days = {name: day.isoformat() if day else "" for name, day in (("from", at.start), ("to", at.end))}
         own = {"company": self.company.company, "year": at.year, "period": at.period, "first": at.first}
         rest = {"level": self.level or "", "unit": self.unit, "all": "1" if self.everything else ""}
+        rest["lines"] = "filled" if self.filled_only else ""
         rest["than"] = "" if across["by"] or across["periods"] or across["budget"] else self.than
         return where({**own, **days, **across, **rest, **more})
 
@@ -208,6 +212,7 @@ def figure_address(
         level,
         text(request.GET, "unit", 20),
         request.GET.get("all") == "1",
+        request.GET.get("lines") == "filled",
         text(request.GET, "than", 10),
     )
 

@@ -103,7 +103,22 @@ class FigureTable:
         return "num total stays-end" if last else "num code-head" if head and self.found.keys else "num"
 
     def rows(self) -> SafeString:
-        return table_rows(map(self._row, self.found.figures.lines))
+        return table_rows(self._row(figure) for figure in self.lines)
+
+    @cached_property
+    def lines(self) -> list[Figure]:
+        """Those that are shown: down to a level, and without those with nothing where these fold away."""
+        level, lines = self.address.level, self.found.figures.lines
+        shown = [figure for figure in lines if not level or figure.line.depth < level]
+        if not self.address.filled_only:
+            return shown
+        return [figure for figure in shown if any(figure.seen(i) for i in self.shown)]
+
+    @property
+    def nothing_in(self) -> int:
+        """How many lines fold away because nothing is in them."""
+        lines = [f for f in self.found.figures.lines if f.line.row.kind not in WITHOUT_FIGURE]
+        return sum(not any(f.seen(i) for i in self.shown) for f in lines)
 
     def _row(self, figure: Figure) -> TableRow:
         line = figure.line.row

@@ -9,6 +9,7 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import render
 
 from core.analysis.asked import Asked
+from core.analysis.hierarchy_plan import hierarchy_plan
 from core.analysis.stretches import first_of_movement
 from core.analysis.variances import beside
 from core.books.periods import YEAR
@@ -141,8 +142,16 @@ def _trees(request: PineRequest, state: State, address: FigureAddress) -> dict[s
     return {
         "statements": [row for row in seen_statements(request, state) if row.chart == chart],
         "hierarchies": sorted(hierarchies, key=lambda row: row.name),
-        "levels": range(1, 2 + max((line.depth for line in address.plan.lines), default=0)),
+        "levels": range(1, 2 + _deepest(state, address)),
     }
+
+
+def _deepest(state: State, address: FigureAddress) -> int:
+    """How deep the deepest line stands, of a hierarchy whatever level it is cut at."""
+    whole = (
+        hierarchy_plan(state, address.company.chart, address.hierarchy) if address.hierarchy else address.plan
+    )
+    return max((line.depth for line in whole.lines), default=0)
 
 
 def _narrowed(request: PineRequest, state: State, source: Source, address: FigureAddress) -> dict[str, Any]:
