@@ -13,7 +13,7 @@ from core.faults import WrongCall
 from core.structures.charts import ChartIndex
 
 
-class CodeColumns(NamedTuple):
+class ColumnsByCode(NamedTuple):
     """`keys` are the codes of each column (empty: none), `places` each row's column, -1 where it has none."""
 
     keys: tuple[tuple[str, ...], ...]
@@ -38,7 +38,7 @@ def fields_asked(chart: ChartIndex, text: str) -> tuple[str, ...]:
 
 def code_columns(
     chart: ChartIndex, fields: tuple[str, ...], rows: AmountRows, counted: NDArray[np.bool_] | None = None
-) -> CodeColumns:
+) -> ColumnsByCode:
     """Of all rows, or of those that are counted: the others have no column (-1)."""
     codes: list[list[str]] = []
     combined = np.zeros(len(rows), dtype=np.int64)
@@ -60,4 +60,4 @@ def code_columns(
     places = rank[combined]
     if counted is not None:
         places = np.where(counted, places, -1)
-    return CodeColumns(tuple(keys[i] for i in order), places)
+    return ColumnsByCode(tuple(keys[i] for i in order), places)

@@ -10,7 +10,7 @@ from core.statements.figures import DEBIT, Amounts, Figures, Plan
 FIGURED = ("accounts", "result")
 
 
-class Step(NamedTuple):
+class BridgeStep(NamedTuple):
     """A line (or an account) with what it changed, as the line of the bridge shows it: minor units. An empty
     key: all
     that are too small to stand by themselves."""
@@ -25,7 +25,7 @@ class Bridge(NamedTuple):
 
     label: str
     start: int
-    steps: tuple[Step, ...]
+    steps: tuple[BridgeStep, ...]
     end: int
 
 
@@ -45,29 +45,29 @@ def bridge(
     return Bridge(plan.lines[at].row.label, start, _largest([s for s in steps if s.change], most), end)
 
 
-def _by_lines(plan: Plan, at: int, then: Figures, now: Figures, sign: int) -> list[Step]:
+def _by_lines(plan: Plan, at: int, then: Figures, now: Figures, sign: int) -> list[BridgeStep]:
     return [
-        Step(entry.row.line, entry.row.label, sign * (now.lines[i].raw[0] - then.lines[i].raw[0]))
+        BridgeStep(entry.row.line, entry.row.label, sign * (now.lines[i].raw[0] - then.lines[i].raw[0]))
         for i, entry in enumerate(plan.lines[at : plan.end_of(at)], at)
         if entry.row.kind in FIGURED
     ]
 
 
-def _by_accounts(plan: Plan, at: int, then: Amounts, now: Amounts, sign: int) -> list[Step]:
+def _by_accounts(plan: Plan, at: int, then: Amounts, now: Amounts, sign: int) -> list[BridgeStep]:
     result = plan.lines[at].row.kind == "result"
     steps = []
     for i, code in enumerate(plan.accounts.posting):
         if plan.into_result[i] if result else plan.line_of[i] == at:
             before, after = ((a.cumulative if result else a.window)[i, 0] for a in (then, now))
-            steps.append(Step(code, plan.accounts.codes[code].name, sign * int(after - before)))
+            steps.append(BridgeStep(code, plan.accounts.codes[code].name, sign * int(after - before)))
     return steps
 
 
-def _largest(steps: list[Step], most: int) -> tuple[Step, ...]:
+def _largest(steps: list[BridgeStep], most: int) -> tuple[BridgeStep, ...]:
     """In their own order, but the smallest as one step at the end."""
     if len(steps) <= most:
         return tuple(steps)
     order = sorted(range(len(steps)), key=lambda i: -abs(steps[i].change))
     kept = set(order[: most - 1])
     rest = sum(step.change for i, step in enumerate(steps) if i not in kept)
-    return (*(step for i, step in enumerate(steps) if i in kept), Step("", "everything else", rest))
+    return (*(step for i, step in enumerate(steps) if i in kept), BridgeStep("", "everything else", rest))

@@ -73,6 +73,9 @@ SCREENS = (
     Screen("Statement", "/statements/bs/?company=nurseries&year=2026&period=9", "receivables"),
     Screen("Statement", "/statements/bs/?company=nurseries&year=2026&period=9"),
     Screen("Figures", "/statements/is/figures/?company=nurseries&year=2026&period=9&filter=season%3DSP26"),
+    Screen(
+        "Figures", "/statements/is/figures/?company=nurseries&by=site,season&as=matrix&year=2026&period=9"
+    ),
     Screen("Figures", "/statements/hierarchy/accounts-tree/figures/?company=nurseries&year=2026&period=9"),
     Screen("Figures", "/statements/is/figures/?company=nurseries", "sales", "Enter", "#proof a[data-key=j]"),
     Screen("Group", "/group/fernhollow/"),

@@ -58,6 +58,10 @@ class FigureAddress:
     everything: bool = False
     filled_only: bool = False
     """lines with nothing in any column fold away"""
+    as_matrix: bool = False
+    """codes of two fields: the first down, the second across, of one line"""
+    line: str = ""
+    """of which line, where one is chosen"""
     than: str = ""
     """`before` or `year`: the figures stand beside those of the stretch before, or of the year before"""
 
@@ -88,6 +92,8 @@ class FigureAddress:
         days = {name: day.isoformat() if day else "" for name, day in (("from", at.start), ("to", at.end))}
         own = {"company": self.company.company, "year": at.year, "period": at.period, "first": at.first}
         rest = {"level": self.level or "", "unit": self.unit, "all": "1" if self.everything else ""}
+        pair = "," in across["by"]
+        rest |= {"as": "matrix" if self.as_matrix and pair else "", "line": self.line}
         rest["lines"] = "filled" if self.filled_only else ""
         rest["than"] = "" if across["by"] or across["periods"] or across["budget"] else self.than
         return where({**own, **days, **across, **rest, **more})
@@ -213,6 +219,8 @@ def figure_address(
         text(request.GET, "unit", 20),
         request.GET.get("all") == "1",
         request.GET.get("lines") == "filled",
+        request.GET.get("as") == "matrix",
+        text(request.GET, "line", 40),
         text(request.GET, "than", 10),
     )
 

@@ -11,13 +11,13 @@ from core.codes.hierarchies import main_tree
 from core.definitions.state import State
 from core.structures.charts import Field
 from web.statements.figure_address import FigureAddress
-from web.statements.queries import Source, amounts_by_code
+from web.statements.queries import FigureSource, amounts_by_code
 
 MOST = 60
 
 
 @dataclass(frozen=True, slots=True)
-class Choice:
+class CodeChoice:
     """A code, a rollup code or none: what a line shows of it (minor units), and where choosing it leads."""
 
     code: str
@@ -33,7 +33,7 @@ class FieldChoices:
     """`rest`: how many more codes have figures than are listed; they can be typed."""
 
     field: Field
-    choices: tuple[Choice, ...]
+    choices: tuple[CodeChoice, ...]
     rest: int
 
 
@@ -44,7 +44,7 @@ def narrowing(address: FigureAddress) -> list[Field]:
 
 
 def field_choices(
-    state: State, source: Source, address: FigureAddress, field: Field, line: str
+    state: State, source: FigureSource, address: FigureAddress, field: Field, line: str
 ) -> FieldChoices:
     """In the order of the list's main hierarchy, then those outside it, then none."""
     amounts = amounts_by_code(source, address.plan, line, field.name, address.measure)
@@ -64,12 +64,12 @@ class _Offered:
     field: Field
     condition: Condition | None
 
-    def _choice(self, code: str, name: str, depth: int, amount: int, item: str, chosen: bool) -> Choice:
+    def _choice(self, code: str, name: str, depth: int, amount: int, item: str, chosen: bool) -> CodeChoice:
         asked = self.address.asked
         then = replace(asked, filter=toggled(asked.filter, self.field.name, item))
-        return Choice(code, name, depth, amount, chosen, self.address.query(then, pick=self.field.name))
+        return CodeChoice(code, name, depth, amount, chosen, self.address.query(then, pick=self.field.name))
 
-    def code(self, code: str, depth: int, amount: int) -> Choice:
+    def code(self, code: str, depth: int, amount: int) -> CodeChoice:
         row, condition = self.field.codes.get(code), self.condition
         name = row.name if row else ""
         if row and row.rollup:
@@ -78,7 +78,7 @@ class _Offered:
             return self._choice(code, name, depth, amount, item, item in items)
         return self._choice(code, name, depth, amount, code, bool(condition and condition.fits(code)))
 
-    def none(self, amount: int) -> Choice:
+    def none(self, amount: int) -> CodeChoice:
         chosen = bool(self.condition and self.condition.takes_none)
         return self._choice(NONE, f"no {self.field.title.lower()}", 0, amount, NONE, chosen)
 

@@ -77,7 +77,7 @@ def _by_fields(address: FigureAddress, at: Asked) -> list[tuple[str, Asked]]:
     """Each field, and within the one that stands across each other one."""
     fields = narrowing(address)
     options = [(field.title, replace(at, by=field.name)) for field in fields]
-    for first in fields:
+    for first in [*fields, *address.chart.segments[address.chart.natural :][:1]]:
         if first.name == address.asked.by.split(",")[0].strip():
             options += [
                 (f"{first.title} by {other.title.lower()}", replace(at, by=f"{first.name},{other.name}"))

@@ -29,7 +29,7 @@ CHANGE = "change"
 
 
 @dataclass(frozen=True, slots=True)
-class ColumnHead:
+class FigureHead:
     """The head of a column: what it is called, and the names behind its codes."""
 
     title: str
@@ -82,7 +82,7 @@ class FigureTable:
         folded = () if self.address.everything else self.empty
         return [i for i in range(len(self.found.columns)) if i not in folded]
 
-    def heads(self) -> Iterator[ColumnHead]:
+    def heads(self) -> Iterator[FigureHead]:
         fields = [self.address.chart.field(name.strip()) for name in self.address.asked.by.split(",")]
         for i in self.shown:
             title, names = self.found.columns[i], list[str]()
@@ -94,7 +94,7 @@ class FigureTable:
                     )
             if title == "amount":
                 title = self.found.currency
-            yield ColumnHead(title.replace("/", " / "), ", ".join(names), self._css(i, head=True))
+            yield FigureHead(title.replace("/", " / "), ", ".join(names), self._css(i, head=True))
 
     def _css(self, column: int, head: bool = False) -> str:
         """The total stays in sight, and where there is none of periods the last."""

@@ -30,8 +30,9 @@ from web.statements.figure_choices import field_choices, narrowing
 from web.statements.figure_columns import columns_offered
 from web.statements.figure_table import BUDGET, CHANGE, VARIANCE, FigureTable
 from web.statements.line_views import account_figures
+from web.statements.matrix_table import MatrixTable
 from web.statements.outline import made_from_rows, statement_workbook
-from web.statements.queries import Source, StatementFigures, figures_of, trends_of
+from web.statements.queries import FigureSource, StatementFigures, figures_of, trends_of
 from web.statements.views import seen_statements
 
 PERIODS = 24
@@ -53,7 +54,7 @@ def hierarchy_figures(request: PineRequest, state: State, hierarchy: str) -> Htt
 def _page(request: PineRequest, state: State, address: FigureAddress) -> HttpResponse:
     """What can't be asked for together is said where the figures would stand: the way out is on the page."""
     context: dict[str, Any] = _around(request, state, address)
-    source = Source(state, address.company, address.asked, with_codes=True)
+    source = FigureSource(state, address.company, address.asked, with_codes=True)
     try:
         found, then = figures_beside(state, source, address)
         trends = trends_of(source, address.plan, address.measure, PERIODS)
@@ -72,6 +73,8 @@ def _page(request: PineRequest, state: State, address: FigureAddress) -> HttpRes
         address.plan.statement.kind == "cash_flow" and not address.asked.filter
     ):  # part of a journal need not balance
         context["cash"] = cash_proof(address.plan, found.figures, found.amounts, _last_column(found))
+    if address.as_matrix and len(source.fields if address.asked.by else ()) == 2 and "of_line" in context:
+        context["matrix"] = MatrixTable(address, found, context["of_line"].line)
     if then:
         context |= _bridged(address, found, then, context.get("of_line"))
     return render(request, "statements/figures.html", context)
@@ -83,7 +86,7 @@ def _last_column(found: StatementFigures) -> int:
 
 
 def figures_beside(
-    state: State, source: Source, address: FigureAddress
+    state: State, source: FigureSource, address: FigureAddress
 ) -> tuple[StatementFigures, StatementFigures | None]:
     """The figures asked for, and those that they stand beside, if any: then in columns of now, then,
     change."""
@@ -91,7 +94,7 @@ def figures_beside(
     earlier = address.earlier()
     if earlier is None:
         return found, None
-    then = figures_of(Source(state, address.company, earlier.asked), address.plan, address.measure)
+    then = figures_of(FigureSource(state, address.company, earlier.asked), address.plan, address.measure)
     columns = (found.columns[0], then.window.title(address.balances), CHANGE)
     return replace(found, figures=beside(found.figures, then.figures), columns=columns), then
 
@@ -131,6 +134,7 @@ def _around(request: PineRequest, state: State, address: FigureAddress) -> dict[
         "across": across,
         "across_now": next((words for words, _, is_own in across if is_own), address.asked.by),
         "has_columns": address.has_columns,
+        "is_pair": "," in address.asked.by,
         "conditions": [part.strip() for part in address.asked.filter.split(";") if part.strip()],
     }
 
@@ -154,7 +158,9 @@ def _deepest(state: State, address: FigureAddress) -> int:
     return max((line.depth for line in whole.lines), default=0)
 
 
-def _narrowed(request: PineRequest, state: State, source: Source, address: FigureAddress) -> dict[str, Any]:
+def _narrowed(
+    request: PineRequest, state: State, source: FigureSource, address: FigureAddress
+) -> dict[str, Any]:
     """The field that is opened for choosing, with its codes' amounts of the line asked for."""
     fields = narrowing(address)
     lines = [line.row for line in address.plan.lines if line.row.kind in WITH_FIGURES]
@@ -168,6 +174,7 @@ def _narrowed(request: PineRequest, state: State, source: Source, address: Figur
     return {
         "fields": fields,
         "of_line": line,
+        "lines": lines,
         "picked": field_choices(state, source, address, field, line.line),
     }
 
@@ -184,7 +191,7 @@ def hierarchy_cell(request: PineRequest, state: State, hierarchy: str) -> HttpRe
 
 def _cell(request: PineRequest, state: State, address: FigureAddress) -> HttpResponse:
     """What one figure is made of: accounts, each leading to its lines."""
-    found, then = figures_beside(state, Source(state, address.company, address.asked), address)
+    found, then = figures_beside(state, FigureSource(state, address.company, address.asked), address)
     if not address.plan.lines:
         raise Http404
     line = text(request.GET, "line", 40) or address.plan.lines[0].row.line
@@ -264,7 +271,7 @@ def hierarchy_workbook(request: PineRequest, state: State, hierarchy: str) -> Ht
 
 def _workbook(request: PineRequest, state: State, address: FigureAddress) -> HttpResponse:
     """A workbook that recalculates, headed by what it was made from."""
-    found, _ = figures_beside(state, Source(state, address.company, address.asked), address)
+    found, _ = figures_beside(state, FigureSource(state, address.company, address.asked), address)
     name = address.plan.statement.name
     only = f", only {address.asked.filter}" if address.asked.filter else ""
     heading = f"{name}, {address.company.name}, {address.title()}{only}"

@@ -70,7 +70,7 @@ def company_sums(state: State, company: str, at: Stretch) -> tuple[list[str], di
 
 
 @dataclass
-class Source:
+class FigureSource:
     """Where the figures of a company come from: its chart and calendar, its amounts, what is asked of
     them."""
 
@@ -166,10 +166,10 @@ def worked_out(
 ) -> StatementFigures:
     """A plan's figures as they were asked for. Raises WrongCall for what there isn't or can't be asked
     together."""
-    return figures_of(Source(state, known_company(state, company), asked), planned, measure)
+    return figures_of(FigureSource(state, known_company(state, company), asked), planned, measure)
 
 
-def figures_of(source: Source, planned: Plan, measure: Measure | None = None) -> StatementFigures:
+def figures_of(source: FigureSource, planned: Plan, measure: Measure | None = None) -> StatementFigures:
     asked, meant, row = source.asked, measure or measure_of(planned), source.company
     asked.check()
     digits, across = digits_of(row.currency), list[PeriodColumn]()
@@ -201,7 +201,7 @@ def figures_of(source: Source, planned: Plan, measure: Measure | None = None) ->
 
 
 def trends_of(
-    source: Source, planned: Plan, measure: Measure, count: int
+    source: FigureSource, planned: Plan, measure: Measure, count: int
 ) -> dict[str, tuple[int | None, ...]]:
     """By line its shown figures of the last regular periods up to the end of what is asked for."""
     end = source.asked.end
@@ -219,7 +219,7 @@ def trends_of(
 
 
 def amounts_by_code(
-    source: Source, planned: Plan, line: str, field: str, measure: Measure
+    source: FigureSource, planned: Plan, line: str, field: str, measure: Measure
 ) -> dict[str, int | None]:
     """What a line shows with each code of a field (empty: none), whatever the filter says of that field."""
     others = tuple(condition for condition in source.conditions if condition.field != field)
@@ -252,8 +252,8 @@ def closing_balances(state: State, company: str, asked: Asked) -> tuple[tuple[st
     )
 
 
-def _trial_source(state: State, company: str, asked: Asked) -> Source:
+def _trial_source(state: State, company: str, asked: Asked) -> FigureSource:
     asked.check()
     if asked.periods or asked.budget:
         raise WrongCall("A trial balance has no columns by periods or a budget.")
-    return Source(state, known_company(state, company), asked)
+    return FigureSource(state, known_company(state, company), asked)

@@ -27,17 +27,17 @@ class StatementRow(NamedTuple):
 
 
 def compared(
-    figures: Figures, was: dict[str, int | None] | None, drafted: frozenset[str]
+    figures: Figures, was: dict[str, Figure] | None, drafted: frozenset[str]
 ) -> Iterator[StatementRow]:
-    """The lines of a statement, beside `was` (line → shown figure) if there is one."""
+    """The lines of a statement, beside `was` (by line, in one column) if there is one."""
     for figure in figures.lines:
-        before = was.get(figure.line.row.line) if was is not None else None
-        now = figure.shown[0]
+        former = was.get(figure.line.row.line) if was is not None else None
+        before, now = former.shown[0] if former else None, figure.shown[0]
         moved = was is not None and before != now
         yield StatementRow(
             figure,
             figure.seen(),
-            before,
+            former.seen() if former else None,
             moved,
             (now or 0) - (before or 0) if moved else None,
             figure.line.row.line in drafted,

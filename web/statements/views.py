@@ -17,7 +17,7 @@ from core.definitions.state import State
 from core.definitions.tables import TABLES, Chart, Company, Hierarchy, Period, Statement
 from core.drafts.replaying import tells
 from core.statements.coverage import coverage
-from core.statements.figures import Figures, Plan, natural_list, plan
+from core.statements.figures import Figure, Figures, Plan, natural_list, plan
 from web.definitions.history import state_at
 from web.definitions.viewing import PineRequest, may_change
 from web.people.rights import CHANGE, SIGNED_IN, charts_seen, companies_seen, needs, needs_post
@@ -58,8 +58,9 @@ def company_asked(request: PineRequest, state: State, chart: str) -> Company | N
     return company_row
 
 
-def _alike(was: dict[str, int | None], figures: Figures) -> bool:
-    return all(was.get(figure.line.row.line) == figure.shown[0] for figure in figures.lines)
+def _alike(was: dict[str, Figure], figures: Figures) -> bool:
+    shown = {line: figure.shown[0] for line, figure in was.items()}
+    return all(shown.get(figure.line.row.line) == figure.shown[0] for figure in figures.lines)
 
 
 @needs(SIGNED_IN)
@@ -157,7 +158,7 @@ def then_or_now(
 
 def _was(
     request: PineRequest, state: State, statement: str, company: str, at: tuple[int, int, int | None]
-) -> dict[str, int | None] | None:
+) -> dict[str, Figure] | None:
     """The figures as published beside an open draft's, or those of an earlier version, so that what moved
     shows."""
     since = number(request.GET, "since", None, 10**17)
@@ -173,7 +174,7 @@ def _was(
     if before is None or plan(before, statement) is None or before.get(Company, company) is None:
         return None
     figures = company_statement(before, statement, company, *at)
-    return {figure.line.row.line: figure.shown[0] for figure in figures.figures.lines}
+    return {figure.line.row.line: figure for figure in figures.figures.lines}
 
 
 @needs_post(CHANGE)
