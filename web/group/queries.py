@@ -126,7 +126,11 @@ def group_accounts(state: State, group: Group) -> dict[str, Code]:
 
 
 def group_window(state: State, group: str, year: int, period: int, first: int | None = None) -> Stretch:
-    return of_periods(known_group(state, group)[1], year, period, first)
+    """From the year's first period where nobody says: an opening period of a later year is one like any
+    other."""
+    calendar = known_group(state, group)[1]
+    begin = calendar.first_period(year) if first is None and year in calendar.years() else first
+    return of_periods(calendar, year, period, begin)
 
 
 class _Parts(NamedTuple):
