@@ -130,6 +130,11 @@ class FiguresPage(PineTest):
                     continue
                 now, then, change = (self.cents(text) for _, text in self.cells(page)[line])
                 self.assertEqual(now - then, change)
+                asked = {"company": "alpha", "year": 2027, "period": 9, **query, "statement": name}
+                asked = {k: v for k, v in asked.items() if "to" not in query or k not in ("year", "period")}
+                csv = self.client.get(f"/exchange/report/csv/?{urlencode(asked)}").content.decode()
+                row = next(row for row in csv.splitlines() if row.startswith(f"{line},"))
+                self.assertEqual([self.cents(text) for text in row.split(",")[3:]], [now, then, change])
                 table = page[page.index("The same as a table") :].partition("</table>")[0]
                 start, *steps, end = map(self.cents, re.findall(r'<td class="num">([^<]*)<', table))
                 self.assertEqual((start, start + sum(steps), end), (then, now, now))

@@ -117,7 +117,7 @@ def statement(state: State, name: str, whose: Whose, asked: Asked) -> Report:
         rows, messages = statement_rows(consolidated.statement, slice(last, last + 1))
         return Report((*lead, AMOUNT), rows, [*consolidated.waiting_in, *messages])
     planned = queries.known_plan(state, name, queries.known_company(state, whose.company).chart)
-    return _report(queries.worked_out(state, planned, whose.company, asked))
+    return of_figures(queries.worked_out(state, planned, whose.company, asked))
 
 
 def hierarchy(state: State, name: str, level: int | None, whose: Whose, asked: Asked) -> Report:
@@ -128,10 +128,10 @@ def hierarchy(state: State, name: str, level: int | None, whose: Whose, asked: A
         raise WrongCall("A hierarchy is asked for of a company, not of a group.")
     planned = hierarchy_plan(state, queries.known_company(state, whose.company).chart, name, level)
     measure: Measure = "standing" if asked.first is None else "movement_with_closing"
-    return _report(queries.worked_out(state, planned, whose.company, asked, measure))
+    return of_figures(queries.worked_out(state, planned, whose.company, asked, measure))
 
 
-def _report(found: StatementFigures) -> Report:
+def of_figures(found: StatementFigures) -> Report:
     rows, messages = statement_rows(found, slice(None))
     return Report(("line", "label", "depth", *found.columns), rows, messages)
 

@@ -28,6 +28,7 @@ from web.people.rights import CHANGE, POST, SIGNED_IN, companies_seen, needs, ne
 from web.shell import asked, tabular
 from web.shell.htmx import is_fragment
 from web.statements.addresses import asked_of
+from web.statements.figure_views import figures_at
 
 SUFFIXES = (".zip", ".xlsx", ".csv")
 
@@ -152,6 +153,8 @@ def report(request: PineRequest, state: State, kind: str) -> HttpResponse:
     of_group = reports.OF_GROUPS.get(name) if whose.group else None
     if of_group:
         table = of_group(state, whose.group, wanted.year or 0, wanted.period or 0)
+    elif request.GET.get("than") and not whose.group:
+        table = reports.of_figures(figures_at(request, state, name, asked.text(request.GET, "hierarchy", 40)))
     elif hierarchy := asked.text(request.GET, "hierarchy", 40):
         table = reports.hierarchy(state, hierarchy, asked.number(request.GET, "level"), whose, wanted)
     elif name:

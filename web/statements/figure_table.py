@@ -45,7 +45,15 @@ class FigureTable:
     found: StatementFigures
     trends: Mapping[str, Sequence[int | None]]
 
-    @property
+    @cached_property
+    def _cells_at(self) -> str:
+        return f"{self.address.path}cell/?{self.address.query(line='')}"
+
+    def cell_address(self, line: str, column: int) -> str:
+        """Where a figure opens: what is asked for is written once for all of them."""
+        return f"{self._cells_at}&line={line}&column={column}"
+
+    @cached_property
     def unit(self) -> str:
         asked = self.address.unit
         if asked in UNITS or asked == EXACT:
@@ -114,7 +122,7 @@ class FigureTable:
             return shown
         return [figure for figure in shown if any(figure.seen(i) for i in self.shown)]
 
-    @property
+    @cached_property
     def nothing_in(self) -> int:
         """How many lines fold away because nothing is in them."""
         lines = [f for f in self.found.figures.lines if f.line.row.kind not in WITHOUT_FIGURE]
@@ -139,7 +147,7 @@ class FigureTable:
             yield Cell(
                 self.written(value, is_ratio(figure)),
                 f"{self._css(i)}{self._judged(figure, i)}",
-                link=f"{self.address.path}cell/?{self.address.query(line=line.line, column=i)}",
+                link=self.cell_address(line.line, i),
                 opens=i == self.shown[-1],
                 in_proof=True,
                 title="" if value is None or self.unit == EXACT else show_amount(value, digits),

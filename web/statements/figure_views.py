@@ -36,23 +36,16 @@ from web.statements.queries import FigureSource, StatementFigures, figures_of, t
 from web.statements.views import seen_statements
 
 PERIODS = 24
-MOST_STEPS = 8
 """How many of a line's last periods are drawn."""
+MOST_STEPS = 8
+"""How many changes a bridge tells apart."""
 WITH_FIGURES = ("heading", "accounts", "result")
 
 
 @needs(SIGNED_IN)
-def statement_figures(request: PineRequest, state: State, statement: str) -> HttpResponse:
-    return _page(request, state, figure_address(request, state, statement))
-
-
-@needs(SIGNED_IN)
-def hierarchy_figures(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
-    return _page(request, state, figure_address(request, state, hierarchy=hierarchy))
-
-
-def _page(request: PineRequest, state: State, address: FigureAddress) -> HttpResponse:
+def figures(request: PineRequest, state: State, statement: str = "", hierarchy: str = "") -> HttpResponse:
     """What can't be asked for together is said where the figures would stand: the way out is on the page."""
+    address = figure_address(request, state, statement, hierarchy)
     context: dict[str, Any] = _around(request, state, address)
     source = FigureSource(state, address.company, address.asked, with_codes=True)
     try:
@@ -65,18 +58,19 @@ def _page(request: PineRequest, state: State, address: FigureAddress) -> HttpRes
     context |= {
         "found": found,
         "table": table,
-        "rows": table.rows(),
         "stretch": address.title(),
         **_narrowed(request, state, source, address),
     }
-    if (
-        address.plan.statement.kind == "cash_flow" and not address.asked.filter
-    ):  # part of a journal need not balance
+    line = context.get("of_line")
+    if address.as_matrix and line and address.asked.by and len(source.fields) == 2:
+        context["matrix"] = MatrixTable(table, line.line)
+    else:
+        context["rows"] = table.rows()
+    # Part of a journal need not balance, so a filter leaves nothing to prove.
+    if address.plan.statement.kind == "cash_flow" and not address.asked.filter:
         context["cash"] = cash_proof(address.plan, found.figures, found.amounts, _last_column(found))
-    if address.as_matrix and len(source.fields if address.asked.by else ()) == 2 and "of_line" in context:
-        context["matrix"] = MatrixTable(address, found, context["of_line"].line)
     if then:
-        context |= _bridged(address, found, then, context.get("of_line"))
+        context |= _bridged(address, found, then, line)
     return render(request, "statements/figures.html", context)
 
 
@@ -97,6 +91,12 @@ def figures_beside(
     then = figures_of(FigureSource(state, address.company, earlier.asked), address.plan, address.measure)
     columns = (found.columns[0], then.window.title(address.balances), CHANGE)
     return replace(found, figures=beside(found.figures, then.figures), columns=columns), then
+
+
+def figures_at(request: PineRequest, state: State, statement: str, hierarchy: str) -> StatementFigures:
+    """What the page of an address shows, for files."""
+    address = figure_address(request, state, "" if hierarchy else statement, hierarchy)
+    return figures_beside(state, FigureSource(state, address.company, address.asked), address)[0]
 
 
 def _bridged(
@@ -180,17 +180,9 @@ def _narrowed(
 
 
 @needs(SIGNED_IN)
-def statement_cell(request: PineRequest, state: State, statement: str) -> HttpResponse:
-    return _cell(request, state, figure_address(request, state, statement))
-
-
-@needs(SIGNED_IN)
-def hierarchy_cell(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
-    return _cell(request, state, figure_address(request, state, hierarchy=hierarchy))
-
-
-def _cell(request: PineRequest, state: State, address: FigureAddress) -> HttpResponse:
+def cell(request: PineRequest, state: State, statement: str = "", hierarchy: str = "") -> HttpResponse:
     """What one figure is made of: accounts, each leading to its lines."""
+    address = figure_address(request, state, statement, hierarchy)
     found, then = figures_beside(state, FigureSource(state, address.company, address.asked), address)
     if not address.plan.lines:
         raise Http404
@@ -260,17 +252,9 @@ def _first(address: FigureAddress, alone: Asked) -> int:
 
 
 @needs(SIGNED_IN)
-def statement_figures_workbook(request: PineRequest, state: State, statement: str) -> HttpResponse:
-    return _workbook(request, state, figure_address(request, state, statement))
-
-
-@needs(SIGNED_IN)
-def hierarchy_workbook(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
-    return _workbook(request, state, figure_address(request, state, hierarchy=hierarchy))
-
-
-def _workbook(request: PineRequest, state: State, address: FigureAddress) -> HttpResponse:
+def workbook(request: PineRequest, state: State, statement: str = "", hierarchy: str = "") -> HttpResponse:
     """A workbook that recalculates, headed by what it was made from."""
+    address = figure_address(request, state, statement, hierarchy)
     found, _ = figures_beside(state, FigureSource(state, address.company, address.asked), address)
     name = address.plan.statement.name
     only = f", only {address.asked.filter}" if address.asked.filter else ""

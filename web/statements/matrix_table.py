@@ -18,11 +18,18 @@ from web.statements.queries import StatementFigures
 
 @dataclass(frozen=True)
 class MatrixTable:
-    """`found` has a column for each pair of codes and a total; `line` is whose figures they are."""
+    """`table` has a column for each pair of codes and a total; `line` is whose figures they are."""
 
-    address: FigureAddress
-    found: StatementFigures
+    table: FigureTable
     line: str
+
+    @property
+    def address(self) -> FigureAddress:
+        return self.table.address
+
+    @property
+    def found(self) -> StatementFigures:
+        return self.table.found
 
     @cached_property
     def shown(self) -> dict[tuple[str, str], tuple[int, int]]:
@@ -66,13 +73,6 @@ class MatrixTable:
         row = field.codes.get(code) if field else None
         return row.name if row else f"no {field.title.lower()}" if field else ""
 
-    @property
-    def unit(self) -> str:
-        return FigureTable(self.address, self.found, {}).unit
-
-    def _written(self, value: int) -> str:
-        return FigureTable(self.address, self.found, {}).written(value)
-
     def rows(self) -> SafeString:
         return table_rows(TableRow(code or NONE, list(self._cells(code))) for code in self.down)
 
@@ -84,23 +84,29 @@ class MatrixTable:
                 yield Cell("—", "num")
                 continue
             yield Cell(
-                self._written(amount),
+                self.table.written(amount),
                 "num",
-                link=f"{self.address.path}cell/?{self.address.query(line=self.line, column=place)}",
+                link=self.table.cell_address(self.line, place),
                 opens=True,
                 in_proof=True,
-                title="" if self.unit == EXACT else show_amount(amount, self.found.digits),
+                title="" if self.table.unit == EXACT else show_amount(amount, self.found.digits),
             )
-        yield Cell(self._written(self._sum(0, code)), "num total stays-end")
+        yield Cell(self.table.written(self.sums[0][code]), "num total stays-end")
 
-    def _sum(self, place: int, code: str) -> int:
-        return sum(amount for key, (_, amount) in self.shown.items() if key[place] == code)
+    @cached_property
+    def sums(self) -> tuple[dict[str, int], dict[str, int]]:
+        """What each code comes to, down and across."""
+        both: tuple[dict[str, int], dict[str, int]] = ({}, {})
+        for key, (_, amount) in self.shown.items():
+            for sums, code in zip(both, key, strict=True):
+                sums[code] = sums.get(code, 0) + amount
+        return both
 
     def column_totals(self) -> list[str]:
-        return [self._written(self._sum(1, code)) for code in self.across]
+        return [self.table.written(self.sums[1][code]) for code in self.across]
 
     def grand_total(self) -> str:
-        return self._written(self.total)
+        return self.table.written(self.total)
 
 
 def _none_last(code: str) -> tuple[bool, str]:
