@@ -13,12 +13,12 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
-from core.changes.code_rows import CHANGED, FAULT, NEW, SAME, RowProposal, plain_rows
 from core.changes.fixed import Facts
 from core.changes.kinds import Add, Change, ChangeSequence, ChangeSet, Delete, Put, check, refusals
 from core.definitions.kinds import Kind
 from core.definitions.nouns import named
 from core.definitions.parsing import Read, read_table, write_cell
+from core.definitions.row_proposals import CHANGED, FAULT, NEW, SAME, RowProposal, plain_rows
 from core.definitions.state import State
 from core.definitions.tables import TABLES, Column, Table
 from core.faults import Fault, Location, blocking

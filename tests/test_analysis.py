@@ -171,6 +171,26 @@ class Analysis(PineTest):
                         found = [row.split(",", 2)[2] for row in out[1:] if not row.startswith("unplaced")]
                         self.assertEqual(found, expected)
 
+    def test_a_forecast_is_posted_to_a_period_and_planned_after_it(self) -> None:
+        for year, period, last in ((2026, 2, 4), (2026, 4, 4), (2027, 6, 11)):
+            for text, fits in (NO_FILTER, *FILTERS):
+                posted = [x for x in self.books.of["alpha"] if (x.year, x.period) <= (year, period)]
+                planned = [x for x in self.books.planned if x.year == year and x.period > period]
+                lines = [x for x in (*posted, *planned) if fits(x) and (x.year, x.period) <= (year, last)]
+                begin = 1 if year == 2026 else 4
+                moving = [x for x in lines if x.year == year and x.period >= begin and not x.shut]
+                words = (f"--year={year}", f"--period={period}", "--company=alpha", "--forecast=plan")
+                given = (*words, *([f"--filter={text}"] if text else []))
+                for statement in SHOWN:
+                    across = self.across("months", year, last, lines, lines)
+                    with self.subTest(statement=statement, words=given):
+                        out, _ = self.ask("statement", statement, *given)
+                        self.assertEqual(out, table(statement, [Column("amount", moving, lines)]))
+                        out, _ = self.ask("statement", statement, *given, "--periods=months")
+                        self.assertEqual(out, table(statement, across[:-1] if statement == "st" else across))
+                        out, _ = self.ask("statement", statement, *given, "--by=season")
+                        self.assertEqual(out, table(statement, self.by("season", statement, moving, lines)))
+
     @staticmethod
     def less(have: Decimal | None, want: Decimal | None) -> Decimal | None:
         """Of the figures as shown, each rounded by itself."""
@@ -301,6 +321,8 @@ class Analysis(PineTest):
                 "Columns by periods begin where their periods begin.",
             ),
             (("inc", alpha, *at, "--budget=x"), "There is no budget x."),
+            (("inc", alpha, *at, "--forecast=x"), "There is no budget x."),
+            (("inc", alpha, "--to=2026-03-31", "--forecast=plan"), "A forecast is of periods, not of days."),
             (
                 ("st", alpha, "--to=2026-03-31", "--budget=plan"),
                 "Columns by a budget are of periods, not of days.",

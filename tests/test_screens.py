@@ -34,6 +34,7 @@ NAMES = {
     "token": "none",
     "change": "1",
     "hierarchy": "tree",
+    "budget": "b",
     "sheet": "rules",
 }
 PAGES = {
@@ -66,6 +67,9 @@ PAGES = {
     "statements/<str:statement>/": "Balance sheet",
     "statements/<str:statement>/figures/": "Balance sheet",
     "statements/hierarchy/<str:hierarchy>/figures/": "Tree",
+    "budgets/": "Budgets",
+    "budgets/<str:budget>/<str:company>/<str:statement>/": "Plan",
+    "budgets/<str:budget>/<str:company>/<str:statement>/bring/": "Bring rows into Plan, Alpha, 2026",
     "group/<str:group>/": "Both",
     "group/<str:group>/members/": "Both",
     "group/<str:group>/steps/": "Both",
@@ -92,11 +96,16 @@ LEADS = {
     "structures/": "/structures/c/",
     "journals/": "/journals/alpha/",
     "statements/": "/statements/st/",
+    "budgets/<str:budget>/": "/budgets/b/alpha/st/",
     "group/": "/group/g/",
     "exchange/in/": "/exchange/",
 }
 """Addresses that lead to another one."""
-REFUSES = {"link/<str:token>/": 404, "codes/<str:code_list>/settings/length/": 422}
+REFUSES = {
+    "link/<str:token>/": 404,
+    "codes/<str:code_list>/settings/length/": 422,
+    "budgets/<str:budget>/<str:company>/<str:statement>/row/": 422,
+}
 HEADING = re.compile(r"<h1>(.*?)</h1>", re.S)
 EMPTY = ("codes/<str:code_list>/code/<str:code>/closing/",)
 """Nothing stands there for a code that nothing uses."""
@@ -121,7 +130,7 @@ def filled(address: str, **names: str) -> str:
 class Guarded(PineTest):
     def setUp(self) -> None:
         super().setUp()
-        bring(world())
+        bring(world(budgets="budget,name,chart\nb,Plan,c\n"))
         mirela = person("mirela")
         self.group = client_of(mirela)
         draft = drafting.start("Spring", mirela, [Put(Code("acc", "1030", "Till", account_class="asset"))])
@@ -244,6 +253,13 @@ class Guarded(PineTest):
                         "column",
                         "value",
                         "act",
+                        "filter",
+                        "by",
+                        "budget",
+                        "forecast",
+                        "across",
+                        "source",
+                        "per_cent",
                     ),
                     odd,
                 )

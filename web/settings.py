@@ -35,6 +35,7 @@ INSTALLED_APPS = [
     "web.companies",
     "web.journals",
     "web.statements",
+    "web.budgets",
     "web.group",
     "web.hierarchies",
     "web.drafts",

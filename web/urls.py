@@ -10,6 +10,7 @@ urlpatterns = [
     path("", include("web.companies.urls")),
     path("journals/", include("web.journals.urls")),
     path("statements/", include("web.statements.urls")),
+    path("budgets/", include("web.budgets.urls")),
     path("group/", include("web.group.urls")),
     path("", include("web.drafts.urls")),
     path("exchange/", include("web.exchange.urls")),

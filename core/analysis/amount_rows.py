@@ -7,7 +7,7 @@ first.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import timedelta
 from functools import cached_property
@@ -51,8 +51,25 @@ class AmountRows:
         columns = ("natural", "string", "combination", "time", "closing", "debit", "credit")
         return replace(self, **{name: getattr(self, name)[kept] for name in columns})
 
+    def of_year(self, year: int) -> Iterator[tuple[int, int, int, int]]:
+        """(period, string, combination, debit plus) of the rows of a fiscal year, closing journals left out;
+        rows timed by ordinals."""
+        rows = self.where((self.time // YEAR == year) & ~self.closing)
+        columns = (rows.time % YEAR - 1, rows.string, rows.combination, rows.net)
+        yield from zip(*(column.tolist() for column in columns), strict=True)
+
     def with_texts(self, strings: Mapping[int, str], combinations: Mapping[int, str]) -> AmountRows:
         return replace(self, strings=strings, combinations=combinations)
+
+    def renumbered(self, string: int, combination: int) -> AmountRows:
+        """The same rows with the numbers of strings and combinations counted on from others."""
+        return replace(
+            self,
+            string=self.string + string,
+            combination=self.combination + combination,
+            strings={number + string: text for number, text in self.strings.items()},
+            combinations={number + combination: text for number, text in self.combinations.items()},
+        )
 
     def codes_in(self, chart: ChartIndex, field: str) -> tuple[list[str], NDArray[np.int64]]:
         """The codes of a field by row: the different ones, and for each row its place among them."""

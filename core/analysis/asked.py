@@ -36,6 +36,8 @@ class Asked:
     by: str = ""
     periods: str = ""
     budget: str = ""
+    forecast: str = ""
+    """a budget whose amounts follow the actual ones after the period, to the end of its year"""
 
     @property
     def by_day(self) -> bool:
@@ -48,7 +50,8 @@ class Asked:
     @property
     def is_plain(self) -> bool:
         """Nothing but periods: what a group can be asked for too."""
-        return not (self.filter or self.by or self.periods or self.budget or self.start or self.end)
+        across = (self.filter, self.by, self.periods, self.budget, self.forecast)
+        return not (any(across) or self.start or self.end)
 
     @property
     def needs_codes(self) -> bool:
@@ -77,6 +80,8 @@ class Asked:
             raise WrongCall(f"Columns are by {WORDS[across[0]]} or by {WORDS[across[1]]}, not by both.")
         if self.by_day and (self.periods or self.budget):
             raise WrongCall(f"Columns by {WORDS[across[0]]} are of periods, not of days.")
+        if self.by_day and self.forecast:
+            raise WrongCall("A forecast is of periods, not of days.")
         if self.periods and self.first is not None:
             raise WrongCall("Columns by periods begin where their periods begin.")
 

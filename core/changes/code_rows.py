@@ -4,7 +4,7 @@ taken."""
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from core.changes.fixed import Facts
 from core.changes.kinds import check, settled
@@ -13,24 +13,12 @@ from core.codes.columns import columns, properties, value_fault, values
 from core.codes.hierarchies import main_tree
 from core.codes.lists import list_index, pad
 from core.definitions.parsing import read_table, write_cell
+from core.definitions.row_proposals import CHANGED, FAULT, NEW, SAME, RowProposal, plain_rows
 from core.definitions.state import State
 from core.definitions.tables import TABLES, Code, CodeList, CodeProperty
 from core.faults import Fault, Location, blocking
 
-NEW, CHANGED, SAME, FAULT = "new", "changed", "same", "fault"
 MOST = 100_000
-
-
-@dataclass
-class RowProposal:
-    """One row: what it would do, and each cell that would change as (column, was, now)."""
-
-    number: int
-    code: str
-    name: str
-    kind: str
-    differences: list[tuple[str, str, str]] = field(default_factory=list)
-    faults: list[Fault] = field(default_factory=list)
 
 
 @dataclass
@@ -83,17 +71,6 @@ def read(
         (number, record + [""] * (len(header) - len(record))) for number, record in enumerate(rows, first)
     ]
     return _compared(state, code_list, header, numbered, facts)
-
-
-def plain_rows(records: Iterable[Sequence[str]]) -> list[list[str]]:
-    """Records without empty ones, each cell as a person means it."""
-    return [[_plain(cell) for cell in record] for record in records if any(cell.strip() for cell in record)]
-
-
-def _plain(cell: str) -> str:
-    """A cell without the mark that keeps a spreadsheet from running it."""
-    cell = cell.strip()
-    return cell[1:] if cell.startswith("'") and cell[1:2] in ("=", "+", "-", "@") else cell
 
 
 def _compared(

@@ -248,7 +248,7 @@ def _after_companies(after: State, by_table: dict[str, list[Edit]]) -> Iterator[
         if edit.new is None:
             yield from users(after, Company, edit.key[0])
     budgets = _keys(by_table, "budgets", "chart")
-    yield from (row for row in after.rows(ColumnSet) if row.budget in budgets)
+    yield from (row for row in after.rows(ColumnSet) if {row.budget, row.forecast} & set(budgets))
     for edit in by_table.get("groups", ()):
         if _differs(edit, "chart"):
             yield from _of_groups(after, {edit.key[0]})

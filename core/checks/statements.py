@@ -133,21 +133,27 @@ def turned_signs(before: State, after: State) -> Iterator[Fault]:
 def column_sets(state: State, rows: list[ColumnSet]) -> Iterator[Fault]:
     """Fields that the chart has, a budget of it, and one thing across."""
     for row in rows:
-        chart, budget = chart_index(state, row.chart), state.get(Budget, row.budget)
+        chart = chart_index(state, row.chart)
         try:
             if chart is not None and row.by:
                 fields_asked(chart, row.by)
         except WrongCall as refused:
             way_out = "Name one or two segments or dimensions of the chart, parted by a comma."
             yield fault(row, "by", refused.faults[0].what, way_out, "columns-unknown")
-        if budget is not None and budget.chart != row.chart:
-            what = f"Budget {row.budget} belongs to chart {budget.chart}, not to {row.chart}."
-            yield fault(row, "budget", what, "Choose a budget of the chart.", "columns-unknown")
+        for column in ("budget", "forecast"):
+            budget = state.get(Budget, getattr(row, column))
+            if budget is not None and budget.chart != row.chart:
+                what = f"Budget {budget.budget} belongs to chart {budget.chart}, not to {row.chart}."
+                yield fault(row, column, what, "Choose a budget of the chart.", "columns-unknown")
         across = (row.by, row.periods != "none", row.budget, row.beside != "nothing")
         if sum(map(bool, across)) > 1:
             what = f"{row.name} says more than one thing across."
             way_out = "Columns are by codes, by periods, beside a budget or beside another stretch."
             yield fault(row, "by", what, way_out, "columns-mixed")
+        if row.forecast and row.beside != "nothing":
+            what = f"{row.name} has a forecast beside another stretch."
+            way_out = "A forecast stands by codes, by periods, beside a budget or alone."
+            yield fault(row, "forecast", what, way_out, "columns-mixed")
 
 
 CHECKS: list[tuple[type[Any], Any]] = [(StatementLine, lines), (ColumnSet, column_sets)]

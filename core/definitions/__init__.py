@@ -8,5 +8,6 @@ nouns.py       what tables and rows are called in sentences
 parsing.py     cells of text to rows, and back
 state.py       all rows of one version, what is derived from them, and edits between two
 row_faults.py  a fault at a row
+row_proposals.py  rows that a person gives, compared with what is there
 digest.py      the number by which two processes know that they hold the same
 """

@@ -4,7 +4,18 @@ from __future__ import annotations
 
 from typing import Annotated, NamedTuple
 
-from core.definitions.kinds import MUST, BudgetId, ChartId, Id, Kind, Selector, StatementId, Text, choice
+from core.definitions.kinds import (
+    LATER,
+    MUST,
+    BudgetId,
+    ChartId,
+    Id,
+    Kind,
+    Selector,
+    StatementId,
+    Text,
+    choice,
+)
 
 
 class Statement(NamedTuple):
@@ -36,6 +47,7 @@ class Budget(NamedTuple):
     budget: Id
     name: Annotated[str, Kind("text"), MUST]
     chart: Annotated[ChartId, MUST]
+    approved: Annotated[bool, Kind("flag"), LATER] = False
 
 
 class ColumnSet(NamedTuple):
@@ -50,3 +62,4 @@ class ColumnSet(NamedTuple):
     periods: Annotated[str, choice("none", "months", "quarters", "years")] = "none"
     budget: BudgetId = ""
     beside: Annotated[str, choice("nothing", "before", "year")] = "nothing"
+    forecast: Annotated[BudgetId, LATER] = ""

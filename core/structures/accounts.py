@@ -296,6 +296,7 @@ def date_faults(chart: ChartIndex, found: ResolvedAccount, on: date) -> list[Fau
 
 
 RESTORED: set[FaultCode] = {
+    "string-unknown",
     "code-unknown",
     "code-rollup",
     "too-many-parts",

@@ -9,12 +9,14 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from django.contrib.auth import get_user_model
+from django.utils import timezone
 from playwright.sync_api import Error, Page, Response, Route
 
 from core.changes.kinds import CloseCode, Put
 from core.definitions.tables import Dimension
 from tests.base import bring
 from tests.browser.base import BrowserTest
+from web.budgets.models import BudgetAct
 from web.definitions import actions, drafting
 from web.group import kept
 
@@ -78,6 +80,8 @@ SCREENS = (
     ),
     Screen("Figures", "/statements/hierarchy/accounts-tree/figures/?company=nurseries&year=2026&period=9"),
     Screen("Figures", "/statements/is/figures/?company=nurseries", "sales", "Enter", "#proof a[data-key=j]"),
+    Screen("Budgets", "/budgets/"),
+    Screen("Budget", "/budgets/plan-2026/nurseries/is/?across=quarters", "account:41210"),
     Screen("Group", "/group/fernhollow/"),
     Screen("Group", SKOVLUND, "payables", "Enter", "#proof button:has-text('Skovlund Seed')", True),
     Screen("Ownership", "/group/fernhollow/members/"),
@@ -145,6 +149,14 @@ class EveryKey(BrowserTest):
         bring(SPARE)
         kept.keep_period("fernhollow", 2026, 7, "", [], who)
         self.draft = drafting.start("Spring", who, [Put(Dimension("shed", "Shed", "sites"))])
+        BudgetAct.objects.create(
+            budget="plan-2026",
+            company="nurseries",
+            fiscal_year=2026,
+            sentence="Keyed",
+            edits=[[1, "20-41210-110-20", "", None, 1]],
+            at=timezone.now(),
+        )
         self.sent: list[str] = []
         self.astray: list[str] = []
         self.page.on("response", self._goes_astray)

@@ -7,23 +7,23 @@ from typing import Any
 
 from core.books.journals import partner_problem
 from core.books.periods import company_calendar
+from core.budgets.fitting import approved_fault, budget_fault
 from core.definitions.parsing import Read, read_table
 from core.definitions.row_faults import fault as fault_at
 from core.definitions.state import State
-from core.definitions.tables import TABLES, Balance, Budget, BudgetLine, Code, Company
+from core.definitions.tables import TABLES, Balance, Budget, BudgetLine, Company
 from core.fault_codes import FaultCode
 from core.faults import Fault, Location
 from core.group.membership import spanning_periods
 from core.money import digits_of, format_amount, parse_amount
-from core.statements.figures import natural_list
 from core.structures.accounts import restored
 from core.structures.charts import company_context
+from web.definitions import snapshot
+from web.journals.budgets import lock_budget, stored_budgets, write_budgets
 from web.journals.elsewhere import (
     BalanceKey,
     stored_balances,
-    stored_budgets,
     write_balances,
-    write_budgets,
     years_with_balances,
     years_with_journals,
 )
@@ -209,25 +209,35 @@ class BalanceImport:
             )
 
     def _check_budgets(self, read: Read) -> None:
+        for name in sorted({row.budget for row in read.rows.values()}):
+            lock_budget(name)
+        stored, published = stored_budgets(), snapshot.current().state
         for key, row in read.rows.items():
-            if self.state.get(Budget, row.budget) is None:
-                what = f"There is no budget {row.budget}."
-                self._tell(read, key, "budget", "reference", what, "Add the budget.", row.budget)
             place = self._place(read, key, row, brought=False)
-            company = self.state.get(Company, row.company)
-            amount = self._amount(read, key, row, company) if company else None
-            budget = self.state.get(Budget, row.budget)
-            if company and budget and budget.chart != company.chart:
-                what = f"{row.company} is not on the chart of budget {row.budget}."
-                self._tell(read, key, "company", "reference", what, "Use a budget of its chart.", row.company)
-            code = self.state.get(Code, natural_list(self.state, place[0]), place[2]) if place else None
-            if code is not None and not code.budgeting:
-                what = f"{code.code} {code.name} is not open for budgets."
-                way_out = "Choose another account, or open it for budgets."
-                self._tell(read, key, "account", "not-budgeted", what, way_out, row.account)
-            if place and amount is not None:
-                rows = (row.budget, row.company, row.fiscal_year, row.period, place[1], place[3])
-                self.budgets[rows] = (row, amount)
+            amount = self._check_budget(read, key, row, place)
+            if place is None or amount is None:
+                continue
+            line = (row.budget, row.company, row.fiscal_year, row.period, place[1], place[3])
+            self.budgets[line] = (row, amount)
+            known = published.get(Budget, row.budget)
+            if known and (held := approved_fault(known)) and stored.get(line) != amount:
+                self._tell(read, key, "amount", held.code, held.what, held.way_out, row.amount)
+
+    def _check_budget(
+        self, read: Read, key: Any, row: Any, place: tuple[str, str, str, str] | None
+    ) -> int | None:
+        """The amount of a line, after telling what is wrong with its budget, company and account."""
+        budget, company = self.state.get(Budget, row.budget), self.state.get(Company, row.company)
+        if budget is None:
+            what = f"There is no budget {row.budget}."
+            self._tell(read, key, "budget", "reference", what, "Add the budget.", row.budget)
+        elif company and budget.chart != company.chart:
+            what = f"{row.company} is not on the chart of budget {row.budget}."
+            self._tell(read, key, "company", "reference", what, "Use a budget of its chart.", row.company)
+        seated = company_context(self.state, row.company)
+        if seated and place and (closed := budget_fault(self.state, seated, place[2])):
+            self._tell(read, key, "account", closed.code, closed.what, closed.way_out, row.account)
+        return self._amount(read, key, row, company) if company else None
 
     def write(self, outcome: Any) -> None:
         if self.new:

@@ -133,7 +133,14 @@ def hierarchy(state: State, name: str, level: int | None, whose: Whose, asked: A
 
 def of_figures(found: StatementFigures) -> Report:
     rows, messages = statement_rows(found, slice(None))
+    if found.off and found.plan.statement.kind == "balance_sheet":
+        messages.append(f"The budget doesn't balance: {_off(found)} at the end of the forecast.")
     return Report(("line", "label", "depth", *found.columns), rows, messages)
+
+
+def _off(found: StatementFigures) -> str:
+    amount = format_amount(abs(found.off), found.digits)
+    return f"{amount} {found.currency} more {'debits' if found.off > 0 else 'credits'}"
 
 
 def disagreements(state: State, group: str, year: int, period: int) -> Report:

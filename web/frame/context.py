@@ -139,6 +139,7 @@ def frame(request: HttpRequest) -> dict[str, Any]:
         "companies": 3,
         "journals": 4,
         "statements": 5,
+        "budgets": 5,
         "group": 6,
         "structure": 2,
         "company": 3,

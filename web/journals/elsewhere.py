@@ -1,9 +1,8 @@
-"""Balances whose journals are kept elsewhere, and budget lines: read and written as a package brings them."""
+"""Balances whose journals are kept elsewhere: read and written as a package brings them."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
 
 from django.db import connection
 
@@ -13,7 +12,6 @@ from web.journals.interning import intern_accounts, intern_dimensions
 BalanceKey = tuple[str, int, int, str, str, str]
 """(company, fiscal year, period, account string, dimensions, partner)"""
 COLUMNS = "company, fiscal_year, period, account_id, dimensions_id, partner_id, amount"
-BUDGET_COLUMNS = "budget, company, fiscal_year, period, account, dimensions, amount"
 
 
 def years_with_balances() -> set[tuple[str, int]]:
@@ -76,21 +74,3 @@ def write_balances(amounts: Mapping[BalanceKey, tuple[tuple[str, str, str], int]
         posting.keep_within({(company, year): int(total) for company, year, total in cursor.fetchall()})
     for (company, year), (book, sequence) in locked.items():
         books.rebuild(book, company, year, sequence)
-
-
-def stored_budgets() -> dict[tuple[Any, ...], int]:
-    """(budget, company, fiscal year, period, account string, dimensions) → raw minor units."""
-    with connection.cursor() as cursor:
-        cursor.execute(f"SELECT {BUDGET_COLUMNS} FROM journals_budgetline")
-        return {row[:6]: row[6] for row in cursor.fetchall()}
-
-
-def write_budgets(rows: list[tuple[Any, ...]]) -> None:
-    """Adds or replaces budget lines, with the columns of `stored_budgets` and its amount last."""
-    with connection.cursor() as cursor:
-        cursor.executemany(
-            f"INSERT INTO journals_budgetline ({BUDGET_COLUMNS}) VALUES (%s, %s, %s, %s, %s, %s, %s)"
-            " ON CONFLICT (budget, company, fiscal_year, period, account, dimensions)"
-            " DO UPDATE SET amount = excluded.amount",
-            rows,
-        )

@@ -26,6 +26,7 @@ from django_htmx.http import HttpResponseClientRedirect
 
 from core.definitions.state import State
 from core.definitions.tables import (
+    Budget,
     Calendar,
     Chart,
     CodeList,
@@ -110,6 +111,11 @@ def _sees_statement(person: Any, state: State, name: str) -> bool:
     return row is not None and row.chart in charts_seen(person, state)
 
 
+def _sees_budget(person: Any, state: State, name: str) -> bool:
+    row = state.get(Budget, name)
+    return row is not None and row.chart in charts_seen(person, state)
+
+
 def _sees_group(person: Any, state: State, name: str) -> bool:
     return not hides_groups(person) and state.get(Group, name) is not None
 
@@ -132,6 +138,7 @@ SEES: dict[str, Callable[[Any, State, str], bool]] = {
     "code_list": _sees_list,
     "hierarchy": _sees_hierarchy,
     "statement": _sees_statement,
+    "budget": _sees_budget,
     "group": _sees_group,
     "structure": _sees_structure,
     "calendar": _sees_calendar,

@@ -8,7 +8,7 @@ import io
 import json
 from typing import Any
 
-from core.changes.code_rows import CHANGED, FAULT, NEW, SAME, RowProposal
+from core.definitions.row_proposals import CHANGED, FAULT, NEW, SAME, RowProposal
 from core.fault_codes import FaultCode
 from core.faults import Fault, Refused
 from web.definitions.viewing import PineRequest

@@ -23,6 +23,7 @@ KEPT = (
     "group_releasedperiod",
     "group_mappingreview",
     "group_settledaccount",
+    "budgets_budgetact",
 )
 """Rows that are only ever added."""
 READ = ("journals_recoded", "django_migrations", "pine_stamp")

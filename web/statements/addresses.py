@@ -32,7 +32,7 @@ def asked_period(request: PineRequest, state: State, calendar: str) -> tuple[int
     )
 
 
-ASKED = ("filter", "by", "periods", "budget")
+ASKED = ("filter", "by", "periods", "budget", "forecast")
 """What an address says beside a stretch of time, in the words of the command line."""
 
 

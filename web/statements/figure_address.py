@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from datetime import date
-from typing import Any
+from typing import Any, Literal
 
 from django.http import Http404
 from django.urls import reverse
@@ -17,9 +17,9 @@ from core.analysis.filters import with_condition
 from core.analysis.hierarchy_plan import hierarchy_plan
 from core.analysis.stretches import of_days, of_periods
 from core.analysis.time_steps import UNITS, around, before, days_of, shifted, shifted_periods, unit_of
-from core.books.periods import CalendarIndex, company_calendar
+from core.books.periods import CalendarIndex, company_calendar, ordinal
 from core.definitions.state import State
-from core.definitions.tables import Company, Hierarchy
+from core.definitions.tables import Budget, Company, Hierarchy
 from core.statements.figures import Plan, natural_list, plan
 from core.structures.charts import ChartIndex, chart_index
 from web.definitions.viewing import PineRequest
@@ -62,6 +62,10 @@ class FigureAddress:
     """codes of two fields: the first down, the second across, of one line"""
     line: str = ""
     """of which line, where one is chosen"""
+    forecast_name: str = ""
+    """what the budget of a forecast is called"""
+    budget: str = ""
+    """the budget that they are of or stand beside, if there is one of the name"""
     than: str = ""
     """`before` or `year`: the figures stand beside those of the stretch before, or of the year before"""
 
@@ -95,20 +99,22 @@ class FigureAddress:
         pair = "," in across["by"]
         rest |= {"as": "matrix" if self.as_matrix and pair else "", "line": self.line}
         rest["lines"] = "filled" if self.filled_only else ""
-        rest["than"] = "" if across["by"] or across["periods"] or across["budget"] else self.than
+        alone = not any(across[name] for name in ("by", "periods", "budget", "forecast"))
+        rest["than"] = self.than if alone else ""
         return where({**own, **days, **across, **rest, **more})
 
     @property
     def columns(self) -> dict[str, str]:
         """What stands across, as an address says it."""
         at = self.asked
-        return {"by": at.by, "periods": at.periods, "budget": at.budget, "than": self.than}
+        across = {"by": at.by, "periods": at.periods, "budget": at.budget, "forecast": at.forecast}
+        return {**across, "than": self.than}
 
     @property
     def has_columns(self) -> bool:
         """Whether anything else than the figures alone stands across."""
         at = self.asked
-        return bool(at.by or at.periods or at.budget or self.earlier())
+        return bool(at.by or at.periods or at.budget or at.forecast or self.earlier())
 
     def days(self) -> tuple[date | None, date] | None:
         return days_of(self.calendar, self.asked)
@@ -119,12 +125,12 @@ class FigureAddress:
         if asked.by_day:
             return kept
         periods = "" if asked.first is not None else self.asked.periods
-        return replace(kept, periods=periods, budget=self.asked.budget)
+        return replace(kept, periods=periods, budget=self.asked.budget, forecast=self.asked.forecast)
 
     def earlier(self) -> FigureAddress | None:
         """The figures to compare with, where these are in one column."""
         at = self.asked
-        if self.than not in THAN or at.by or at.periods or at.budget:
+        if self.than not in THAN or at.by or at.periods or at.budget or at.forecast:
             return None
         then = before(self.calendar, at, self.than)
         return replace(self, asked=replace(then, filter=at.filter), than="") if then else None
@@ -173,15 +179,34 @@ class FigureAddress:
             else of_periods(self.calendar, self.asked.year or 0, self.asked.period or 0, self.asked.first)
         )
         days = self.days()
+        if self.asked.forecast:
+            return f"{self.asked.year}: posted to {stretch.ends}, then {self.forecast_name}"
         if days is None or self.asked.by_day:
             return stretch.title(self.balances)
         start, end = days
         between = end.isoformat() if self.balances else f"{start} to {end}"
         return f"{stretch.title(self.balances)}, {between}"
 
+    def budget_address(self, line: str = "") -> str:
+        """Where it is keyed, on one line of it; without one, which budgets there are."""
+        if not self.budget or self.hierarchy:
+            return reverse("budgets")
+        path = reverse("budget", args=[self.budget, self.company.company, self.name])
+        return f"{path}?{where({'year': self.asked.year, 'row': f'budget:line:{line}' if line else ''})}"
+
+    def planned(self, found: StatementFigures, column: int) -> Literal["", "part", "all"]:
+        """How much of a column of a forecast is a budget's."""
+        if not self.asked.forecast:
+            return ""
+        if column >= len(found.across):
+            return "part"
+        cut = ordinal(self.asked.year or 0, self.asked.period or 0)
+        span = found.across[column]
+        return "all" if span.start > cut and not self.balances else "part" if span.end > cut else ""
+
     def alone(self, found: StatementFigures, column: int) -> Asked:
         """What one column shows, asked for by itself."""
-        at = replace(self.asked, by="", periods="", budget="")
+        at = replace(self.asked, by="", periods="", budget="", forecast="")
         if found.keys and found.keys[column]:
             text = at.filter
             for field, code in zip(self.asked.by.split(","), found.keys[column], strict=True):
@@ -208,12 +233,14 @@ def figure_address(
     chart = chart_index(state, company.chart)
     if planned is None or chart is None:
         raise Http404
+    asked = _asked(request, state, company)
+    planned_as, budget = state.get(Budget, asked.forecast), state.get(Budget, asked.budget or asked.forecast)
     return FigureAddress(
         planned,
         company,
         chart,
         company_calendar(state, company.company),
-        _asked(request, state, company),
+        asked,
         hierarchy,
         level,
         text(request.GET, "unit", 20),
@@ -221,6 +248,8 @@ def figure_address(
         request.GET.get("lines") == "filled",
         request.GET.get("as") == "matrix",
         text(request.GET, "line", 40),
+        planned_as.name if planned_as else asked.forecast,
+        budget.budget if budget else "",
         text(request.GET, "than", 10),
     )
 

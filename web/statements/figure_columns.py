@@ -24,13 +24,18 @@ from web.statements.figure_choices import narrowing
 
 def columns_offered(state: State, address: FigureAddress) -> list[tuple[str, str, bool]]:
     """(words, address, whether it is this one) of what may stand across."""
-    at = replace(address.asked, by="", periods="", budget="")
+    at = replace(address.asked, by="", periods="", budget="", forecast="")
     options = [("one column", at), *_by_fields(address, at)]
     if not at.by_day and at.first is None:
         options += [(word, replace(at, periods=word)) for word in STEPS]
     if not at.by_day:
         budgets = sorted(row for row in state.rows(Budget) if row.chart == address.company.chart)
         options += [(row.name, replace(at, budget=row.budget)) for row in budgets]
+        options += [
+            (f"forecast: posted, then {row.name}", replace(at, periods="months", forecast=row.budget))
+            for row in budgets
+            if at.first is None
+        ]
     plain, beside_than = replace(address, than=""), address.earlier() is not None
     links = [
         (words, plain.query(asked), asked == address.asked and not beside_than) for words, asked in options
@@ -46,8 +51,9 @@ def _kept_columns(state: State, address: FigureAddress, at: Asked, than: str) ->
     for row in sorted(state.rows(ColumnSet), key=lambda row: row.name):
         periods = "" if row.periods == "none" else row.periods
         beside_than = "" if row.beside == "nothing" else row.beside
-        asked = replace(at, by=row.by, periods=periods, budget=row.budget)
-        goes = not (asked.by_day and (periods or row.budget)) and not (asked.first is not None and periods)
+        asked = replace(at, by=row.by, periods=periods, budget=row.budget, forecast=row.forecast)
+        of_periods = periods or row.budget or row.forecast
+        goes = not (asked.by_day and of_periods) and not (asked.first is not None and periods)
         if row.chart == address.company.chart and goes:
             own = asked == address.asked and beside_than == than
             links.append((row.name, address.query(asked, than=beside_than), own))
@@ -59,7 +65,7 @@ def keep_columns(request: PineRequest, state: State) -> HttpResponse:
     """Keeps what stands across under a name, for everybody and any statement of the chart."""
     given, name = request.POST, text(request.POST, "name")
     column_set = free_id(name, lambda one: state.get(ColumnSet, one) is not None, "columns")
-    across = {key: text(given, key, 100) for key in ("by", "budget")}
+    across = {key: text(given, key, 100) for key in ("by", "budget", "forecast")}
     row = ColumnSet(
         column_set,
         name,
@@ -68,6 +74,7 @@ def keep_columns(request: PineRequest, state: State) -> HttpResponse:
         text(given, "periods", 10) or "none",
         across["budget"],
         text(given, "than", 10) or "nothing",
+        across["forecast"],
     )
     apply_change(request, Put(row))
     return reload_at(back(request, reverse("statements")))

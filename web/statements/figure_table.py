@@ -102,6 +102,8 @@ class FigureTable:
                     )
             if title == "amount":
                 title = self.found.currency
+            if i < len(self.found.across) and self.address.planned(self.found, i):
+                names.append(self.address.forecast_name)
             yield FigureHead(title.replace("/", " / "), ", ".join(names), self._css(i, head=True))
 
     def _css(self, column: int, head: bool = False) -> str:

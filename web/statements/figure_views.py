@@ -131,6 +131,7 @@ def _around(request: PineRequest, state: State, address: FigureAddress) -> dict[
         "first_day": days[0] if days else None,
         "last_day": days[1] if days else None,
         "query": address.query(),
+        "budget_address": address.budget_address(),
         "across": across,
         "across_now": next((words for words, _, is_own in across if is_own), address.asked.by),
         "has_columns": address.has_columns,
@@ -213,7 +214,9 @@ def cell(request: PineRequest, state: State, statement: str = "", hierarchy: str
             "accounts": parts,
             "company": address.company,
             "digits": found.digits,
-            "drill": "" if _spans_years(found, column) else _lines_of(address, figure.line.row.kind, alone),
+            "drill": _drill(address, found, column, figure.line.row.kind, alone),
+            "planned": address.planned(found, column),
+            "budget_address": address.budget_address(line) if address.budget else "",
             "back": f"{address.path}?{address.query()}",
             "names": list_index(state, address.chart.natural_list).codes,
             "codes": ",".join(code.code for code, _ in parts),
@@ -224,6 +227,18 @@ def cell(request: PineRequest, state: State, statement: str = "", hierarchy: str
             else "",
         },
     )
+
+
+def _drill(address: FigureAddress, found: StatementFigures, column: int, kind: str, alone: Asked) -> str:
+    """The address of the journal lines behind a column, of a forecast those that are posted; empty where
+    there
+    are none, or they are of no one stretch."""
+    planned = address.planned(found, column)
+    if planned == "all" or _spans_years(found, column):
+        return ""
+    if planned:
+        alone = replace(alone, period=address.asked.period)
+    return _lines_of(address, kind, alone)
 
 
 def _spans_years(found: StatementFigures, column: int) -> bool:

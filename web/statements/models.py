@@ -41,6 +41,7 @@ class Budget(Definition):
     budget = ident(unique=True)
     name = models.TextField()
     chart = to("structures.Chart", "chart")
+    approved = models.BooleanField(default=False)
 
 
 class ColumnSet(Definition):
@@ -52,6 +53,7 @@ class ColumnSet(Definition):
     periods = models.CharField(max_length=10)
     budget = ident(blank=True, default="")
     beside = models.CharField(max_length=10)
+    forecast = ident(blank=True, default="")
 
     class Meta:
         constraints = choices_held("column_sets")

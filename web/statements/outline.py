@@ -50,6 +50,7 @@ ASKED_TITLES = {
     "by": "Columns by codes of",
     "periods": "Columns by",
     "budget": "Beside the budget",
+    "forecast": "After the period the budget",
     "than": "Beside the stretch",
     "level": "Down to level",
 }

@@ -26,6 +26,7 @@ from core.analysis.stretches import Stretch, of_days, of_periods
 from core.analysis.variances import COLUMNS, beside
 from core.books.balances import TrialRow, by_account
 from core.books.periods import YEAR, CalendarIndex, company_calendar
+from core.budgets.forecast import forecast_rows, last_regular
 from core.codes.lists import ListIndex, list_index
 from core.definitions.state import State
 from core.definitions.tables import Company
@@ -97,7 +98,11 @@ class FigureSource:
 
     @property
     def ends(self) -> tuple[int, int]:
-        return self.asked.year or 0, self.asked.period or 0
+        """Year and period at which the figures end: of a forecast with the year's last regular one."""
+        year, period = self.asked.year or 0, self.asked.period or 0
+        if self.asked.forecast:
+            return year, max(period, last_regular(self.calendar, year))
+        return year, period
 
     @cached_property
     def stretch(self) -> Stretch:
@@ -117,15 +122,31 @@ class FigureSource:
     @cached_property
     def rows(self) -> AmountRows:
         """All amounts, before any filter."""
+        if self.asked.forecast:
+            return self._forecast()
         has_codes = self.with_codes or bool(self.asked.by and self.fields) or bool(self.conditions)
         if self.asked.by_day:
             has_start = self.asked.start is not None
             return company_rows_by_day(self.state, self.company.company, self.stretch, has_start, has_codes)
         return company_rows(self.state, self.company.company, has_codes)
 
+    def _forecast(self) -> AmountRows:
+        asked, company = self.asked, self.company
+        year, period = asked.year or 0, asked.period or 0
+        of_periods(self.calendar, year, period)  # a period that there isn't is said before anything is read
+        planned = budget_rows(self.state, asked.forecast, company, self.chart, self.calendar)
+        return forecast_rows(company_rows(self.state, company.company, True), planned, year, period)
+
     @property
     def budget(self) -> AmountRows:
         return budget_rows(self.state, self.asked.budget, self.company, self.chart, self.calendar)
+
+    @property
+    def off(self) -> int:
+        """By how much debits exceed credits at the end of a forecast: a budget need not balance."""
+        if not self.asked.forecast or self.conditions:
+            return 0
+        return int(self.rows.net[self.rows.time <= self.stretch.end].sum())
 
     def fitting(self, rows: AmountRows) -> AmountRows:
         return rows.fitting(self.chart, self.conditions) if self.conditions else rows
@@ -151,6 +172,8 @@ class StatementFigures:
     amounts: Amounts
     keys: tuple[tuple[str, ...], ...] = ()
     across: tuple[PeriodColumn, ...] = ()
+    off: int = 0
+    """by how much debits exceed credits in what stands at the end of a forecast; raw"""
 
 
 def company_statement(
@@ -197,6 +220,7 @@ def figures_of(source: FigureSource, planned: Plan, measure: Measure | None = No
         columns.amounts,
         columns.keys,
         tuple(across),
+        source.off,
     )
 
 
@@ -254,6 +278,6 @@ def closing_balances(state: State, company: str, asked: Asked) -> tuple[tuple[st
 
 def _trial_source(state: State, company: str, asked: Asked) -> FigureSource:
     asked.check()
-    if asked.periods or asked.budget:
-        raise WrongCall("A trial balance has no columns by periods or a budget.")
+    if asked.periods or asked.budget or asked.forecast:
+        raise WrongCall("A trial balance has no columns by periods or a budget, and no forecast.")
     return FigureSource(state, known_company(state, company), asked)

@@ -28,13 +28,14 @@ BUDGETS = register(
         "budgets",
         "Budgets",
         "budget",
-        ("budget", "name", "chart"),
+        ("budget", "name", "chart", "approved"),
         (),
         titles={"budget": "Id"},
         order=lambda row: row.name,
-        empty="No budgets yet: their lines come in with a package.",
+        empty="No budgets yet.",
         register=True,
-    )
+    ),
+    lambda row: reverse("budget-first", args=[row.budget]),
 )
 COLUMNS = register(
     Sheet(
@@ -42,7 +43,7 @@ COLUMNS = register(
         "column_sets",
         "Columns",
         "set of columns",
-        ("column_set", "name", "chart", "by", "periods", "budget", "beside"),
+        ("column_set", "name", "chart", "by", "periods", "budget", "beside", "forecast"),
         (),
         titles={"column_set": "Id", "by": "By codes of"},
         order=lambda row: (row.chart, row.name),

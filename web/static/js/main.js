@@ -8,6 +8,7 @@ import "./rows.js";
 import "./question.js";
 import "./drag.js";
 import "./page.js";
+import "./budget.js";
 import "./day.js";
 import "./sheet.js";
 import "./entry/entry.js";

@@ -53,12 +53,14 @@ export const focusRow = (row) => {
 const chosen = () => [...document.querySelectorAll("table[data-many] tr[aria-selected=true][data-row]")];
 const countChosen = () => {
   const rows = chosen();
+  const keys = rows.map((row) => row.dataset.row).join(",");
+  document.querySelectorAll("form[data-with-chosen] [name=what]").forEach((input) => (input.value = keys));
   const bar =
     rows[0]?.closest("[data-sheet]")?.querySelector("form[data-chosen]") ||
     document.querySelector("form[data-several], form[data-chosen]:not([hidden])");
   if (!bar) return;
   bar.hidden = rows.length < 2;
-  bar.querySelector("[name=what]").value = rows.map((row) => row.dataset.row).join(",");
+  bar.querySelector("[name=what]").value = keys;
   bar.querySelector("[data-count]").textContent = `${rows.length} chosen`;
 };
 

@@ -86,6 +86,7 @@ def _add_statement(lines: argparse.ArgumentParser) -> None:
     lines.add_argument("--level", type=int, help="down to which of its levels; the top is 1")
     lines.add_argument("--periods", default="", help="columns across: months, quarters or years")
     lines.add_argument("--budget", default="", help="beside the figures of a budget")
+    lines.add_argument("--forecast", default="", help="after the period the amounts of a budget")
 
 
 def _add_stretch(sub: argparse.ArgumentParser) -> None:
@@ -181,7 +182,7 @@ def _written(given: argparse.Namespace, data: bytes) -> int:
 def asked_of(given: argparse.Namespace) -> Asked:
     """Raises WrongCall for a day that is none."""
     start, end = (read_day(text) if text is not None else None for text in (given.start, given.end))
-    across = {name: getattr(given, name, "") for name in ("periods", "budget")}
+    across = {name: getattr(given, name, "") for name in ("periods", "budget", "forecast")}
     return Asked(given.year, given.period, given.from_period, start, end, given.filter, given.by, **across)
 
 

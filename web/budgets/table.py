@@ -1,0 +1,115 @@
+"""A budget's year as a table, and one of its rows as inputs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import cached_property
+from typing import NamedTuple
+
+from django.utils.safestring import SafeString
+
+from core.budgets.cells import Span
+from core.budgets.grid import BudgetGrid, GridRow
+from core.codes.lists import list_index
+from core.money import format_amount, show_amount, show_whole
+from web.budgets.address import BudgetAddress
+from web.shell.table_rows import Cell, TableRow, indent, table_rows
+
+YEAR = "year"
+
+
+class BudgetInput(NamedTuple):
+    """A cell of a row that is being keyed: `was` is what it holds until then."""
+
+    name: str
+    title: str
+    was: str
+
+
+@dataclass(frozen=True)
+class BudgetTable:
+    """`at` is the key of the row that takes focus."""
+
+    address: BudgetAddress
+    grid: BudgetGrid
+    exact: bool = False
+    at: str = ""
+
+    @cached_property
+    def has_others(self) -> bool:
+        """Whether anything lies in a period that is not a regular one."""
+        return any(figure.raw[-2] for figure in self.grid.figures)
+
+    @cached_property
+    def columns(self) -> list[int]:
+        """Those that are shown, in order."""
+        last = self.grid.columns - 1
+        return [0, *range(1, last - 1), *([last - 1] if self.has_others else []), last]
+
+    @property
+    def titles(self) -> list[tuple[str, str]]:
+        """(short, whole) title of each column that is shown."""
+        address = self.address
+        every = [
+            (f"{address.year - 1}", f"Posted in {address.year - 1}"),
+            *((short(span), span.title) for span in address.spans),
+            ("other", "Periods that are not regular"),
+            (f"{address.year}", f"{address.budget.name}, {address.year}"),
+        ]
+        return [every[i] for i in self.columns]
+
+    def rows(self) -> SafeString:
+        rows = self.grid.rows(every_account=self.address.every, with_strings=self.address.strings)
+        return table_rows(map(self._row, rows))
+
+    def _row(self, row: GridRow) -> TableRow:
+        line = self.grid.plan.lines[row.line]
+        is_heading = row.is_line and line.row.kind == "heading"
+        css = "heading" if is_heading else "" if row.is_line else "account-row"
+        return TableRow(
+            row.key, list(self._cells(row)), css=css, element=f"row-{row.key}", focused=row.key == self.at
+        )
+
+    def _cells(self, row: GridRow) -> Iterator[Cell]:
+        code, text = self.name(row)
+        depth = self.grid.plan.lines[row.line].depth + (0 if row.is_line else 2 if row.string else 1)
+        yield Cell(text, f"{indent(depth)} stays", code=code, title=f"{code} {text}".strip())
+        last = self.columns[-1]
+        for column in self.columns:
+            css = "num soft" if column == 0 else "num total stays-end" if column == last else "num"
+            yield Cell(self.shown(row, column), css)
+
+    def shown(self, row: GridRow, column: int) -> str:
+        value = row.shown[column]
+        if value is None:
+            kind = self.grid.plan.lines[row.line].row.kind
+            return "" if row.is_line and kind in ("text", "gap") else "—"
+        return show_amount(value, self.grid.digits) if self.exact else show_whole(value, self.grid.digits)
+
+    def name(self, row: GridRow) -> tuple[str, str]:
+        """(code, words) that a row is known by."""
+        if row.is_line:
+            return "", self.grid.plan.lines[row.line].row.label or self.grid.plan.lines[row.line].row.line
+        if row.string:
+            account, dimensions = row.string
+            return self.address.context.chart.shown(account), dimensions
+        codes = list_index(self.address.state, self.address.context.chart.natural_list).codes
+        return row.naturals[0], codes[row.naturals[0]].name
+
+    def inputs(self, row: GridRow) -> list[BudgetInput]:
+        """The periods and the year of a row, exact, to be keyed."""
+        spans = [(span.name, span.title, column) for column, span in enumerate(self.address.spans, 1)]
+        named = [*spans, (YEAR, f"The year {self.address.year}", self.grid.columns - 1)]
+        return [BudgetInput(name, title, self._exact(row.shown[column])) for name, title, column in named]
+
+    def _exact(self, value: int | None) -> str:
+        return "" if value is None else format_amount(value, self.grid.digits)
+
+
+def short(span: Span) -> str:
+    """What stands over a span's column: the first letters of a period's name, or which quarter it is."""
+    if len(span.periods) > 1:
+        return span.name.upper()
+    word = (span.title.split() or [""])[0]
+    return word[:3] if word.isalpha() else span.title[:7]
