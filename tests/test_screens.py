@@ -79,6 +79,7 @@ PAGES = {
     "group/<str:group>/period-end/": "Both",
     "group/<str:group>/kept/": "Both",
     "group/<str:group>/mapping/<str:company>/": "Alpha into the group chart",
+    "packs/": "Packs",
     "drafts/": "Drafts",
     "drafts/<int:number>/": "Spring",
     "drafts/<int:number>/moves/": "What it moves",
@@ -105,6 +106,7 @@ REFUSES = {
     "link/<str:token>/": 404,
     "codes/<str:code_list>/settings/length/": 422,
     "budgets/<str:budget>/<str:company>/<str:statement>/row/": 422,
+    "packs/<str:number>/file/": 404,
 }
 HEADING = re.compile(r"<h1>(.*?)</h1>", re.S)
 EMPTY = ("codes/<str:code_list>/code/<str:code>/closing/",)

@@ -37,6 +37,7 @@ INSTALLED_APPS = [
     "web.statements",
     "web.budgets",
     "web.group",
+    "web.packs",
     "web.hierarchies",
     "web.drafts",
     "web.exchange",
@@ -95,7 +96,7 @@ DATABASES = {
     }
 }
 
-PROCRASTINATE_IMPORT_PATHS = ["web.exchange.job", "web.definitions.tasks"]
+PROCRASTINATE_IMPORT_PATHS = ["web.exchange.job", "web.packs.job", "web.definitions.tasks"]
 
 AUTH_USER_MODEL = "people.Person"
 AUTHENTICATION_BACKENDS = [

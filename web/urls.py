@@ -12,6 +12,7 @@ urlpatterns = [
     path("statements/", include("web.statements.urls")),
     path("budgets/", include("web.budgets.urls")),
     path("group/", include("web.group.urls")),
+    path("", include("web.packs.urls")),
     path("", include("web.drafts.urls")),
     path("exchange/", include("web.exchange.urls")),
 ]

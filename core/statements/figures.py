@@ -96,6 +96,11 @@ class Plan:
             end += 1
         return end
 
+    def is_taken_off(self, line: PlanLine) -> bool:
+        """Whether a line is subtracted under its heading, being shown in the other direction."""
+        above = self.lines[line.parent].direction if line.parent >= 0 else 0
+        return bool(above and line.direction and line.direction != above)
+
     def missed(self) -> NDArray[np.int64]:
         """Accounts that belong on the statement and stand on no line, whether they have an amount or not."""
         wanted = (

@@ -82,6 +82,7 @@ SCREENS = (
     Screen("Figures", "/statements/is/figures/?company=nurseries", "sales", "Enter", "#proof a[data-key=j]"),
     Screen("Budgets", "/budgets/"),
     Screen("Budget", "/budgets/plan-2026/nurseries/is/?across=quarters", "account:41210"),
+    Screen("Packs", "/packs/"),
     Screen("Group", "/group/fernhollow/"),
     Screen("Group", SKOVLUND, "payables", "Enter", "#proof button:has-text('Skovlund Seed')", True),
     Screen("Ownership", "/group/fernhollow/members/"),

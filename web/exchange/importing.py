@@ -30,10 +30,6 @@ from web.journals.posting import Progress, silent
 log = logging.getLogger(__name__)
 
 
-class Stopped(Exception):
-    """The user stopped the import; nothing was written."""
-
-
 @dataclass
 class Outcome:
     """What an import did, by table: rows new, changed, the same; and what was only worth a look."""

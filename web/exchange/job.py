@@ -7,16 +7,14 @@ it.
 from __future__ import annotations
 
 import shutil
-import time
 from pathlib import Path
 from typing import Any
 
-import psycopg
 from procrastinate.contrib.django import app
 
-EVERY = 0.4
-QUIET_FOR = 120
-"""Seconds after which a job that says nothing any more is taken for dead."""
+from web.shell.progress import Stopped, Teller, own_connection
+
+TELL = "UPDATE exchange_job SET what = %s, done = %s, seen_at = now() WHERE id = %s RETURNING stop"
 
 
 def start(job: int, path: Path) -> None:
@@ -29,49 +27,21 @@ def bring_in(job: int, path: str) -> None:
     run(job, Path(path))
 
 
-class Teller:
-    """Writes progress at most every EVERY seconds and raises Stopped where that was asked for."""
-
-    def __init__(self, job: int, connection: psycopg.Connection) -> None:
-        self.job, self.connection, self.last = job, connection, 0.0
-
-    def __call__(self, what: str, done: int) -> None:
-        from web.exchange.importing import Stopped
-
-        now = time.monotonic()
-        if now - self.last < EVERY and what != "finishing":
-            return
-        self.last = now
-        row = self.connection.execute(
-            "UPDATE exchange_job SET what = %s, done = %s, seen_at = now() WHERE id = %s RETURNING stop",
-            [what, done, self.job],
-        ).fetchone()
-        if row and row[0]:
-            raise Stopped
-
-
 def run(number: int, path: Path) -> None:
-    from django.db import connection
     from django.utils import timezone
 
     from core.faults import Refused
-    from web.exchange.importing import Stopped, import_package
+    from web.exchange.importing import import_package
     from web.exchange.models import Job
 
     job = Job.objects.select_related("by").get(pk=number)
-    settings = connection.settings_dict
-    own = psycopg.connect(
-        host=settings["HOST"],
-        port=settings["PORT"] or 5432,
-        user=settings["USER"],
-        password=settings["PASSWORD"],
-        dbname=settings["NAME"],
-        autocommit=True,
-    )
     ended: dict[str, Any] = {"outcome": "It broke off; nothing was written.", "faults": []}
     try:
-        with own:
-            outcome = import_package(path, job.by, Teller(number, own))
+        with own_connection() as own:
+            teller = Teller(TELL, number, own)
+            outcome = import_package(
+                path, job.by, lambda what, done: teller(what, done, always=what == "finishing")
+            )
         ended["outcome"] = f"Imported: {outcome.sentence()}."
     except Stopped:
         ended["outcome"] = "Stopped; nothing was written."

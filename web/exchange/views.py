@@ -27,6 +27,7 @@ from web.journals import actions
 from web.people.rights import CHANGE, POST, SIGNED_IN, companies_seen, needs, needs_post
 from web.shell import asked, tabular
 from web.shell.htmx import is_fragment
+from web.shell.progress import QUIET_FOR
 from web.statements.addresses import asked_of
 from web.statements.figure_views import figures_at
 
@@ -122,7 +123,7 @@ def import_job(request: PineRequest, state: State, number: int) -> HttpResponse:
     job_row = Job.objects.filter(pk=number, by=request.user).first()
     if job_row is None:
         raise Http404
-    dead = job_row.ended_at is None and timezone.now() - job_row.seen_at > timedelta(seconds=job.QUIET_FOR)
+    dead = job_row.ended_at is None and timezone.now() - job_row.seen_at > timedelta(seconds=QUIET_FOR)
     template = "exchange/job_state.html" if is_fragment(request) else "exchange/job.html"
     return render(request, template, {"job": job_row, "dead": dead})
 

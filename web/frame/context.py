@@ -140,6 +140,7 @@ def frame(request: HttpRequest) -> dict[str, Any]:
         "journals": 4,
         "statements": 5,
         "budgets": 5,
+        "packs": 5,
         "group": 6,
         "structure": 2,
         "company": 3,

@@ -27,7 +27,8 @@ from web.group.rows import COMPARED, ConsolidatedTable
 from web.group.upstream import reviews_of
 from web.people.rights import SIGNED_IN, needs
 from web.shell.templatetags.pine import as_rate
-from web.statements.outline import made_from_rows, statement_workbook
+from web.statements.made_from import MadeFrom
+from web.statements.outline import statement_workbook
 
 
 def company_names(state: State) -> dict[str, str]:
@@ -176,7 +177,9 @@ def workbook(request: PineRequest, state: State, group: str) -> HttpResponse:
     names = company_names(state)
     titles = [column_title(found.group, column, names) for column in found.statement.columns]
     heading = f"{at.statement.name}, {at.group.name}, consolidated"
-    made_from = made_from_rows(request, found.statement, ("Group", f"{at.group.group} {at.group.name}"))
+    made_from = MadeFrom.of_request(request).rows(
+        found.statement, ("Group", f"{at.group.group} {at.group.name}")
+    )
     made_from += _rates_taken(found)
     reply = HttpResponse(
         statement_workbook(found.statement, titles, heading, made_from),

@@ -24,6 +24,7 @@ KEPT = (
     "group_mappingreview",
     "group_settledaccount",
     "budgets_budgetact",
+    "packs_packfile",
 )
 """Rows that are only ever added."""
 READ = ("journals_recoded", "django_migrations", "pine_stamp")

@@ -157,15 +157,16 @@ class FigureTable:
 
     def _label(self, figure: Figure) -> SafeString:
         """What is taken off under its heading says so, that a reader can add the column up."""
-        lines, parent = self.found.plan.lines, figure.line.parent
-        own = figure.line.direction
-        off = parent >= 0 and own and lines[parent].direction and own != lines[parent].direction
         code = (
             format_html('<span class="code">{}</span> ', figure.line.row.line)
             if self.address.hierarchy
             else ""
         )
-        less = format_html('<span class="soft">{} </span>', "less") if off else ""
+        less = (
+            format_html('<span class="soft">{} </span>', "less")
+            if self.found.plan.is_taken_off(figure.line)
+            else ""
+        )
         return format_html("{}{}{}", less, code, figure.line.row.label)
 
     def _judged(self, figure: Figure, column: int) -> str:

@@ -30,8 +30,9 @@ from web.statements.figure_choices import field_choices, narrowing
 from web.statements.figure_columns import columns_offered
 from web.statements.figure_table import BUDGET, CHANGE, VARIANCE, FigureTable
 from web.statements.line_views import account_figures
+from web.statements.made_from import MadeFrom
 from web.statements.matrix_table import MatrixTable
-from web.statements.outline import made_from_rows, statement_workbook
+from web.statements.outline import statement_workbook
 from web.statements.queries import FigureSource, StatementFigures, figures_of, trends_of
 from web.statements.views import seen_statements
 
@@ -275,8 +276,8 @@ def workbook(request: PineRequest, state: State, statement: str = "", hierarchy:
     only = f", only {address.asked.filter}" if address.asked.filter else ""
     heading = f"{name}, {address.company.name}, {address.title()}{only}"
     titles = [found.currency if title == "amount" else title for title in found.columns]
-    made_from = made_from_rows(
-        request, found, ("Company", f"{address.company.company} {address.company.name}"), address.query()
+    made_from = MadeFrom.of_request(request).rows(
+        found, ("Company", f"{address.company.company} {address.company.name}"), address.query()
     )
     data = statement_workbook(found, titles, heading, made_from)
     reply = HttpResponse(data, content_type=tabular.MIME["xlsx"])

@@ -5,17 +5,13 @@ from __future__ import annotations
 import io
 from collections.abc import Sequence
 from typing import Any
-from urllib.parse import parse_qs
 
 import xlsxwriter
-from django.utils import timezone
 from xlsxwriter.utility import xl_col_to_name
 
 from core.analysis.variances import COLUMNS
 from core.statements import formulas
 from core.statements.figures import DEBIT
-from core.version import VERSION
-from web.definitions.viewing import PineRequest
 from web.statements.queries import StatementFigures
 
 TOP = 3
@@ -23,52 +19,32 @@ DIFFERENCES = (COLUMNS[2], "change")
 """Columns that are the one before the last less the last."""
 
 
-def made_from_rows(
-    request: PineRequest, found: StatementFigures, whose: tuple[str, str], address: str = ""
-) -> list[tuple[str, str]]:
-    """What a workbook was made from, for its last sheet: (what, which). `whose`: what it is of, and its
-    name."""
-    view, statement = request.viewed, found.plan.statement
-    seen = f"version {view.snapshot.version if view.as_of is None else view.as_of}"
-    asked = parse_qs(address)
-    return [
-        ("Statement", f"{statement.statement} {statement.name}"),
-        whose,
-        ("Currency", found.currency),
-        ("Movement", found.window.name),
-        ("Balances at", found.window.ends),
-        *((title, asked[name][0]) for name, title in ASKED_TITLES.items() if name in asked),
-        ("Definitions", f"draft {view.working.draft.name} on {seen}" if view.working else seen),
-        ("Made by", request.user.shown_name()),
-        ("Made at", f"{timezone.now():%Y-%m-%d %H:%M} UTC"),
-        ("Product", f"Pine Scaffold {VERSION}"),
-    ]
-
-
-ASKED_TITLES = {
-    "filter": "Only",
-    "by": "Columns by codes of",
-    "periods": "Columns by",
-    "budget": "Beside the budget",
-    "forecast": "After the period the budget",
-    "than": "Beside the stretch",
-    "level": "Down to level",
-}
-
-
 def statement_workbook(
     found: StatementFigures, titles: list[str], heading: str, made_from: Sequence[tuple[str, str]] = ()
 ) -> bytes:
-    """Headings are live sums of what is under them, formulas live formulas; accounts are figures. A last
-    sheet says
-    what it was made from."""
+    """One statement as a workbook; a last sheet says what it was made from."""
     out = io.BytesIO()
-    book = xlsxwriter.Workbook(
+    book = new_workbook(out)
+    write_statement(book, found.plan.statement.name, found, titles, heading)
+    if made_from:
+        write_made_from(book, made_from)
+    book.close()
+    return out.getvalue()
+
+
+def new_workbook(out: io.BytesIO) -> xlsxwriter.Workbook:
+    """Text that begins like a formula or an address stays text."""
+    return xlsxwriter.Workbook(
         out, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
     )
-    page = book.add_worksheet(
-        found.plan.statement.name[:31].translate(str.maketrans("[]:*?/\\'", "        ")) or "Statement"
-    )
+
+
+def write_statement(
+    book: xlsxwriter.Workbook, sheet: str, found: StatementFigures, titles: Sequence[str], heading: str
+) -> None:
+    """A sheet in which headings are live sums of what is under them, formulas live formulas; accounts are
+    figures. The title block stays in sight, the outline folds."""
+    page = book.add_worksheet(sheet.translate(str.maketrans("[]:*?/\\'", "        "))[:31] or "Statement")
     money = "#,##0" + (f".{'0' * found.digits}" if found.digits else "")
     bold = book.add_format({"bold": True, "num_format": money})
     plain = book.add_format({"num_format": money})
@@ -93,15 +69,15 @@ def statement_workbook(
             style = bold if figure.line.row.kind == "heading" else plain
             _cell(page, found, i, column, style)
     _unplaced(page, found, len(titles), plain)
-    if made_from:
-        told = book.add_worksheet("Made from")
-        told.set_column(0, 0, 22)
-        told.set_column(1, 1, 60)
-        for at, (what, which) in enumerate(made_from):
-            told.write_string(at, 0, what)
-            told.write_string(at, 1, which)
-    book.close()
-    return out.getvalue()
+
+
+def write_made_from(book: xlsxwriter.Workbook, made_from: Sequence[tuple[str, str]]) -> None:
+    told = book.add_worksheet("Made from")
+    told.set_column(0, 0, 22)
+    told.set_column(1, 1, 60)
+    for at, (what, which) in enumerate(made_from):
+        told.write_string(at, 0, what)
+        told.write_string(at, 1, which)
 
 
 def _cell(page: Any, found: StatementFigures, i: int, column: int, style: Any) -> None:

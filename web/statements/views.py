@@ -24,7 +24,8 @@ from web.people.rights import CHANGE, SIGNED_IN, charts_seen, companies_seen, ne
 from web.sheets.changing import apply_change, reload_at
 from web.shell.asked import number, text
 from web.statements.addresses import asked_period, where
-from web.statements.outline import made_from_rows, statement_workbook
+from web.statements.made_from import MadeFrom
+from web.statements.outline import statement_workbook
 from web.statements.queries import company_statement
 from web.statements.rows import compared, statement_rows
 
@@ -222,7 +223,7 @@ def workbook(request: PineRequest, state: State, statement: str) -> HttpResponse
         state, statement, company.company, *asked_period(request, state, company.calendar)
     )
     heading = f"{planned.statement.name}, {company.name}"
-    made_from = made_from_rows(request, figures, ("Company", f"{company.company} {company.name}"))
+    made_from = MadeFrom.of_request(request).rows(figures, ("Company", f"{company.company} {company.name}"))
     data = statement_workbook(figures, [company.name], heading, made_from)
     reply = HttpResponse(
         data, content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"

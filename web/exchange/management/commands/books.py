@@ -1,4 +1,5 @@
-"""What ./pine does with the data: import, export, check, verify, trial-balance, statement, disagreements.
+"""What ./pine does with the data: import, export, check, verify, pack, trial-balance, statement,
+disagreements.
 
 Results on standard output, messages on standard error. Exit status 0 done, 1 the data has faults, 2 the call
 is wrong.
@@ -20,6 +21,7 @@ from django.db import Error
 from core.analysis.asked import Asked, read_day
 from core.books.chain import End
 from core.definitions.state import State
+from core.definitions.tables import Company, Group
 from core.faults import MUST, Refused, WrongCall
 from web.definitions import snapshot
 from web.exchange import reports
@@ -27,8 +29,11 @@ from web.exchange.checking import everything
 from web.exchange.exporting import export_package
 from web.exchange.importing import import_package
 from web.journals import verifying
+from web.packs.files import pack_files
+from web.packs.making import figures_of_items, make_pack, pack_items
 from web.shell import tabular
 from web.shell.pine_command import PineCommand
+from web.statements.made_from import MadeFrom
 
 DONE, FAULTS, WRONG = 0, 1, 2
 
@@ -58,6 +63,7 @@ def add_commands(argument_parser: argparse.ArgumentParser) -> None:
     proof.add_argument(
         "--mend", action="store_true", help="add up anew the balances that are not the sums of their lines"
     )
+    _add_pack(add("pack", "statements of companies and groups as one PDF, a workbook or a folder"))
     trial = add("trial-balance", "the trial balance of a company or group")
     lines = add("statement", "a statement of a company or group")
     _add_statement(lines)
@@ -76,6 +82,17 @@ def add_commands(argument_parser: argparse.ArgumentParser) -> None:
         sub.add_argument("--period", type=int, required=sub in (apart, steps, proof_of))
         sub.add_argument("--format", choices=("csv", "json", "xlsx"), default="csv")
         sub.add_argument("--output", type=Path)
+
+
+def _add_pack(pack: argparse.ArgumentParser) -> None:
+    pack.add_argument("path", type=Path, help=".pdf, .xlsx, .zip, else a folder")
+    pack.add_argument("--statements", required=True, help="ids parted by commas")
+    pack.add_argument("--companies", default="", help="ids parted by commas, or all")
+    pack.add_argument("--groups", default="", help="ids parted by commas, or all")
+    pack.add_argument("--year", type=int, required=True)
+    pack.add_argument("--period", type=int, required=True)
+    pack.add_argument("--beside-year", action="store_true", help="beside the year before, with the change")
+    pack.add_argument("--name", default="Statements")
 
 
 def _add_statement(lines: argparse.ArgumentParser) -> None:
@@ -218,11 +235,42 @@ OF_GROUPS = {
     "consolidation": reports.consolidation,
     "translation": reports.translation,
 }
+
+
+def run_pack(given: argparse.Namespace) -> int:
+    """Writes a pack; standard error says the SHA-256 of what was made."""
+    state = snapshot.current().state
+    names = {
+        "companies": sorted(row.company for row in state.rows(Company)),
+        "groups": sorted(row.group for row in state.rows(Group)),
+    }
+
+    def listed(name: str) -> list[str]:
+        text = getattr(given, name)
+        return names[name] if text == "all" and name in names else [one for one in text.split(",") if one]
+
+    at = (given.year, given.period)
+    items = pack_items(state, listed("statements"), listed("companies"), listed("groups"), *at)
+    form = given.path.suffix.lower().lstrip(".")
+    if form not in ("pdf", "xlsx", "zip"):
+        figures, version = figures_of_items(items, at, given.beside_year, lambda what, done: None)
+        given.path.mkdir(parents=True, exist_ok=True)
+        for name, content in pack_files(figures, MadeFrom.published(version, None), lambda done: None):
+            (given.path / name).write_bytes(content)
+        say(f"{len(items):,} statements in {given.path}, listed in contents.csv.")
+        return DONE
+    content, digest, _ = make_pack(form, given.name, items, at, given.beside_year, None)
+    given.path.write_bytes(content)
+    say(f"{len(items):,} statements in {given.path}, SHA-256 {digest}.")
+    return DONE
+
+
 RUN: dict[str, Callable[[argparse.Namespace], int]] = {
     "import": run_import,
     "export": run_export,
     "check": run_check,
     "verify": run_verify,
+    "pack": run_pack,
 }
 
 

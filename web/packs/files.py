@@ -1,0 +1,82 @@
+"""A pack as one PDF with contents, one workbook, or files in a folder."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import zipfile
+from collections.abc import Callable, Iterator, Sequence
+
+from web.packs.pdf import as_pdf
+from web.packs.statements import PackFigures
+from web.shell.tabular import Cell, Money, as_csv, file_name
+from web.statements.made_from import MadeFrom
+from web.statements.outline import new_workbook, write_made_from, write_statement
+
+Tell = Callable[[int], None]
+LONGEST_SHEET = 31
+
+
+def pack_file(form: str, name: str, figures: Sequence[PackFigures], made: MadeFrom, tell: Tell) -> bytes:
+    """`form` is pdf, xlsx or zip."""
+    if form == "pdf":
+        return as_pdf([one.paper(made.sentence()) for one in figures], name, tell)
+    if form == "xlsx":
+        return _workbook(name, figures, made, tell)
+    return _zipped(pack_files(figures, made, tell))
+
+
+def pack_files(figures: Sequence[PackFigures], made: MadeFrom, tell: Tell) -> Iterator[tuple[str, bytes]]:
+    """Name and content of each file: a PDF and a CSV a statement, and a list of all with their hashes."""
+    listed: list[list[str]] = []
+    for number, one in enumerate(figures, 1):
+        item = one.item
+        stem = file_name(f"{number:03d}-{item.statement}-{item.group or item.company}")
+        paper = as_pdf([one.paper(made.sentence())], one.paper("").name)
+        for name, content in ((f"{stem}.pdf", paper), (f"{stem}.csv", _csv(one))):
+            digest = hashlib.sha256(content).hexdigest()
+            listed.append([name, item.statement, item.company, item.group, digest])
+            yield name, content
+        tell(number)
+    yield "contents.csv", as_csv(("file", "statement", "company", "group", "sha256"), listed)
+
+
+def _csv(one: PackFigures) -> bytes:
+    found = one.found
+    rows: list[list[Cell]] = [
+        [
+            figure.line.row.line,
+            figure.line.row.label,
+            figure.line.depth,
+            *(Money(value, found.digits) for value in figure.shown),
+        ]
+        for figure in found.figures.lines
+    ]
+    return as_csv(("line", "label", "depth", *found.columns), rows)
+
+
+def _zipped(files: Iterator[tuple[str, bytes]]) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, content in files:
+            archive.writestr(name, content)
+    return out.getvalue()
+
+
+def _workbook(name: str, figures: Sequence[PackFigures], made: MadeFrom, tell: Tell) -> bytes:
+    """A sheet a statement behind a sheet of contents that leads to them."""
+    out = io.BytesIO()
+    book = new_workbook(out)
+    contents = book.add_worksheet("Contents")
+    contents.set_column(0, 0, 60)
+    contents.write_string(0, 0, name, book.add_format({"bold": True, "font_size": 13}))
+    for number, one in enumerate(figures, 1):
+        sheet = f"{number} {one.found.plan.statement.name}"[:LONGEST_SHEET]
+        heading = f"{one.found.plan.statement.name}, {one.whose}"
+        titles = [one.found.currency if title == "amount" else title for title in one.found.columns]
+        write_statement(book, sheet, one.found, titles, heading)
+        contents.write_url(number + 1, 0, f"internal:'{book.worksheets()[-1].get_name()}'!A1", string=heading)
+        tell(number)
+    write_made_from(book, [("Pack", name), *made.who_and_when()])
+    book.close()
+    return out.getvalue()

@@ -1,0 +1,104 @@
+"""A statement as it is printed: titles, columns, rows of text. What makes pages of it knows nothing else."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import NamedTuple
+
+from core.money import UNITS, show_amount, show_whole
+from core.statements.figures import Figure
+from web.statements.figure_table import is_ratio
+from web.statements.queries import StatementFigures
+from web.statements.rows import WITHOUT_FIGURE
+
+MANY = 6
+"""From more columns on figures are in whole units, unless something else is asked for."""
+
+
+class PaperRow(NamedTuple):
+    """`kind` is that of the line, or `unplaced`; `less`: it is taken off under its heading."""
+
+    label: str
+    depth: int
+    kind: str
+    cells: tuple[str, ...]
+    less: bool = False
+
+
+@dataclass(frozen=True)
+class Paper:
+    """`whose` is a company or group; `told` stands under the title, `notes` behind the last row."""
+
+    title: str
+    whose: str
+    stretch: str
+    told: str
+    heads: tuple[str, ...]
+    rows: tuple[PaperRow, ...]
+    notes: tuple[str, ...] = ()
+    made: str = ""
+    """by whom and when, from which version: at the foot of every page"""
+
+    @property
+    def name(self) -> str:
+        return f"{self.title}, {self.whose}"
+
+
+def paper_of(
+    found: StatementFigures, whose: str, stretch: str, made: str, unit: str = "", told: Sequence[str] = ()
+) -> Paper:
+    """`unit` is `exact`, `whole`, `thousands` or `millions`; empty: as many columns allow."""
+    written = unit or ("whole" if len(found.columns) > MANY else "exact")
+    return Paper(
+        found.plan.statement.name,
+        whose,
+        stretch,
+        ". ".join([_unit_words(found.currency, written), *told]),
+        tuple(found.currency if title == "amount" else title.replace("/", " / ") for title in found.columns),
+        tuple(_rows(found, written)),
+        tuple(_notes(found, written)),
+        made,
+    )
+
+
+def _unit_words(currency: str, unit: str) -> str:
+    if unit == "exact":
+        return f"In {currency}"
+    return f"In {'whole' if unit == 'whole' else f'{unit} of'} {currency}, each figure rounded by itself"
+
+
+def _written(value: int | None, digits: int, unit: str, *, is_exact: bool = False) -> str:
+    if is_exact or unit == "exact":
+        return show_amount(value, digits)
+    return show_whole(value, digits, UNITS.get(unit, 1))
+
+
+def _rows(found: StatementFigures, unit: str) -> Iterator[PaperRow]:
+    for figure in found.figures.lines:
+        line = figure.line
+        cells = tuple(_cell(figure, i, found.digits, unit) for i in range(len(found.columns)))
+        yield PaperRow(line.row.label, line.depth, line.row.kind, cells, found.plan.is_taken_off(line))
+    for account in found.figures.unplaced:
+        if any(account.raw):
+            words = " ".join(
+                part for part in ("Unplaced:", account.company, account.account, account.name) if part
+            )
+            cells = tuple(_written(value, found.digits, unit) for value in account.raw)
+            yield PaperRow(words, 0, "unplaced", cells)
+
+
+def _cell(figure: Figure, column: int, digits: int, unit: str) -> str:
+    if figure.line.row.kind in WITHOUT_FIGURE:
+        return ""
+    return _written(figure.seen(column), digits, unit, is_exact=is_ratio(figure))
+
+
+def _notes(found: StatementFigures, unit: str) -> Iterator[str]:
+    yield "What is taken off under its heading is marked less; a minus is against the direction of its line."
+    if any(any(account.raw) for account in found.figures.unplaced):
+        yield "Unplaced accounts stand on no line; their amounts are debit plus."
+    if found.off and found.plan.statement.kind == "balance_sheet":
+        amount = _written(abs(found.off), found.digits, unit)
+        more = "debits" if found.off > 0 else "credits"
+        yield f"The budget doesn't balance: {amount} more {more} at the end of the forecast."

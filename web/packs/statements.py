@@ -1,0 +1,87 @@
+"""The figures of one statement of a pack: of a company or a group, alone or beside the year before."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from core.analysis.asked import Asked
+from core.analysis.time_steps import before
+from core.analysis.variances import beside
+from core.definitions.state import State
+from core.definitions.tables import Company, Group
+from core.faults import WrongCall
+from core.group.membership import group_calendar
+from core.statements.figures import Figure, Figures, UnplacedAccount
+from web.group.queries import group_statement
+from web.packs.paper import Paper, paper_of
+from web.statements.figure_table import CHANGE
+from web.statements.queries import FigureSource, StatementFigures, figures_of, known_plan
+
+
+@dataclass(frozen=True, slots=True)
+class PackItem:
+    """A statement of a company, or of a group; the other is empty."""
+
+    statement: str
+    company: str = ""
+    group: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class PackFigures:
+    """What an item comes to; `waiting` says who is not in a group's figures."""
+
+    item: PackItem
+    whose: str
+    found: StatementFigures
+    waiting: tuple[str, ...] = ()
+
+    def paper(self, made: str, unit: str = "") -> Paper:
+        is_balance = self.found.plan.statement.kind == "balance_sheet"
+        stretch = self.found.window.title(is_balance)
+        paper = paper_of(self.found, self.whose, stretch, made, unit)
+        return replace(paper, notes=(*self.waiting, *paper.notes))
+
+
+def pack_figures(state: State, item: PackItem, year: int, period: int, with_year_before: bool) -> PackFigures:
+    """Raises WrongCall for what there isn't."""
+    if item.group:
+        return _of_group(state, item, year, period, with_year_before)
+    company = state.get(Company, item.company)
+    if company is None:
+        raise WrongCall(f"There is no company {item.company}.")
+    planned = known_plan(state, item.statement, company.chart)
+    source = FigureSource(state, company, Asked(year, period))
+    found = figures_of(source, planned)
+    earlier = before(source.calendar, source.asked, "year") if with_year_before else None
+    if earlier is not None:
+        then = figures_of(FigureSource(state, company, earlier), planned)
+        found = _beside(found, then)
+    return PackFigures(item, company.name, found)
+
+
+def _of_group(state: State, item: PackItem, year: int, period: int, with_year_before: bool) -> PackFigures:
+    consolidated = group_statement(state, item.statement, item.group, year, period)
+    found = _last_column(consolidated.statement)
+    calendar = group_calendar(state, item.group)
+    if with_year_before and calendar and (year - 1, period) in calendar.periods:
+        then = group_statement(state, item.statement, item.group, year - 1, period)
+        found = _beside(found, _last_column(then.statement))
+    group = state.require(Group, item.group)
+    return PackFigures(item, f"{group.name}, consolidated", found, tuple(consolidated.waiting_in))
+
+
+def _last_column(found: StatementFigures) -> StatementFigures:
+    """A group's own column alone."""
+    lines = tuple(
+        Figure(figure.line, figure.raw[-1:], figure.shown[-1:], figure.bare[-1:])
+        for figure in found.figures.lines
+    )
+    unplaced = tuple(UnplacedAccount(*account[:4], account.raw[-1:]) for account in found.figures.unplaced)
+    return replace(found, figures=Figures(lines, unplaced), columns=("amount",))
+
+
+def _beside(found: StatementFigures, then: StatementFigures) -> StatementFigures:
+    is_balance = found.plan.statement.kind == "balance_sheet"
+    titles = (found.window.title(is_balance), then.window.title(is_balance), CHANGE)
+    return replace(found, figures=beside(found.figures, then.figures), columns=titles)

@@ -1,0 +1,11 @@
+from web.packs import views
+from web.people.rights import route
+
+urlpatterns = [
+    route("packs/", views.listing, "packs"),
+    route("packs/make/new/", views.new, "pack-new"),
+    route("packs/<str:number>/stop/", views.stop, "pack-stop"),
+    route("packs/<str:number>/file/", views.file, "pack-file"),
+    route("statements/<str:statement>/figures/pdf/", views.figures_pdf, "figures-pdf"),
+    route("statements/hierarchy/<str:hierarchy>/figures/pdf/", views.figures_pdf, "hierarchy-pdf"),
+]

@@ -1,0 +1,161 @@
+"""The page of packs: a new one, how far each is, and its file; a statement of a page as PDF."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from typing import Any
+
+from django.http import Http404, HttpResponse
+from django.shortcuts import render
+from django.urls import reverse
+from django.utils import timezone
+
+from core.books.periods import calendar_index
+from core.definitions.state import State
+from core.definitions.tables import Calendar, Group
+from core.faults import Fault, Location, Refused
+from web.definitions.viewing import PineRequest
+from web.packs import job
+from web.packs.making import pack_items
+from web.packs.models import Pack
+from web.packs.paper import paper_of
+from web.packs.pdf import as_pdf
+from web.people.rights import POST, SIGNED_IN, companies_seen, needs, needs_post
+from web.sheets.changing import reload_at, words_of
+from web.shell import tabular
+from web.shell.asked import text, whole
+from web.shell.htmx import is_fragment
+from web.shell.progress import QUIET_FOR
+from web.statements.addresses import default_period
+from web.statements.figure_address import figure_address
+from web.statements.figure_views import figures_beside
+from web.statements.made_from import MadeFrom
+from web.statements.queries import FigureSource
+from web.statements.views import seen_statements
+
+PDF = "application/pdf"
+MIME = {"pdf": PDF, "xlsx": tabular.MIME["xlsx"], "zip": "application/zip"}
+MOST_LISTED = 60
+ALL = "*"
+
+
+@needs(SIGNED_IN, published=True)
+def listing(request: PineRequest, state: State) -> HttpResponse:
+    """Packs made so far, and what a new one may hold."""
+    packs = _packs(request)
+    if is_fragment(request) and request.GET.get("part") == "packs":
+        return render(request, "packs/packs.html", {"packs": packs, "busy": any(p.is_busy for p in packs)})
+    companies = companies_seen(request.user, state)
+    groups = sorted(state.rows(Group)) if request.user.is_group_accountant else []
+    calendars = sorted({row.calendar for row in companies})
+    year, period = default_period(state, calendars[0]) if calendars else (0, 0)
+    return render(
+        request,
+        "packs/listing.html",
+        {
+            "packs": packs,
+            "busy": any(p.is_busy for p in packs),
+            "statements": seen_statements(request, state),
+            "companies": companies,
+            "groups": groups,
+            "forms": Pack.FORMS,
+            "year": year,
+            "period": period,
+            "calendars": [
+                (state.require(Calendar, name).name, calendar_index(state, name)) for name in calendars
+            ],
+        },
+    )
+
+
+def _packs(request: PineRequest) -> list[Any]:
+    """One's own; a group accountant's are all. Each says whether it is still being made."""
+    rows = Pack.objects.select_related("by", "made").defer("made__content").order_by("-pk")
+    if not request.user.is_group_accountant:
+        rows = rows.filter(by=request.user)
+    packs: list[Any] = list(rows[:MOST_LISTED])
+    for pack in packs:
+        dead = timezone.now() - pack.seen_at > timedelta(seconds=QUIET_FOR) and pack.what != "waiting"
+        pack.is_busy = pack.ended_at is None and not dead
+        pack.count = len(pack.items)
+    return packs
+
+
+@needs_post(POST, published=True)
+def new(request: PineRequest, state: State) -> HttpResponse:
+    """Begins a pack of what the person may see."""
+    form, name = request.POST.get("form", ""), words_of(request, "name", 200)
+    if form not in dict(Pack.FORMS):
+        raise Http404
+    companies = {row.company for row in companies_seen(request.user, state)}
+    seen = {row.statement for row in seen_statements(request, state)}
+    chosen = {key: request.POST.getlist(key) for key in ("statement", "company", "group")}
+    if ALL in chosen["company"]:
+        chosen["company"] = [row.company for row in companies_seen(request.user, state)]
+    if ALL in chosen["group"]:
+        chosen["group"] = sorted(row.group for row in state.rows(Group))
+    groups = chosen["group"] if request.user.is_group_accountant else []
+    if not set(chosen["company"]) <= companies or not set(chosen["statement"]) <= seen:
+        raise Http404
+    if not name:
+        raise Refused([Fault("cell-empty", "The pack needs a name.", Location(column="name"))])
+    year, period = whole(request.POST, "year", 0, 9999), whole(request.POST, "period", 0, 9999)
+    items = pack_items(state, chosen["statement"], chosen["company"], groups, year, period)
+    pack = Pack.objects.create(
+        by=request.user,
+        name=name,
+        form=form,
+        fiscal_year=year,
+        period=period,
+        beside_year=request.POST.get("beside") == "year",
+        items=[[item.statement, item.company, item.group] for item in items],
+    )
+    job.start(pack.pk)
+    return reload_at(reverse("packs"))
+
+
+@needs_post(POST, published=True)
+def stop(request: PineRequest, state: State, number: str) -> HttpResponse:
+    pack = _pack(request, state, number)
+    Pack.objects.filter(pk=pack.pk, ended_at=None).update(stop=True)
+    return reload_at(reverse("packs"))
+
+
+@needs(SIGNED_IN, published=True)
+def file(request: PineRequest, state: State, number: str) -> HttpResponse:
+    """The pack as it was made."""
+    pack = _pack(request, state, number)
+    made = getattr(pack, "made", None)
+    if made is None:
+        raise Http404
+    reply = HttpResponse(bytes(made.content), content_type=MIME[pack.form])
+    name = tabular.file_name(f"{pack.name}-{pack.fiscal_year}-{pack.period}")
+    reply["Content-Disposition"] = f'attachment; filename="{name}.{pack.form}"'
+    return reply
+
+
+def _pack(request: PineRequest, state: State, number: str) -> Pack:
+    """One's own, of companies that one still sees; a group accountant's are all."""
+    pack = Pack.objects.select_related("made").filter(pk=whole({"n": number}, "n")).first()
+    person = request.user
+    if pack is None or not (person.is_group_accountant or pack.by == person):
+        raise Http404
+    seen = {row.company for row in companies_seen(person, state)}
+    if not person.is_group_accountant and not all(company in seen for _, company, _ in pack.items):
+        raise Http404
+    return pack
+
+
+@needs(SIGNED_IN)
+def figures_pdf(request: PineRequest, state: State, statement: str = "", hierarchy: str = "") -> HttpResponse:
+    """The page of figures as it is looked at, on paper."""
+    address = figure_address(request, state, statement, hierarchy)
+    source = FigureSource(state, address.company, address.asked)
+    found, _ = figures_beside(state, source, address)
+    told = [f"Only {address.asked.filter}"] if address.asked.filter else []
+    made = MadeFrom.of_request(request).sentence()
+    paper = paper_of(found, address.company.name, address.title(), made, text(request.GET, "unit", 20), told)
+    reply = HttpResponse(as_pdf([paper], paper.name), content_type=PDF)
+    name = tabular.file_name(f"{address.name}-{address.company.company}-{address.title()}")
+    reply["Content-Disposition"] = f'attachment; filename="{name}.pdf"'
+    return reply
