@@ -61,8 +61,11 @@ def need_postgres() -> Path:
     return folder
 
 
-def need_chromium() -> str:
+def need_for_tests() -> str:
+    """A browser (its path is returned), and a spreadsheet program that recalculates without a screen."""
     missing = [] if chromium() else ["chromium"]
+    if not shutil.which("ssconvert"):
+        missing.append("gnumeric")
     if not any(Path("/usr/lib").glob("*/libatomic.so.1")):
         missing.append("libatomic1")  # the driver that steers the browser is linked against it
     if missing:

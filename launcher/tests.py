@@ -37,7 +37,7 @@ COVERED = [str(TOOL / "coverage"), "report"]
 def run(words: list[str]) -> int:
     """Runs all, or with words only the tests they name. The last line counts what passed and failed."""
     debian.need_postgres()
-    os.environ["PINE_CHROMIUM"] = debian.need_chromium()
+    os.environ["PINE_CHROMIUM"] = debian.need_for_tests()
     server = cluster.for_tests()
     server.start()
     environment = {

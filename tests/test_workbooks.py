@@ -1,0 +1,89 @@
+"""Workbooks that are taken out come, recalculated by a spreadsheet program, to the figures they are of."""
+
+from __future__ import annotations
+
+import csv
+import os
+import subprocess
+import tempfile
+from decimal import ROUND_HALF_UP, Decimal
+from pathlib import Path
+from typing import Any
+from urllib.parse import urlencode
+
+from openpyxl import load_workbook
+
+from tests.base import PineTest, bring, client_of, person, run
+from tests.naive_books import Books
+from web.statements.outline import TOP
+
+
+def recalculated(workbook: bytes) -> list[list[str]]:
+    """The cells of the first sheet after every formula was worked out anew: what was kept beside formulas is
+    thrown away first."""
+    with tempfile.TemporaryDirectory() as folder:
+        kept, bare, out = (Path(folder) / name for name in ("kept.xlsx", "bare.xlsx", "out.txt"))
+        kept.write_bytes(workbook)
+        book = load_workbook(kept)
+        book.save(bare)  # formulas without their values
+        options = f'sheet="{book.sheetnames[0]}" format=raw'
+        command = [
+            "ssconvert",
+            "--recalc",
+            "-O",
+            options,
+            "-T",
+            "Gnumeric_stf:stf_assistant",
+            str(bare),
+            str(out),
+        ]
+        done = subprocess.run(command, capture_output=True, text=True, env={**os.environ, "HOME": folder})
+        if done.returncode or not out.exists():
+            raise AssertionError(done.stderr)
+        return list(csv.reader(out.read_text().splitlines()))
+
+
+def rounded(value: Decimal | None) -> Decimal | None:
+    """To the minor unit; what is nothing on paper may be an empty cell or a zero."""
+    return None if not value else value.quantize(Decimal("0.01"), ROUND_HALF_UP)
+
+
+class Workbooks(PineTest):
+    def setUp(self) -> None:
+        super().setUp()
+        bring(Books(11).package())
+        self.client = client_of(person("mirela"))
+
+    def told(self, statement: str, query: dict[str, Any]) -> list[list[Decimal | None]]:
+        """The command line's figures, line by line."""
+        options = [f"--{name}={value}" for name, value in query.items()]
+        status, out, error = run("statement", statement, *options)
+        self.assertEqual(status, 0, error)
+        rows = [row for row in csv.reader(out.splitlines()[1:]) if row[0] != "unplaced"]
+        return [[Decimal(cell) if cell else None for cell in row[3:]] for row in rows]
+
+    def test_every_cell_comes_to_the_figure(self) -> None:
+        at = {"company": "alpha", "year": 2027, "period": 9}
+        for statement, query in (
+            ("inc", {}),
+            ("st", {}),
+            ("inc", {"by": "site,channel"}),
+            ("st", {"by": "season", "filter": "site=001, none"}),
+            ("inc", {"periods": "quarters"}),
+            ("inc", {"budget": "plan"}),
+            ("inc", {"periods": "months", "forecast": "plan"}),
+        ):
+            with self.subTest(statement=statement, query=query):
+                reply = self.client.get(
+                    f"/statements/{statement}/figures/workbook/?{urlencode({**at, **query})}"
+                )
+                expected = self.told(statement, {**at, **query})
+                rows = recalculated(reply.content)[TOP:][: len(expected)]
+                found = [[Decimal(cell) if cell else None for cell in row[1:]] for row in rows]
+                self.assertEqual(
+                    [
+                        [rounded(cell) for cell in cells[: len(figures)]]
+                        for cells, figures in zip(found, expected, strict=True)
+                    ],
+                    [[rounded(figure) for figure in figures] for figures in expected],
+                )
