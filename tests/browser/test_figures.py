@@ -54,6 +54,21 @@ class Figures(BrowserTest):
         page.wait_for_url("**/figures/**filter=season**")
         self.assertIn("by=season%2Cchannel", page.url)
 
+    def test_a_remark_is_printed_as_a_note(self) -> None:
+        page = self.page
+        self.go("/statements/is/figures/?company=nurseries&year=2026&period=7")
+        page.locator("#line-sales").focus()
+        self.press("Enter")
+        expect(page.locator("#proof textarea")).to_be_visible()
+        self.press("y")
+        self.type("A wet July")
+        page.keyboard.press("Control+Enter")
+        expect(page.locator("#notes li")).to_contain_text("Sales A wet July")
+        expect(page.locator("#line-sales sup")).to_have_text("1")
+        self.assertEqual(self.violations(), [])
+        page.get_by_role("button", name="Take note 1 away").click()
+        expect(page.locator("#notes")).to_have_count(0)
+
     def test_a_week_and_the_one_before(self) -> None:
         page = self.page
         self.go("/statements/is/figures/?company=nurseries&year=2026&period=9")

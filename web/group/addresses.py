@@ -13,6 +13,7 @@ from web.definitions.viewing import PineRequest
 from web.group import queries
 from web.shell import asked
 from web.statements.addresses import asked_period
+from web.statements.remarks import RemarksAt
 
 BEFORE, YEAR_BEFORE, PUBLISHED = "before", "year", "published"
 
@@ -53,6 +54,12 @@ class GroupAddress:
     @property
     def period_row(self) -> Period | None:
         return self.calendar.periods.get((self.year, self.period))
+
+    @property
+    def remarks(self) -> RemarksAt | None:
+        if self.statement is None:
+            return None
+        return RemarksAt(self.statement.statement, "", self.group.group, self.year, self.period)
 
     @property
     def query(self) -> str:

@@ -198,6 +198,8 @@ def cell(request: PineRequest, state: State, group: str, line: str, column: str)
         "column": column_title(found.group, column, names),
         "digits": found.statement.digits,
         "query": opened.at.query,
+        "row": opened.figure.line.row,
+        "remarks_at": opened.at.remarks,
         "is_formula": opened.figure.line.row.kind == "formula",
     }
     if column == GROUP:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from fractions import Fraction
 
+from django.utils.html import format_html
 from django.utils.safestring import SafeString
 
 from core.group_figures.columns import GROUP, SUBGROUP, column_title
@@ -44,6 +45,8 @@ class ConsolidatedTable:
     names: Mapping[str, str]
     then: Mapping[str, Figure] | None = None
     then_title: str = ""
+    noted: Mapping[str, str] = field(default_factory=dict)
+    """numbers of notes by line"""
 
     @property
     def unit(self) -> str:
@@ -108,7 +111,9 @@ class ConsolidatedTable:
         line = figure.line.row
         address = addresses("group-cell", self.address.group.group, line.line)
         ratio, query = is_ratio(figure), self.address.query
-        yield Cell(line.label, f"{indent(figure.line.depth)} stays")
+        noted = self.noted.get(line.line)
+        label = format_html("{}<sup>{}</sup>", line.label, noted) if noted else line.label
+        yield Cell(label, f"{indent(figure.line.depth)} stays")
         for i in self.shown:
             name, value = columns[i], figure.seen(i)
             yield Cell(

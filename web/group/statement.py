@@ -29,6 +29,7 @@ from web.people.rights import SIGNED_IN, needs
 from web.shell.templatetags.pine import as_rate
 from web.statements.made_from import MadeFrom
 from web.statements.outline import statement_workbook
+from web.statements.remarks import numbers_of
 
 
 def company_names(state: State) -> dict[str, str]:
@@ -40,7 +41,9 @@ def group(request: PineRequest, state: State, group: str) -> HttpResponse:
     at = group_address(request, state, group)
     found = figures_at(state, at)
     names = company_names(state)
-    table = ConsolidatedTable(at, found, names, *_compared(request, state, at)) if found else None
+    notes = at.remarks.notes(found.statement.plan) if found and at.remarks else []
+    compared = _compared(request, state, at)
+    table = ConsolidatedTable(at, found, names, *compared, noted=numbers_of(notes)) if found else None
     return render(
         request,
         "group/group.html",
@@ -50,6 +53,8 @@ def group(request: PineRequest, state: State, group: str) -> HttpResponse:
             "statement": at.statement,
             "statements": statements_of(state, at.group),
             "found": found,
+            "notes": notes,
+            "remarks_at": at.remarks,
             "table": table,
             "rows": table.rows() if table else "",
             "roundings": table.roundings() if table else (),
@@ -180,9 +185,10 @@ def workbook(request: PineRequest, state: State, group: str) -> HttpResponse:
     made_from = MadeFrom.of_request(request).rows(
         found.statement, ("Group", f"{at.group.group} {at.group.name}")
     )
+    notes = [note.sentence() for note in at.remarks.notes(found.statement.plan)] if at.remarks else []
     made_from += _rates_taken(found)
     reply = HttpResponse(
-        statement_workbook(found.statement, titles, heading, made_from),
+        statement_workbook(found.statement, titles, heading, made_from, notes),
         content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
     )
     name = f"{at.statement.statement}-{group}-{at.year}-{at.period}.xlsx"

@@ -74,7 +74,7 @@ def _workbook(name: str, figures: Sequence[PackFigures], made: MadeFrom, tell: T
         sheet = f"{number} {one.found.plan.statement.name}"[:LONGEST_SHEET]
         heading = f"{one.found.plan.statement.name}, {one.whose}"
         titles = [one.found.currency if title == "amount" else title for title in one.found.columns]
-        write_statement(book, sheet, one.found, titles, heading)
+        write_statement(book, sheet, one.found, titles, heading, [note.sentence() for note in one.notes])
         contents.write_url(number + 1, 0, f"internal:'{book.worksheets()[-1].get_name()}'!A1", string=heading)
         tell(number)
     write_made_from(book, [("Pack", name), *made.who_and_when()])

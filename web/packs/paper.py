@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -10,6 +10,7 @@ from core.money import UNITS, show_amount, show_whole
 from core.statements.figures import Figure
 from web.statements.figure_table import is_ratio
 from web.statements.queries import StatementFigures
+from web.statements.remarks import Note, numbers_of
 from web.statements.rows import WITHOUT_FIGURE
 
 MANY = 6
@@ -24,6 +25,8 @@ class PaperRow(NamedTuple):
     kind: str
     cells: tuple[str, ...]
     less: bool = False
+    noted: str = ""
+    """numbers of its notes"""
 
 
 @dataclass(frozen=True)
@@ -46,7 +49,13 @@ class Paper:
 
 
 def paper_of(
-    found: StatementFigures, whose: str, stretch: str, made: str, unit: str = "", told: Sequence[str] = ()
+    found: StatementFigures,
+    whose: str,
+    stretch: str,
+    made: str,
+    unit: str = "",
+    told: Sequence[str] = (),
+    notes: Sequence[Note] = (),
 ) -> Paper:
     """`unit` is `exact`, `whole`, `thousands` or `millions`; empty: as many columns allow."""
     written = unit or ("whole" if len(found.columns) > MANY else "exact")
@@ -56,8 +65,8 @@ def paper_of(
         stretch,
         ". ".join([_unit_words(found.currency, written), *told]),
         tuple(found.currency if title == "amount" else title.replace("/", " / ") for title in found.columns),
-        tuple(_rows(found, written)),
-        tuple(_notes(found, written)),
+        tuple(_rows(found, written, numbers_of(notes))),
+        (*(note.sentence() for note in notes), *_notes(found, written)),
         made,
     )
 
@@ -74,11 +83,12 @@ def _written(value: int | None, digits: int, unit: str, *, is_exact: bool = Fals
     return show_whole(value, digits, UNITS.get(unit, 1))
 
 
-def _rows(found: StatementFigures, unit: str) -> Iterator[PaperRow]:
+def _rows(found: StatementFigures, unit: str, noted: Mapping[str, str]) -> Iterator[PaperRow]:
     for figure in found.figures.lines:
         line = figure.line
         cells = tuple(_cell(figure, i, found.digits, unit) for i in range(len(found.columns)))
-        yield PaperRow(line.row.label, line.depth, line.row.kind, cells, found.plan.is_taken_off(line))
+        less, numbers = found.plan.is_taken_off(line), noted.get(line.row.line, "")
+        yield PaperRow(line.row.label, line.depth, line.row.kind, cells, less, numbers)
     for account in found.figures.unplaced:
         if any(account.raw):
             words = " ".join(

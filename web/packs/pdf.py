@@ -199,6 +199,8 @@ def _label(row: PaperRow) -> Paragraph:
     words = escape(row.label) or "&nbsp;"
     if row.less:
         words = f'<font color="#5d6863">less</font> {words}'
+    if row.noted:
+        words += f"<super>{escape(row.noted)}</super>"
     font = BOLD if row.kind == "heading" else TEXT
     style = ParagraphStyle("label", parent=CELL, fontName=font, leftIndent=min(row.depth, 10) * STEP)
     return Paragraph(words, style)

@@ -16,6 +16,7 @@ from web.group.queries import group_statement
 from web.packs.paper import Paper, paper_of
 from web.statements.figure_table import CHANGE
 from web.statements.queries import FigureSource, StatementFigures, figures_of, known_plan
+from web.statements.remarks import Note, RemarksAt
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,18 +36,24 @@ class PackFigures:
     whose: str
     found: StatementFigures
     waiting: tuple[str, ...] = ()
+    notes: tuple[Note, ...] = ()
 
     def paper(self, made: str, unit: str = "") -> Paper:
         is_balance = self.found.plan.statement.kind == "balance_sheet"
         stretch = self.found.window.title(is_balance)
-        paper = paper_of(self.found, self.whose, stretch, made, unit)
+        paper = paper_of(self.found, self.whose, stretch, made, unit, (), self.notes)
         return replace(paper, notes=(*self.waiting, *paper.notes))
 
 
 def pack_figures(state: State, item: PackItem, year: int, period: int, with_year_before: bool) -> PackFigures:
     """Raises WrongCall for what there isn't."""
-    if item.group:
-        return _of_group(state, item, year, period, with_year_before)
+    of_whom = _of_group if item.group else _of_company
+    figures = of_whom(state, item, year, period, with_year_before)
+    remarks = RemarksAt(item.statement, item.company, item.group, year, period)
+    return replace(figures, notes=tuple(remarks.notes(figures.found.plan)))
+
+
+def _of_company(state: State, item: PackItem, year: int, period: int, with_year_before: bool) -> PackFigures:
     company = state.get(Company, item.company)
     if company is None:
         raise WrongCall(f"There is no company {item.company}.")

@@ -154,7 +154,9 @@ def figures_pdf(request: PineRequest, state: State, statement: str = "", hierarc
     found, _ = figures_beside(state, source, address)
     told = [f"Only {address.asked.filter}"] if address.asked.filter else []
     made = MadeFrom.of_request(request).sentence()
-    paper = paper_of(found, address.company.name, address.title(), made, text(request.GET, "unit", 20), told)
+    notes = address.remarks.notes(address.plan) if address.remarks else []
+    unit = text(request.GET, "unit", 20)
+    paper = paper_of(found, address.company.name, address.title(), made, unit, told, notes)
     reply = HttpResponse(as_pdf([paper], paper.name), content_type=PDF)
     name = tabular.file_name(f"{address.name}-{address.company.company}-{address.title()}")
     reply["Content-Disposition"] = f'attachment; filename="{name}.pdf"'

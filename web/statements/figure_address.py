@@ -27,6 +27,7 @@ from web.people.rights import companies_seen
 from web.shell.asked import number, text
 from web.statements.addresses import ASKED, asked_of, default_period, where
 from web.statements.queries import StatementFigures
+from web.statements.remarks import RemarksAt
 
 UNIT_WORDS = {
     "day": "day",
@@ -193,6 +194,14 @@ class FigureAddress:
             return reverse("budgets")
         path = reverse("budget", args=[self.budget, self.company.company, self.name])
         return f"{path}?{where({'year': self.asked.year, 'row': f'budget:line:{line}' if line else ''})}"
+
+    @property
+    def remarks(self) -> RemarksAt | None:
+        """Whose remarks stand beside these figures: none over days, or of a hierarchy."""
+        at = self.asked
+        if self.hierarchy or at.by_day or at.year is None or at.period is None:
+            return None
+        return RemarksAt(self.name, self.company.company, "", at.year, at.period)
 
     def planned(self, found: StatementFigures, column: int) -> Literal["", "part", "all"]:
         """How much of a column of a forecast is a budget's."""

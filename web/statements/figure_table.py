@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 
 from django.utils.html import format_html
@@ -44,6 +44,8 @@ class FigureTable:
     address: FigureAddress
     found: StatementFigures
     trends: Mapping[str, Sequence[int | None]]
+    noted: Mapping[str, str] = field(default_factory=dict)
+    """numbers of notes by line"""
 
     @cached_property
     def _cells_at(self) -> str:
@@ -167,7 +169,9 @@ class FigureTable:
             if self.found.plan.is_taken_off(figure.line)
             else ""
         )
-        return format_html("{}{}{}", less, code, figure.line.row.label)
+        noted = self.noted.get(figure.line.row.line)
+        note = format_html("<sup>{}</sup>", noted) if noted else ""
+        return format_html("{}{}{}{}", less, code, figure.line.row.label, note)
 
     def _judged(self, figure: Figure, column: int) -> str:
         """Of a variance whether it is better or worse than planned, by the side of the line."""

@@ -34,6 +34,7 @@ from web.statements.made_from import MadeFrom
 from web.statements.matrix_table import MatrixTable
 from web.statements.outline import statement_workbook
 from web.statements.queries import FigureSource, StatementFigures, figures_of, trends_of
+from web.statements.remarks import numbers_of
 from web.statements.views import seen_statements
 
 PERIODS = 24
@@ -55,8 +56,11 @@ def figures(request: PineRequest, state: State, statement: str = "", hierarchy: 
     except WrongCall as refused:
         return render(request, "statements/figures.html", {**context, "fault": refused.faults[0].what})
     request.session["columns"] = address.columns
-    table = FigureTable(address, found, trends)
+    notes = address.remarks.notes(address.plan) if address.remarks else []
+    table = FigureTable(address, found, trends, numbers_of(notes))
     context |= {
+        "notes": notes,
+        "remarks_at": address.remarks,
         "found": found,
         "table": table,
         "stretch": address.title(),
@@ -217,6 +221,7 @@ def cell(request: PineRequest, state: State, statement: str = "", hierarchy: str
             "digits": found.digits,
             "drill": _drill(address, found, column, figure.line.row.kind, alone),
             "planned": address.planned(found, column),
+            "remarks_at": address.remarks,
             "budget_address": address.budget_address(line) if address.budget else "",
             "back": f"{address.path}?{address.query()}",
             "names": list_index(state, address.chart.natural_list).codes,
@@ -279,7 +284,8 @@ def workbook(request: PineRequest, state: State, statement: str = "", hierarchy:
     made_from = MadeFrom.of_request(request).rows(
         found, ("Company", f"{address.company.company} {address.company.name}"), address.query()
     )
-    data = statement_workbook(found, titles, heading, made_from)
+    notes = address.remarks.notes(address.plan) if address.remarks else []
+    data = statement_workbook(found, titles, heading, made_from, [note.sentence() for note in notes])
     reply = HttpResponse(data, content_type=tabular.MIME["xlsx"])
     file = tabular.file_name(f"{address.name}-{address.company.company}-{address.title()}")
     reply["Content-Disposition"] = f'attachment; filename="{file}.xlsx"'

@@ -1,3 +1,4 @@
+from django.conf import settings
 from django.db import models
 
 from web.definitions.base import Definition, choices_held, ident, key, text, to
@@ -57,3 +58,25 @@ class ColumnSet(Definition):
 
     class Meta:
         constraints = choices_held("column_sets")
+
+
+class LineRemark(models.Model):
+    """Said of a line at the end of a period, of a company or a group (the other is empty). One that was taken
+    away is kept."""
+
+    statement = ident()
+    line = ident()
+    company = ident(blank=True, default="")
+    group = ident(blank=True, default="")
+    fiscal_year = models.IntegerField()
+    period = models.IntegerField()
+    text = models.TextField()
+    at = models.DateTimeField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    ended_at = models.DateTimeField(null=True)
+    ended_by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+"
+    )
+
+    class Meta:
+        indexes = [models.Index(fields=["statement", "fiscal_year", "period"])]

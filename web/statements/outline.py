@@ -20,12 +20,16 @@ DIFFERENCES = (COLUMNS[2], "change")
 
 
 def statement_workbook(
-    found: StatementFigures, titles: list[str], heading: str, made_from: Sequence[tuple[str, str]] = ()
+    found: StatementFigures,
+    titles: list[str],
+    heading: str,
+    made_from: Sequence[tuple[str, str]] = (),
+    notes: Sequence[str] = (),
 ) -> bytes:
     """One statement as a workbook; a last sheet says what it was made from."""
     out = io.BytesIO()
     book = new_workbook(out)
-    write_statement(book, found.plan.statement.name, found, titles, heading)
+    write_statement(book, found.plan.statement.name, found, titles, heading, notes)
     if made_from:
         write_made_from(book, made_from)
     book.close()
@@ -40,10 +44,15 @@ def new_workbook(out: io.BytesIO) -> xlsxwriter.Workbook:
 
 
 def write_statement(
-    book: xlsxwriter.Workbook, sheet: str, found: StatementFigures, titles: Sequence[str], heading: str
+    book: xlsxwriter.Workbook,
+    sheet: str,
+    found: StatementFigures,
+    titles: Sequence[str],
+    heading: str,
+    notes: Sequence[str] = (),
 ) -> None:
     """A sheet in which headings are live sums of what is under them, formulas live formulas; accounts are
-    figures. The title block stays in sight, the outline folds."""
+    figures, and notes stand below. The title block stays in sight, the outline folds."""
     page = book.add_worksheet(sheet.translate(str.maketrans("[]:*?/\\'", "        "))[:31] or "Statement")
     money = "#,##0" + (f".{'0' * found.digits}" if found.digits else "")
     bold = book.add_format({"bold": True, "num_format": money})
@@ -69,6 +78,9 @@ def write_statement(
             style = bold if figure.line.row.kind == "heading" else plain
             _cell(page, found, i, column, style)
     _unplaced(page, found, len(titles), plain)
+    below = TOP + len(found.figures.lines) + len(found.figures.unplaced) + 1
+    for at, note in enumerate(notes):
+        page.write_string(below + at, 0, note)
 
 
 def write_made_from(book: xlsxwriter.Workbook, made_from: Sequence[tuple[str, str]]) -> None:

@@ -3,6 +3,7 @@ from web.statements import (
     figure_columns,
     figure_views,
     line_views,
+    remarks,
     sheets as sheets,  # registers its tables
     trial,
     views,
@@ -21,6 +22,8 @@ urlpatterns = [
     route("<str:statement>/figures/", figure_views.figures, "figures"),
     route("<str:statement>/figures/cell/", figure_views.cell, "figure"),
     route("<str:statement>/figures/workbook/", figure_views.workbook, "figures-workbook"),
+    route("<str:statement>/remark/", remarks.remark, "remark"),
+    route("<str:statement>/remark/<str:number>/end/", remarks.end_remark, "remark-end"),
     route("<str:statement>/workbook/", views.workbook, "statement-workbook"),
     route("<str:statement>/add/", line_views.add, "line-add"),
     route("<str:statement>/move/", line_views.move, "line-move"),

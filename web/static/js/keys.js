@@ -110,9 +110,19 @@ const pageKey = (event, el, row) => {
   } else if (row && event.key.length === 1) later(event, null);
 };
 
+/* Ctrl+Enter sends the form of a text that has lines of its own. */
+const sendsText = (event, el) => {
+  const sends = event.key === "Enter" && (event.ctrlKey || event.metaKey) && el?.matches("textarea");
+  if (!sends || !el.form) return false;
+  event.preventDefault();
+  el.form.requestSubmit();
+  return true;
+};
+
 /* True where the key belongs to what has focus: a form, a row being edited, the search; or has to wait. */
 const takenByFocus = (event, el) => {
   if (queued(event)) return true;
+  if (sendsText(event, el)) return true;
   const founding = el?.closest("form.founding");
   if (founding && (event.ctrlKey || event.metaKey || event.altKey)) foundingKey(event, founding);
   const editing = el?.closest("tr.editing");
