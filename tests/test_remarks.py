@@ -83,6 +83,10 @@ class Remarks(PineTest):
         address = "/group/g/?statement=st&year=2026&period=2"
         self.assertEqual(self.notes(address), ["Cash Of the group"])
         self.assertEqual(self.notes(), [])
+        pdf = self.client.get("/group/g/pdf/?statement=st&year=2026&period=2").content
+        words = " ".join(PdfReader(io.BytesIO(pdf)).pages[0].extract_text().split())
+        self.assertIn("Both, consolidated · M2 In GBP", words)
+        self.assertIn("1 Cash: Of the group (Mirela, ", words)
         book = self.client.get("/group/g/workbook/?statement=st&year=2026&period=2").content
         cells = [row[0].value for row in load_workbook(io.BytesIO(book)).worksheets[0].iter_rows()]
         self.assertTrue(any(str(cell).startswith("1 Cash: Of the group") for cell in cells))

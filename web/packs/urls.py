@@ -6,6 +6,7 @@ urlpatterns = [
     route("packs/make/new/", views.new, "pack-new"),
     route("packs/<str:number>/stop/", views.stop, "pack-stop"),
     route("packs/<str:number>/file/", views.file, "pack-file"),
+    route("group/<str:group>/pdf/", views.group_pdf, "group-pdf"),
     route("statements/<str:statement>/figures/pdf/", views.figures_pdf, "figures-pdf"),
     route("statements/hierarchy/<str:hierarchy>/figures/pdf/", views.figures_pdf, "hierarchy-pdf"),
 ]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import timedelta
 from typing import Any
 
@@ -14,7 +15,10 @@ from core.books.periods import calendar_index
 from core.definitions.state import State
 from core.definitions.tables import Calendar, Group
 from core.faults import Fault, Location, Refused
+from core.group_figures.columns import column_title
 from web.definitions.viewing import PineRequest
+from web.group.addresses import group_address
+from web.group.statement import company_names, figures_at
 from web.packs import job
 from web.packs.making import pack_items
 from web.packs.models import Pack
@@ -159,5 +163,26 @@ def figures_pdf(request: PineRequest, state: State, statement: str = "", hierarc
     paper = paper_of(found, address.company.name, address.title(), made, unit, told, notes)
     reply = HttpResponse(as_pdf([paper], paper.name), content_type=PDF)
     name = tabular.file_name(f"{address.name}-{address.company.company}-{address.title()}")
+    reply["Content-Disposition"] = f'attachment; filename="{name}.pdf"'
+    return reply
+
+
+@needs(SIGNED_IN)
+def group_pdf(request: PineRequest, state: State, group: str) -> HttpResponse:
+    """The consolidated statement with the columns of the page, on paper."""
+    at = group_address(request, state, group)
+    found = figures_at(state, at)
+    if found is None or at.statement is None:
+        raise Http404
+    names = company_names(state)
+    titles = tuple(column_title(found.group, column, names) for column in found.statement.columns)
+    statement = replace(found.statement, columns=titles)
+    stretch = statement.window.title(at.statement.kind == "balance_sheet")
+    notes = at.remarks.notes(statement.plan) if at.remarks else []
+    made = MadeFrom.of_request(request).sentence()
+    paper = paper_of(statement, f"{at.group.name}, consolidated", stretch, made, at.unit, (), notes)
+    paper = replace(paper, notes=(*paper.notes, *found.waiting_in))
+    reply = HttpResponse(as_pdf([paper], paper.name), content_type=PDF)
+    name = tabular.file_name(f"{at.statement.statement}-{group}-{at.year}-{at.period}")
     reply["Content-Disposition"] = f'attachment; filename="{name}.pdf"'
     return reply
