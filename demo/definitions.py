@@ -190,9 +190,9 @@ def structures() -> Iterator[Any]:
 
 
 def charts() -> Iterator[Any]:
-    yield Chart("shared", "Fernhollow shared", "fern4")
-    yield Chart("hexley", "Hexley's own", "hexley2")
-    yield Chart("corran", "Corran's own", "corran2")
+    yield Chart("shared", "Fernhollow shared", "fern4", result_account="31110")
+    yield Chart("hexley", "Hexley's own", "hexley2", result_account="3100")
+    yield Chart("corran", "Corran's own", "corran2", result_account="3100")
     yield Chart("alder", "Alder's own", "alder1")
     yield ChartSegment("shared", "site", False)
     yield ChartSegment("shared", "crop", False)

@@ -58,6 +58,7 @@ PAGES = {
     "new/company/": "New company",
     "companies/": "Companies",
     "companies/<str:company>/": "Alpha",
+    "journals/make/year-end/": "Year end 2026",
     "journals/<str:company>/": "Journals",
     "journals/<str:company>/new/": "New journal",
     "journals/<str:company>/account/<str:code>/": "1010 Bank",

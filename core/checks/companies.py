@@ -8,9 +8,18 @@ from datetime import timedelta
 from typing import Any
 
 from core.books.periods import calendar_index
+from core.codes.lists import list_index
 from core.definitions.row_faults import fault
 from core.definitions.state import State
-from core.definitions.tables import Company, CompanyAccount, CompanyCode, IntercompanyPair, Period, Rate
+from core.definitions.tables import (
+    Chart,
+    Company,
+    CompanyAccount,
+    CompanyCode,
+    IntercompanyPair,
+    Period,
+    Rate,
+)
 from core.faults import Fault
 from core.structures.accounts import code_fault
 from core.structures.charts import ChartIndex, chart_index
@@ -91,10 +100,25 @@ def rates(state: State, rows: list[Rate]) -> Iterator[Fault]:
             yield fault(row, "to_currency", "A rate is between two currencies.", "Leave the row out.")
 
 
+def charts(state: State, rows: list[Chart]) -> Iterator[Fault]:
+    """The account that takes the result at a year's end is one of equity."""
+    for row in rows:
+        index = chart_index(state, row.chart)
+        if not row.result_account or index is None:
+            continue
+        yield from natural_faults(index, row, "result_account")
+        code = list_index(state, index.natural_list).codes.get(row.result_account)
+        if code and code.takes_amounts and code.account_class != "equity":
+            what = f"{code.code} {code.name} is not an equity account."
+            way_out = "Choose the account that takes the result at a year's end."
+            yield fault(row, "result_account", what, way_out, "class-misplaced")
+
+
 CHECKS: list[tuple[type[Any], Any]] = [
     (Period, periods),
     (CompanyCode, company_codes),
     (CompanyAccount, company_accounts),
     (IntercompanyPair, pairs),
     (Rate, rates),
+    (Chart, charts),
 ]

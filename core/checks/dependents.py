@@ -221,6 +221,8 @@ def _serves_as(state: State, code_list: str) -> tuple[bool, bool]:
 
 
 def _of_chart(after: State, chart: str) -> Iterator[Any]:
+    if (row := after.get(Chart, chart)) is not None:
+        yield row
     for kind in (ChartSegment, ChartDimension, PairingRule, PairingCondition, AccountString, QuickCode):
         yield from after.part(kind, chart).values()
     yield from (row for row in after.rows(ColumnSet) if row.chart == chart)

@@ -181,6 +181,7 @@ class Chart(NamedTuple):
     structure: Annotated[StructureId, MUST]
     new_strings: Annotated[str, choice("as_keyed", "listed_only")] = "as_keyed"
     approval: Flag = False
+    result_account: Annotated[CodeText, LATER] = ""
 
 
 class ChartSegment(NamedTuple):

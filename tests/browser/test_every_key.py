@@ -70,6 +70,7 @@ SCREENS = (
     Screen("Company", "/companies/nurseries/"),
     Screen("Company", "/companies/spare/"),
     Screen("Journals", "/journals/nurseries/"),
+    Screen("Year end", "/journals/make/year-end/?year=2026", "nurseries"),
     Screen("Journals", "/journals/nurseries/journal/NU-00001/"),
     Screen("New journal", "/journals/nurseries/new/"),
     Screen("Statement", "/statements/bs/?company=nurseries&year=2026&period=9", "receivables"),

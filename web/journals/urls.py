@@ -1,8 +1,11 @@
-from web.journals import entry, views
+from web.journals import entry, views, year_end_views
 from web.people.rights import route
 
 urlpatterns = [
     route("", views.first, "journals"),
+    route("make/year-end/", year_end_views.year_ends, "year-end"),
+    route("make/year-end/act/", year_end_views.act, "year-end-act"),
+    route("make/year-end/<str:company>/lines/", year_end_views.lines, "year-end-lines"),
     route("<str:company>/", views.journals, "company-journals"),
     route("<str:company>/new/", entry.new, "journal-new"),
     route("<str:company>/check/", entry.check, "journal-check"),

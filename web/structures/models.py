@@ -49,6 +49,7 @@ class Chart(Definition):
     structure = to("structures.Structure", "structure")
     new_strings = models.CharField(max_length=12)
     approval = models.BooleanField(default=False)
+    result_account = ident(blank=True, default="")
 
     class Meta:
         constraints = choices_held("charts")
