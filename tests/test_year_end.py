@@ -54,7 +54,7 @@ class YearEnds(PineTest):
         return {row.split(",")[0]: row.rsplit(",", 1)[1] for row in out.splitlines()[1:]}
 
     def left(self, company: str) -> list[Any]:
-        return list(result_balances(current().state, company, 2026))
+        return result_balances(current().state, [company], 2026)[company]
 
     def test_results_go_to_equity_and_nothing_else_moves(self) -> None:
         self.assertEqual(
@@ -128,3 +128,10 @@ class YearEnds(PineTest):
         self.assertIn("20-3010-", page)
         self.act("carry", "beta")
         self.assertEqual(self.left("beta"), [])
+
+    def test_the_page_asks_no_question_in_a_loop(self) -> None:
+        client = client_of(person("nia"))
+        client.turning = False
+        client.get("/journals/make/year-end/?year=2026")
+        with self.assertNumQueries(10):
+            client.get("/journals/make/year-end/?year=2026")

@@ -3,7 +3,7 @@ from web.people.rights import route
 
 urlpatterns = [
     route("", views.first, "journals"),
-    route("make/year-end/", year_end_views.year_ends, "year-end"),
+    route("make/year-end/", year_end_views.year_end_page, "year-end"),
     route("make/year-end/act/", year_end_views.act, "year-end-act"),
     route("make/year-end/<str:company>/lines/", year_end_views.lines, "year-end-lines"),
     route("<str:company>/", views.journals, "company-journals"),

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
+import numpy as np
 from django.db import connection, transaction
 
+from core.books.balances import Books
 from core.books.journals import BookedLine
 from core.books.periods import company_calendar
 from core.books.year_end import ResultBalance, YearEnd, closing_period, next_period, year_end
@@ -19,47 +21,56 @@ from core.statements.figures import RESULT_CLASSES, natural_list
 from web.definitions import actions, snapshot
 from web.journals import posting
 from web.journals.actions import next_number, reverse, rules_for
-from web.journals.amount_rows import KEPT_AS_BALANCES
 from web.journals.books import books_for
 from web.journals.chain import lock_numbers
 from web.journals.models import Journal
 from web.shell.retrying import retried
 
-TEXTS = """
-    SELECT a.id, a.account FROM journals_account a WHERE a.id = ANY(%s)
-"""
+ACCOUNTS = "SELECT id, account FROM journals_account WHERE id = ANY(%s)"
 COMBINATIONS = "SELECT id, codes FROM journals_dimensionset WHERE id = ANY(%s)"
 PARTNERS = "SELECT id, company FROM companies_company WHERE id = ANY(%s)"
+KEPT_ELSEWHERE = "SELECT DISTINCT company FROM journals_balance WHERE company = ANY(%s) AND fiscal_year = %s"
+
+Key = tuple[str, int, int, int]
+"""(natural account, numbers of account string, dimension combination, partner)"""
 
 
-def result_balances(state: State, company: str, year: int) -> Iterator[ResultBalance]:
-    """What revenue and expense accounts come to in a year, by account string, dimensions and partner."""
-    row = state.require(Company, company)
+def result_balances(state: State, companies: Sequence[str], year: int) -> dict[str, list[ResultBalance]]:
+    """By company what revenue and expense accounts come to in a year."""
+    sums = {
+        book.company: _sums(state, book)
+        for books in books_for(companies).values()
+        for book in books
+        if book.fiscal_year == year
+    }
+    keys = [key for some in sums.values() for key in some]
+    accounts = _texts(ACCOUNTS, {key[1] for key in keys})
+    combinations = _texts(COMBINATIONS, {key[2] for key in keys})
+    partners = _texts(PARTNERS, {key[3] for key in keys})
+    return {
+        company: [
+            ResultBalance(
+                accounts[account], natural, combinations.get(tags, ""), partners.get(other, ""), amount
+            )
+            for (natural, account, tags, other), amount in some.items()
+        ]
+        for company, some in sums.items()
+    }
+
+
+def _sums(state: State, book: Books) -> dict[Key, int]:
+    """Those of one book that aren't nothing."""
+    row = state.require(Company, book.company)
     codes = list_index(state, natural_list(state, row.chart)).codes
-    for book in books_for([company])[company]:
-        if book.fiscal_year != year:
-            continue
-        is_result = [
-            (code := codes.get(n)) is not None and code.account_class in RESULT_CLASSES for n in book.naturals
-        ]
-        rows = book.rows[[is_result[n] for n in book.rows["natural"].tolist()]]
-        sums: dict[tuple[int, int, int, int], int] = {}
-        for natural, partner, account, dimensions, _, _, debit, credit in rows.tolist():
-            key = (account, natural, dimensions, partner)
-            sums[key] = sums.get(key, 0) + debit - credit
-        texts = [
-            _texts(sql, {key[at] for key in sums})
-            for sql, at in ((TEXTS, 0), (COMBINATIONS, 2), (PARTNERS, 3))
-        ]
-        for (account, natural, dimensions, partner), amount in sums.items():
-            if amount:
-                yield ResultBalance(
-                    texts[0][account],
-                    book.naturals[natural],
-                    texts[1].get(dimensions, ""),
-                    texts[2].get(partner, ""),
-                    amount,
-                )
+    classes = [code.account_class if (code := codes.get(name)) else "" for name in book.naturals]
+    is_result = np.array([one in RESULT_CLASSES for one in classes] or [False], dtype=bool)
+    sums: dict[Key, int] = {}
+    for natural, partner, account, dimensions, _, _, debit, credit in book.rows[
+        is_result[book.rows["natural"]]
+    ].tolist():
+        key = (book.naturals[natural], account, dimensions, partner)
+        sums[key] = sums.get(key, 0) + debit - credit
+    return {key: amount for key, amount in sums.items() if amount}
 
 
 def _texts(sql: str, numbers: set[int]) -> dict[int, str]:
@@ -68,40 +79,43 @@ def _texts(sql: str, numbers: set[int]) -> dict[int, str]:
         return dict(cursor.fetchall())
 
 
-def year_end_of(state: State, company: str, year: int, person: Any) -> YearEnd:
-    """What is left to carry of a company's year, and why it can't be."""
-    found = year_end(state, company, year, result_balances(state, company, year), rules_for(person))
-    if found.lines and year in _kept_elsewhere(company):
-        what = f"{company} has balances kept elsewhere in {year}."
-        fault = Fault(
-            "journals-and-balances",
-            what,
-            Location("companies", (company,)),
-            "Close it where its journals are.",
-        )
-        return replace(found, faults=(*found.faults, fault))
-    return found
-
-
-def _kept_elsewhere(company: str) -> set[int]:
+def year_ends(state: State, companies: Sequence[str], year: int, person: Any) -> list[YearEnd]:
+    """What is left to carry of each company's year, and why it can't be."""
+    balances, rules = result_balances(state, companies, year), rules_for(person)
     with connection.cursor() as cursor:
-        cursor.execute(KEPT_AS_BALANCES, [company])
-        return {year for (year,) in cursor.fetchall()}
+        cursor.execute(KEPT_ELSEWHERE, [list(companies), year])
+        elsewhere = {company for (company,) in cursor.fetchall()}
+    return [
+        _but_elsewhere(end) if end.lines and end.company in elsewhere else end
+        for end in (year_end(state, name, year, balances.get(name, ()), rules) for name in companies)
+    ]
 
 
-def closing_journals(state: State, company: str, year: int) -> list[Journal]:
-    """Closing journals of a year's end that nobody took back, the newest first."""
-    period = closing_period(company_calendar(state, company), year)
-    if period is None:
-        return []
+def _but_elsewhere(end: YearEnd) -> YearEnd:
+    what = f"{end.company} has balances kept elsewhere in {end.year}."
+    place, way_out = Location("companies", (end.company,)), "Close it where its journals are."
+    return replace(end, faults=(*end.faults, Fault("journals-and-balances", what, place, way_out)))
+
+
+def closing_journals(state: State, companies: Sequence[str], year: int) -> dict[str, list[Journal]]:
+    """By company the closing journals of a year's end that nobody took back, the newest first."""
+    periods = {name: closing_period(company_calendar(state, name), year) for name in companies}
+    known = [period for period in periods.values() if period is not None]
+    if not known:
+        return {}
     rows = Journal.objects.filter(
-        company_id=company,
+        company_id__in=companies,
         kind="closing",
-        date__range=(period.starts_on, period.ends_on),
+        date__range=(min(p.starts_on for p in known), max(p.ends_on for p in known)),
         reverses=None,
         reversed_by=None,
     )
-    return list(rows.order_by("-pk"))
+    journals: dict[str, list[Journal]] = {}
+    for row in rows.order_by("-pk"):
+        period = periods[row.company_id]
+        if period is not None and period.starts_on <= row.date <= period.ends_on:
+            journals.setdefault(row.company_id, []).append(row)
+    return journals
 
 
 @retried
@@ -112,7 +126,7 @@ def carry(companies: Sequence[str], year: int, person: Any) -> list[tuple[str, s
         actions.share_definitions()
         lock_numbers(companies)
         state = snapshot.current().state
-        ends = [year_end_of(state, company, year, person) for company in dict.fromkeys(companies)]
+        ends = year_ends(state, list(dict.fromkeys(companies)), year, person)
         faults = [fault for end in ends for fault in end.faults]
         if faults:
             raise Refused(faults)
@@ -135,8 +149,9 @@ def carry(companies: Sequence[str], year: int, person: Any) -> list[tuple[str, s
 
 def _check_carried(state: State, ready: Sequence[tuple[JournalRow, Any]], year: int) -> None:
     """Journals of other companies may have brought lines in meanwhile: then it is begun anew."""
+    left = result_balances(state, [row.company for row, _ in ready], year)
     for row, _ in ready:
-        if any(result_balances(state, row.company, year)):
+        if left.get(row.company):
             what = f"The books of {row.company} moved while their year was closed."
             raise Refused([Fault("changed-since", what, way_out="Try it again.")])
 
@@ -151,7 +166,7 @@ def take_back(company: str, year: int, person: Any) -> list[str]:
         raise Refused(
             [Fault("period-not-open", what, Location("periods"), "Reopen it first, with its reason.")]
         )
-    rows = closing_journals(state, company, year)
+    rows = closing_journals(state, [company], year).get(company, [])
     if not rows:
         what = f"No closing journal of {year} of {company} can be taken back."
         raise Refused([Fault("nothing-chosen", what)])

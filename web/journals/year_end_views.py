@@ -20,7 +20,7 @@ from core.money import digits_of, show_amount
 from core.statements.figures import natural_list
 from web.definitions.viewing import PineRequest
 from web.journals.models import Journal
-from web.journals.year_end import carry, closing_journals, take_back, year_end_of
+from web.journals.year_end import carry, closing_journals, take_back, year_ends
 from web.people.rights import POST, companies_seen, needs, needs_post
 from web.sheets.changing import reload_at
 from web.shell.asked import listed, text, whole
@@ -39,20 +39,15 @@ def _year(request: PineRequest, years: list[int]) -> int:
 
 
 @needs(POST)
-def year_ends(request: PineRequest, state: State) -> HttpResponse:
+def year_end_page(request: PineRequest, state: State) -> HttpResponse:
     """Every company that the person sees, with what is left to carry of a year."""
     companies = companies_seen(request.user, state)
     years = _years(state, companies)
     year = _year(request, years)
+    names = [row.company for row in companies if year in company_calendar(state, row.company).years()]
+    journals = closing_journals(state, names, year)
     rows = [
-        _row(
-            state,
-            company,
-            year_end_of(state, company.company, year, request.user),
-            closing_journals(state, company.company, year),
-        )
-        for company in companies
-        if year in company_calendar(state, company.company).years()
+        _row(state, end, journals.get(end.company, [])) for end in year_ends(state, names, year, request.user)
     ]
     return render(
         request,
@@ -61,7 +56,8 @@ def year_ends(request: PineRequest, state: State) -> HttpResponse:
     )
 
 
-def _row(state: State, company: Company, end: YearEnd, journals: list[Journal]) -> TableRow:
+def _row(state: State, end: YearEnd, journals: list[Journal]) -> TableRow:
+    company = state.require(Company, end.company)
     chart = state.get(Chart, company.chart)
     address = reverse("year-end-lines", args=[company.company])
     return TableRow(
@@ -93,7 +89,7 @@ def _state(end: YearEnd, journals: list[Journal]) -> tuple[str, str]:
 def lines(request: PineRequest, state: State, company: str) -> HttpResponse:
     """The lines that would carry a company's result, and what carried it so far."""
     row = state.require(Company, company)
-    end = year_end_of(state, company, whole(request.GET, "year", 0, 9999), request.user)
+    (end,) = year_ends(state, [company], whole(request.GET, "year", 0, 9999), request.user)
     codes = list_index(state, natural_list(state, row.chart)).codes
     return render(
         request,
@@ -103,7 +99,7 @@ def lines(request: PineRequest, state: State, company: str) -> HttpResponse:
             "end": end,
             "lines": list(_named(end, codes)),
             "digits": digits_of(row.currency),
-            "journals": closing_journals(state, company, end.year),
+            "journals": closing_journals(state, [company], end.year).get(company, []),
         },
     )
 
