@@ -9,6 +9,7 @@ import re
 from typing import Any
 from urllib.parse import urlencode
 
+from django.contrib.auth import get_user_model
 from openpyxl import load_workbook
 
 from core.definitions.tables import ColumnSet
@@ -283,6 +284,19 @@ class FiguresPage(PineTest):
         ):
             with self.subTest(says):
                 self.assertIn(f'<p class="must">{says}</p>', self.page(**query))
+
+    def test_what_stood_across_last_is_there_again_for_the_person(self) -> None:
+        self.page("inc", periods="quarters")
+        mirela = get_user_model().objects.get(username="mirela")
+        again = client_of(mirela).get("/statements/st/?company=alpha&year=2027&period=9").content.decode()
+        self.assertIn(
+            "/statements/st/figures/?company=alpha&amp;year=2027&amp;period=9&amp;periods=quarters", again
+        )
+        self.page("inc")
+        again = client_of(mirela).get("/statements/st/?company=alpha&year=2027&period=9").content.decode()
+        self.assertNotIn("periods=quarters", again)
+        other = client_of(person("nia")).get("/statements/st/?company=alpha&year=2027&period=9").content
+        self.assertNotIn(b"periods=", other)
 
     def test_a_workbook_has_the_columns(self) -> None:
         reply = self.client.get(

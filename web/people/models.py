@@ -19,7 +19,7 @@ class Person(AbstractUser):
     role = models.CharField(max_length=10, choices=Role, default=Role.COMPANY)
     companies = models.ManyToManyField("companies.Company", blank=True, related_name="people")
     columns = models.JSONField(default=dict)
-    """by code list, the columns this person has chosen for its table"""
+    """the columns this person chose last: by code list of its table, by @chart what stands across figures"""
 
     @property
     def is_group_accountant(self) -> bool:

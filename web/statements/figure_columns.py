@@ -22,6 +22,16 @@ from web.statements.figure_address import FigureAddress
 from web.statements.figure_choices import narrowing
 
 
+def remember_columns(request: PineRequest, address: FigureAddress) -> None:
+    """Keeps what stands across for the person, to be there again with the next statement of the chart."""
+    person, key = request.user, f"@{address.company.chart}"
+    if person.columns.get(key, {}) != (
+        across := {name: text for name, text in address.columns.items() if text}
+    ):
+        person.columns = {**person.columns, key: across}
+        person.save(update_fields=["columns"])
+
+
 def columns_offered(state: State, address: FigureAddress) -> list[tuple[str, str, bool]]:
     """(words, address, whether it is this one) of what may stand across."""
     at = replace(address.asked, by="", periods="", budget="", forecast="")

@@ -27,7 +27,7 @@ from web.statements.addresses import where
 from web.statements.bridge_drawing import bridge_drawing
 from web.statements.figure_address import FigureAddress, figure_address
 from web.statements.figure_choices import field_choices, narrowing
-from web.statements.figure_columns import columns_offered
+from web.statements.figure_columns import columns_offered, remember_columns
 from web.statements.figure_table import BUDGET, CHANGE, VARIANCE, FigureTable
 from web.statements.line_views import account_figures
 from web.statements.made_from import MadeFrom
@@ -55,7 +55,7 @@ def figures(request: PineRequest, state: State, statement: str = "", hierarchy: 
         trends = trends_of(source, address.plan, address.measure, PERIODS)
     except WrongCall as refused:
         return render(request, "statements/figures.html", {**context, "fault": refused.faults[0].what})
-    request.session["columns"] = address.columns
+    remember_columns(request, address)
     notes = address.remarks.notes(address.plan) if address.remarks else []
     table = FigureTable(address, found, trends, numbers_of(notes))
     context |= {

@@ -107,7 +107,7 @@ def statement(request: PineRequest, state: State, statement: str) -> HttpRespons
             "coverage": coverage(planned, figures),
             "was": was is not None,
             "query": query,
-            "figures_query": where({**asked, **request.session.get("columns", {})}),
+            "figures_query": where({**asked, **request.user.columns.get(f"@{planned.statement.chart}", {})}),
             "window": found.window,
             "here": f"{request.path}?{query}",
             "columns": ("Published", "Draft") if request.viewed.working else ("Before", company.currency),
