@@ -84,6 +84,7 @@ SCREENS = (
     Screen("Budgets", "/budgets/"),
     Screen("Budget", "/budgets/plan-2026/nurseries/is/?across=quarters", "account:41210"),
     Screen("Packs", "/packs/"),
+    Screen("Beside", "/statements/bs/beside/?company=nurseries&year=2026&period=9&with=is"),
     Screen("Group", "/group/fernhollow/"),
     Screen("Group", SKOVLUND, "payables", "Enter", "#proof button:has-text('Skovlund Seed')", True),
     Screen("Ownership", "/group/fernhollow/members/"),

@@ -1,5 +1,6 @@
 from web.people.rights import route
 from web.statements import (
+    beside,
     figure_columns,
     figure_views,
     line_views,
@@ -22,6 +23,7 @@ urlpatterns = [
     route("<str:statement>/figures/", figure_views.figures, "figures"),
     route("<str:statement>/figures/cell/", figure_views.cell, "figure"),
     route("<str:statement>/figures/workbook/", figure_views.workbook, "figures-workbook"),
+    route("<str:statement>/beside/", beside.beside, "statement-beside"),
     route("<str:statement>/remark/", remarks.remark, "remark"),
     route("<str:statement>/remark/<str:number>/end/", remarks.end_remark, "remark-end"),
     route("<str:statement>/workbook/", views.workbook, "statement-workbook"),
