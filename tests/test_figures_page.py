@@ -298,6 +298,21 @@ class FiguresPage(PineTest):
         other = client_of(person("nia")).get("/statements/st/?company=alpha&year=2027&period=9").content
         self.assertNotIn(b"periods=", other)
 
+    def test_a_line_s_columns_are_drawn_with_their_part_of_the_total(self) -> None:
+        for query in ({"by": "season"}, {"periods": "months"}):
+            page = self.page("inc", draw="bars", line="sales", **query)
+            (drawn,) = re.findall(r'<section class="mt-4" id="shares">(.*?)</section>', page, re.S)
+            rows = re.findall(
+                r'<tr><td>(.*?)</td><td class="num">(.*?)</td><td class="num">(.*?) %</td>', drawn
+            )
+            cells = [float(text or 0) for _, text in self.cells(page)["sales"]]
+            self.assertEqual([float(plain(amount) or 0) for _, amount, _ in rows], cells[:-1])
+            parts = [float(part.replace("\u2212", "-")) for _, _, part in rows]
+            for part, cell in zip(parts, cells, strict=False):
+                self.assertAlmostEqual(part, cell * 100 / cells[-1], delta=0.051)
+            self.assertEqual(drawn.count("<rect"), len(rows))
+        self.assertNotIn('id="shares"', self.page("inc", draw="bars", line="sales"))
+
     def test_a_workbook_has_the_columns(self) -> None:
         reply = self.client.get(
             "/statements/inc/figures/workbook/?company=alpha&year=2027&period=9&budget=plan"

@@ -61,6 +61,8 @@ class FigureAddress:
     """lines with nothing in any column fold away"""
     as_matrix: bool = False
     """codes of two fields: the first down, the second across, of one line"""
+    draws: bool = False
+    """the line that is chosen is drawn as bars, a column each"""
     line: str = ""
     """of which line, where one is chosen"""
     forecast_name: str = ""
@@ -99,7 +101,7 @@ class FigureAddress:
         rest = {"level": self.level or "", "unit": self.unit, "all": "1" if self.everything else ""}
         pair = "," in across["by"]
         rest |= {"as": "matrix" if self.as_matrix and pair else "", "line": self.line}
-        rest["lines"] = "filled" if self.filled_only else ""
+        rest |= {"lines": "filled" if self.filled_only else "", "draw": "bars" if self.draws else ""}
         alone = not any(across[name] for name in ("by", "periods", "budget", "forecast"))
         rest["than"] = self.than if alone else ""
         return where({**own, **days, **across, **rest, **more})
@@ -256,6 +258,7 @@ def figure_address(
         request.GET.get("all") == "1",
         request.GET.get("lines") == "filled",
         request.GET.get("as") == "matrix",
+        request.GET.get("draw") == "bars",
         text(request.GET, "line", 40),
         planned_as.name if planned_as else asked.forecast,
         budget.budget if budget else "",

@@ -24,6 +24,7 @@ from web.people.rights import SIGNED_IN, companies_seen, needs
 from web.shell import tabular
 from web.shell.asked import number, text
 from web.statements.addresses import where
+from web.statements.bar_drawing import column_shares, share_drawing
 from web.statements.bridge_drawing import bridge_drawing
 from web.statements.figure_address import FigureAddress, figure_address
 from web.statements.figure_choices import field_choices, narrowing
@@ -74,6 +75,8 @@ def figures(request: PineRequest, state: State, statement: str = "", hierarchy: 
     # Part of a journal need not balance, so a filter leaves nothing to prove.
     if address.plan.statement.kind == "cash_flow" and not address.asked.filter:
         context["cash"] = cash_proof(address.plan, found.figures, found.amounts, _last_column(found))
+    if address.draws and line and len(found.columns) > 1 and then is None:
+        context |= _drawn(found, line)
     if then:
         context |= _bridged(address, found, then, line)
     return render(request, "statements/figures.html", context)
@@ -102,6 +105,12 @@ def figures_at(request: PineRequest, state: State, statement: str, hierarchy: st
     """What the page of an address shows, for files."""
     address = figure_address(request, state, "" if hierarchy else statement, hierarchy)
     return figures_beside(state, FigureSource(state, address.company, address.asked), address)[0]
+
+
+def _drawn(found: StatementFigures, line: StatementLine) -> dict[str, Any]:
+    """A line's columns as bars, with their part of the total."""
+    shares = column_shares(found.figures.lines[found.plan.index[line.line]], found.columns)
+    return {"shares": shares, "share_drawing": share_drawing(shares, found.digits, "shares-title")}
 
 
 def _bridged(
@@ -228,11 +237,21 @@ def cell(request: PineRequest, state: State, statement: str = "", hierarchy: str
             "codes": ",".join(code.code for code, _ in parts),
             "is_budget": budget,
             "path": address.path,
-            "bridges": address.query(line=line, than=address.than or "year")
-            if found.columns[column] in ("amount", CHANGE)
-            else "",
+            **_pictures(address, found, column, line, is_beside=then is not None),
         },
     )
+
+
+def _pictures(
+    address: FigureAddress, found: StatementFigures, column: int, line: str, *, is_beside: bool
+) -> dict[str, str]:
+    """Addresses of the pictures that a figure can lead to: what made it change, its line's columns."""
+    changes = found.columns[column] in ("amount", CHANGE)
+    across = len(found.columns) > 1 and not is_beside
+    return {
+        "bars": replace(address, draws=True).query(line=line) if across else "",
+        "bridges": address.query(line=line, than=address.than or "year") if changes else "",
+    }
 
 
 def _drill(address: FigureAddress, found: StatementFigures, column: int, kind: str, alone: Asked) -> str:
