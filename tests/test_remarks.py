@@ -11,7 +11,7 @@ from openpyxl import load_workbook
 from pypdf import PdfReader
 
 from core.changes.kinds import Drop, Put
-from core.definitions.tables import StatementLine
+from core.definitions.tables import Statement, StatementLine
 from tests.base import PineTest, bring, client_of, person, world
 from web.definitions import actions
 from web.definitions.snapshot import current
@@ -90,6 +90,16 @@ class Remarks(PineTest):
         book = self.client.get("/group/g/workbook/?statement=st&year=2026&period=2").content
         cells = [row[0].value for row in load_workbook(io.BytesIO(book)).worksheets[0].iter_rows()]
         self.assertTrue(any(str(cell).startswith("1 Cash: Of the group") for cell in cells))
+
+    def test_totals_below_are_the_group_s_too(self) -> None:
+        row = current().state.require(Statement, "st")
+        actions.make_change(Put(row._replace(totals="below")), None)
+        page = self.client.get("/group/g/?statement=st&year=2026&period=2").content.decode()
+        self.assertLess(page.index('data-row="assets/head"'), page.index('data-row="cash"'))
+        self.assertLess(page.index('data-row="cash"'), page.index('data-row="assets"'))
+        pdf = self.client.get("/group/g/pdf/?statement=st&year=2026&period=2").content
+        words = " ".join(PdfReader(io.BytesIO(pdf)).pages[0].extract_text().split())
+        self.assertLess(words.index("Cash"), words.index("Total Assets"))
 
     def test_what_was_taken_away_is_kept(self) -> None:
         self.say("cash", "Wrong")

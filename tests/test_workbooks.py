@@ -13,8 +13,12 @@ from urllib.parse import urlencode
 
 from openpyxl import load_workbook
 
+from core.changes.kinds import Put
+from core.definitions.tables import Statement
 from tests.base import PineTest, bring, client_of, person, run
 from tests.naive_books import Books
+from web.definitions import actions
+from web.definitions.snapshot import current
 from web.statements.outline import TOP
 
 
@@ -61,6 +65,24 @@ class Workbooks(PineTest):
         self.assertEqual(status, 0, error)
         rows = [row for row in csv.reader(out.splitlines()[1:]) if row[0] != "unplaced"]
         return [[Decimal(cell) if cell else None for cell in row[3:]] for row in rows]
+
+    def test_totals_below_recalculate_too(self) -> None:
+        row = current().state.require(Statement, "st")
+        actions.make_change(Put(row._replace(totals="below")), None)
+        query = {"company": "alpha", "year": 2027, "period": 9}
+        reply = self.client.get(f"/statements/st/figures/workbook/?{urlencode(query)}")
+        rows = {cells[0].strip(): cells[1] for cells in recalculated(reply.content)[TOP:] if len(cells) > 1}
+        _, out, _ = run("statement", "st", *(f"--{name}={value}" for name, value in query.items()))
+        plan_lines = {row[0]: row for row in csv.reader(out.splitlines()[1:])}
+        for line, cells in plan_lines.items():
+            if line in ("assets", "owing"):
+                label = f"Total {cells[1]}"
+                self.assertEqual(rounded(Decimal(rows[label])), rounded(Decimal(cells[3])), label)
+                self.assertEqual(rows[cells[1]], "")
+        page = self.client.get(f"/statements/st/figures/?{urlencode(query)}").content.decode()
+        self.assertLess(page.index('data-row="assets/head"'), page.index('data-row="cash"'))
+        self.assertLess(page.index('data-row="cash"'), page.index('data-row="assets"'))
+        self.assertIn("Total Assets", page)
 
     def test_every_cell_comes_to_the_figure(self) -> None:
         at = {"company": "alpha", "year": 2027, "period": 9}

@@ -25,6 +25,7 @@ class Statement(NamedTuple):
     name: Annotated[str, Kind("text"), MUST]
     chart: Annotated[ChartId, MUST]
     kind: Annotated[str, choice("balance_sheet", "income_statement", "cash_flow", "other")] = "other"
+    totals: Annotated[str, choice("above", "below"), LATER] = "above"
 
 
 class StatementLine(NamedTuple):

@@ -2,6 +2,7 @@
 
 figures.py      a statement ready for use, computed for one or many columns, what stands on no line
 side_by_side.py where the accounts of each line stand in another tree
+printing.py     lines as they are printed, totals above or below
 bridge.py       what made a figure change, line by line or account by account
 cash_flow.py    activities of accounts, and the proof against what cash moved
 coverage.py     how much of what belongs on a statement stands on it

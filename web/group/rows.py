@@ -12,6 +12,7 @@ from django.utils.safestring import SafeString
 from core.group_figures.columns import GROUP, SUBGROUP, column_title
 from core.money import UNITS, round_half_up, rounded_to, show_amount, show_whole
 from core.statements.figures import Figure, line_title
+from core.statements.printing import PrintedLine, printed
 from web.group.addresses import GroupAddress
 from web.group.queries import GroupFigures
 from web.shell.table_rows import Cell, TableRow, addresses, indent, table_rows
@@ -98,21 +99,29 @@ class ConsolidatedTable:
     def rows(self) -> SafeString:
         return table_rows(
             TableRow(
-                figure.line.row.line,
-                list(self._cells(figure)),
-                css="heading" if figure.line.row.kind == "heading" else "",
+                line.figure.line.row.line + ("/head" if line.part == "head" else ""),
+                list(self._cells(line)) if line.part != "head" else self._words(line),
+                css="heading" if line.figure.line.row.kind == "heading" else "",
             )
-            for figure in self.found.statement.figures.lines
-            if figure.line.row.kind not in WITHOUT_FIGURE
+            for line in printed(
+                self.found.statement.figures.lines, self.found.statement.plan.statement.totals
+            )
+            if line.figure.line.row.kind not in WITHOUT_FIGURE
         )
 
-    def _cells(self, figure: Figure) -> Iterator[Cell]:
+    def _words(self, line: PrintedLine) -> list[Cell]:
+        """A heading whose total stands below."""
+        return [Cell(line.label, f"{indent(line.figure.line.depth)} stays"), *(Cell() for _ in self.heads())]
+
+    def _cells(self, printed_line: PrintedLine) -> Iterator[Cell]:
         columns, digits = self.found.statement.columns, self.found.statement.digits
+        figure = printed_line.figure
         line = figure.line.row
         address = addresses("group-cell", self.address.group.group, line.line)
         ratio, query = is_ratio(figure), self.address.query
         noted = self.noted.get(line.line)
-        label = format_html("{}<sup>{}</sup>", line.label, noted) if noted else line.label
+        words = printed_line.label
+        label = format_html("{}<sup>{}</sup>", words, noted) if noted else words
         yield Cell(label, f"{indent(figure.line.depth)} stays")
         for i in self.shown:
             name, value = columns[i], figure.seen(i)

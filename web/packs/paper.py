@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from core.money import UNITS, show_amount, show_whole
 from core.statements.figures import Figure
+from core.statements.printing import printed
 from web.statements.figure_table import is_ratio
 from web.statements.queries import StatementFigures
 from web.statements.remarks import Note, numbers_of
@@ -84,11 +85,14 @@ def _written(value: int | None, digits: int, unit: str, *, is_exact: bool = Fals
 
 
 def _rows(found: StatementFigures, unit: str, noted: Mapping[str, str]) -> Iterator[PaperRow]:
-    for figure in found.figures.lines:
-        line = figure.line
+    for printed_line in printed(found.figures.lines, found.plan.statement.totals):
+        figure, line = printed_line.figure, printed_line.figure.line
+        if printed_line.part == "head":
+            yield PaperRow(line.row.label, line.depth, line.row.kind, ("",) * len(found.columns))
+            continue
         cells = tuple(_cell(figure, i, found.digits, unit) for i in range(len(found.columns)))
         less, numbers = found.plan.is_taken_off(line), noted.get(line.row.line, "")
-        yield PaperRow(line.row.label, line.depth, line.row.kind, cells, less, numbers)
+        yield PaperRow(printed_line.label, line.depth, line.row.kind, cells, less, numbers)
     for account in found.figures.unplaced:
         if any(account.raw):
             words = " ".join(

@@ -14,6 +14,7 @@ from core.analysis.variances import COLUMNS
 from core.money import UNITS, show_amount, show_whole
 from core.statements import formulas
 from core.statements.figures import CREDIT, Figure
+from core.statements.printing import PrintedLine, printed
 from web.shell.table_rows import Cell, TableRow, indent, table_rows
 from web.statements.figure_address import FigureAddress
 from web.statements.queries import StatementFigures
@@ -115,7 +116,8 @@ class FigureTable:
         return "num total stays-end" if last else "num code-head" if head and self.found.keys else "num"
 
     def rows(self) -> SafeString:
-        return table_rows(self._row(figure) for figure in self.lines)
+        totals = self.found.plan.statement.totals
+        return table_rows(self._row(line) for line in printed(self.lines, totals))
 
     @cached_property
     def lines(self) -> list[Figure]:
@@ -132,19 +134,22 @@ class FigureTable:
         lines = [f for f in self.found.figures.lines if f.line.row.kind not in WITHOUT_FIGURE]
         return sum(not any(f.seen(i) for i in self.shown) for f in lines)
 
-    def _row(self, figure: Figure) -> TableRow:
-        line = figure.line.row
+    def _row(self, printed_line: PrintedLine) -> TableRow:
+        line = printed_line.figure.line.row
         css = "heading" if line.kind == "heading" else ""
-        return TableRow(line.line, list(self._cells(figure)), css=css, element=f"line-{line.line}")
+        key = f"{line.line}/head" if printed_line.part == "head" else line.line
+        element = "" if printed_line.part == "head" else f"line-{line.line}"
+        return TableRow(key, list(self._cells(printed_line)), css=css, element=element)
 
-    def _cells(self, figure: Figure) -> Iterator[Cell]:
+    def _cells(self, printed_line: PrintedLine) -> Iterator[Cell]:
+        figure = printed_line.figure
         line, digits = figure.line.row, self.found.digits
-        yield Cell(self._label(figure), f"{indent(figure.line.depth)} stays", title=line.label)
+        yield Cell(self._label(printed_line), f"{indent(figure.line.depth)} stays", title=line.label)
         values = self.trends.get(line.line, ())
         if self.periods_drawn:
-            yield Cell("" if line.kind in WITHOUT_FIGURE else trend(values, digits), "trend-cell")
+            yield Cell(trend(values, digits) if printed_line.has_figures else "", "trend-cell")
         for i in self.shown:
-            if line.kind in WITHOUT_FIGURE:
+            if not printed_line.has_figures:
                 yield Cell("", self._css(i))
                 continue
             value = figure.seen(i)
@@ -157,8 +162,9 @@ class FigureTable:
                 title="" if value is None or self.unit == EXACT else show_amount(value, digits),
             )
 
-    def _label(self, figure: Figure) -> SafeString:
+    def _label(self, printed_line: PrintedLine) -> SafeString:
         """What is taken off under its heading says so, that a reader can add the column up."""
+        figure = printed_line.figure
         code = (
             format_html('<span class="code">{}</span> ', figure.line.row.line)
             if self.address.hierarchy
@@ -166,12 +172,12 @@ class FigureTable:
         )
         less = (
             format_html('<span class="soft">{} </span>', "less")
-            if self.found.plan.is_taken_off(figure.line)
+            if self.found.plan.is_taken_off(figure.line) and printed_line.part != "head"
             else ""
         )
-        noted = self.noted.get(figure.line.row.line)
+        noted = self.noted.get(figure.line.row.line) if printed_line.part != "head" else ""
         note = format_html("<sup>{}</sup>", noted) if noted else ""
-        return format_html("{}{}{}{}", less, code, figure.line.row.label, note)
+        return format_html("{}{}{}{}", less, code, printed_line.label, note)
 
     def _judged(self, figure: Figure, column: int) -> str:
         """Of a variance whether it is better or worse than planned, by the side of the line."""

@@ -10,6 +10,7 @@ class Statement(Definition):
     name = models.TextField()
     chart = to("structures.Chart", "chart")
     kind = models.CharField(max_length=20)
+    totals = models.CharField(max_length=5, default="above")
 
     class Meta:
         constraints = choices_held("statements")

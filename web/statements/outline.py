@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 import xlsxwriter
@@ -12,6 +13,7 @@ from xlsxwriter.utility import xl_col_to_name
 from core.analysis.variances import COLUMNS
 from core.statements import formulas
 from core.statements.figures import DEBIT
+from core.statements.printing import printed
 from web.statements.queries import StatementFigures
 
 TOP = 3
@@ -70,15 +72,22 @@ def write_statement(
     page.set_column(0, 0, 44)
     page.set_column(1, len(titles), 18)
     indents = [book.add_format({"indent": min(i, 15)}) for i in range(16)]
-    for i, figure in enumerate(found.figures.lines):
-        row, depth = TOP + i, figure.line.depth
-        page.set_row(row, None, None, {"level": min(depth, 7)})
-        page.write_string(row, 0, figure.line.row.label, indents[min(depth, 15)])
-        for column in range(len(titles)):
-            style = bold if figure.line.row.kind == "heading" else plain
-            _cell(page, found, i, column, style)
-    _unplaced(page, found, len(titles), plain)
-    below = TOP + len(found.figures.lines) + len(found.figures.unplaced) + 1
+    order = printed(found.figures.lines, found.plan.statement.totals)
+    rows = {
+        found.plan.index[line.figure.line.row.line]: TOP + at
+        for at, line in enumerate(order)
+        if line.part != "head"
+    }
+    sheet_rows = SheetRows(found, rows)
+    for at, line in enumerate(order):
+        depth = line.figure.line.depth
+        page.set_row(TOP + at, None, None, {"level": min(depth, 7)})
+        page.write_string(TOP + at, 0, line.label, indents[min(depth, 15)])
+        for column in range(len(titles) if line.part != "head" else 0):
+            style = bold if line.figure.line.row.kind == "heading" else plain
+            sheet_rows.write(page, found.plan.index[line.figure.line.row.line], column, style)
+    _unplaced(page, found, len(titles), plain, TOP + len(order))
+    below = TOP + len(order) + len(found.figures.unplaced) + 1
     for at, note in enumerate(notes):
         page.write_string(below + at, 0, note)
 
@@ -92,49 +101,73 @@ def write_made_from(book: xlsxwriter.Workbook, made_from: Sequence[tuple[str, st
         told.write_string(at, 1, which)
 
 
-def _cell(page: Any, found: StatementFigures, i: int, column: int, style: Any) -> None:
-    figure = found.figures.lines[i]
-    shown = figure.shown[column]
-    unit = 10**found.digits
-    if shown is None and figure.line.row.kind != "formula":
-        return
-    if found.columns[column] in DIFFERENCES:
-        page.write_formula(
-            TOP + i, column + 1, _variance(i, column), style, "" if shown is None else shown / unit
-        )
-        return
-    value = "" if shown is None else shown / unit
-    if figure.line.row.kind == "heading":
-        page.write_formula(TOP + i, column + 1, _sum(found, i, column), style, value)
-    elif figure.line.row.kind == "formula":
-        page.write_formula(TOP + i, column + 1, _formula(found, i, column), style, value)
-    else:
-        page.write_number(TOP + i, column + 1, value, style)
+@dataclass(frozen=True)
+class SheetRows:
+    """Figures as cells that recalculate. `rows` are the rows of the sheet by place of the line."""
 
+    found: StatementFigures
+    rows: Mapping[int, int]
 
-def _variance(i: int, column: int) -> str:
-    """The amount less the budget, empty where either is."""
-    amount, budget = _cell_name(i, column - 2), _cell_name(i, column - 1)
-    return f'=IF(OR({amount}="",{budget}=""),"",{amount}-{budget})'
+    def write(self, page: Any, i: int, column: int, style: Any) -> None:
+        found, figure = self.found, self.found.figures.lines[i]
+        shown, kind = figure.shown[column], figure.line.row.kind
+        if shown is None and kind != "formula":
+            return
+        value = "" if shown is None else shown / 10**found.digits
+        if found.columns[column] in DIFFERENCES:
+            formula = self._variance(i, column)
+        elif kind == "heading":
+            formula = self._sum(i, column)
+        elif kind == "formula":
+            formula = self._formula(i, column)
+        else:
+            page.write_number(self.rows[i], column + 1, value, style)
+            return
+        page.write_formula(self.rows[i], column + 1, formula, style, value)
 
+    def _cell(self, line: int, column: int) -> str:
+        return f"{xl_col_to_name(column + 1)}{self.rows[line] + 1}"
 
-def _cell_name(line: int, column: int) -> str:
-    return f"{xl_col_to_name(column + 1)}{TOP + line + 1}"
+    def _variance(self, i: int, column: int) -> str:
+        """The amount less the budget, empty where either is."""
+        amount, budget = self._cell(i, column - 2), self._cell(i, column - 1)
+        return f'=IF(OR({amount}="",{budget}=""),"",{amount}-{budget})'
 
+    def _sum(self, i: int, column: int) -> str:
+        """The shown sum of the children, each turned to the heading's own direction."""
+        lines = self.found.plan.lines
+        own = lines[i].direction
+        same: list[str] = []
+        turned: list[str] = []
+        for j, line in enumerate(lines):
+            if line.parent == i and line.row.kind in ("heading", "accounts", "result"):
+                is_same = (line.direction == DEBIT) == (own == DEBIT)
+                (same if is_same else turned).append(self._cell(j, column))
+        text = _added(same) or "0"
+        if turned:
+            text += f"-{_added(turned)}"
+        return f"=ROUND({text},{self.found.digits})"
 
-def _sum(found: StatementFigures, i: int, column: int) -> str:
-    """The shown sum of the children, each turned to the heading's own direction."""
-    lines = found.plan.lines
-    own = lines[i].direction
-    same: list[str] = []
-    turned: list[str] = []
-    for j, line in enumerate(lines):
-        if line.parent == i and line.row.kind in ("heading", "accounts", "result"):
-            (same if (line.direction == DEBIT) == (own == DEBIT) else turned).append(_cell_name(j, column))
-    text = _added(same) or "0"
-    if turned:
-        text += f"-{_added(turned)}"
-    return f"=ROUND({text},{found.digits})"
+    def _formula(self, i: int, column: int) -> str:
+        """The line's formula over cells; an empty operand or a division by zero gives an empty cell."""
+        formula = formulas.parse(self.found.plan.lines[i].row.formula)
+        stack: list[str] = []
+        operands: list[str] = []
+        for kind, value in formula.steps:
+            if kind == "number":
+                stack.append(str(float(value)))
+            elif kind == "line":
+                name = self._cell(self.found.plan.index[str(value)], column)
+                operands.append(name)
+                stack.append(name)
+            elif value == "neg":
+                stack.append(f"(-{stack.pop()})")
+            else:
+                right, left = stack.pop(), stack.pop()
+                stack.append(f"({left}{value}{right})")
+        body = f'IFERROR(ROUND({stack.pop() if stack else 0},{self.found.digits}),"")'
+        empty = ",".join(f'{name}=""' for name in dict.fromkeys(operands))
+        return f'=IF(OR({empty}),"",{body})' if empty else f"={body}"
 
 
 def _added(cells: list[str]) -> str:
@@ -143,33 +176,11 @@ def _added(cells: list[str]) -> str:
     return f"({'+'.join(pieces)})" if len(pieces) > 1 else "".join(pieces)
 
 
-def _formula(found: StatementFigures, i: int, column: int) -> str:
-    """The line's formula over cells; an empty operand or a division by zero gives an empty cell."""
-    formula = formulas.parse(found.plan.lines[i].row.formula)
-    stack: list[str] = []
-    operands: list[str] = []
-    for kind, value in formula.steps:
-        if kind == "number":
-            stack.append(str(float(value)))
-        elif kind == "line":
-            name = _cell_name(found.plan.index[str(value)], column)
-            operands.append(name)
-            stack.append(name)
-        elif value == "neg":
-            stack.append(f"(-{stack.pop()})")
-        else:
-            right, left = stack.pop(), stack.pop()
-            stack.append(f"({left}{value}{right})")
-    body = f'IFERROR(ROUND({stack.pop() if stack else 0},{found.digits}),"")'
-    empty = ",".join(f'{name}=""' for name in dict.fromkeys(operands))
-    return f'=IF(OR({empty}),"",{body})' if empty else f"={body}"
-
-
-def _unplaced(page: Any, found: StatementFigures, columns: int, style: Any) -> None:
+def _unplaced(page: Any, found: StatementFigures, columns: int, style: Any, row: int) -> None:
+    """Below the last line, a row apart."""
     if not found.figures.unplaced:
         return
-    row = TOP + len(found.figures.lines) + 1
-    page.write_string(row, 0, "On no line, debit plus")
+    page.write_string(row + 1, 0, "On no line, debit plus")
     totals = found.figures.unplaced_total()
     for column in range(columns):
-        page.write_number(row, column + 1, totals[column] / 10**found.digits, style)
+        page.write_number(row + 1, column + 1, totals[column] / 10**found.digits, style)

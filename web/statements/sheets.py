@@ -13,7 +13,7 @@ STATEMENTS = register(
         "statements",
         "Statements",
         "statement",
-        ("statement", "name", "chart", "kind"),
+        ("statement", "name", "chart", "kind", "totals"),
         (),
         titles={"statement": "Id"},
         order=lambda row: (row.chart, row.name),

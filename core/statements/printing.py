@@ -1,0 +1,49 @@
+"""The order in which lines are printed: a heading with its total above what it totals, or its total below."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Literal, NamedTuple
+
+from core.statements.figures import Figure, line_title
+
+Part = Literal["whole", "head", "total"]
+
+
+class PrintedLine(NamedTuple):
+    """A figure as it is printed: whole, or a heading's words alone, or its total alone."""
+
+    figure: Figure
+    part: Part
+
+    @property
+    def label(self) -> str:
+        return (
+            f"Total {line_title(self.figure.line.row)}"
+            if self.part == "total"
+            else self.figure.line.row.label
+        )
+
+    @property
+    def has_figures(self) -> bool:
+        return self.part != "head" and self.figure.line.row.kind not in ("text", "gap")
+
+
+def printed(lines: Sequence[Figure], totals: str) -> list[PrintedLine]:
+    """Lines in the order of their tree, some of them perhaps left out. With `totals` `below` a heading that
+    has
+    lines below it comes twice: its words first, its total after the last of them."""
+    if totals != "below":
+        return [PrintedLine(figure, "whole") for figure in lines]
+    order: list[PrintedLine] = []
+    open_headings: list[Figure] = []
+    for i, figure in enumerate(lines):
+        while open_headings and open_headings[-1].line.depth >= figure.line.depth:
+            order.append(PrintedLine(open_headings.pop(), "total"))
+        holds = i + 1 < len(lines) and lines[i + 1].line.depth > figure.line.depth
+        if figure.line.row.kind == "heading" and holds:
+            order.append(PrintedLine(figure, "head"))
+            open_headings.append(figure)
+        else:
+            order.append(PrintedLine(figure, "whole"))
+    return [*order, *(PrintedLine(figure, "total") for figure in reversed(open_headings))]

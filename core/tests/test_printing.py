@@ -1,0 +1,51 @@
+"""Lines as they are printed: totals above or below, whatever the tree and whatever is left out of it."""
+
+from __future__ import annotations
+
+from unittest import TestCase
+
+from hypothesis import given, strategies as st
+
+from core.definitions.tables import StatementLine
+from core.statements.figures import Figure, PlanLine
+from core.statements.printing import printed
+
+trees = st.lists(st.tuples(st.integers(0, 4), st.sampled_from(("heading", "accounts", "text"))), max_size=14)
+
+
+def figures(tree: list[tuple[int, str]]) -> list[Figure]:
+    """Lines in the order of a tree: no line is more than one level below the one before it."""
+    lines, depth = [], -1
+    for i, (wanted, kind) in enumerate(tree):
+        depth = min(wanted, depth + 1)
+        row = StatementLine("s", f"l{i}", label=f"L{i}", kind=kind)
+        lines.append(Figure(PlanLine(row, depth, -1, 0, (), False), (i,), (i,)))
+    return lines
+
+
+class Printing(TestCase):
+    @given(trees)
+    def test_each_line_s_figures_are_printed_once_and_totals_after_all_below(
+        self, tree: list[tuple[int, str]]
+    ) -> None:
+        lines = figures(tree)
+        order = printed(lines, "below")
+        self.assertEqual([line.figure for line in printed(lines, "above")], lines)
+        self.assertCountEqual([one.figure for one in order if one.part != "head"], lines)
+        self.assertEqual([one.figure for one in order if one.part != "total"], lines)
+        for place, one in enumerate(order):
+            if one.part == "total":
+                start = next(i for i, other in enumerate(order) if other == (one.figure, "head"))
+                within = [other.figure.line.depth for other in order[start + 1 : place]]
+                self.assertTrue(within and min(within) > one.figure.line.depth)
+                after = order[place + 1 :][:1]
+                self.assertTrue(all(o.figure.line.depth <= one.figure.line.depth for o in after))
+                self.assertEqual(one.label, f"Total {one.figure.line.row.label}")
+            self.assertEqual(one.has_figures, one.part != "head" and one.figure.line.row.kind != "text")
+
+    def test_a_heading_with_nothing_below_stays_whole(self) -> None:
+        lines = figures([(0, "heading"), (1, "accounts"), (0, "heading")])
+        self.assertEqual(
+            [(one.figure.line.row.line, one.part) for one in printed(lines, "below")],
+            [("l0", "head"), ("l1", "whole"), ("l0", "total"), ("l2", "whole")],
+        )
