@@ -386,6 +386,19 @@ def bench_depth(report: Report, codes: int) -> None:
     report.add("memory of this one worker, MiB in the last column", codes, 0, "—", 0, "—")
 
 
+def bench_pack(report: Report) -> None:
+    """Four statements of each company as one PDF, beside what its figures alone take."""
+    from web.packs.making import figures_of_items, make_pack
+    from web.packs.statements import PackItem
+
+    items = [PackItem("bs", f"c{i:03d}") for i in range(COMPANIES)] * 4
+    alone = timed(lambda: figures_of_items(items, (2026, 12), False, lambda what, done: None))
+    whole = timed(lambda: make_pack("pdf", "Bench", items, (2026, 12), False, None))
+    report.add(
+        "a pack of 100 companies by 4 statements, PDF", len(items), whole, "its figures alone", alone, "—"
+    )
+
+
 def fresh_database() -> None:
     """A database of its own, emptied before each run."""
     from web.shell import prepare
@@ -431,6 +444,7 @@ def main() -> int:
     bench_group(report, lines)
     bench_large_group(report.add, best)
     bench_figures(report.add, best)
+    bench_pack(report)
     bench_codes(report)
     bench_posting(report)
     with tempfile.TemporaryDirectory() as name:
