@@ -28,7 +28,7 @@ class CellEdit(NamedTuple):
     now: int | None
 
 
-class Span(NamedTuple):
+class BudgetSpan(NamedTuple):
     """What stands in one column: some regular periods of the year, by a name that a form can give, and what
     it is called."""
 

@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from core.budgets.cells import BudgetCell, BudgetYear, Cells, Span
+from core.budgets.cells import BudgetCell, BudgetSpan, BudgetYear, Cells
 from core.statements.figures import DEBIT, Amounts, Figure, Plan, StrayAccount, compute
 
 Sums = list[int | None]
@@ -39,7 +39,7 @@ class BudgetGrid:
     plan: Plan
     year: BudgetYear
     before: Cells
-    spans: tuple[Span, ...]
+    spans: tuple[BudgetSpan, ...]
     digits: int
     may_key: Callable[[str], bool]
     """whether a natural account is offered with nothing on it"""

@@ -10,7 +10,7 @@ from hypothesis import given, strategies as st
 
 from core.analysis.amount_rows import AmountRows
 from core.books.periods import calendar_index
-from core.budgets.cells import BudgetCell, BudgetYear, CellEdit, Span
+from core.budgets.cells import BudgetCell, BudgetSpan, BudgetYear, CellEdit
 from core.budgets.fitting import approved_fault, budget_fault, misfits, new_string
 from core.budgets.forecast import forecast_rows, last_regular
 from core.budgets.grid import BudgetGrid
@@ -329,7 +329,7 @@ class Grid(TestCase):
     def test_lines_are_the_sums_of_their_accounts(self, there: Any, before: Any) -> None:
         planned = plan(WORLD, "inc")
         assert planned is not None
-        across = (Span("h1", "First half", (1, 2)), Span("h2", "Second half", (3, 4)))
+        across = (BudgetSpan("h1", "First half", (1, 2)), BudgetSpan("h2", "Second half", (3, 4)))
         grid = BudgetGrid(planned, of(there), before, across, 2, lambda _: True)
         rows = list(grid.rows(every_account=True, with_strings=True))
         self.assertEqual([row.key for row in rows if row.is_line], ["line:all", "line:sales", "line:costs"])

@@ -12,7 +12,7 @@ from django.urls import reverse
 from core.analysis.filters import Filter, code_in_combination, code_in_string, parse_filter
 from core.analysis.period_columns import QUARTER
 from core.books.periods import CalendarIndex, company_calendar
-from core.budgets.cells import BudgetCell, BudgetYear, Span
+from core.budgets.cells import BudgetCell, BudgetSpan, BudgetYear
 from core.budgets.fitting import budget_fault, new_string
 from core.budgets.grid import BudgetGrid
 from core.definitions.state import State
@@ -67,14 +67,15 @@ class BudgetAddress:
         return tuple(row.period for row in self.calendar.of_year(self.year) if row.kind == "regular")
 
     @cached_property
-    def spans(self) -> tuple[Span, ...]:
+    def spans(self) -> tuple[BudgetSpan, ...]:
         """What stands across: periods, or quarters of them."""
         names = {period: self.calendar.periods[(self.year, period)].name for period in self.periods}
         if not self.quarters:
-            return tuple(Span(str(period), names[period], (period,)) for period in self.periods)
+            return tuple(BudgetSpan(str(period), names[period], (period,)) for period in self.periods)
         parts = [self.periods[at : at + QUARTER] for at in range(0, len(self.periods), QUARTER)]
         return tuple(
-            Span(f"q{i}", f"{names[part[0]]} to {names[part[-1]]}", part) for i, part in enumerate(parts, 1)
+            BudgetSpan(f"q{i}", f"{names[part[0]]} to {names[part[-1]]}", part)
+            for i, part in enumerate(parts, 1)
         )
 
     def address(self, name: str = "budget", *more: str, **query: object) -> str:

@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 from django.utils.safestring import SafeString
 
-from core.budgets.cells import Span
+from core.budgets.cells import BudgetSpan
 from core.budgets.grid import BudgetGrid, GridRow
 from core.codes.lists import list_index
 from core.money import format_amount, show_amount, show_whole
@@ -107,7 +107,7 @@ class BudgetTable:
         return "" if value is None else format_amount(value, self.grid.digits)
 
 
-def short(span: Span) -> str:
+def short(span: BudgetSpan) -> str:
     """What stands over a span's column: the first letters of a period's name, or which quarter it is."""
     if len(span.periods) > 1:
         return span.name.upper()

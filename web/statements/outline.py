@@ -78,14 +78,14 @@ def write_statement(
         for at, line in enumerate(order)
         if line.part != "head"
     }
-    sheet_rows = SheetRows(found, rows)
+    cells = FormulaCells(found, rows)
     for at, line in enumerate(order):
         depth = line.figure.line.depth
         page.set_row(TOP + at, None, None, {"level": min(depth, 7)})
         page.write_string(TOP + at, 0, line.label, indents[min(depth, 15)])
         for column in range(len(titles) if line.part != "head" else 0):
             style = bold if line.figure.line.row.kind == "heading" else plain
-            sheet_rows.write(page, found.plan.index[line.figure.line.row.line], column, style)
+            cells.write(page, found.plan.index[line.figure.line.row.line], column, style)
     _unplaced(page, found, len(titles), plain, TOP + len(order))
     below = TOP + len(order) + len(found.figures.unplaced) + 1
     for at, note in enumerate(notes):
@@ -102,7 +102,7 @@ def write_made_from(book: xlsxwriter.Workbook, made_from: Sequence[tuple[str, st
 
 
 @dataclass(frozen=True)
-class SheetRows:
+class FormulaCells:
     """Figures as cells that recalculate. `rows` are the rows of the sheet by place of the line."""
 
     found: StatementFigures
