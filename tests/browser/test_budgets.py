@@ -19,7 +19,7 @@ class Budgets(BrowserTest):
         self.press("Enter")
         field = self.page.locator(f'tr.editing [name="{name}"]')
         field.fill(text)
-        field.press("Enter")
+        self.press("Enter")
 
     def test_from_figures_to_a_plan_and_back(self) -> None:
         page = self.page
@@ -53,9 +53,10 @@ class Budgets(BrowserTest):
         expect(first).to_be_focused()
         first.evaluate(
             """el => { const data = new DataTransfer(); data.setData("text/plain", "1\\t2\\t3\\t4");
-            el.dispatchEvent(new ClipboardEvent("paste", {clipboardData: data, bubbles: true})); }"""
+            el.dispatchEvent(new ClipboardEvent("paste",
+            {clipboardData: data, bubbles: true, cancelable: true})); }"""
         )
-        first.press("Enter")
+        self.press("Enter")
         expect(row.locator("td.num").last).to_have_text("10")
         self.assertEqual(self.figures("account:41220")[1:], ["1", "2", "3", "4", "10"])
         page.locator("#per-cent").fill("+100")

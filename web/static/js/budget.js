@@ -12,6 +12,7 @@ document.addEventListener(
     const text = event.clipboardData?.getData("text/plain").trim() || "";
     if (!row || !text.includes("\t") || text.includes("\n")) return;
     event.preventDefault();
+    event.stopImmediatePropagation(); // what else is pasted onto a table goes to its preview
     const inputs = [...row.querySelectorAll("input:not([type=hidden])")];
     const values = filledOn(
       inputs.map((input) => input.value),
