@@ -53,7 +53,7 @@ def keyed(
     places = _places(year, before, naturals, periods, there, new_string)
     shares = shared_out(amount, list(places.values()))
     emptied = {cell: 0 for cell in there if cell not in places}
-    return year.edits({**emptied, **dict(zip(places, shares, strict=True))})
+    return _within(year.edits({**emptied, **dict(zip(places, shares, strict=True))}))
 
 
 def _places(
@@ -116,7 +116,7 @@ def spread(year: BudgetYear, before: Cells, naturals: Iterable[str], by: By) -> 
             shares = shared_out(total, weights)
             places = (BudgetCell(period, account, dimensions) for period in year.periods)
             after |= dict(zip(places, shares, strict=True))
-    return year.edits(after)
+    return _within(year.edits(after))
 
 
 def _seasons(year: BudgetYear, before: Cells) -> dict[str, list[int]]:
@@ -154,5 +154,7 @@ def copied(
 
 def _within(edits: list[CellEdit]) -> list[CellEdit]:
     if any(abs(edit.now or 0) >= LIMIT for edit in edits):
-        raise _refused("An amount would be out of range.", "Choose a smaller percentage.")
+        raise _refused(
+            "An amount would be out of range.", "Choose a smaller one, or key its parts one by one."
+        )
     return edits

@@ -151,6 +151,12 @@ class Keyed(TestCase):
                 " accounts or periods one by one.",
             ),
             ({}, {"4010"}, 10**17, "The amount is out of range. Key a smaller one."),
+            (
+                {one: 10**10, other: 1 - 10**10},
+                {"4010"},
+                10**12,
+                "An amount would be out of range. Choose a smaller one, or key its parts one by one.",
+            ),
         ):
             with self.subTest(words=words), self.assertRaises(Refused) as caught:
                 keyed(of(there), {}, naturals, (1,), amount, fresh)
@@ -192,7 +198,8 @@ class Spread(TestCase):
         with self.assertRaises(Refused) as caught:
             grown(year, NATURALS, PERIODS, Fraction(1000))
         self.assertEqual(
-            told(caught.exception), "An amount would be out of range. Choose a smaller percentage."
+            told(caught.exception),
+            "An amount would be out of range. Choose a smaller one, or key its parts one by one.",
         )
 
 

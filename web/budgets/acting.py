@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
+from dataclasses import replace
 from typing import Any
 
 from django.db import transaction
@@ -10,6 +11,7 @@ from django.utils import timezone
 
 from core.budgets.cells import BudgetCell, BudgetYear, CellEdit
 from core.budgets.fitting import approved_fault, budget_fault
+from core.definitions.tables import Budget
 from core.faults import Fault, Location, Refused
 from web.budgets.address import BudgetAddress
 from web.budgets.models import BudgetAct
@@ -37,7 +39,8 @@ def act(
     with transaction.atomic():
         actions.share_definitions()
         lock_budget(address.budget.budget)
-        _check_published(address)
+        address = replace(address, state=snapshot.current().state)  # what is published under the lock counts
+        _check_open(address)
         edits = decide(address.budget_year(address.stored()))
         _check_accounts(address, edits)
         if seen is not None:
@@ -82,10 +85,9 @@ def turned_back(row: BudgetAct) -> Decide:
     return decide
 
 
-def _check_published(address: BudgetAddress) -> None:
-    """The budget as it is published now, under the lock: open, and of the company's chart."""
-    state = snapshot.current().state
-    row = state.get(type(address.budget), address.budget.budget)
+def _check_open(address: BudgetAddress) -> None:
+    """The budget is there, and not approved."""
+    row = address.state.get(Budget, address.budget.budget)
     if row is None:
         raise Refused([Fault("reference", f"There is no budget {address.budget.budget} any more.")])
     if fault := approved_fault(row):

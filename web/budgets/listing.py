@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any, NamedTuple
 
 from django.db import transaction
@@ -53,24 +53,28 @@ def books_listed(request: PineRequest, state: State) -> dict[str, Any]:
         if book.company in seen:
             books.setdefault(book.budget, []).append(book)
 
-    def listed() -> Iterator[BudgetListed]:
-        for row in sorted(state.rows(Budget), key=lambda one: (one.chart, one.name)):
-            chart = state.get(Chart, row.chart)
-            if chart is None or row.chart not in charts:
-                continue
-            yield BudgetListed(
-                row,
-                chart.name,
-                [
-                    BookListed(seen[book.company], book.fiscal_year, book.lines, changed.get(tuple(book[:3])))
-                    for book in books.get(row.budget, [])
-                ],
-            )
-
     return {
-        "budgets": list(listed()),
+        "budgets": list(_listed(state, charts, seen, books, changed)),
         "charts": sorted((row for row in state.rows(Chart) if row.chart in charts), key=lambda row: row.name),
     }
+
+
+def _listed(
+    state: State,
+    charts: frozenset[str],
+    seen: Mapping[str, Company],
+    books: Mapping[str, list[BudgetBook]],
+    changed: Mapping[Any, Any],
+) -> Iterator[BudgetListed]:
+    for row in sorted(state.rows(Budget), key=lambda one: (one.chart, one.name)):
+        chart = state.get(Chart, row.chart)
+        if chart is None or row.chart not in charts:
+            continue
+        own = [
+            BookListed(seen[book.company], book.fiscal_year, book.lines, changed.get(tuple(book[:3])))
+            for book in books.get(row.budget, [])
+        ]
+        yield BudgetListed(row, chart.name, own)
 
 
 @needs_post(CHANGE, published=True)

@@ -26,6 +26,7 @@ from web.group.addresses import PUBLISHED, GroupAddress, group_address, statemen
 from web.group.rows import COMPARED, ConsolidatedTable
 from web.group.upstream import reviews_of
 from web.people.rights import SIGNED_IN, needs
+from web.shell.tabular import download
 from web.shell.templatetags.pine import as_rate
 from web.statements.made_from import MadeFrom
 from web.statements.outline import statement_workbook
@@ -187,13 +188,8 @@ def workbook(request: PineRequest, state: State, group: str) -> HttpResponse:
     )
     notes = [note.sentence() for note in at.remarks.notes(found.statement.plan)] if at.remarks else []
     made_from += _rates_taken(found)
-    reply = HttpResponse(
-        statement_workbook(found.statement, titles, heading, made_from, notes),
-        content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
-    )
-    name = f"{at.statement.statement}-{group}-{at.year}-{at.period}.xlsx"
-    reply["Content-Disposition"] = f'attachment; filename="{name}"'
-    return reply
+    content = statement_workbook(found.statement, titles, heading, made_from, notes)
+    return download(content, f"{at.statement.statement}-{group}-{at.year}-{at.period}", "xlsx")
 
 
 def _rates_taken(found: queries.GroupFigures) -> list[tuple[str, str]]:

@@ -25,7 +25,7 @@ from web.journals.queries import lines_posted
 from web.people.rights import SIGNED_IN, companies_seen, needs
 from web.shell.asked import whole
 from web.shell.table_rows import Cell, TableRow, addresses, indent, table_rows
-from web.shell.tabular import Money, attached
+from web.shell.tabular import Money, attached, download
 from web.statements.addresses import asked_period
 
 CHUNK = 150
@@ -214,9 +214,7 @@ def drawing(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
     """The drawing alone, as a file."""
     context = _context(request, state, hierarchy)
     shape, _ = _drawn(request, state, context)
-    reply = HttpResponse(as_svg(shape, hierarchy, "", alone=True), content_type="image/svg+xml")
-    reply["Content-Disposition"] = f'attachment; filename="{hierarchy}.svg"'
-    return reply
+    return download(as_svg(shape, hierarchy, "", alone=True), hierarchy, "svg")
 
 
 @needs(SIGNED_IN)

@@ -37,8 +37,6 @@ from web.statements.made_from import MadeFrom
 from web.statements.queries import FigureSource
 from web.statements.views import seen_statements
 
-PDF = "application/pdf"
-MIME = {"pdf": PDF, "xlsx": tabular.MIME["xlsx"], "zip": "application/zip"}
 MOST_LISTED = 60
 ALL = "*"
 
@@ -91,20 +89,11 @@ def new(request: PineRequest, state: State) -> HttpResponse:
     form, name = request.POST.get("form", ""), words_of(request, "name", 200)
     if form not in dict(Pack.FORMS):
         raise Http404
-    companies = {row.company for row in companies_seen(request.user, state)}
-    seen = {row.statement for row in seen_statements(request, state)}
-    chosen = {key: request.POST.getlist(key) for key in ("statement", "company", "group")}
-    if ALL in chosen["company"]:
-        chosen["company"] = [row.company for row in companies_seen(request.user, state)]
-    if ALL in chosen["group"]:
-        chosen["group"] = sorted(row.group for row in state.rows(Group))
-    groups = chosen["group"] if request.user.is_group_accountant else []
-    if not set(chosen["company"]) <= companies or not set(chosen["statement"]) <= seen:
-        raise Http404
+    statements, companies, groups = _chosen(request, state)
     if not name:
         raise Refused([Fault("cell-empty", "The pack needs a name.", Location(column="name"))])
     year, period = whole(request.POST, "year", 0, 9999), whole(request.POST, "period", 0, 9999)
-    items = pack_items(state, chosen["statement"], chosen["company"], groups, year, period)
+    items = pack_items(state, statements, companies, groups, year, period)
     pack = Pack.objects.create(
         by=request.user,
         name=name,
@@ -116,6 +105,21 @@ def new(request: PineRequest, state: State) -> HttpResponse:
     )
     job.start(pack.pk)
     return reload_at(reverse("packs"))
+
+
+def _chosen(request: PineRequest, state: State) -> tuple[list[str], list[str], list[str]]:
+    """Statements, companies and groups of the form. Raises Http404 for what the person doesn't see."""
+    companies = [row.company for row in companies_seen(request.user, state)]
+    statements = {row.statement for row in seen_statements(request, state)}
+    chosen = {key: request.POST.getlist(key) for key in ("statement", "company", "group")}
+    if ALL in chosen["company"]:
+        chosen["company"] = companies
+    if ALL in chosen["group"]:
+        chosen["group"] = sorted(row.group for row in state.rows(Group))
+    if not set(chosen["company"]) <= set(companies) or not set(chosen["statement"]) <= statements:
+        raise Http404
+    groups = chosen["group"] if request.user.is_group_accountant else []
+    return chosen["statement"], chosen["company"], groups
 
 
 @needs_post(POST, published=True)
@@ -132,10 +136,8 @@ def file(request: PineRequest, state: State, number: str) -> HttpResponse:
     made = getattr(pack, "made", None)
     if made is None:
         raise Http404
-    reply = HttpResponse(bytes(made.content), content_type=MIME[pack.form])
-    name = tabular.file_name(f"{pack.name}-{pack.fiscal_year}-{pack.period}")
-    reply["Content-Disposition"] = f'attachment; filename="{name}.{pack.form}"'
-    return reply
+    name = f"{pack.name}-{pack.fiscal_year}-{pack.period}"
+    return tabular.download(bytes(made.content), name, pack.form)
 
 
 def _pack(request: PineRequest, state: State, number: str) -> Pack:
@@ -161,10 +163,8 @@ def figures_pdf(request: PineRequest, state: State, statement: str = "", hierarc
     notes = address.remarks.notes(address.plan) if address.remarks else []
     unit = text(request.GET, "unit", 20)
     paper = paper_of(found, address.company.name, address.title(), made, unit, told, notes)
-    reply = HttpResponse(as_pdf([paper], paper.name), content_type=PDF)
-    name = tabular.file_name(f"{address.name}-{address.company.company}-{address.title()}")
-    reply["Content-Disposition"] = f'attachment; filename="{name}.pdf"'
-    return reply
+    name = f"{address.name}-{address.company.company}-{address.title()}"
+    return tabular.download(as_pdf([paper], paper.name), name, "pdf")
 
 
 @needs(SIGNED_IN)
@@ -182,7 +182,5 @@ def group_pdf(request: PineRequest, state: State, group: str) -> HttpResponse:
     made = MadeFrom.of_request(request).sentence()
     paper = paper_of(statement, f"{at.group.name}, consolidated", stretch, made, at.unit, (), notes)
     paper = replace(paper, notes=(*paper.notes, *found.waiting_in))
-    reply = HttpResponse(as_pdf([paper], paper.name), content_type=PDF)
-    name = tabular.file_name(f"{at.statement.statement}-{group}-{at.year}-{at.period}")
-    reply["Content-Disposition"] = f'attachment; filename="{name}.pdf"'
-    return reply
+    name = f"{at.statement.statement}-{group}-{at.year}-{at.period}"
+    return tabular.download(as_pdf([paper], paper.name), name, "pdf")

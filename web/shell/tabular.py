@@ -94,6 +94,9 @@ MIME = {
     "csv": "text/csv; charset=utf-8",
     "json": "application/json",
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+    "pdf": "application/pdf",
+    "zip": "application/zip",
+    "svg": "image/svg+xml",
 }
 
 
@@ -106,6 +109,11 @@ def attached(name: str, kind: str, header: Sequence[str], rows: Iterable[Sequenc
     """A table as a file to keep. Raises Http404 for a kind of file that there is not."""
     if kind not in WRITERS:
         raise Http404
-    reply = HttpResponse(WRITERS[kind](header, rows), content_type=MIME[kind])
+    return download(WRITERS[kind](header, rows), name, kind)
+
+
+def download(content: bytes | str, name: str, kind: str) -> HttpResponse:
+    """A file to keep, of a kind that MIME knows."""
+    reply = HttpResponse(content, content_type=MIME[kind])
     reply["Content-Disposition"] = f'attachment; filename="{file_name(name)}.{kind}"'
     return reply

@@ -71,13 +71,15 @@ def drawing(bars: Sequence[Bar], base: int, digits: int, labelled: str) -> SafeS
         )
     ground = height(0)
     if base:
-        parts.append(
-            f'<text class="cut" x="0" y="{HEIGHT - 4}">bars begin at {show_whole(base, digits)}</text>'
-        )
+        parts.append(_cut(base, digits))
     return mark_safe(  # noqa: S308 - numbers, and words that are escaped
         f'<svg class="bridge" viewBox="0 0 {WIDTH} {HEIGHT}" role="img" aria-labelledby="{labelled}">'
         f'{"".join(parts)}<line x1="0" x2="{WIDTH}" y1="{ground}" y2="{ground}"/></svg>'
     )
+
+
+def _cut(base: int, digits: int) -> str:
+    return f'<text class="cut" x="0" y="{HEIGHT - 4}">bars begin at {show_whole(base, digits)}</text>'
 
 
 class ColumnShare(NamedTuple):

@@ -305,7 +305,4 @@ def workbook(request: PineRequest, state: State, statement: str = "", hierarchy:
     )
     notes = address.remarks.notes(address.plan) if address.remarks else []
     data = statement_workbook(found, titles, heading, made_from, [note.sentence() for note in notes])
-    reply = HttpResponse(data, content_type=tabular.MIME["xlsx"])
-    file = tabular.file_name(f"{address.name}-{address.company.company}-{address.title()}")
-    reply["Content-Disposition"] = f'attachment; filename="{file}.xlsx"'
-    return reply
+    return tabular.download(data, f"{address.name}-{address.company.company}-{address.title()}", "xlsx")

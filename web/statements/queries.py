@@ -208,8 +208,7 @@ def figures_of(source: FigureSource, planned: Plan, measure: Measure | None = No
         columns = one_column(rows, planned, source.stretch, meant)
     figures, titles = compute(planned, columns.amounts, digits), columns.titles
     if asked.budget:
-        budget = one_column(source.fitting(source.budget), planned, source.stretch, meant)
-        figures, titles = beside(figures, compute(planned, budget.amounts, digits)), COLUMNS
+        figures, titles = beside(figures, _budgeted(source, planned, meant)), COLUMNS
     return StatementFigures(
         planned,
         figures,
@@ -222,6 +221,11 @@ def figures_of(source: FigureSource, planned: Plan, measure: Measure | None = No
         tuple(across),
         source.off,
     )
+
+
+def _budgeted(source: FigureSource, planned: Plan, measure: Measure) -> Figures:
+    budget = one_column(source.fitting(source.budget), planned, source.stretch, measure)
+    return compute(planned, budget.amounts, digits_of(source.company.currency))
 
 
 def trends_of(

@@ -23,6 +23,7 @@ from web.definitions.viewing import PineRequest, may_change
 from web.people.rights import CHANGE, SIGNED_IN, charts_seen, companies_seen, needs, needs_post
 from web.sheets.changing import apply_change, reload_at
 from web.shell.asked import number, text
+from web.shell.tabular import download
 from web.statements.addresses import asked_period, where
 from web.statements.made_from import MadeFrom
 from web.statements.outline import statement_workbook
@@ -225,11 +226,5 @@ def workbook(request: PineRequest, state: State, statement: str) -> HttpResponse
     heading = f"{planned.statement.name}, {company.name}"
     made_from = MadeFrom.of_request(request).rows(figures, ("Company", f"{company.company} {company.name}"))
     data = statement_workbook(figures, [company.name], heading, made_from)
-    reply = HttpResponse(
-        data, content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
-    )
-    reply["Content-Disposition"] = (
-        "attachment;"
-        f' filename="{statement}-{company.company}-{figures.window.year}-{figures.window.period}.xlsx"'
-    )
-    return reply
+    at = figures.window
+    return download(data, f"{statement}-{company.company}-{at.year}-{at.period}", "xlsx")
