@@ -29,7 +29,15 @@ def write_package(folder: Path) -> None:
     rows: dict[str, list[Any]] = {}
     moments: Iterable[Any] = [j._replace(posted_at=f"{j.date}T17:00:00+00:00") for j in lived.journals]
     bought = holdings.acquisitions(lived)
-    for row in (*definitions.rows(), *bought, *moments, *lived.lines, *years.elsewhere(), *years.budget()):
+    for row in (
+        *definitions.rows(),
+        *bought,
+        *years.open_accounts(lived),
+        *moments,
+        *lived.lines,
+        *years.elsewhere(),
+        *years.budget(),
+    ):
         rows.setdefault(BY_ROW[type(row)].name, []).append(row)
     for name, rows_of_table in rows.items():
         with (folder / f"{name}.csv").open("w", newline="", encoding="utf-8") as out:

@@ -39,6 +39,8 @@ from core.definitions.tables import (
     Period,
     QuickCode,
     Rate,
+    Rollout,
+    RolloutItem,
     Statement,
     StatementLine,
     Structure,
@@ -240,10 +242,33 @@ DUE = {"hexley": ("1810", "2810"), "corran": ("1810", "2810"), "alder": ("180", 
 """Accounts for what group companies owe and are owed, by charts that keep one for all of them."""
 
 
+LISTED = ("trials", "zielnik")
+"""Companies that have only those accounts open that they use."""
+
+
+def rollouts() -> Iterator[Any]:
+    """A glasshouse that is being built: what Ledbury has, again for its site."""
+    begins, name = date(2026, 10, 1), "New site Marsh End"
+    swap = ("site", "110", "160", "Marsh End glasshouses")
+    yield Rollout("marsh-end", name, "nurseries", "all except skovlund-rules", begins, *swap)
+    for position, (kind, field, codes, own) in enumerate(
+        (
+            ("account", "", "51210 to 51299, 61120", ""),
+            ("strings", "site", "110", ""),
+            ("rule", "", "", "growing-site"),
+            ("quick_code", "", "", "gasledbury"),
+            ("place", "is", "51210", ""),
+        ),
+        1,
+    ):
+        yield RolloutItem("marsh-end", position * 10, kind, field, codes, "", own)
+
+
 def companies() -> Iterator[Any]:
     yield from calendar()
     for company, name, country, currency, own, code, _ in COMPANIES:
-        yield Company(company, name, country, currency, own, "months", "nl" if company == "veenbol" else "")
+        seen_as, opens = "nl" if company == "veenbol" else "", "listed" if company in LISTED else "all"
+        yield Company(company, name, country, currency, own, "months", seen_as, accounts_open=opens)
         if code:
             yield CompanyCode(company, "company", code)
     for company, _, _, _, own, _, _ in COMPANIES:
@@ -457,7 +482,7 @@ def groups() -> Iterator[Any]:
 
 
 def rows() -> Iterator[Any]:
-    made = [row for part in (codes, structures, companies, statements, groups) for row in part()]
+    made = [row for part in (codes, structures, companies, statements, groups, rollouts) for row in part()]
     yield from made
     flow = new_statement(State.of(made), "Cash flow", "shared", "cash_flow", "classes")
     yield from (part.row for part in flow.changes if isinstance(part, Add))

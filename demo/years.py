@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from datetime import date
 
-from core.definitions.tables import Balance, BudgetLine
+from core.definitions.tables import Balance, BudgetLine, CompanyAccount, IntercompanyPair
+from demo.definitions import LISTED, companies
 from demo.holdings import investments, later, to_group_rules
 from demo.life import CODES, LAST, PRODUCTS, SHAPE, SIZES, Life, corran, hexley, natural, shared, within_group
 
@@ -183,3 +184,14 @@ def life() -> Life:
     to_group_rules(books)
     mistakes(books)
     return books
+
+
+def open_accounts(lived: Life) -> Iterator[CompanyAccount]:
+    """What companies use that have only listed accounts open."""
+    used = {(line.line_company or line.company, natural(line.account)) for line in lived.lines}
+    used |= {(row.company, natural(row.account)) for row in elsewhere()}
+    for pair in companies():
+        if isinstance(pair, IntercompanyPair):
+            used |= {(pair.company, pair.due_from), (pair.company, pair.due_to)}
+    yield from (CompanyAccount(company, code) for company, code in sorted(used) if company in LISTED)
+    yield CompanyAccount("trials", "51230", enabled=False)

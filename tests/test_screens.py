@@ -36,6 +36,7 @@ NAMES = {
     "hierarchy": "tree",
     "budget": "b",
     "sheet": "rules",
+    "rollout": "r",
 }
 PAGES = {
     "people/": "People",
@@ -72,6 +73,9 @@ PAGES = {
     "budgets/": "Budgets",
     "budgets/<str:budget>/<str:company>/<str:statement>/": "Plan",
     "budgets/<str:budget>/<str:company>/<str:statement>/bring/": "Bring rows into Plan, Alpha, 2026",
+    "rollouts/": "Rollouts",
+    "rollouts/of/<str:rollout>/": "Rollout",
+    "rollouts/of/<str:rollout>/what/": "Bring",
     "group/<str:group>/": "Both",
     "group/<str:group>/members/": "Both",
     "group/<str:group>/steps/": "Both",
@@ -109,10 +113,16 @@ REFUSES = {
     "codes/<str:code_list>/settings/length/": 422,
     "budgets/<str:budget>/<str:company>/<str:statement>/row/": 422,
     "packs/<str:number>/file/": 404,
+    "rollouts/run/<str:number>/": 404,
+    "rollouts/run/<str:number>/cell/": 404,
+    "rollouts/of/<str:rollout>/cell/": 404,
 }
 HEADING = re.compile(r"<h1>(.*?)</h1>", re.S)
-EMPTY = ("codes/<str:code_list>/code/<str:code>/closing/",)
-"""Nothing stands there for a code that nothing uses."""
+EMPTY = (
+    "codes/<str:code_list>/code/<str:code>/closing/",
+    "rollouts/of/<str:rollout>/progress/",
+)
+"""A code that nothing uses; nothing is being rolled out, so the page is read anew."""
 ODD = ["\x00", "9" * 30, "-1", "é", "' OR 1=1 --", "%", "../..", "<script>", "1e9", ""]
 
 
@@ -134,7 +144,8 @@ def filled(address: str, **names: str) -> str:
 class Guarded(PineTest):
     def setUp(self) -> None:
         super().setUp()
-        bring(world(budgets="budget,name,chart\nb,Plan,c\n"))
+        rollouts = "rollout,name,company\nr,Bring,alpha\n"
+        bring(world(budgets="budget,name,chart\nb,Plan,c\n", rollouts=rollouts))
         mirela = person("mirela")
         self.group = client_of(mirela)
         draft = drafting.start("Spring", mirela, [Put(Code("acc", "1030", "Till", account_class="asset"))])
@@ -189,7 +200,7 @@ class Guarded(PineTest):
 
     def test_an_outsider_sees_nothing_and_an_insider_without_the_right_is_told(self) -> None:
         for address, view in routes():
-            foreign = {"company", "group"} & set(re.findall(r"<\w+:(\w+)>", address))
+            foreign = {"company", "group", "rollout"} & set(re.findall(r"<\w+:(\w+)>", address))
             with self.subTest(address):
                 reply = self.company.get(filled(address))
                 if foreign:

@@ -39,6 +39,7 @@ INSTALLED_APPS = [
     "web.group",
     "web.packs",
     "web.hierarchies",
+    "web.rollouts",
     "web.drafts",
     "web.exchange",
     "axes",
@@ -96,7 +97,12 @@ DATABASES = {
     }
 }
 
-PROCRASTINATE_IMPORT_PATHS = ["web.exchange.job", "web.packs.job", "web.definitions.tasks"]
+PROCRASTINATE_IMPORT_PATHS = [
+    "web.exchange.job",
+    "web.packs.job",
+    "web.rollouts.job",
+    "web.definitions.tasks",
+]
 
 AUTH_USER_MODEL = "people.Person"
 AUTHENTICATION_BACKENDS = [

@@ -249,16 +249,18 @@ class ChangeSequence:
 
     def edits(self, state: State) -> list[Edit]:
         rows: list[Edit] = []
-        for change in self.changes:
+        for number, change in enumerate(self.changes, 1):
             edits = change.edits(state)
             rows += edits
-            state = state.edited(edits)
+            if number < len(self.changes):
+                state = state.edited(edits)
         return joined(rows)
 
     def refusals(self, state: State) -> Iterator[Fault]:
-        for change in self.changes:
+        for number, change in enumerate(self.changes, 1):
             yield from refusals(state, change)
-            state = state.edited(change.edits(state))
+            if number < len(self.changes):
+                state = state.edited(change.edits(state))
 
     def sentence(self, state: State) -> str:
         if self.told:
@@ -281,6 +283,38 @@ class ChangeSet:
     def refusals(self, state: State) -> Iterator[Fault]:
         for change in self.changes:
             yield from refusals(state, change)
+
+    def sentence(self, state: State) -> str:
+        return self.told
+
+
+@change
+class PutRows:
+    """Many rows in one act, added or put in the place of those with their keys: a hundred thousand cost as
+    little as they can."""
+
+    rows: tuple[Any, ...]
+    told: str
+
+    def edits(self, state: State) -> list[Edit]:
+        rows: list[Edit] = []
+        for row in self.rows:
+            table = BY_ROW[type(row)]
+            key = table.key(row)
+            old = state.get(type(row), *key)
+            if old != row:
+                rows.append(Edit(table.name, key, old, row))
+        return rows
+
+    def refusals(self, state: State) -> Iterator[Fault]:
+        keys = [(type(row), row[: BY_ROW[type(row)].keys]) for row in self.rows]
+        if len(set(keys)) == len(keys):
+            return
+        for (kind, key), count in Counter(keys).items():
+            if count > 1:
+                table = BY_ROW[kind]
+                where = Location(table.name, key)
+                yield Fault("taken", f"One {table.noun} stands here twice.", where, "Put each row once.")
 
     def sentence(self, state: State) -> str:
         return self.told

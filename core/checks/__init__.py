@@ -7,7 +7,17 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Any, NamedTuple
 
-from core.checks import cells, codes, companies, consolidation, dependents, groups, statements, structures
+from core.checks import (
+    cells,
+    codes,
+    companies,
+    consolidation,
+    dependents,
+    groups,
+    rollouts,
+    statements,
+    structures,
+)
 from core.definitions.nouns import named
 from core.definitions.state import Edit, State
 from core.definitions.tables import BY_ROW, DEFINING_TABLES, TABLES
@@ -18,7 +28,7 @@ Rows = dict[str, dict[Key, Any]]
 Check = Callable[[State, list[Any]], Iterator[Fault]]
 
 CHECKS: dict[str, list[Check]] = {table.name: [tables.check] for table in DEFINING_TABLES}
-for _module in (codes, structures, companies, statements, groups, consolidation):
+for _module in (codes, structures, companies, statements, groups, consolidation, rollouts):
     for _row, _check in _module.CHECKS:
         CHECKS[BY_ROW[_row].name].append(_check)
 

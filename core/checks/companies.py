@@ -81,8 +81,18 @@ def natural_faults(index: ChartIndex | None, row: Any, column: str) -> Iterator[
 
 
 def company_accounts(state: State, rows: list[CompanyAccount]) -> Iterator[Fault]:
+    """A company may have thousands: its chart is asked for once, and most codes are in order at a glance."""
+    charts = {company: _chart_of(state, company) for company in {row.company for row in rows}}
+    posting = {
+        index.natural_list: {
+            code.code for code in list_index(state, index.natural_list).codes.values() if code.takes_amounts
+        }
+        for index in {index.chart: index for index in charts.values() if index}.values()
+    }
     for row in rows:
-        yield from natural_faults(_chart_of(state, row.company), row, "code")
+        index = charts[row.company]
+        if index is None or row.code not in posting[index.natural_list]:
+            yield from natural_faults(index, row, "code")
 
 
 def pairs(state: State, rows: list[IntercompanyPair]) -> Iterator[Fault]:

@@ -44,6 +44,7 @@ from core.definitions.tables import (
     PairingRule,
     Period,
     QuickCode,
+    Rollout,
     Statement,
     StatementLine,
     Structure,
@@ -57,6 +58,7 @@ from core.structures.accounts import parse_dimensions
 from core.structures.charts import ChartIndex, Field, chart_index
 
 LIMITING = ("rollup", "posting", "enabled")
+SPELLING = ("min_length", "max_length", "characters", "zero_pad")
 SHAPING = ("rollup", "account_class")
 WHOLE = {
     "periods": Period,
@@ -105,7 +107,7 @@ def _after_codes(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]
         if edit.old is not None and (edit.new is None or _differs(edit, *LIMITING)):
             limited.setdefault(edit.key[0], set()).add(edit.key[1])
     for edit in by_table.get("code_lists", ()):
-        if edit.old is not None and _differs(edit, "max_length", "zero_pad"):
+        if edit.old is not None and _differs(edit, *SPELLING):
             for chart in cells.charts_of_list(after, edit.key[0]):
                 yield from _of_chart(after, chart)
     for code_list, codes in limited.items():
@@ -114,9 +116,21 @@ def _after_codes(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]
         )
     for code_list in _keys(by_table, "codes", *SHAPING):
         yield from _statements_of(after, code_list)
+        yield from _minding_classes(after, code_list)
         for row in after.rows(Hierarchy):
             if row.code_list == code_list:
                 yield from intakes(after, row.hierarchy)
+
+
+def _minding_classes(after: State, code_list: str) -> Iterator[Any]:
+    """Accounts named for what they are: by charts, groups, eliminations, acquisitions."""
+    yield from (row for row in after.rows(Chart) if row.result_account and _natural(after, row, code_list))
+    groups = {row.group for row in after.rows(Group) if natural_list(after, row.chart) == code_list}
+    yield from _of_groups(after, groups)
+
+
+def _natural(state: State, chart: Chart, code_list: str) -> bool:
+    return natural_list(state, chart.chart) == code_list
 
 
 def _names_one(state: State, code_list: str, cell: cells.CodeReference, codes: set[str]) -> bool:
@@ -240,6 +254,7 @@ def _of_company(after: State, company: str) -> Iterator[Any]:
     for kind in (CompanyCode, CompanyAccount, IntercompanyPair):
         yield from after.part(kind, company).values()
     yield from (row for row in after.rows(Mapping) if row.company == company)
+    yield from (row for row in after.rows(Rollout) if row.company == company)
 
 
 def _after_companies(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]:

@@ -52,6 +52,7 @@ OverlayId = Annotated[str, Kind("id"), Refers("overlays")]
 CalendarId = Annotated[str, Kind("id"), Refers("calendars")]
 StatementId = Annotated[str, Kind("id"), Refers("statements")]
 BudgetId = Annotated[str, Kind("id"), Refers("budgets")]
+RolloutId = Annotated[str, Kind("id"), Refers("rollouts")]
 GroupId = Annotated[str, Kind("id"), Refers("groups")]
 
 CLASSES = ("asset", "liability", "equity", "revenue", "expense")
@@ -60,6 +61,7 @@ PROPERTY_KINDS = ("text", "number", "date", "choice")
 DEBIT_CLASSES = ("asset", "expense")
 SEPARATORS = ("-", ".", "/", ":", "_", "|")
 ROLES = ("company", "natural_account", "cost_centre", "intercompany", "other")
+ROLLED_OUT = ("account", "code", "string", "strings", "rule", "quick_code", "place")
 OUTCOMES = ("required", "empty", "only", "never", "fill")
 
 

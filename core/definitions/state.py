@@ -119,6 +119,12 @@ class State:
             self._digest = added(total, gone=0, come=0)
         return self._digest
 
+    def detached(self) -> State:
+        """The same rows, to work something out on: what is made of it keeps no digest, and costs less."""
+        state = State(self._parts)
+        state._cache = dict(self._cache)
+        return state
+
     def edited(self, edits: Iterable[Edit]) -> State:
         """The snapshot after the edits; parts not touched are shared, and what was derived from them is
         kept."""

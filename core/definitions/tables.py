@@ -36,6 +36,7 @@ from core.definitions.kinds import (
     OUTCOMES,
     PROPERTY_KINDS,
     ROLES,
+    ROLLED_OUT,
     SEPARATORS,
     Amount,
     CalendarId,
@@ -55,6 +56,7 @@ from core.definitions.kinds import (
     Language,
     OverlayId,
     Refers,
+    RolloutId,
     Selector,
     StructureId,
     Text,
@@ -299,6 +301,33 @@ class IntercompanyPair(NamedTuple):
     due_to: Annotated[str, Kind("code"), MUST]
 
 
+class Rollout(NamedTuple):
+    """Whose things are brought to which companies (core/structures/company_choice.py reads that); with a
+    segment swap they are made again with another code of one field."""
+
+    rollout: Id
+    name: Annotated[str, Kind("text"), MUST]
+    company: Annotated[CompanyId, MUST]
+    companies: Text = "all"
+    in_use_from: Day = None
+    swap_field: Id = ""
+    swap_from: CodeText = ""
+    swap_to: CodeText = ""
+    swap_name: Text = ""
+
+
+class RolloutItem(NamedTuple):
+    """Something to bring; core/rollouts/things.py reads what each kind says in which column."""
+
+    rollout: RolloutId
+    position: Annotated[int, Kind("integer")]
+    kind: Annotated[str, choice(*ROLLED_OUT), MUST]
+    field: Id = ""
+    codes: Selector = ""
+    account: Text = ""
+    name: Id = ""
+
+
 class BudgetLine(NamedTuple):
     budget: Id
     company: Id
@@ -448,6 +477,8 @@ DEFINING_TABLES: tuple[Table, ...] = (
     Table("disagreement_notes", DisagreementNote, 4, "note", frozenset({"partner"})),
     Table("budgets", Budget, 1, "budget"),
     Table("column_sets", ColumnSet, 1, "set of columns"),
+    Table("rollouts", Rollout, 1, "rollout"),
+    Table("rollout_items", RolloutItem, 2, "item of a rollout"),
 )
 """Tables that hold definitions, in the order in which each needs only those before it."""
 

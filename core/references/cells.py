@@ -32,6 +32,8 @@ from core.definitions.tables import (
     PairingCondition,
     PairingRule,
     QuickCode,
+    Rollout,
+    RolloutItem,
     SetAside,
     Statement,
     StatementLine,
@@ -99,6 +101,29 @@ def outside(
         if company and own.segment in charts.get(company.chart, ()):
             yield CodeReference(own, "code", CODE)
     yield from _of_accounts(state, code_list, charts)
+    yield from _of_rollouts(state, code_list, charts)
+
+
+def _of_rollouts(state: State, code_list: str, charts: dict[str, set[str]]) -> Iterator[CodeReference]:
+    """Codes of the chart of the company whose things are brought. They are spelled anew with the list, but a
+    rollout is a wish and keeps no code from going: what it made could not be taken back else."""
+    for row in state.rows(Rollout):
+        company = state.get(Company, row.company)
+        fields = charts.get(company.chart, set()) if company else set()
+        if company is None or not fields:
+            continue
+        if row.swap_field in fields:
+            yield from (
+                CodeReference(row, column, CODE, True)
+                for column in ("swap_from", "swap_to")
+                if getattr(row, column)
+            )
+        natural = natural_list(state, company.chart) == code_list
+        for item in state.part(RolloutItem, row.rollout).values():
+            if item.codes and (natural if item.kind in ("account", "place") else item.field in fields):
+                yield CodeReference(item, "codes", SELECTOR, True)
+            if item.account:
+                yield CodeReference(item, "account", ACCOUNT, True, company.chart)
 
 
 def _of_codes(state: State, code_list: str) -> Iterator[CodeReference]:

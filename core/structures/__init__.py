@@ -5,5 +5,6 @@ charts.py        a chart ready for use, a company at its chart
 accounts.py      an account string worked out with all its faults
 pairing.py       pairing rules compiled
 quick_codes.py   short words that stand for an account string
+company_choice.py  which companies a text means
 offering.py      codes offered for the segment that is being keyed
 """

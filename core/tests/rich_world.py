@@ -41,6 +41,8 @@ from core.definitions.tables import (
     Period,
     QuickCode,
     Rate,
+    Rollout,
+    RolloutItem,
     SetAside,
     Statement,
     StatementLine,
@@ -155,6 +157,15 @@ def rich() -> list[Any]:
         ColumnSet("cs", "Beside the budget", "c", budget="b"),
         ColumnSet("seasons", "Seasons by site", "c", "season, site"),
         CompanyCode("beta", "company", "10"),
+        Rollout(
+            "south", "A site more", "alpha", "chart=c except gamma", date(2026, 3, 1), "site", "001", "003"
+        ),
+        RolloutItem("south", 10, "strings", "site", "001"),
+        RolloutItem("south", 20, "account", codes="1020, under 11"),
+        RolloutItem("south", 30, "string", account="10-1010-001"),
+        RolloutItem("south", 40, "rule", name="site-must"),
+        RolloutItem("south", 50, "quick_code", name="bank"),
+        RolloutItem("south", 60, "place", "is", "4010"),
         Period("m", 2025, 12, "December 2025", date(2025, 12, 1), date(2025, 12, 31)),
     ]
     return rows

@@ -67,6 +67,8 @@ SCREENS = (
     Screen("Structures", "/structures/shared/"),
     Screen("Structures", "/structures/spare/"),
     Screen("Companies", "/companies/", "nurseries"),
+    Screen("Rollouts", "/rollouts/", "marsh-end"),
+    Screen("What a rollout brings", "/rollouts/of/marsh-end/what/"),
     Screen("Company", "/companies/nurseries/"),
     Screen("Company", "/companies/spare/"),
     Screen("Journals", "/journals/nurseries/"),

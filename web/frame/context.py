@@ -137,6 +137,7 @@ def frame(request: HttpRequest) -> dict[str, Any]:
         "hierarchies": 1,
         "structures": 2,
         "companies": 3,
+        "rollouts": 3,
         "journals": 4,
         "statements": 5,
         "budgets": 5,

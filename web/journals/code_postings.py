@@ -6,12 +6,14 @@ import re
 from collections.abc import Iterator
 from typing import Any, NamedTuple
 
+import numpy as np
 from django.db import connection
 
 from core.definitions.state import State
 from core.definitions.tables import Company
 from core.references.cells import charts_of_list
 from core.structures.charts import chart_index
+from web.journals.books import books_for
 
 
 class CodePostings(NamedTuple):
@@ -81,3 +83,11 @@ def _as_dimension(state: State, code_list: str) -> list[str]:
     return sorted(
         {d.name for index, fields in indexes if index for d in index.dimensions if d.name in fields}
     )
+
+
+def strings_of(company: str) -> tuple[str, ...]:
+    """Account strings that a company was posted to, or that its balances kept elsewhere name."""
+    numbers = {int(n) for books in books_for([company])[company] for n in np.unique(books.rows["account"])}
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT account FROM journals_account WHERE id = ANY(%s) ORDER BY 1", [list(numbers)])
+        return tuple(account for (account,) in cursor.fetchall())

@@ -34,6 +34,7 @@ from core.definitions.tables import (
     Group,
     Hierarchy,
     IntercompanyPair,
+    Rollout,
     Statement,
     Structure,
 )
@@ -132,6 +133,10 @@ def _sees_calendar(person: Any, state: State, name: str) -> bool:
     return any(row.calendar == name for row in companies_seen(person, state))
 
 
+def _sees_rollout(person: Any, state: State, name: str) -> bool:
+    return person.is_group_accountant and state.get(Rollout, name) is not None
+
+
 SEES: dict[str, Callable[[Any, State, str], bool]] = {
     "company": _sees_company,
     "chart": lambda person, state, name: name in charts_seen(person, state),
@@ -142,6 +147,7 @@ SEES: dict[str, Callable[[Any, State, str], bool]] = {
     "group": _sees_group,
     "structure": _sees_structure,
     "calendar": _sees_calendar,
+    "rollout": _sees_rollout,
 }
 """Things that an address may name, and who may know of each."""
 PLAIN = frozenset(

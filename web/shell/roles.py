@@ -25,6 +25,7 @@ KEPT = (
     "group_settledaccount",
     "budgets_budgetact",
     "packs_packfile",
+    "rollouts_rolloutrun",
 )
 """Rows that are only ever added."""
 READ = ("journals_recoded", "django_migrations", "pine_stamp")

@@ -4,6 +4,7 @@ import "./requests.js";
 import "./patience.js";
 import "./find.js";
 import "./keys.js";
+import "./grid.js";
 import "./rows.js";
 import "./question.js";
 import "./drag.js";

@@ -1,0 +1,285 @@
+"""The matrix of a rollout: things down, companies across, and the one change that it makes.
+
+Kinds of things are worked out one after the other, each on the definitions as the kinds before it leave them:
+a string may need a code that comes with it.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, replace
+from datetime import date
+from itertools import groupby
+from typing import Any
+
+from core.changes.fixed import Facts
+from core.changes.kinds import Change, ChangeSequence, PutRows, apply, examine
+from core.changes.of_statements import PlaceAccounts
+from core.definitions.state import State
+from core.definitions.tables import BY_ROW, Company, Rollout
+from core.faults import Fault, Key, blocking
+from core.rollouts.cells import Cell, Outcome, cannot
+from core.rollouts.fitting import Source, Target, source_of, target_of
+from core.rollouts.of_codes import account_cell, code_cell
+from core.rollouts.of_rules import place_cell, rule_cell
+from core.rollouts.of_strings import StringCells, quick_code_cell
+from core.rollouts.things import Thing, ThingKind, things_of
+from core.structures.company_choice import chosen_companies
+
+EVERY = "*"
+ROUNDS = 4
+MOST_CELLS = 1_000_000
+
+Tell = Callable[[str, int], None]
+
+
+@dataclass(frozen=True, slots=True)
+class OursWins:
+    """Where what comes wins over what differs there: (key of the thing, company), either of them EVERY; and
+    single cells of these in which it doesn't."""
+
+    picked: frozenset[tuple[str, str]] = frozenset()
+    kept: frozenset[tuple[str, str]] = frozenset()
+
+    def has(self, thing: Thing, company: str) -> bool:
+        key = thing.key
+        if (key, company) in self.kept:
+            return False
+        return bool(self.picked & {(key, company), (key, EVERY), (EVERY, company), (EVERY, EVERY)})
+
+    def taking(self, thing: str, company: str) -> OursWins:
+        """What comes wins in a cell, a row (company EVERY), a column (thing EVERY), or everywhere."""
+        kept = {
+            (own, other) for own, other in self.kept if thing in (own, EVERY) and company in (other, EVERY)
+        }
+        return OursWins(self.picked | {(thing, company)}, self.kept - kept)
+
+    def keeping(self, thing: str, company: str) -> OursWins:
+        """What is there stays in a cell."""
+        return OursWins(self.picked - {(thing, company)}, self.kept | {(thing, company)})
+
+
+@dataclass(frozen=True)
+class Matrix:
+    """`cells[i][j]`: the i-th thing in the j-th company; `wins[i][j]` where what comes wins. `faults` belong
+    to no cell and stand in the way of all; `remarks` are items that say nothing."""
+
+    rollout: Rollout
+    things: tuple[Thing, ...]
+    companies: tuple[Company, ...]
+    cells: list[list[Cell]]
+    wins: list[list[bool]]
+    remarks: tuple[str, ...]
+    faults: tuple[Fault, ...] = ()
+
+    def written(self) -> Iterator[Cell]:
+        """Cells that write something."""
+        for row, wins in zip(self.cells, self.wins, strict=True):
+            for cell, ours in zip(row, wins, strict=True):
+                if cell.outcome == "new" or (cell.outcome == "differs" and ours):
+                    yield cell
+
+    def rows(self) -> tuple[Any, ...]:
+        """All rows that it writes, each once."""
+        return _rows(self.written())
+
+    def counts(self) -> Counter[Outcome]:
+        return Counter(cell.outcome for row in self.cells for cell in row)
+
+    def changed(self) -> int:
+        """Cells that differ and where what comes wins."""
+        return sum(
+            cell.outcome == "differs" and ours
+            for row, wins in zip(self.cells, self.wins, strict=True)
+            for cell, ours in zip(row, wins, strict=True)
+        )
+
+    def change(self) -> Change:
+        """All that it writes, in one act."""
+        counts, changed = self.counts(), self.changed()
+        told = (
+            f"Rolled out {self.rollout.name} to {len(self.companies):,} companies: {counts['new']:,} made,"
+            f" {changed:,} changed, {counts['alike']:,} alike, {counts['differs'] - changed:,} kept,"
+            f" {counts['cannot']:,} left out"
+        )
+        return _writing(list(self.written()), told)
+
+
+def _rows(cells: Iterable[Cell]) -> tuple[Any, ...]:
+    """What cells write, each row once."""
+    rows: dict[Any, Any] = {}
+    for cell in cells:
+        for row in cell.rows:
+            rows[(BY_ROW[type(row)].name, *row)] = row
+    return tuple(rows.values())
+
+
+def _writing(cells: list[Cell], told: str) -> Change:
+    places = sorted({cell.placing for cell in cells if cell.placing})
+    if not places:
+        return PutRows(_rows(cells), told)
+    lines = groupby(places, key=lambda place: (place.statement, place.line))
+    return ChangeSequence(
+        (
+            PutRows(_rows(cells), ""),
+            *(PlaceAccounts(*line, tuple(place.code for place in placed)) for line, placed in lines),
+        ),
+        told,
+    )
+
+
+def matrix_of(
+    state: State,
+    rollout: Rollout,
+    strings: Iterable[str],
+    today: date,
+    facts: Facts,
+    ours: OursWins,
+    tell: Tell = lambda what, done: None,
+) -> Matrix:
+    """Works a rollout out. `strings`: account strings that its source has posted to. `tell` is told how far
+    it is and may raise to stop."""
+    source = source_of(state, rollout, today)
+    things = things_of(state, rollout, strings)
+    choice = chosen_companies(state, rollout.companies)
+    remarks = (*things.faults, *choice.faults)
+    if source is None:
+        return Matrix(rollout, (), (), [], [], remarks)
+    companies = tuple(row for row in choice.companies if source.swap or row.company != source.company.company)
+    if len(things.things) * len(companies) > MOST_CELLS:
+        remarks = (*remarks, f"A rollout has at most {MOST_CELLS:,} cells. Choose fewer things or companies.")
+        return Matrix(rollout, things.things, (), [[] for _ in things.things], [], remarks)
+    matrix = _worked_out(state, source, rollout, things.things, companies, ours, remarks, tell)
+    return _judged(state, matrix, facts)
+
+
+def _worked_out(
+    state: State,
+    source: Source,
+    rollout: Rollout,
+    things: tuple[Thing, ...],
+    companies: tuple[Company, ...],
+    ours: OursWins,
+    remarks: tuple[str, ...],
+    tell: Tell,
+) -> Matrix:
+    state = state.detached()
+    cells: list[list[Cell]] = []
+    wins: list[list[bool]] = []
+    for kind, group in groupby(things, key=lambda thing: thing.kind):
+        targets = [target for row in companies if (target := target_of(state, source, row))]
+        known = _KnownCells(state, source)
+        start = len(cells)
+        for thing in group:
+            tell("working cells out", len(cells))
+            row = [known.cell(kind, target, thing) for target in targets]
+            _one_key_once(row, companies, source.company)
+            cells.append(row)
+            wins.append(_wins(row, thing, companies, ours))
+        if kind != things[-1].kind:
+            written = Matrix(rollout, (), companies, cells[start:], wins[start:], ()).written()
+            state = apply(state, PutRows(_rows(written), ""))
+    return Matrix(rollout, things, companies, cells, wins, remarks)
+
+
+class _KnownCells:
+    """Cells of one state; what doesn't hang on the company is worked out once a chart."""
+
+    def __init__(self, state: State, source: Source) -> None:
+        self.state, self.source = state, source
+        self.by_chart: dict[tuple[str, Thing], Cell] = {}
+        self.strings = StringCells(state, source)
+
+    def cell(self, kind: ThingKind, target: Target, thing: Thing) -> Cell:
+        state, source = self.state, self.source
+        match kind:
+            case "code":
+                return self._of_chart(target, thing, code_cell)
+            case "account":
+                return account_cell(state, source, target, thing, self._of_chart(target, thing, code_cell))
+            case "rule":
+                return self._of_chart(target, thing, rule_cell)
+            case "place":
+                return self._of_chart(target, thing, place_cell)
+            case "string":
+                return self.strings.cell(target, thing)
+            case "quick_code":
+                return quick_code_cell(state, source, target, thing)
+
+    def _of_chart(
+        self, target: Target, thing: Thing, work_out: Callable[[State, Source, Target, Thing], Cell]
+    ) -> Cell:
+        key = (target.chart.chart, thing)
+        if (cell := self.by_chart.get(key)) is None:
+            cell = self.by_chart[key] = work_out(self.state, self.source, target, thing)
+        return cell
+
+
+def _one_key_once(row: list[Cell], companies: tuple[Company, ...], source: Company) -> None:
+    """Where two companies would each write another row under one key, only the first can: the source itself,
+    else the one whose name comes first."""
+    first: dict[tuple[str, Key], tuple[Any, str]] = {}
+    for place in sorted(range(len(row)), key=lambda place: companies[place] != source):
+        if row[place].outcome not in ("new", "differs"):
+            continue
+        for own in row[place].rows:
+            table = BY_ROW[type(own)]
+            there, name = first.setdefault((table.name, table.key(own)), (own, companies[place].name))
+            if there != own:
+                what = f"{name} gets another {table.noun} {table.key(own)[-1]} in this act."
+                way_out = "Bring it in a rollout of its own, under another name."
+                row[place] = cannot(Fault("taken", what, way_out=way_out))
+
+
+def _wins(row: list[Cell], thing: Thing, companies: tuple[Company, ...], ours: OursWins) -> list[bool]:
+    """Where what comes wins, as picked; what is one row for a chart or list is decided for all on it."""
+    shared = [cell.outcome == "differs" and cell.scope != "company" for cell in row]
+    picked = [
+        cell.outcome == "differs" and ours.has(thing, company.company)
+        for cell, company in zip(row, companies, strict=True)
+    ]
+    kept = {
+        company.chart
+        for company, own in zip(companies, shared, strict=True)
+        if own and (thing.key, company.company) in ours.kept
+    }
+    taken = {
+        company.chart for company, own, win in zip(companies, shared, picked, strict=True) if own and win
+    } - kept
+    return [
+        company.chart in taken if own else win
+        for company, own, win in zip(companies, shared, picked, strict=True)
+    ]
+
+
+def _judged(state: State, matrix: Matrix, facts: Facts) -> Matrix:
+    """Cells whose rows the checks refuse can't be made; what the checks say of other rows stands in the way
+    of all."""
+    state = state.detached()
+    for _ in range(ROUNDS):
+        faults = blocking(examine(state, matrix.change(), facts).faults)
+        if not faults:
+            return matrix
+        at = {(fault.where.table, fault.where.key): fault for fault in faults}
+        cells = [[_refused(cell, at) for cell in row] for row in matrix.cells]
+        if all(
+            new is old
+            for row, own in zip(cells, matrix.cells, strict=True)
+            for new, old in zip(row, own, strict=True)
+        ):
+            return replace(matrix, faults=tuple(faults))
+        matrix = replace(matrix, cells=cells)
+    return replace(matrix, faults=tuple(blocking(examine(state, matrix.change(), facts).faults)))
+
+
+def _refused(cell: Cell, at: dict[tuple[str, Key], Fault]) -> Cell:
+    if cell.outcome not in ("new", "differs"):
+        return cell
+    for row in cell.rows:
+        table = BY_ROW[type(row)]
+        if fault := at.get((table.name, table.key(row))):
+            return cannot(fault)
+    if cell.placing and (fault := at.get(("statement_lines", (cell.placing.statement, cell.placing.line)))):
+        return cannot(fault)
+    return cell

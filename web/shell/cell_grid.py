@@ -1,0 +1,78 @@
+"""A matrix whose cells are gone through one by one: rows and columns have keys, what a cell is about comes
+into the proof leaf, several cells are chosen together (web/static/js/grid.js)."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from html import escape
+from typing import Any, NamedTuple
+
+from django.utils.safestring import SafeString, mark_safe
+
+from core.faults import Fault, Refused
+from web.shell.table_rows import escaped
+
+MOST_CHOSEN = 100_000
+
+
+class GridColumn(NamedTuple):
+    """A column by its key; `title` is told on pointing, `name` stands at its head."""
+
+    key: str
+    name: str
+    title: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class GridCell:
+    """`css` says by its look, `mark` without it, `title` in words what the cell is."""
+
+    css: str
+    mark: str = ""
+    title: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class GridRow:
+    """A row by its key: what stands at its head (a code before the text), and its cells in the columns'
+    order."""
+
+    key: str
+    head: str
+    cells: Sequence[GridCell]
+    code: str = ""
+    css: str = ""
+
+
+def grid_rows(rows: Iterable[GridRow], columns: Sequence[GridColumn]) -> SafeString:
+    """The rows of a matrix as HTML. A cell's own text would say its mark only, so its title is its label."""
+    heads = [f'<td tabindex="-1" role="gridcell" data-col="{escape(column.key)}"' for column in columns]
+    parts: list[str] = []
+    for row in rows:
+        css = f' class="{row.css}"' if row.css else ""
+        code = f'<span class="code">{escape(row.code)}</span> ' if row.code else ""
+        parts.append(
+            f'<tr{css} data-key-row="{escape(row.key)}"><th scope="row" class="stays">{code}'
+            f"{escaped(row.head)}</th>"
+        )
+        for opening, cell in zip(heads, row.cells, strict=True):
+            title = f' aria-label="{escape(cell.title)}" title="{escape(cell.title)}"' if cell.title else ""
+            parts.append(f'{opening}{title}><i class="box {cell.css}">{escaped(cell.mark)}</i></td>')
+        parts.append("</tr>")
+    return mark_safe("".join(parts))  # noqa: S308 - every text was escaped above
+
+
+def chosen_cells(given: Mapping[str, Any]) -> list[tuple[str, str]]:
+    """(row, column) of the cells that a form names, each once. Raises Refused where that can't be read."""
+    try:
+        pairs = json.loads(given.get("cells") or "[]")
+        cells = [(str(row), str(column)) for row, column in pairs]
+    except (ValueError, TypeError, RecursionError):
+        raise Refused(
+            [Fault("unreadable", "Which cells are meant could not be read.", way_out="Choose them again.")]
+        ) from None
+    if not cells or len(cells) > MOST_CHOSEN:
+        raise Refused([Fault("nothing-chosen", "No cells are chosen.", way_out="Choose some first.")])
+    return list(dict.fromkeys(cells))
