@@ -13,6 +13,7 @@ FaultCode = Literal[
     "amount-none",
     "amount-unreadable",
     "as-of",
+    "audit-file",
     "brought-forward-late",
     "budget-approved",
     "calendar-missing",

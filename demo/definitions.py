@@ -31,8 +31,6 @@ from core.definitions.tables import (
     HierarchyNode,
     IntercompanyPair,
     Mapping,
-    Overlay,
-    OverlayCode,
     OwnershipChange,
     PairingCondition,
     PairingRule,
@@ -48,6 +46,7 @@ from core.definitions.tables import (
     TranslationRule,
 )
 from demo import chart
+from demo.overlays import overlays
 
 START = date(2019, 1, 1)
 COMPANIES = [
@@ -218,9 +217,7 @@ def charts() -> Iterator[Any]:
     yield PairingCondition("shared", "advances-crop", "account", "11240")
     yield QuickCode("shared", "gasledbury", "nurseries", "everyone", "", "20-51210-110", "season=AU26")
     yield QuickCode("shared", "audit", "", "everyone", "", "10-64110")
-    yield Overlay("nl", "Dutch numbers", "nl")
-    yield OverlayCode("nl", "accounts", "11010", "1010", "Bank, lopende rekening")
-    yield OverlayCode("nl", "accounts", "21110", "1600", "Crediteuren")
+    yield from overlays()
     yield AccountString("shared", "10-64110-100-")
 
 

@@ -35,6 +35,7 @@ HELP = """./pine start                       install what is missing, start, and
 ./pine consolidation --group G --year Y --period P   every step of a group's figures
 ./pine translation --group G --year Y --period P     the proof of each translation reserve
 ./pine pack PATH --statements S,S --companies C,C|all --groups G,G|all --year Y --period P   in one act
+./pine audit-file --company C --year Y --siren N [--overlay O] [--output FOLDER]   the French audit file
 ./pine bench                       speed, as ratios measured side by side
 ./pine drop-database NAME --yes    remove a database made by PINE_DATABASE=NAME
 ./pine person list|add|change|link|on|off   who signs in (--name, --role group|company, --companies a,b)
@@ -55,6 +56,7 @@ DATA_COMMANDS = (
     "disagreements",
     "consolidation",
     "translation",
+    "audit-file",
 )
 
 

@@ -29,7 +29,6 @@ WITHOUT_A_PAGE = {
     "hierarchy_nodes": "the hierarchy itself",
     "chart_segments": "kept beside the segments of a structure",
     "pairing_conditions": "kept beside pairing rules",
-    "overlay_codes": "brought in by packages until seen-as comes",
     "company_codes": "kept beside companies",
     "statement_lines": "the statement itself",
 }

@@ -37,6 +37,7 @@ NAMES = {
     "budget": "b",
     "sheet": "rules",
     "rollout": "r",
+    "overlay": "o",
 }
 PAGES = {
     "people/": "People",
@@ -58,6 +59,7 @@ PAGES = {
     "structures/<str:chart>/dimensions/": "Dimensions",
     "new/company/": "New company",
     "companies/": "Companies",
+    "overlays/<str:overlay>/": "Local",
     "companies/<str:company>/": "Alpha",
     "journals/make/year-end/": "Year end 2026",
     "journals/<str:company>/": "Journals",
@@ -92,6 +94,7 @@ PAGES = {
     "versions/compare/": "Versions 0 and 1",
     "exchange/": "Bring in, take out",
     "exchange/job/<int:number>/": "Bringing in",
+    "exchange/audit-file/<str:company>/": "Audit file",
     "exchange/journals/<str:company>/": "Journals from a file",
 }
 """Whole pages by address, each with what it is headed; a new one is named here."""
@@ -145,7 +148,8 @@ class Guarded(PineTest):
     def setUp(self) -> None:
         super().setUp()
         rollouts = "rollout,name,company\nr,Bring,alpha\n"
-        bring(world(budgets="budget,name,chart\nb,Plan,c\n", rollouts=rollouts))
+        overlays = "overlay,name\no,Local\n"
+        bring(world(budgets="budget,name,chart\nb,Plan,c\n", rollouts=rollouts, overlays=overlays))
         mirela = person("mirela")
         self.group = client_of(mirela)
         draft = drafting.start("Spring", mirela, [Put(Code("acc", "1030", "Till", account_class="asset"))])

@@ -53,13 +53,15 @@ def part_of(table: str, key: Key) -> Any:
 class State:
     """A snapshot of all definitions. Never changed after it was made; ask `rows`, `part`, `get`."""
 
-    __slots__ = ("_age", "_cache", "_digest", "_parts")
+    __slots__ = ("_age", "_cache", "_digest", "_parts", "overlay")
 
     def __init__(self, parts: dict[str, dict[Any, Part]] | None = None) -> None:
         self._parts: dict[str, dict[Any, Part]] = parts or {table.name: {} for table in DEFINING_TABLES}
         self._cache: dict[Any, tuple[tuple[Any, ...], Any, tuple[Any, ...], bool]] = {}
         self._age = 0
         self._digest: int | None = None
+        self.overlay = ""
+        """whose local numbers account strings are written with (core/structures/overlays.py)"""
 
     @staticmethod
     def of(rows: Iterable[Any]) -> State:
@@ -123,6 +125,7 @@ class State:
         """The same rows, to work something out on: what is made of it keeps no digest, and costs less."""
         state = State(self._parts)
         state._cache = dict(self._cache)
+        state.overlay = self.overlay
         return state
 
     def edited(self, edits: Iterable[Edit]) -> State:

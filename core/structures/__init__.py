@@ -6,5 +6,6 @@ accounts.py      an account string worked out with all its faults
 pairing.py       pairing rules compiled
 quick_codes.py   short words that stand for an account string
 company_choice.py  which companies a text means
+overlays.py      local numbers and names; definitions seen as an overlay
 offering.py      codes offered for the segment that is being keyed
 """

@@ -20,11 +20,13 @@ from core.definitions.tables import (
     Dimension,
     Hierarchy,
     HierarchyNode,
+    OverlayCode,
     PairingCondition,
     PairingRule,
     Structure,
     StructureSegment,
 )
+from core.structures.overlays import LocalCodes, local_codes
 from core.structures.pairing import RuleBook, compile_rules
 
 
@@ -62,6 +64,8 @@ class ChartIndex:
     """places of the segments in the order in which screens show them; kept strings and the package keep the
     structure's"""
     listed: dict[str, AccountString] | None = None
+    locals: tuple[LocalCodes, ...] = ()
+    """local numbers by segment, where the definitions are seen as an overlay"""
 
     @property
     def natural_list(self) -> str:
@@ -90,27 +94,36 @@ class ChartIndex:
 
     @property
     def shows_as_kept(self) -> bool:
-        return self.order == tuple(range(len(self.segments)))
+        return not self.locals and self.order == tuple(range(len(self.segments)))
 
     def shown(self, account: str) -> str:
-        """A kept string in the order in which it is shown."""
+        """A kept string in the order in which it is shown, with local numbers where it is seen as an
+        overlay."""
         if self.shows_as_kept:
             return account
         codes = self.codes_of(account)
+        if self.locals:
+            codes = [own.spelled.get(code, code) for own, code in zip(self.locals, codes, strict=True)]
         return self.separator.join(codes[place] for place in self.order)
 
     def kept(self, shown: str) -> str:
-        """A string keyed in the order in which it is shown, in the order in which it is kept.
+        """A string keyed in the order in which it is shown, in the order in which it is kept, local numbers
+        turned into codes.
 
         One without a separator, or with more parts than segments, is left for the checks to speak of.
         """
         parts = shown.split(self.separator)
-        if self.shows_as_kept or not 1 < len(parts) <= len(self.segments):
+        whole = 1 < len(parts) <= len(self.segments) or len(self.segments) == 1 == len(parts)
+        if self.shows_as_kept or not whole:
             return shown
         codes = [""] * len(self.segments)
         for place, code in zip(self.order, parts, strict=False):
-            codes[place] = code
+            codes[place] = self.code_of(place, code)
         return self.separator.join(codes)
+
+    def code_of(self, place: int, given: str) -> str:
+        """The code of a segment that a local number stands for; what is none stays as it is."""
+        return self.locals[place].read.get(given, given) if self.locals else given
 
     def normal(self, account: str) -> str:
         """The kept form of a string: padded, with defaults, all parts joined. Nothing is checked."""
@@ -134,6 +147,7 @@ class ChartIndex:
     PairingRule,
     PairingCondition,
     AccountString,
+    OverlayCode,
 )
 def chart_index(state: State, chart: str) -> ChartIndex | None:
     """Indexes a chart; None where the chart or its structure is unknown."""
@@ -158,11 +172,20 @@ def chart_index(state: State, chart: str) -> ChartIndex | None:
         index,
         compile_rules(state, chart, index, lists),
         _shown_order(state, chart, rows),
+        locals=_locals(state, segments, structure.separator),
     )
     if chart_row.new_strings != "listed_only":
         return whole
     listed = {whole.normal(row.account): row for row in state.part(AccountString, chart).values()}
     return replace(whole, listed=listed)
+
+
+def _locals(state: State, segments: tuple[Field, ...], separator: str) -> tuple[LocalCodes, ...]:
+    """Local numbers that an account string can hold, by segment."""
+    if not state.overlay:
+        return ()
+    known = [local_codes(state, state.overlay, segment.code_list) for segment in segments]
+    return tuple(own.without(separator) for own in known)
 
 
 def _segment(state: State, chart: str, row: StructureSegment) -> Field:
@@ -228,6 +251,7 @@ class CompanyContext:
     PairingRule,
     PairingCondition,
     AccountString,
+    OverlayCode,
 )
 def company_context(state: State, company: str) -> CompanyContext | None:
     company_row = state.get(Company, company)

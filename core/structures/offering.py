@@ -9,7 +9,7 @@ from typing import NamedTuple
 from core.codes.lists import in_use, list_index, lowered
 from core.definitions.state import State
 from core.definitions.tables import Code
-from core.structures.charts import CompanyContext, Field
+from core.structures.charts import ChartIndex, CompanyContext, Field
 from core.structures.quick_codes import is_for, quick_codes
 
 MOST = 30
@@ -73,8 +73,18 @@ def accounts_offered(
     ]
     before = chart.separator.join(parts[:-1]) + (chart.separator if at else "")
     tail = chart.separator if at + 1 < len(chart.segments) else ""
-    codes = codes_offered(state, seated, chart.segments[chart.order[at]], parts[-1], on)
-    return [*quick, *(Offer(before + row.code + tail, row.code, row.name) for row in codes)][:MOST]
+    place = chart.order[at]
+    codes = codes_offered(state, seated, chart.segments[place], parts[-1], on)
+    return [*quick, *_segment_offers(chart, place, codes, before, tail)][:MOST]
+
+
+def _segment_offers(
+    chart: ChartIndex, place: int, codes: list[Code], before: str, tail: str
+) -> Iterator[Offer]:
+    """Codes of a segment as offers, by their local number where they are seen as an overlay."""
+    for row in codes:
+        code = chart.locals[place].spelled.get(row.code, row.code) if chart.locals else row.code
+        yield Offer(before + code + tail, code, row.name.removeprefix(f"{code} "))
 
 
 def dimensions_offered(state: State, seated: CompanyContext, text: str, on: date) -> list[Offer]:

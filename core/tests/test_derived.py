@@ -23,6 +23,7 @@ from core.definitions.tables import (
     Company,
     Group,
     Hierarchy,
+    Overlay,
     Statement,
 )
 from core.group import mapping, membership
@@ -98,6 +99,7 @@ GIVEN: dict[str, Callable[[State], list[Any]]] = {
     "statement": lambda state: [row.statement for row in state.rows(Statement)],
     "on": lambda state: [date(2026, 1, 31), date(2030, 1, 1)],
     "text": lambda state: ["1010 to 2010", "under 1", "1*, 2010 except 1010"],
+    "overlay": lambda state: [row.overlay for row in state.rows(Overlay)],
     "level": lambda state: [0, 1, 2],
 }
 """What the arguments of kept functions may be, by their name."""

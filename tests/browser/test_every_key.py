@@ -69,6 +69,8 @@ SCREENS = (
     Screen("Companies", "/companies/", "nurseries"),
     Screen("Rollouts", "/rollouts/", "marsh-end"),
     Screen("What a rollout brings", "/rollouts/of/marsh-end/what/"),
+    Screen("Overlay", "/overlays/nl/"),
+    Screen("Audit file", "/exchange/audit-file/nurseries/?year=2026&siren=123456789&overlay=fr"),
     Screen("Company", "/companies/nurseries/"),
     Screen("Company", "/companies/spare/"),
     Screen("Journals", "/journals/nurseries/"),

@@ -76,7 +76,7 @@ def _chart_of(request: PineRequest, state: State, code_list: str) -> Chart | Non
     return state.get(Chart, wanted if wanted in charts else charts[0]) if charts else None
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, localised=True)
 def code_list_page(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     code_list_row = state.get(CodeList, code_list)
     at = request.GET.get("at", "")
@@ -132,14 +132,14 @@ def _rows(request: PineRequest, state: State, code_list: str, start: int, at: st
     }
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, localised=True)
 def rows(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     """A further stretch of the table, or what a search keeps of it."""
     table = _rows(request, state, code_list, whole(request.GET, "from"))
     return render(request, "codes/rows.html", {**table, "head": state.get(CodeList, code_list)})
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, localised=True)
 def code(request: PineRequest, state: State, code_list: str, code: str) -> HttpResponse:
     """The proof leaf of one code."""
     row = _known(state, code_list, code)

@@ -13,6 +13,7 @@ from core.definitions.state import State
 from core.definitions.tables import Company, CompanyCode, IntercompanyPair, Period
 from core.sheets import Cells, CompanionColumns, Given, Sheet, text_column
 from core.structures.charts import chart_index
+from core.structures.overlays import overlay_lists
 from web.sheets.pages import register
 
 
@@ -78,6 +79,16 @@ def _next_period(state: State, given: Given, near: Any) -> dict[str, Any]:
     }
 
 
+def _next_local(state: State, given: Given, near: Any) -> dict[str, Any]:
+    """Of the list of the selected one, or of the list that companies seen as this overlay have their accounts
+    in."""
+    return {
+        "code_list": near.code_list
+        if near is not None
+        else next(iter(overlay_lists(state, given["overlay"])), "")
+    }
+
+
 CALENDARS = register(
     Sheet(
         "calendars",
@@ -104,6 +115,21 @@ OVERLAYS = register(
         order=lambda row: row.name,
         empty="No overlays yet: an overlay gives codes a local code and name.",
         register=True,
+    ),
+    lambda row: reverse("overlay", kwargs={"overlay": row.overlay}),
+)
+LOCAL_CODES = register(
+    Sheet(
+        "local-codes",
+        "overlay_codes",
+        "Local numbers",
+        "local number",
+        ("code_list", "code", "local_code", "local_name"),
+        ("overlay",),
+        titles={"code_list": "List", "local_code": "Local number", "local_name": "Local name"},
+        proposed=_next_local,
+        order=lambda row: (row.code_list, row.code),
+        empty="No code has a local number yet.",
     )
 )
 COMPANIES = register(

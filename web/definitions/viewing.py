@@ -9,12 +9,16 @@ from typing import TYPE_CHECKING
 from django.http import HttpRequest
 
 from core.definitions.state import State
+from core.structures.overlays import AS_KEPT, seen_as
 from web.definitions.drafting import OPEN_ENDED, Working, working
 from web.definitions.history import state_at
 from web.definitions.models import Draft
 from web.definitions.snapshot import Snapshot, current
+from web.process_cache import ProcessCache
 from web.shell.asked import number
 from web.shell.htmx import is_fragment
+
+_seen: ProcessCache[tuple[str, str, str], State] = ProcessCache(6)
 
 if TYPE_CHECKING:
     from web.people.models import Person
@@ -40,6 +44,19 @@ class DefinitionView:
     state: State
     working: Working | None = None
     as_of: int | None = None
+
+    def state_seen_as(self, person: Person) -> State:
+        """What this shows, for reading, with codes named as the person sees them. Every version of the
+        definitions is made ready once for each way to see it. A draft is seen as it is kept: who defines
+        needs the codes themselves."""
+        seen = person.sees_as()
+        if seen == AS_KEPT or self.working is not None:
+            return self.state
+        key = (self.state.digest, *seen)
+        if (localised := _seen.get(key)) is None:
+            localised = seen_as(self.state, seen)
+            _seen.put(key, localised)
+        return localised
 
     @staticmethod
     def of(request: HttpRequest, person: Person, published: bool) -> DefinitionView:

@@ -11,11 +11,13 @@ from core.analysis.column_sums import AMOUNT, Measure
 from core.analysis.hierarchy_plan import hierarchy_plan
 from core.consolidation.position import STEPS
 from core.definitions.state import State
-from core.definitions.tables import Group
+from core.definitions.tables import Company, Group
 from core.faults import WrongCall
 from core.group_figures.proof import proofs
 from core.group_figures.sum_up import steps_of
 from core.money import digits_of, format_amount
+from core.statements.figures import natural_list
+from core.structures.overlays import shown_account
 from web.group import queries as group_queries
 from web.group.queries import waiting_in
 from web.shell.tabular import Cell, Money
@@ -51,19 +53,35 @@ def trial_balance(state: State, whose: Whose, asked: Asked) -> Report:
         titles, closing = queries.closing_balances(state, whose.company, asked)
         return Report(
             ("account", "name", *titles),
-            [[row.account, row.name, *(Money(v, digits) for v in row.amounts)] for row in closing],
+            [
+                [*_shown(state, whose, row.account, row.name), *(Money(v, digits) for v in row.amounts)]
+                for row in closing
+            ],
         )
     else:
         balance = queries.trial_rows_asked(state, whose.company, asked)
     rows: list[list[Cell]] = [
         [
-            row.account,
-            row.name,
+            *_shown(state, whose, row.account, row.name),
             *(Money(v, digits) for v in (row.opening, row.debit, row.credit, row.closing)),
         ]
         for row in balance
     ]
-    return Report(columns, rows, messages)
+    return Report(columns, sorted(rows, key=_number) if state.overlay else rows, messages)
+
+
+def _shown(state: State, whose: Whose, account: str, name: str) -> tuple[str, str]:
+    """An account of a company as it is seen."""
+    company = state.get(Company, whose.company)
+    return (
+        shown_account(state, natural_list(state, company.chart), account, name)
+        if company
+        else (account, name)
+    )
+
+
+def _number(row: list[Cell]) -> str:
+    return str(row[0])
 
 
 def _periods(asked: Asked) -> tuple[int, int, int | None]:

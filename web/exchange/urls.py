@@ -1,4 +1,4 @@
-from web.exchange import views
+from web.exchange import audit_file, views
 from web.people.rights import route
 
 urlpatterns = [
@@ -8,5 +8,6 @@ urlpatterns = [
     route("job/<int:number>/stop/", views.stop_job, "stop-job"),
     route("out/<str:kind>/", views.take_out, "take-out"),
     route("report/<str:kind>/", views.report, "report"),
+    route("audit-file/<str:company>/", audit_file.page, "audit-file"),
     route("journals/<str:company>/", views.journals_file, "journals-file"),
 ]

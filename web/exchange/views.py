@@ -145,7 +145,7 @@ def take_out(request: PineRequest, state: State, kind: str) -> HttpResponseBase:
         return FileResponse(path.open("rb"), as_attachment=True, filename=path.name)
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, localised=True)
 def report(request: PineRequest, state: State, kind: str) -> HttpResponse:
     """A statement, a hierarchy or a trial balance as CSV, JSON or XLSX, as it was looked at."""
     whose = _whose(request, state)

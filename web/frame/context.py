@@ -23,12 +23,14 @@ from core.definitions.tables import (
     Group,
     Hierarchy,
     HierarchyNode,
+    Overlay,
     Statement,
     StatementLine,
     Structure,
     StructureSegment,
 )
 from core.statements.figures import plan
+from core.structures.overlays import languages, overlay_name
 from core.version import VERSION
 from web.definitions.drafting import OPEN_ENDED
 from web.definitions.models import Draft
@@ -126,6 +128,17 @@ def _chart_versions(snapshot: Snapshot) -> dict[str, int]:
     return counted
 
 
+def _seen_as(state: State, person: Any) -> dict[str, Any]:
+    """What the person sees codes as, and what else there is."""
+    chosen = person.sees_as()
+    return {
+        "chosen": chosen,
+        "name": overlay_name(state, chosen),
+        "overlays": sorted(state.rows(Overlay), key=lambda row: row.name),
+        "languages": languages(state),
+    }
+
+
 def frame(request: HttpRequest) -> dict[str, Any]:
     seen = getattr(request, "viewed", None)
     if seen is None or not request.user.is_authenticated:
@@ -158,4 +171,5 @@ def frame(request: HttpRequest) -> dict[str, Any]:
         "version": seen.snapshot.version,
         "chart_versions": SimpleLazyObject(lambda: _chart_versions(seen.snapshot)),
         "may_change": may_change(cast(PineRequest, request)),
+        "seen_as": SimpleLazyObject(lambda: _seen_as(seen.state, request.user)),
     }

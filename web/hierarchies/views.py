@@ -159,13 +159,13 @@ def _rows(state: State, context: dict[str, Any], start: int) -> dict[str, Any]:
     return {**context, "rows": rows, "total": len(places), **more}
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, localised=True)
 def listed(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
     """The list view: nested codes with how many stand under each and what they come to."""
     return render(request, "hierarchies/list.html", _rows(state, _context(request, state, hierarchy), 0))
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, localised=True)
 def rows(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
     return render(
         request,
@@ -192,7 +192,7 @@ def _drawn(request: PineRequest, state: State, context: dict[str, Any]) -> tuple
     )
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, localised=True)
 def elevation(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
     """The elevation: roof, storeys, posts on the ground."""
     context = _context(request, state, hierarchy, figured=request.GET.get("by") == "balance")
@@ -209,7 +209,7 @@ def elevation(request: PineRequest, state: State, hierarchy: str) -> HttpRespons
     )
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, localised=True)
 def drawing(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
     """The drawing alone, as a file."""
     context = _context(request, state, hierarchy)
@@ -217,7 +217,7 @@ def drawing(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
     return download(as_svg(shape, hierarchy, "", alone=True), hierarchy, "svg")
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, localised=True)
 def node(request: PineRequest, state: State, hierarchy: str, code: str) -> HttpResponse:
     """The proof leaf of one code in a hierarchy."""
     shape = tree(state, hierarchy)
@@ -250,7 +250,7 @@ def node(request: PineRequest, state: State, hierarchy: str, code: str) -> HttpR
     )
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, localised=True)
 def out(request: PineRequest, state: State, hierarchy: str, kind: str) -> HttpResponse:
     """The list view as a file."""
     context = _context(request, state, hierarchy)
@@ -279,7 +279,7 @@ def out(request: PineRequest, state: State, hierarchy: str, kind: str) -> HttpRe
     )
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, localised=True)
 def compare(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
     """This hierarchy beside another one, or a version of it: what stands elsewhere, with amounts."""
     context = _context(request, state, hierarchy)

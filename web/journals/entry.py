@@ -46,7 +46,7 @@ LINE_FIELDS = (
 )
 
 
-@needs(POST)
+@needs(POST, localised=True)
 def new(request: PineRequest, state: State, company: str) -> HttpResponse:
     """The page for keying a journal; what was left unfinished is there again."""
     unfinished_row = Unfinished.objects.filter(by=request.user, company_id=company).first()
@@ -168,7 +168,7 @@ def _told(fault: Fault) -> dict[str, Any]:
     return {"line": line, "column": place.column, "what": fault.what, "way_out": fault.way_out}
 
 
-@needs_post(POST)
+@needs_post(POST, localised=True)
 def check(request: PineRequest, state: State, company: str) -> HttpResponse:
     """While typing: faults by cell, the running difference by company, the lines that will be added."""
     digits = digits_of(state.require(Company, company).currency)
@@ -283,7 +283,7 @@ def _name(state: State, company: str, natural: str) -> str:
     return code.name if code else ""
 
 
-@needs_post(POST)
+@needs_post(POST, localised=True)
 def post(request: PineRequest, state: State, company: str) -> HttpResponse:
     try:
         row, lines = read_entry(request, state, company)
@@ -306,7 +306,7 @@ def forget(request: PineRequest, state: State, company: str) -> HttpResponse:
     return JsonResponse({"go": reverse("journal-new", kwargs={"company": company})})
 
 
-@needs(POST)
+@needs(POST, localised=True)
 def complete(request: PineRequest, state: State, company: str) -> HttpResponse:
     """Codes for the segment or dimension being typed, by code or by words; quick codes too."""
     whose = request.GET.get("whose", "") or company

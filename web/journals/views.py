@@ -57,7 +57,7 @@ def _journals_out(kind: str, company: str, words: str, digits: int) -> HttpRespo
     return attached(f"journals-{company}", kind, header, rows)
 
 
-@needs(SIGNED_IN, published=True)
+@needs(SIGNED_IN, published=True, localised=True)
 def journals(request: PineRequest, state: State, company: str) -> HttpResponse:
     if request.session.get("company") != company:
         request.session["company"] = company
@@ -96,7 +96,7 @@ def journals(request: PineRequest, state: State, company: str) -> HttpResponse:
     )
 
 
-@needs(SIGNED_IN, published=True)
+@needs(SIGNED_IN, published=True, localised=True)
 def journal(request: PineRequest, state: State, company: str, journal: str) -> HttpResponse:
     journal_row = (
         Journal.objects.select_related("posted_by", "reverses")
@@ -215,7 +215,7 @@ def _with_balance(
         after_newest -= row.amount
 
 
-@needs(SIGNED_IN, published=True)
+@needs(SIGNED_IN, published=True, localised=True)
 def account_lines(request: PineRequest, state: State, company: str, code: str) -> HttpResponse:
     """The lines behind a figure: one company, some natural accounts, a stretch of periods."""
     company_row = state.get(Company, company)

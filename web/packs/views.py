@@ -152,7 +152,7 @@ def _pack(request: PineRequest, state: State, number: str) -> Pack:
     return pack
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, localised=True)
 def figures_pdf(request: PineRequest, state: State, statement: str = "", hierarchy: str = "") -> HttpResponse:
     """The page of figures as it is looked at, on paper."""
     address = figure_address(request, state, statement, hierarchy)

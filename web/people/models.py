@@ -5,6 +5,7 @@ from django.conf import settings
 from django.contrib.auth.models import AbstractUser
 from django.db import models
 
+from core.structures.overlays import SeenAs
 from web.definitions.models import never_altered
 
 
@@ -20,10 +21,16 @@ class Person(AbstractUser):
     companies = models.ManyToManyField("companies.Company", blank=True, related_name="people")
     columns = models.JSONField(default=dict)
     """the columns this person chose last: by code list of its table, by @chart what stands across figures"""
+    overlay = models.CharField(max_length=40, blank=True, default="")
+    language = models.CharField(max_length=40, blank=True, default="")
+    """what this person sees codes as: an overlay's numbers and names, names in a language"""
 
     @property
     def is_group_accountant(self) -> bool:
         return self.role == self.Role.GROUP
+
+    def sees_as(self) -> SeenAs:
+        return SeenAs(self.overlay, self.language)
 
     def shown_name(self) -> str:
         return self.get_full_name() or self.username

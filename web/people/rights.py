@@ -34,6 +34,7 @@ from core.definitions.tables import (
     Group,
     Hierarchy,
     IntercompanyPair,
+    Overlay,
     Rollout,
     Statement,
     Structure,
@@ -148,6 +149,7 @@ SEES: dict[str, Callable[[Any, State, str], bool]] = {
     "structure": _sees_structure,
     "calendar": _sees_calendar,
     "rollout": _sees_rollout,
+    "overlay": lambda person, state, name: state.get(Overlay, name) is not None,
 }
 """Things that an address may name, and who may know of each."""
 PLAIN = frozenset(
@@ -204,19 +206,27 @@ def right_of(view: View) -> str | None:
     return vars(view).get("right")
 
 
-def needs(right: str, *, published: bool = False, posts: bool = False) -> Callable[[View], View]:
+def needs(
+    right: str, *, published: bool = False, posts: bool = False, localised: bool = False
+) -> Callable[[View], View]:
     """Says which right a view needs and guards it. Views take (request, state, …what the address names).
 
     `published`: the view works on the published definitions even while a draft is open (journals, packages).
     `posts`: it also takes what its own form sends; else only GET and HEAD get through.
+    `localised`: it gets the definitions with codes named as the person sees them, so it must only read: what
+    changes or exports definitions never is.
     """
     if right not in RIGHTS:
         raise ValueError(f"There is no right '{right}'.")
     methods = ["GET", "HEAD", *(["POST"] if posts else [])]
-    return _guarding(right, published, methods)
+    if localised and right == CHANGE:
+        raise ValueError("What changes definitions doesn't get them localised.")
+    return _guarding(right, published, methods, localised)
 
 
-def _guarding(right: str, published: bool, methods: list[str]) -> Callable[[View], View]:
+def _guarding(
+    right: str, published: bool, methods: list[str], localised: bool = False
+) -> Callable[[View], View]:
     def wrap(view: View) -> View:
         @wraps(view)
         def guarded(request: HttpRequest, **named: Any) -> HttpResponseBase:
@@ -236,16 +246,19 @@ def _guarding(right: str, published: bool, methods: list[str]) -> Callable[[View
                 raise PermissionDenied("Only a group accountant changes definitions.")
             if request.method not in methods:
                 return HttpResponseNotAllowed(methods)
-            return view(asked, asked.viewed.state, **named)
+            state = asked.viewed.state_seen_as(person) if localised else asked.viewed.state
+            return view(asked, state, **named)
 
         return naming_right(guarded, right)
 
     return wrap
 
 
-def needs_post(right: str, *, published: bool = False) -> Callable[[View], View]:
+def needs_post(right: str, *, published: bool = False, localised: bool = False) -> Callable[[View], View]:
     """Like `needs`, for views that change something: only a POST, with its token, gets through."""
-    return _guarding(right, published, ["POST"])
+    if localised and right == CHANGE:
+        raise ValueError("What changes definitions doesn't get them localised.")
+    return _guarding(right, published, ["POST"], localised)
 
 
 def route(address: str, view: View, name: str) -> URLPattern:

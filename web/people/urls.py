@@ -14,5 +14,6 @@ urlpatterns = [
     route("people/", views.people, "people"),
     route("people/change/", views.change, "people-change"),
     route("me/", views.own, "own-password"),
+    route("me/sees-as/", views.see_as, "see-as"),
     route("link/<str:token>/", views.one_time_link, "one-time-link"),
 ]

@@ -11,12 +11,15 @@ from django.urls import reverse
 from django.views.decorators.debug import sensitive_post_parameters
 
 from core.definitions.state import State
+from core.definitions.tables import Overlay
 from core.faults import Fault, Location, Refused
+from core.structures.overlays import SeenAs, languages
 from web.definitions.viewing import PineRequest
 from web.people import actions
 from web.people.models import Person
 from web.people.rights import CHANGE, OPEN, SIGNED_IN, companies_seen, needs, needs_post
 from web.shell.asked import listed, text
+from web.shell.htmx import page_of, reload_at
 
 BACKEND = "django.contrib.auth.backends.ModelBackend"
 
@@ -178,3 +181,15 @@ def one_time_link(request: PineRequest, token: str) -> HttpResponse:
         {"person": link.person, "faults": faults, "given": given},
         status=422 if faults else 200,
     )
+
+
+@needs_post(SIGNED_IN)
+def see_as(request: PineRequest, state: State) -> HttpResponse:
+    """What the person sees codes as from now on: an overlay's numbers and names, names in a language."""
+    seen = SeenAs(text(request.POST, "overlay", 40), text(request.POST, "language", 40))
+    if (seen.overlay and state.get(Overlay, seen.overlay) is None) or (
+        seen.language and seen.language not in languages(state)
+    ):
+        raise Http404
+    Person.objects.filter(pk=request.user.pk).update(overlay=seen.overlay, language=seen.language)
+    return reload_at(page_of(request))

@@ -5,9 +5,6 @@ from __future__ import annotations
 from datetime import date
 from typing import Any
 
-from django.http import HttpResponse
-from django_htmx.http import HttpResponseLocation
-
 from core.changes.kinds import Change, examine
 from core.definitions.parsing import read_cell
 from core.definitions.state import State
@@ -17,6 +14,7 @@ from web.definitions import actions, drafting
 from web.definitions.posted import posted_facts
 from web.definitions.viewing import PineRequest
 from web.shell.asked import number, required_day, text
+from web.shell.htmx import reload_at as reload_at
 
 
 def seen_version(request: PineRequest) -> int | None:
@@ -51,11 +49,6 @@ def refuse_first(state: State, change: Change) -> None:
     examined = examine(state, change, posted_facts(state))
     if blocking(examined.own):
         raise Refused(blocking(examined.own))
-
-
-def reload_at(address: str) -> HttpResponse:
-    """After a change the whole page is read anew at an address, so that every figure on it is."""
-    return HttpResponseLocation(address, target="body", swap="innerHTML")
 
 
 def filled(request: PineRequest, row: Any, *columns: str) -> Any:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import TypeVar
 
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from django.http.response import HttpResponseBase
-from django_htmx.http import reswap, retarget
+from django_htmx.http import HttpResponseLocation, reswap, retarget
 from django_htmx.middleware import HtmxDetails
 
 R = TypeVar("R", bound=HttpResponseBase)
@@ -26,3 +26,8 @@ def page_of(request: HttpRequest) -> str:
 def among_messages(reply: R) -> R:
     """Puts a reply into the place for messages, whatever it was asked for."""
     return reswap(retarget(reply, "#told"), "innerHTML")
+
+
+def reload_at(address: str) -> HttpResponse:
+    """After a change the whole page is read anew at an address, so that every figure on it is."""
+    return HttpResponseLocation(address, target="body", swap="innerHTML")

@@ -97,6 +97,7 @@ MIME = {
     "pdf": "application/pdf",
     "zip": "application/zip",
     "svg": "image/svg+xml",
+    "txt": "text/plain",
 }
 
 

@@ -25,7 +25,7 @@ from web.statements.views import company_asked, seen_statements
 HIERARCHY = "hierarchy:"
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, localised=True)
 def beside(request: PineRequest, state: State, statement: str) -> HttpResponse:
     """Each line with the lines of the other tree on which its accounts stand there."""
     planned = plan(state, statement)

@@ -45,7 +45,7 @@ MOST_STEPS = 8
 WITH_FIGURES = ("heading", "accounts", "result")
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, localised=True)
 def figures(request: PineRequest, state: State, statement: str = "", hierarchy: str = "") -> HttpResponse:
     """What can't be asked for together is said where the figures would stand: the way out is on the page."""
     address = figure_address(request, state, statement, hierarchy)
@@ -194,7 +194,7 @@ def _narrowed(
     }
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, localised=True)
 def cell(request: PineRequest, state: State, statement: str = "", hierarchy: str = "") -> HttpResponse:
     """What one figure is made of: accounts, each leading to its lines."""
     address = figure_address(request, state, statement, hierarchy)
@@ -291,7 +291,7 @@ def _first(address: FigureAddress, alone: Asked) -> int:
     return first_of_movement(address.calendar, alone.year or 0, alone.period or 0)
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, localised=True)
 def workbook(request: PineRequest, state: State, statement: str = "", hierarchy: str = "") -> HttpResponse:
     """A workbook that recalculates, headed by what it was made from."""
     address = figure_address(request, state, statement, hierarchy)

@@ -10,6 +10,7 @@ from django.utils.safestring import SafeString
 from core.books.balances import TrialRow
 from core.money import show_amount
 from core.statements.figures import Figure, Figures
+from core.structures.overlays import ShownAccount
 from web.shell.table_rows import Cell, TableRow, addresses, indent, table_rows
 
 WITHOUT_FIGURE = ("text", "gap")
@@ -93,20 +94,23 @@ def statement_rows(
     return table_rows(map(table_row, rows))
 
 
-def trial_rows(company: str, rows: Iterable[TrialRow], digits: int, drill: str) -> SafeString:
-    """Accounts of a trial balance; the closing balance opens its lines, `drill` is the query for them."""
+def trial_rows(
+    company: str, rows: Iterable[tuple[TrialRow, ShownAccount]], digits: int, drill: str
+) -> SafeString:
+    """Accounts of a trial balance as they are seen; the closing balance opens its lines, `drill` is the query
+    for them."""
     lines = addresses("account-lines", company)
     return table_rows(
         TableRow(
             row.account,
             [
-                Cell(row.account, "code"),
-                Cell(row.name),
+                Cell(shown.number, "code", title=row.account if shown.number != row.account else ""),
+                Cell(shown.name),
                 *(Cell(show_amount(value, digits), "num") for value in (row.opening, row.debit, row.credit)),
                 Cell(
                     show_amount(row.closing, digits), "num", link=f"{lines(row.account)}?{drill}", opens=True
                 ),
             ],
         )
-        for row in rows
+        for row, shown in rows
     )

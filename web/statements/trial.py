@@ -11,6 +11,8 @@ from core.books.periods import company_calendar
 from core.definitions.state import State
 from core.definitions.tables import Period
 from core.money import digits_of
+from core.statements.figures import natural_list
+from core.structures.overlays import shown_account
 from web.definitions.viewing import PineRequest
 from web.people.rights import SIGNED_IN, companies_seen, needs
 from web.statements.addresses import asked_period, drill_from
@@ -18,7 +20,7 @@ from web.statements.queries import trial_balance
 from web.statements.rows import trial_rows
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, localised=True)
 def trial(request: PineRequest, state: State) -> HttpResponse:
     """Debits equal credits here, or the page says so."""
     companies = companies_seen(request.user, state)
@@ -31,6 +33,10 @@ def trial(request: PineRequest, state: State) -> HttpResponse:
     at = of_periods(calendar, year, period, first)
     digits = digits_of(company.currency)
     rows = trial_balance(state, company.company, year, period, first)
+    accounts = natural_list(state, company.chart)
+    seen = [(row, shown_account(state, accounts, row.account, row.name)) for row in rows]
+    if state.overlay:
+        seen.sort(key=lambda one: one[1])
     totals = tuple(
         sum(getattr(row, name) for row in rows) for name in ("opening", "debit", "credit", "closing")
     )
@@ -40,7 +46,7 @@ def trial(request: PineRequest, state: State) -> HttpResponse:
         {
             "company": company,
             "companies": companies,
-            "rows": trial_rows(company.company, rows, digits, drill_from(at)),
+            "rows": trial_rows(company.company, seen, digits, drill_from(at)),
             "totals": totals,
             "digits": digits,
             "agrees": totals[1] == totals[2] and not totals[0] and not totals[3],

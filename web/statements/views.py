@@ -65,7 +65,7 @@ def _alike(was: dict[str, Figure], figures: Figures) -> bool:
     return all(shown.get(figure.line.row.line) == figure.shown[0] for figure in figures.lines)
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, localised=True)
 def statement(request: PineRequest, state: State, statement: str) -> HttpResponse:
     planned = plan(state, statement)
     if planned is None:
@@ -213,7 +213,7 @@ def new(request: PineRequest, state: State) -> HttpResponse:
     )
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, localised=True)
 def workbook(request: PineRequest, state: State, statement: str) -> HttpResponse:
     """The statement as a workbook that recalculates: live sums, outline levels, frozen panes."""
     planned = plan(state, statement)

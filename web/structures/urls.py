@@ -1,5 +1,5 @@
 from web.people.rights import route
-from web.structures import dimensions, founding, views
+from web.structures import dimensions, founding, overlays, views
 
 urlpatterns = [
     route("new/structure/", founding.new, "structure-new"),
@@ -8,5 +8,6 @@ urlpatterns = [
     route("structures/<str:chart>/strings/", views.strings, "strings"),
     route("structures/<str:chart>/dimensions/", dimensions.page, "dimensions"),
     route("structures/<str:chart>/dimensions/hang/", dimensions.hang, "dimension-hang"),
+    route("overlays/<str:overlay>/", overlays.overlay, "overlay"),
     route("structures/<str:chart>/try/", views.try_account, "try-account"),
 ]

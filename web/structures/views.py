@@ -33,7 +33,7 @@ def first(request: PineRequest, state: State) -> HttpResponse:
     return HttpResponseRedirect(reverse("structure", kwargs={"chart": best}))
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, localised=True)
 def structure(request: PineRequest, state: State, chart: str) -> HttpResponse:
     chart_row, index = state.get(Chart, chart), chart_index(state, chart)
     if chart_row is None or index is None:
@@ -102,7 +102,7 @@ def strings(request: PineRequest, state: State, chart: str) -> HttpResponse:
     )
 
 
-@needs(SIGNED_IN)
+@needs(SIGNED_IN, localised=True)
 def try_account(request: PineRequest, state: State, chart: str) -> HttpResponse:
     """Works an account string out for a company on a date and tells every fault."""
     text = words(request.GET, "account", 400)

@@ -19,12 +19,15 @@ from django.core.management.base import CommandParser
 from django.db import Error
 
 from core.analysis.asked import Asked, read_day
+from core.audit.fec import ENCODINGS, SEPARATORS
 from core.books.chain import End
 from core.definitions.state import State
-from core.definitions.tables import Company, Group
+from core.definitions.tables import Company, Group, Overlay
 from core.faults import MUST, Refused, WrongCall
+from core.structures.overlays import SeenAs, seen_as
 from web.definitions import snapshot
 from web.exchange import reports
+from web.exchange.audit_file import audit_file_of, content_of
 from web.exchange.checking import everything
 from web.exchange.exporting import export_package
 from web.exchange.importing import import_package
@@ -64,6 +67,7 @@ def add_commands(argument_parser: argparse.ArgumentParser) -> None:
         "--mend", action="store_true", help="add up anew the balances that are not the sums of their lines"
     )
     _add_pack(add("pack", "statements of companies and groups as one PDF, a workbook or a folder"))
+    _add_audit_file(add("audit-file", "the French file of accounting entries of a company's year"))
     trial = add("trial-balance", "the trial balance of a company or group")
     lines = add("statement", "a statement of a company or group")
     _add_statement(lines)
@@ -72,6 +76,7 @@ def add_commands(argument_parser: argparse.ArgumentParser) -> None:
     proof_of = add("translation", "the proof of each translation reserve")
     for sub in (apart, steps, proof_of):
         sub.add_argument("--group", required=True)
+    trial.add_argument("--seen-as", default="", help="an overlay, whose numbers and names accounts have then")
     for sub in (trial, lines):
         whose = sub.add_mutually_exclusive_group(required=True)
         whose.add_argument("--company")
@@ -82,6 +87,16 @@ def add_commands(argument_parser: argparse.ArgumentParser) -> None:
         sub.add_argument("--period", type=int, required=sub in (apart, steps, proof_of))
         sub.add_argument("--format", choices=("csv", "json", "xlsx"), default="csv")
         sub.add_argument("--output", type=Path)
+
+
+def _add_audit_file(audit: argparse.ArgumentParser) -> None:
+    audit.add_argument("--company", required=True)
+    audit.add_argument("--year", type=int, required=True)
+    audit.add_argument("--siren", required=True, help="nine digits")
+    audit.add_argument("--overlay", default="", help="whose local numbers; else the company's own")
+    audit.add_argument("--separator", choices=tuple(SEPARATORS), default="tab")
+    audit.add_argument("--encoding", choices=ENCODINGS, default=ENCODINGS[0])
+    audit.add_argument("--output", type=Path, help="a file, or a folder for it under its own name")
 
 
 def _add_pack(pack: argparse.ArgumentParser) -> None:
@@ -215,6 +230,10 @@ def statement_report(state: State, given: argparse.Namespace, whose: reports.Who
 
 def run_report(given: argparse.Namespace) -> int:
     state = snapshot.current().state
+    if overlay := getattr(given, "seen_as", ""):
+        if state.get(Overlay, overlay) is None:
+            raise WrongCall(f"There is no overlay {overlay}.")
+        state = seen_as(state, SeenAs(overlay))
     if given.act in OF_GROUPS:
         report = OF_GROUPS[given.act](state, given.group, given.year, given.period)
     else:
@@ -265,12 +284,26 @@ def run_pack(given: argparse.Namespace) -> int:
     return DONE
 
 
+def run_audit_file(given: argparse.Namespace) -> int:
+    """Writes the file; standard error says its name and what it comes to."""
+    state = snapshot.current().state
+    if given.overlay and state.get(Overlay, given.overlay) is None:
+        raise WrongCall(f"There is no overlay {given.overlay}.")
+    made = audit_file_of(state, given.company, given.year, given.siren, given.overlay)
+    content = content_of(made, given.separator, given.encoding)
+    if given.output is not None and given.output.is_dir():
+        given.output /= made.name
+    say(f"{made.name}: {len(made.records):,} records.")
+    return _written(given, content)
+
+
 RUN: dict[str, Callable[[argparse.Namespace], int]] = {
     "import": run_import,
     "export": run_export,
     "check": run_check,
     "verify": run_verify,
     "pack": run_pack,
+    "audit-file": run_audit_file,
 }
 
 
