@@ -181,8 +181,10 @@ class Documents(TestCase):
         text = (ROOT / "docs/architecture.md").read_text()
         block = next(part for part in text.split("```") if part.strip().startswith("core  "))
         drawn: dict[str, list[str]] = {"core": [], "web": []}
-        for line in block.strip().splitlines()[1:]:
-            for name, layer in zip(("core", "web"), (line[:30].strip(), line[30:].strip()), strict=True):
+        head, *lines = block.strip().splitlines()
+        at = head.index("web")
+        for line in lines:
+            for name, layer in zip(("core", "web"), (line[:at].strip(), line[at:].strip()), strict=True):
                 drawn[name] += [layer] if layer else []
         self.assertEqual(drawn["core"], held["core"])
         self.assertEqual(drawn["web"], [layer for layer in held["web"] if layer != "process_cache"])

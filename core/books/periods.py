@@ -87,6 +87,34 @@ def closed_early(before: State, edits: Iterable[Edit]) -> str:
     return ""
 
 
+def reopened(edits: Iterable[Edit], before: State) -> str:
+    """Which closed period edits reopen, and what closed after it, in a sentence; empty where none."""
+    rows = [edit.old for edit in edits if _reopens(edit)]
+    if not rows:
+        return ""
+    first = min(rows, key=lambda row: row.starts_on)
+    keys = {row[:3] for row in rows}
+    after = [
+        row.name
+        for row in calendar_index(before, first.calendar).regular
+        if row.starts_on > first.ends_on and row.status == "closed" and row[:3] not in keys
+    ]
+    later = f" {_and_more(after)} closed after it." if after else ""
+    are = "is" if len(rows) == 1 else "are"
+    names = _and_more([first.name, *(row.name for row in rows if row != first)])
+    return f"{names} {are} closed, and reopening lets journals in again.{later}"
+
+
+def _reopens(edit: Edit) -> bool:
+    if edit.table != "periods" or edit.old is None or edit.new is None:
+        return False
+    return bool(edit.old.status == "closed" and edit.new.status != "closed")
+
+
+def _and_more(names: list[str]) -> str:
+    return names[0] if len(names) == 1 else f"{names[0]} and {len(names) - 1} more"
+
+
 @derived((Period, 0))
 def calendar_index(state: State, calendar: str) -> CalendarIndex:
     rows = list(state.part(Period, calendar).values())

@@ -5,7 +5,6 @@ of_codes.py          many codes, moves in a hierarchy, kept versions
 of_statements.py     lines, accounts placed on lines, accounts mapped
 code_rows.py         codes brought in as rows: proposed first, then one change
 proposing.py         a statement begun from classes, a hierarchy or another one
-founding.py          a structure, a company, a year made whole
 recoding.py          all codes of a list longer or shorter, with all that names them
 further_segments.py  a segment added to a structure that was posted to
 fixed.py             what can't change any more once something was posted

@@ -3,11 +3,11 @@ nothing."""
 
 from __future__ import annotations
 
-from core.changes.founding import free_id
 from core.changes.kinds import Add, ChangeSequence
 from core.codes.hierarchies import Tree, main_tree, tree
 from core.codes.lists import ListIndex, list_index
 from core.definitions.kinds import CLASSES as CLASSES_OF_ALL
+from core.definitions.nouns import free_id
 from core.definitions.state import State
 from core.definitions.tables import Chart, Hierarchy, Statement, StatementLine
 from core.faults import Fault, Location, Refused

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Container
 from typing import Any
 
 from core.definitions.parsing import write_cell
@@ -27,3 +29,12 @@ def many(noun: str) -> str:
     if noun.endswith(("hierarchy", "property")):
         return noun[:-1] + "ies"
     return noun.replace("doubt set", "doubts set") if noun == "doubt set aside" else f"{noun}s"
+
+
+LONGEST_ID = 40
+
+
+def free_id(name: str, taken: Container[str], otherwise: str = "new") -> str:
+    """An id made of a name's letters and digits that nothing has yet."""
+    base = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[: LONGEST_ID - 4] or otherwise
+    return next(text for n in range(1, 10**6) if (text := base if n == 1 else f"{base}-{n}") not in taken)

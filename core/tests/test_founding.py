@@ -11,16 +11,8 @@ from unittest import TestCase
 from core import checks
 from core.books.periods import calendar_index
 from core.changes.fixed import NOTHING_POSTED
-from core.changes.founding import (
-    SegmentWanted,
-    chart_made,
-    free_id,
-    new_company,
-    new_structure,
-    next_year,
-    pair_with_all,
-)
 from core.changes.kinds import Add, apply, check
+from core.definitions.nouns import free_id
 from core.definitions.state import State
 from core.definitions.tables import (
     Calendar,
@@ -34,6 +26,8 @@ from core.definitions.tables import (
     StructureSegment,
 )
 from core.faults import Refused, blocking
+from core.founding.companies import new_company, next_year, pair_with_all
+from core.founding.structures import SegmentWanted, chart_made, new_structure
 from core.tests import builders
 
 ACCOUNTS = (

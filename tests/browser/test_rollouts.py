@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from playwright.sync_api import expect
+
 from core.definitions.tables import CompanyAccount
 from tests.browser.base import BrowserTest
 from web.definitions.snapshot import current
@@ -37,3 +39,40 @@ class Rollouts(BrowserTest):
         self.page.keyboard.press("t")
         self.page.locator("td", has_text="Took back: rolled out New site Marsh End").first.wait_for()
         self.assertFalse(current().state.require(CompanyAccount, "trials", "51230").enabled)
+
+
+class NewCompany(BrowserTest):
+    def test_from_nothing_to_its_column_in_the_groups_statement(self) -> None:
+        """One page makes it like another; a journal between the two is posted; the group shows both."""
+        page = self.page
+        self.go("/companies/")
+        page.keyboard.press("Shift+N")
+        page.locator("[name=like]").select_option("veenbol")
+        page.locator(".founding [name=name]").fill("Fernhollow Orchards")
+        page.locator("[name=own_code]").fill("60")
+        expect(page.locator("#proof")).to_contain_text("18 intercompany pairs")
+        expect(page.locator("#proof")).to_contain_text("Due from Fernhollow Orchards")
+        page.keyboard.press("Control+Enter")
+        page.locator("h1", has_text="Fernhollow Orchards").wait_for()
+        expect(page.locator("#proof")).to_contain_text("Nothing is missing.")
+
+        self.go("/journals/fernhollow-orchards/new/")
+        body = {
+            "journal": "OR-1",
+            "date": "2026-09-15",
+            "kind": "general",
+            "lines": [
+                {"account": "60-11010", "debit": "500"},
+                {"line_company": "veenbol", "account": "30-11010", "credit": "500"},
+            ],
+        }
+        token = page.evaluate("JSON.parse(document.body.getAttribute('hx-headers'))['X-CSRFToken']")
+        reply = page.request.post(
+            self.server.url + "/journals/fernhollow-orchards/post/",
+            data=body,
+            headers={"X-CSRFToken": token, "Referer": self.server.url},
+        )
+        self.assertEqual(reply.status, 200, reply.text()[:300])
+        self.go("/group/fernhollow/?statement=bs&year=2026&period=9")
+        expect(page.locator("thead")).to_contain_text("Fernhollow-orchards")
+        page.locator('[data-row="cash"]').first.wait_for()

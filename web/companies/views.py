@@ -3,18 +3,32 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Iterator
 from typing import NamedTuple
 
 from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
+from django.utils.html import format_html
 from django.utils.safestring import SafeString
 
 from core.books.periods import company_calendar
-from core.changes.founding import pairs_wanted
 from core.definitions.state import State
-from core.definitions.tables import Chart, Company, CompanyCode, Group, GroupMember
+from core.definitions.tables import (
+    Chart,
+    ChartMapping,
+    Company,
+    CompanyAccount,
+    CompanyCode,
+    Group,
+    GroupMember,
+    Mapping,
+    Rate,
+)
+from core.founding.companies import pairs_wanted
+from core.group.membership import membership
 from core.structures.charts import chart_index
+from web.companies.map_drawing import company_map
 from web.companies.sheets import ACCOUNTS, COMPANIES, PAIRS, PERIODS, SETTINGS
 from web.definitions.posted import journal_counts
 from web.definitions.viewing import PineRequest
@@ -22,21 +36,25 @@ from web.people.rights import SIGNED_IN, companies_seen, hides_groups, needs
 from web.sheets.options import options
 from web.sheets.pages import stretch
 
-MEMBER = SafeString('<span class="ok">member</span>')
-IN_NONE = SafeString('<span class="look">in none</span>')
+READY = SafeString('<span class="ok"><span class="sr">nothing</span></span>')
 
 
 @needs(SIGNED_IN)
 def companies(request: PineRequest, state: State) -> HttpResponse:
     counts = journal_counts()
-    grouped = {row.member for row in state.rows(GroupMember) if row.member_kind == "company"}
     rows = companies_seen(request.user, state)
     shared = Counter(row.chart for row in rows)
     extra: dict[str, dict[str, object]] = {
-        "Journals": {row.company: counts.get(row.company, 0) for row in rows},
+        "Journals": {
+            row.company: counts[row.company].journals if row.company in counts else 0 for row in rows
+        },
+        "Posted": {
+            row.company: counts[row.company].last.isoformat() for row in rows if row.company in counts
+        },
+        "Open": {row.company: _open(state, row) for row in rows},
     }
     if not hides_groups(request.user):
-        extra["Group"] = {row.company: MEMBER if row.company in grouped else IN_NONE for row in rows}
+        extra["To do"] = {row.company: _to_do(state, row) for row in rows}
     return render(
         request,
         "companies/companies.html",
@@ -46,6 +64,36 @@ def companies(request: PineRequest, state: State) -> HttpResponse:
             "count": len(rows),
         },
     )
+
+
+@needs(SIGNED_IN)
+def drawn(request: PineRequest, state: State) -> HttpResponse:
+    """Who shares which chart, as a drawing."""
+    rows = companies_seen(request.user, state)
+    return render(
+        request,
+        "companies/map.html",
+        {
+            "drawing": company_map(state, rows, journal_counts()),
+            "count": len(rows),
+            "charts": len({row.chart for row in rows}),
+        },
+    )
+
+
+def _open(state: State, row: Company) -> str:
+    """Which accounts are open to a company, in a word or two."""
+    own = state.part(CompanyAccount, row.company).values()
+    if row.accounts_open == "listed":
+        return f"{sum(account.enabled for account in own):,} listed"
+    shut = sum(not account.enabled for account in own)
+    return f"all but {shut:,}" if shut else "all"
+
+
+def _to_do(state: State, row: Company) -> SafeString:
+    """How much a company lacks, of what its page tells."""
+    count = len(missing(state, row)) + bool(lacking_pairs(state, row.company))
+    return format_html('<span class="look">{}</span>', count) if count else READY
 
 
 @needs(SIGNED_IN)
@@ -114,12 +162,35 @@ def missing(state: State, row: Company) -> list[SetupStep]:
         )
     member = {m.member for m in state.rows(GroupMember) if m.member_kind == "company"}
     group = next(iter(sorted(state.rows(Group))), None)
-    if row.company not in member and group is not None:
+    if not {row.company, row.adjusts} & member and group is not None:
         address = reverse("members", kwargs={"group": group.group})
         setup_steps.append(
             SetupStep("It is a member of no group.", f"Members of {group.name}", address, "Shift+M")
         )
-    return setup_steps
+    return [*setup_steps, *_in_groups(state, row)]
+
+
+def _in_groups(state: State, row: Company) -> Iterator[SetupStep]:
+    """What a member lacks for its group's figures: a mapping of its chart, a rate of its currency."""
+    for group in sorted(state.rows(Group)):
+        if row.company not in {own.company for own in membership(state, group.group).companies}:
+            continue
+        mapped = any(own.company == row.company for own in state.part(Mapping, group.group).values()) or any(
+            own.chart == row.chart for own in state.part(ChartMapping, group.group).values()
+        )
+        if row.chart != group.chart and not mapped:
+            address = reverse("mapping", kwargs={"group": group.group, "company": row.company})
+            yield SetupStep(
+                f"Its accounts are mapped to none of {group.name}.", "Map them", address, "Shift+A"
+            )
+        if row.currency != group.currency and not _has_rate(state, row.currency):
+            address = reverse("group-rates", kwargs={"group": group.group})
+            what = f"There is no rate of {row.currency}, which {group.name} needs in {group.currency}."
+            yield SetupStep(what, "Rates", address, "Shift+R")
+
+
+def _has_rate(state: State, currency: str) -> bool:
+    return any(currency in (rate.from_currency, rate.to_currency) for rate in state.rows(Rate))
 
 
 def lacking_pairs(state: State, company: str) -> str:

@@ -3,15 +3,23 @@ who answers."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
+from datetime import date
 from functools import cache
-from typing import Any, Protocol
+from typing import Any, NamedTuple, Protocol
 
 from core.changes.fixed import Facts
-from core.definitions.state import State
-from core.definitions.tables import Group
+from core.definitions.state import Edit, State
+from core.definitions.tables import Company, Group
 from core.keeping.locks import KeptRates
+
+
+class JournalCount(NamedTuple):
+    """A company's journals: how many, and the day on which the last was posted."""
+
+    journals: int
+    last: date
 
 
 class BooksPort(Protocol):
@@ -21,8 +29,16 @@ class BooksPort(Protocol):
         """What was posted, as far as changes of `state` depend on it; each fact queries at most once."""
         ...
 
-    def journal_counts(self) -> dict[str, int]:
-        """How many journals each company has that has any."""
+    def journal_counts(self) -> dict[str, JournalCount]:
+        """How many journals each company has that has any, and when the last was posted."""
+        ...
+
+    def strings_of(self, company: str) -> tuple[str, ...]:
+        """Account strings that a company was posted to, or that its balances name."""
+        ...
+
+    def carried_from(self, companies: Sequence[str], on: date) -> int:
+        """How many companies have closing journals from a day on that nobody took back."""
         ...
 
     def lengthen_strings(self, tails: Mapping[str, str]) -> None:
@@ -39,6 +55,10 @@ class KeptPort(Protocol):
 
     def has_kept(self, group: str) -> bool:
         """Whether a period of a group was ever kept."""
+        ...
+
+    def kept_from(self, state: State, calendar: str, on: date) -> list[str]:
+        """Sentences on kept periods of groups of a calendar's companies that end on a day or later."""
         ...
 
 
@@ -68,9 +88,27 @@ def kept_with(kept: KeptPort) -> None:
     _kept[:] = [kept]
 
 
-def journal_counts() -> dict[str, int]:
-    """How many journals each company has that has any."""
+def journal_counts() -> dict[str, JournalCount]:
+    """How many journals each company has that has any, and when the last was posted."""
     return _books[0].journal_counts()
+
+
+def strings_of(company: str) -> tuple[str, ...]:
+    """Account strings that a company was posted to, or that its balances kept elsewhere name."""
+    return _books[0].strings_of(company)
+
+
+def kept_since(state: State, edits: Iterable[Edit]) -> list[str]:
+    """What reopening periods touches, in sentences: periods that groups kept, results carried since."""
+    sentences: list[str] = []
+    for edit in edits:
+        if edit.table == "periods" and edit.old is not None and edit.new is not None:
+            calendar, on = edit.old.calendar, edit.old.starts_on
+            companies = [row.company for row in state.rows(Company) if row.calendar == calendar]
+            sentences += _kept[0].kept_from(state, calendar, on)
+            if carried := _books[0].carried_from(companies, on):
+                sentences.append(f"{carried} companies have closing journals since.")
+    return list(dict.fromkeys(sentences))
 
 
 def lengthen_strings(tails: Mapping[str, str]) -> None:

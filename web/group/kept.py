@@ -4,13 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import replace
+from datetime import date
 from typing import Any
 
 from django.db import transaction
 from django.utils import timezone
 
 from core.consolidation.position import Consolidation
+from core.definitions.state import State
+from core.definitions.tables import Company, Group
 from core.faults import Fault, Refused
+from core.group.membership import group_calendar, membership
 from core.group.rates import rate_table
 from core.keeping.kept import figures_to_keep, sealed
 from core.keeping.locks import KeptRates, LockedRate, locked_by
@@ -34,6 +38,17 @@ class KeptRows:
 
     def has_kept(self, group: str) -> bool:
         return KeptPeriod.objects.filter(group=group).exists()
+
+    def kept_from(self, state: State, calendar: str, on: date) -> list[str]:
+        companies = {row.company for row in state.rows(Company) if row.calendar == calendar}
+        sentences = []
+        for row in newest(KeptPeriod.objects.select_related("released").defer("figures")):
+            group, periods = state.get(Group, row.group), group_calendar(state, row.group)
+            period = periods.periods.get((row.fiscal_year, row.period)) if periods else None
+            members = {own.company for own in membership(state, row.group).companies}
+            if group and period and period.ends_on >= on and members & companies and not is_released(row):
+                sentences.append(f"{group.name} kept {row.name}: what is posted now moves it since.")
+        return sentences
 
 
 def _name(person: Any) -> str:

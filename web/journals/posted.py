@@ -4,7 +4,8 @@ into kept strings."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
+from datetime import date
 from functools import cache, partial
 from typing import Any
 
@@ -16,6 +17,8 @@ from core.definitions.tables import Budget, Company
 from core.references.uses import charts_of_list
 from core.structures.accounts import parse_dimensions
 from core.structures.charts import chart_index
+from web.definitions.posted import JournalCount
+from web.journals.code_postings import strings_of
 from web.journals.models import BudgetLine, Unfinished
 from web.journals.rewriting import rewrite_strings
 from web.people.models import Person
@@ -44,8 +47,20 @@ class PostedBooks:
             asked.tie,
         )
 
-    def journal_counts(self) -> dict[str, int]:
-        return dict(_rows("SELECT company, count(*) FROM journals_journal GROUP BY company"))
+    def journal_counts(self) -> dict[str, JournalCount]:
+        sql = "SELECT company, count(*), max(posted_at)::date FROM journals_journal GROUP BY company"
+        return {company: JournalCount(count, last) for company, count, last in _rows(sql)}
+
+    def strings_of(self, company: str) -> tuple[str, ...]:
+        return strings_of(company)
+
+    def carried_from(self, companies: Sequence[str], on: date) -> int:
+        sql = (
+            "SELECT count(DISTINCT company) FROM journals_journal j WHERE company = ANY(%s)"
+            " AND kind = 'closing' AND date >= %s AND reverses_id IS NULL AND NOT EXISTS"
+            " (SELECT 1 FROM journals_journal r WHERE r.reverses_id = j.id)"
+        )
+        return int(_rows(sql, list(companies), on)[0][0])
 
     def lengthen_strings(self, tails: Mapping[str, str]) -> None:
         for chart, tail in sorted(tails.items()):

@@ -1,4 +1,4 @@
-from web.journals import entry, views, year_end_views
+from web.journals import entry, period_matrix, views, year_end_views
 from web.people.rights import route
 
 urlpatterns = [
@@ -6,6 +6,9 @@ urlpatterns = [
     route("make/year-end/", year_end_views.year_end_page, "year-end"),
     route("make/year-end/act/", year_end_views.act, "year-end-act"),
     route("make/year-end/<str:company>/lines/", year_end_views.lines, "year-end-lines"),
+    route("make/periods/", period_matrix.page, "period-matrix"),
+    route("make/periods/cell/", period_matrix.cell, "period-cell"),
+    route("make/periods/put/", period_matrix.put, "period-put"),
     route("<str:company>/", views.journals, "company-journals"),
     route("<str:company>/new/", entry.new, "journal-new"),
     route("<str:company>/check/", entry.check, "journal-check"),

@@ -105,6 +105,15 @@ def change(person: Person, name: str, role: str, companies: Iterable[str], by: A
 
 
 @transaction.atomic
+def give_access(pattern: str, company: str, by: Any) -> None:
+    """Whoever works in one company works in another one too."""
+    (row,) = _companies([company])
+    for person in Person.objects.select_for_update().filter(companies__company=pattern).order_by("pk"):
+        person.companies.add(row)
+        _note(person, by, f"Gave {person.shown_name()} company {company}, as {pattern}")
+
+
+@transaction.atomic
 def switch(person: Person, on: bool, by: Any) -> Person:
     """Lets a person sign in, or no more: who is signed in is out with the next page. Nobody is ever
     deleted."""

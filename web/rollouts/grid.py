@@ -14,7 +14,7 @@ from core.rollouts.cells import Cell
 from core.rollouts.matrix import Matrix
 from core.rollouts.things import Thing, ThingKind
 from core.structures.charts import ChartIndex, chart_index
-from web.shell.cell_grid import GridCell, GridColumn, GridRow, grid_rows
+from web.shell.cell_grid import GridCell, GridColumn, GridRow, grid_rows, short_names
 
 CHUNK = 80
 ACROSS = 24
@@ -84,20 +84,6 @@ def _code_words(state: State, index: ChartIndex, matrix: Matrix, thing: Thing) -
     return ThingWords(code, f"{name}, on {statement.name}" if statement else name)
 
 
-def columns(companies: Sequence[tuple[str, str]]) -> list[GridColumn]:
-    """Heads of (company, name): as short as they tell companies apart."""
-    firsts = Counter(name.split()[0] for _, name in companies if name)
-    return [GridColumn(company, _short(name, firsts), name) for company, name in companies]
-
-
-def _short(name: str, firsts: Counter[str]) -> str:
-    """The first word of a name, or where several companies begin so, what follows it."""
-    words = name.split()
-    if len(words) > 1 and firsts[words[0]] > 1:
-        words = words[1:]
-    return " ".join(words[:2]) if words and len(words[0]) < 4 else words[0] if words else name
-
-
 def grid_cell(cell: Cell, wins: bool) -> GridCell:
     if cell.outcome == "differs" and wins:
         return GridCell("ours", "≠", "differs: what comes wins")
@@ -126,7 +112,7 @@ class MatrixPart(NamedTuple):
 
 
 def matrix_part(state: State, matrix: Matrix, show: str, start: int, left: int) -> MatrixPart:
-    heads = columns([(row.company, row.name) for row in matrix.companies])[left : left + ACROSS]
+    heads = short_names([(row.company, row.name) for row in matrix.companies])[left : left + ACROSS]
     fitting = [i for i, row in enumerate(matrix.cells) if fits(show, row)]
     rows = []
     for i in fitting[start : start + CHUNK]:

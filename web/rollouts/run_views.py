@@ -13,6 +13,7 @@ from web.people.rights import CHANGE, needs
 from web.rollouts import grid
 from web.rollouts.models import RolloutRun
 from web.shell.asked import text, whole
+from web.shell.cell_grid import short_names
 from web.shell.htmx import is_fragment
 
 
@@ -28,7 +29,7 @@ def run(request: PineRequest, state: State, number: str) -> HttpResponse:
         raise Http404
     left = min(whole(request.GET, "left"), max(0, len(made.companies) - 1)) // grid.ACROSS * grid.ACROSS
     start = whole(request.GET, "from")
-    heads = grid.columns(made.companies)[left : left + grid.ACROSS]
+    heads = short_names(made.companies)[left : left + grid.ACROSS]
     stop_at = start + grid.CHUNK
     context = {
         "run": made,

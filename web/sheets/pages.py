@@ -183,7 +183,7 @@ def _cell(state: State, sheet: Sheet, row: Any, column: Column, written: str) ->
 
 
 def _extra(value: Any) -> Cell:
-    return Cell(f"{value:,}", "num") if isinstance(value, int) else Cell(value)
+    return Cell(f"{value:,}", "num") if isinstance(value, int) else Cell(value, "nowrap")
 
 
 def _row(

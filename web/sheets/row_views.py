@@ -11,7 +11,6 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import render
 
 from core import sheets
-from core.books.periods import closed_early
 from core.changes.fixed import fixed_columns
 from core.changes.kinds import Change, ChangeSequence, ChangeSet, with_belongings
 from core.definitions.nouns import NOUNS, many, named
@@ -25,7 +24,8 @@ from web.definitions.store import key_text
 from web.definitions.viewing import PineRequest
 from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
 from web.sheets import records
-from web.sheets.changing import apply_change, refuse_first, reload_at, words_of
+from web.sheets.asking_periods import ask_of_periods
+from web.sheets.changing import apply_change, refuse_first, reload_at
 from web.sheets.options import options
 from web.sheets.pages import SHEETS, asked, numeric, stretch
 from web.shell.asked import back as back_to, whole
@@ -104,20 +104,10 @@ def _kept(
     )
     if proposals.change is None:
         raise Refused([fault.at(row=None) for fault in proposals.faults])
-    if question := _early(request, state, proposals.change):
+    if question := ask_of_periods(request, state, proposals.change):
         return question
     apply_change(request, proposals.change)
     return _back(request, sheet, proposals.keys[0])
-
-
-def _early(request: PineRequest, state: State, change: Change) -> HttpResponse | None:
-    """The question whether a period closes before an earlier one, and why; None where there is nothing to
-    ask."""
-    sentence = closed_early(state, change.edits(state))
-    if not sentence or (decided(request) and words_of(request, "why")):
-        return None
-    refuse_first(state, change)
-    return ask(request, sentence, Choice("close", "Close it"), why=True)
 
 
 def _field(
@@ -151,7 +141,7 @@ def several(request: PineRequest, state: State, sheet: str) -> HttpResponse:
     change = _several_change(request, state, kind, given, items, act)
     if act == "delete" and (question := _before_deleting(request, state, items, kind, change)):
         return question
-    if question := _early(request, state, change):
+    if question := ask_of_periods(request, state, change):
         return question
     apply_change(request, change)
     if act in ("up", "down"):

@@ -4,6 +4,7 @@ into the proof leaf, several cells are chosen together (web/static/js/grid.js)."
 from __future__ import annotations
 
 import json
+from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from html import escape
@@ -62,6 +63,30 @@ def grid_rows(rows: Iterable[GridRow], columns: Sequence[GridColumn]) -> SafeStr
             parts.append(f'{opening}{title}><i class="box {cell.css}">{escaped(cell.mark)}</i></td>')
         parts.append("</tr>")
     return mark_safe("".join(parts))  # noqa: S308 - every text was escaped above
+
+
+def short_names(named: Sequence[Sequence[str]]) -> list[GridColumn]:
+    """Heads of (key, name): as short as they tell the names apart."""
+    firsts = Counter(name.split()[0] for _, name in named if name.split())
+    rests = [_without_first(name, firsts) for _, name in named]
+    shorts = [_first(rest) for rest in rests]
+    counts = Counter(shorts)
+    return [
+        GridColumn(key, short if counts[short] == 1 else rest, name)
+        for (key, name), rest, short in zip(named, rests, shorts, strict=True)
+    ]
+
+
+def _without_first(name: str, firsts: Counter[str]) -> str:
+    """What follows the first word, where several names begin with it."""
+    words = name.split()
+    return " ".join(words[1:]) if len(words) > 1 and firsts[words[0]] > 1 else name
+
+
+def _first(text: str) -> str:
+    """The first word, or two where that is short."""
+    words = text.split()
+    return (" ".join(words[:2]) if words and len(words[0]) < 4 else words[0] if words else text).rstrip(",")
 
 
 def chosen_cells(given: Mapping[str, Any]) -> list[tuple[str, str]]:

@@ -6,12 +6,12 @@ from django.http import HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 
-from core.changes.founding import SegmentWanted, chart_made, new_structure
 from core.definitions.kinds import ROLES, SEPARATORS
 from core.definitions.parsing import CONTROL, HALF
 from core.definitions.state import State
 from core.definitions.tables import CodeList
 from core.faults import Fault, Location, Refused
+from core.founding.structures import SegmentWanted, chart_made, new_structure
 from web.definitions.viewing import PineRequest
 from web.people.rights import CHANGE, needs
 from web.sheets.changing import apply_change, reload_at

@@ -3,6 +3,8 @@
 import { between } from "./dom.js";
 
 const CELL = "table[data-cells] td[data-col]";
+/* A cell that stands for nothing is no place to begin. */
+const BEGIN = "td[data-col]:not(:has(.box.none))";
 const SOON = 120;
 const tableOf = (cell) => cell.closest("table[data-cells]");
 const rowsOf = (table) => [...table.tBodies[0].rows].filter((row) => row.dataset.keyRow !== undefined);
@@ -83,7 +85,7 @@ const stand = (cell, extending) => {
 export const placeCellStops = () =>
   document.querySelectorAll("table[data-cells]").forEach((table) => {
     if (table.querySelector("td[tabindex='0']")) return;
-    table.querySelector("td[data-col]")?.setAttribute("tabindex", "0");
+    table.querySelector(BEGIN)?.setAttribute("tabindex", "0");
   });
 
 document.addEventListener("keydown", (event) => {
@@ -91,7 +93,8 @@ document.addEventListener("keydown", (event) => {
   const el = document.activeElement;
   const cell = cellOf(el);
   if (!cell) {
-    const first = (el === document.body || el?.id === "work") && document.querySelector(CELL);
+    const first =
+      (el === document.body || el?.id === "work") && document.querySelector(`table[data-cells] ${BEGIN}`);
     if (first && event.key === "ArrowDown") {
       event.preventDefault();
       stand(document.querySelector("td[aria-selected=true]") || first, false);

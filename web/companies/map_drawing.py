@@ -1,0 +1,128 @@
+"""Who shares what, drawn: charts as floors, companies as posts that stand on them, dashed ties to the charts
+into which a chart is mapped for a group."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from html import escape
+from math import log10
+from typing import NamedTuple
+
+from django.urls import reverse
+from django.utils.safestring import SafeString, mark_safe
+
+from core.definitions.state import State
+from core.definitions.tables import Chart, ChartMapping, Company, Group, Mapping
+from web.definitions.posted import JournalCount
+from web.shell.cell_grid import short_names
+
+WIDTH, LEFT, RIGHT = 780, 8, 150
+FLOOR, GAP = 118, 34
+WIDEST, NARROWEST, LABELLED = 92, 9, 54
+LOWEST, HIGHEST = 26, 74
+
+
+class Tie(NamedTuple):
+    """A chart whose accounts go into another chart, for these groups."""
+
+    chart: str
+    into: str
+    groups: tuple[str, ...]
+
+
+def ties(state: State, companies: Sequence[Company]) -> list[Tie]:
+    """Charts of companies that are mapped into the chart of a group."""
+    charts = {row.company: row.chart for row in companies}
+    found: dict[tuple[str, str], dict[str, None]] = {}
+    mapped = {(row.group, charts.get(row.company, "")) for row in state.rows(Mapping)}
+    mapped |= {(row.group, row.chart) for row in state.rows(ChartMapping)}
+    for name, chart in sorted(mapped):
+        group = state.get(Group, name)
+        if group and chart in charts.values() and chart != group.chart:
+            found.setdefault((chart, group.chart), {})[group.name] = None
+    return [Tie(*key, tuple(groups)) for key, groups in sorted(found.items())]
+
+
+def company_map(state: State, companies: Sequence[Company], counts: dict[str, JournalCount]) -> SafeString:
+    """The drawing; a post leads to its company, and is as high as it has journals, on a scale of tens."""
+    floors: dict[str, list[Company]] = {}
+    for row in companies:
+        floors.setdefault(row.chart, []).append(row)
+    order = sorted(floors, key=lambda chart: (-len(floors[chart]), chart))
+    bases = {chart: GAP + place * (FLOOR + GAP) + FLOOR for place, chart in enumerate(order)}
+    height = GAP + len(order) * (FLOOR + GAP) + 8
+    parts = [
+        f'<svg viewBox="0 0 {WIDTH} {height}" width="{WIDTH}" height="{height}" class="company-map"'
+        ' role="img" aria-label="Charts with the companies on them">'
+    ]
+    for chart in order:
+        parts += _floor(state.require(Chart, chart), floors[chart], counts, bases[chart])
+    parts += _ties(ties(state, companies), bases)
+    parts.append("</svg>")
+    return mark_safe("".join(parts))  # noqa: S308 - every text was escaped
+
+
+def _floor(
+    chart: Chart, companies: Sequence[Company], counts: dict[str, JournalCount], base: int
+) -> Iterator[str]:
+    room = WIDTH - LEFT - RIGHT
+    step = max(NARROWEST, min(WIDEST, room // max(1, len(companies))))
+    heads = short_names([(row.company, row.name) for row in companies])
+    for place, (row, head) in enumerate(zip(companies, heads, strict=True)):
+        if (place + 1) * step > room:
+            yield f'<text x="{LEFT + room}" y="{base - 8}" class="soft">+{len(companies) - place}</text>'
+            break
+        journals = counts[row.company].journals if row.company in counts else 0
+        tall = min(HIGHEST, LOWEST + round(14 * log10(journals + 1)))
+        yield _post(
+            row, head.name if step >= LABELLED else "", LEFT + place * step, base, step, tall, journals
+        )
+    count = f"{len(companies)} compan{'y' if len(companies) == 1 else 'ies'}"
+    yield f'<line x1="{LEFT}" x2="{LEFT + room}" y1="{base}" y2="{base}" class="floor"/>'
+    yield (
+        f'<text x="{LEFT}" y="{base + 17}"><a href="{reverse("structure", args=[chart.chart])}">'
+        f'{escape(chart.name)}</a><tspan class="soft" dx="8">{count}</tspan></text>'
+    )
+
+
+def shorten(text: str, most: int) -> str:
+    """As much of a text as there is room for."""
+    return text if len(text) <= most else f"{text[: most - 1].rstrip(' ,')}…"
+
+
+def _post(row: Company, label: str, x: int, base: int, step: int, tall: int, journals: int) -> str:
+    wide = max(4, min(step - 5, 46))
+    title = f"{row.name}, {row.country}, {row.currency}: {journals:,} journals"
+    title += f", seen as {row.overlay}" if row.overlay else ""
+    title += f", adjusts {row.adjusts}" if row.adjusts else ""
+    css = "post adjusts" if row.adjusts else "post"
+    middle = x + wide / 2
+    texts = (
+        f'<text x="{x}" y="{base - tall - 7}">{escape(label)}</text>'
+        f'<text x="{middle}" y="{base - 8}" class="soft mid">{escape(row.currency)}</text>'
+        if label
+        else ""
+    )
+    if row.overlay and label:
+        texts += f'<text x="{middle}" y="{base - tall + 14}" class="flag mid">{escape(row.overlay)}</text>'
+    return (
+        f'<a href="{reverse("company", args=[row.company])}"><title>{escape(title)}</title>'
+        f'<rect x="{x}" y="{base - tall}" width="{wide}" height="{tall}" class="{css}"/>{texts}</a>'
+    )
+
+
+def _ties(found: Sequence[Tie], bases: dict[str, int]) -> Iterator[str]:
+    """Dashed, at the right of the floors; beside the chart that they lead to stands for which groups."""
+    edge = WIDTH - RIGHT
+    drawn = [one for one in found if one.into in bases and one.chart in bases]
+    for place, tie in enumerate(drawn):
+        x, low, high = edge + 14 + place * 10, bases[tie.chart], bases[tie.into]
+        yield (
+            f'<path d="M{edge} {low}H{x}V{high}H{edge}" class="tie"><title>Mapped into'
+            f" {escape(', '.join(tie.groups))}</title></path>"
+        )
+    for into in dict.fromkeys(tie.into for tie in drawn):
+        groups = dict.fromkeys(name for tie in drawn if tie.into == into for name in tie.groups)
+        for line, name in enumerate(groups):
+            y = bases[into] - 6 - 16 * line
+            yield f'<text x="{edge + 6}" y="{y}" class="soft">{escape(shorten(f"into {name}", 22))}</text>'
