@@ -7,6 +7,7 @@ from typing import Literal
 FaultCode = Literal[
     "account-currency",
     "account-not-open",
+    "account-request",
     "adjusts",
     "amount-both",
     "amount-negative",

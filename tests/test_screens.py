@@ -40,6 +40,8 @@ NAMES = {
     "overlay": "o",
 }
 PAGES = {
+    "today/": "Today",
+    "requests/": "Accounts asked for",
     "people/": "People",
     "me/": "Your password",
     "registers/": "Registers",
@@ -103,7 +105,7 @@ PAGES = {
 }
 """Whole pages by address, each with what it is headed; a new one is named here."""
 LEADS = {
-    "": "/codes/",
+    "": "/today/",
     "sign-in/": "/",
     "codes/": "/codes/acc/",
     "hierarchies/of/<str:code_list>/": "/hierarchies/tree/",
@@ -124,6 +126,7 @@ REFUSES = {
     "companies/pairs/matrix/cell/": 404,
     "companies/pairs/matrix/simulate/": 404,
     "journals/make/periods/cell/": 404,
+    "requests/<str:number>/": 404,
     "rollouts/run/<str:number>/": 404,
     "rollouts/run/<str:number>/cell/": 404,
     "rollouts/of/<str:rollout>/cell/": 404,

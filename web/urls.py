@@ -11,6 +11,7 @@ urlpatterns = [
     path("journals/", include("web.journals.urls")),
     path("statements/", include("web.statements.urls")),
     path("budgets/", include("web.budgets.urls")),
+    path("requests/", include("web.requests.urls")),
     path("rollouts/", include("web.rollouts.urls")),
     path("group/", include("web.group.urls")),
     path("", include("web.packs.urls")),

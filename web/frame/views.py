@@ -7,6 +7,7 @@ from django.shortcuts import render
 from django.urls import reverse
 
 from core.definitions.state import State
+from core.definitions.tables import Company
 from web.definitions.viewing import PineRequest
 from web.frame import finding
 from web.people.rights import OPEN, SIGNED_IN, needs
@@ -20,7 +21,8 @@ def alive(request: PineRequest) -> HttpResponse:
 
 @needs(SIGNED_IN)
 def home(request: PineRequest, state: State) -> HttpResponse:
-    return HttpResponseRedirect(reverse("codes"))
+    """What waits for somebody; where there is no company yet, the page that says how to begin."""
+    return HttpResponseRedirect(reverse("today" if any(True for _ in state.rows(Company)) else "codes"))
 
 
 @needs(SIGNED_IN)

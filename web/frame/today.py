@@ -1,0 +1,193 @@
+"""The start page: what waits for somebody, and their companies' figures."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import date
+from typing import NamedTuple
+
+from django.http import HttpResponse
+from django.shortcuts import render
+from django.urls import reverse
+
+from core.books.periods import calendar_index
+from core.codes.lists import list_index
+from core.definitions.state import State
+from core.definitions.tables import Company, Group, Statement
+from core.group.membership import group_calendar
+from core.group_figures.sum_up import disagreements
+from core.money import digits_of
+from core.statements.figures import natural_list, plan
+from web.companies.views import lacking_pairs, missing
+from web.definitions.drafting import OPEN_ENDED
+from web.definitions.models import Draft
+from web.definitions.viewing import PineRequest
+from web.group import queries as group_queries
+from web.journals.models import Unfinished
+from web.people.rights import SIGNED_IN, charts_seen, companies_seen, needs
+from web.requests.models import AccountRequest
+from web.requests.views import requests_seen
+from web.statements.addresses import default_period
+from web.statements.queries import trial_balance
+
+MOST = 12
+
+
+class Waiting(NamedTuple):
+    """Something that waits: the mark it has, what, where to go."""
+
+    mark: str
+    what: str
+    address: str
+
+
+@needs(SIGNED_IN)
+def today(request: PineRequest, state: State) -> HttpResponse:
+    """What waits for this person, the gravest first, and the figures of their companies."""
+    items = [
+        *_of_requests(request, state),
+        *_of_drafts(request),
+        *_of_journals(request, state),
+        *_of_companies(request, state),
+        *_of_periods(request, state),
+        *_of_statements(request, state),
+    ]
+    companies = companies_seen(request.user, state)
+    return render(
+        request,
+        "frame/today.html",
+        {
+            "items": items,
+            "figures": [row for one in companies[:MOST] if (row := _figures(state, one)) is not None],
+            "more": max(0, len(companies) - MOST),
+            "groups": request.user.is_group_accountant and any(True for _ in state.rows(Group)),
+            "on": date.today(),
+        },
+    )
+
+
+def _several(count: int, one: str, many: str) -> str:
+    return f"{count:,} {one if count == 1 else many}"
+
+
+def _of_requests(request: PineRequest, state: State) -> Iterator[Waiting]:
+    rows = requests_seen(request, state)
+    waiting = rows.filter(state=AccountRequest.OPEN).count()
+    if waiting and request.user.is_group_accountant:
+        what = f"{_several(waiting, 'account is', 'accounts are')} asked for"
+        yield Waiting("look", what, reverse("requests"))
+    answered = [AccountRequest.MADE, AccountRequest.DECLINED]
+    since = request.user.last_login
+    mine = rows.filter(by=request.user, state__in=answered)
+    if since is not None and (fresh := mine.filter(answered_at__gte=since).count()):
+        yield Waiting(
+            "ok", f"{_several(fresh, 'request', 'requests')} of yours answered", reverse("requests")
+        )
+
+
+def _of_drafts(request: PineRequest) -> Iterator[Waiting]:
+    """Drafts out for review that somebody else must approve, and one's own that are open."""
+    if not request.user.is_group_accountant:
+        return
+    for draft in Draft.objects.filter(status__in=OPEN_ENDED).select_related("author").order_by("-pk")[:MOST]:
+        address = reverse("draft", kwargs={"number": draft.pk})
+        if draft.status == Draft.REVIEW and draft.author != request.user:
+            yield Waiting(
+                "look", f"Draft {draft.name} of {draft.author.shown_name()} is to be approved", address
+            )
+        elif draft.status == Draft.OPEN and draft.author == request.user:
+            yield Waiting("soft", f"Your draft {draft.name} is being worked on", address)
+
+
+def _of_journals(request: PineRequest, state: State) -> Iterator[Waiting]:
+    names = {row.company: row.name for row in companies_seen(request.user, state)}
+    for row in Unfinished.objects.filter(by=request.user, company_id__in=list(names))[:MOST]:
+        address = reverse("journal-new", kwargs={"company": row.company_id})
+        yield Waiting("look", f"A journal of {names[row.company_id]} is half keyed", address)
+
+
+def _of_companies(request: PineRequest, state: State) -> Iterator[Waiting]:
+    """Companies that lack something before they can work."""
+    if not request.user.is_group_accountant:
+        return
+    lacking = [
+        row
+        for row in companies_seen(request.user, state)
+        if missing(state, row) or lacking_pairs(state, row.company)
+    ]
+    for row in lacking[:4]:
+        address = reverse("company", kwargs={"company": row.company})
+        yield Waiting("look", f"{row.name} must yet be placed", address)
+    if len(lacking) > 4:
+        yield Waiting("look", f"and {len(lacking) - 4:,} more companies", reverse("companies"))
+
+
+def _of_periods(request: PineRequest, state: State) -> Iterator[Waiting]:
+    """Periods that are over and still open."""
+    now = date.today()
+    calendars = sorted({row.calendar for row in companies_seen(request.user, state)})
+    for name in calendars:
+        over = [p for p in calendar_index(state, name).regular if p.ends_on < now and p.status == "open"]
+        if over:
+            more = f" and {len(over) - 1} more" if len(over) > 1 else ""
+            what = f"{over[0].name}{more} {'is' if len(over) == 1 else 'are'} over and open"
+            yield Waiting("look", what, f"{reverse('period-matrix')}?year={over[0].fiscal_year}")
+
+
+def _of_statements(request: PineRequest, state: State) -> Iterator[Waiting]:
+    charts = charts_seen(request.user, state)
+    for row in sorted(state.rows(Statement)):
+        planned = plan(state, row.statement) if row.chart in charts else None
+        if planned is not None and (missed := len(planned.missed())):
+            what = f"{_several(missed, 'account stands', 'accounts stand')} on no line of {row.name}"
+            yield Waiting("must", what, reverse("statement", kwargs={"statement": row.statement}))
+
+
+class CompanyFigures(NamedTuple):
+    """A company's figures of the year to its open period, in minor units as shown."""
+
+    company: Company
+    period: str
+    revenue: int
+    result: int
+    assets: int
+    digits: int
+    query: str
+
+
+def _figures(state: State, company: Company) -> CompanyFigures | None:
+    year, number = default_period(state, company.calendar)
+    period = calendar_index(state, company.calendar).periods.get((year, number))
+    if period is None:
+        return None
+    codes = list_index(state, natural_list(state, company.chart)).codes
+    sums: dict[str, int] = {}
+    for row in trial_balance(state, company.company, year, number, None):
+        code = codes.get(row.account)
+        kind = code.account_class if code else ""
+        moves = kind in ("revenue", "expense")
+        sums[kind] = sums.get(kind, 0) + (row.debit - row.credit if moves else row.closing)
+    if not sums:
+        return None
+    query = f"company={company.company}&year={year}&period={number}"
+    result = -sums.get("revenue", 0) - sums.get("expense", 0)
+    digits = digits_of(company.currency)
+    return CompanyFigures(
+        company, period.name, -sums.get("revenue", 0), result, sums.get("asset", 0), digits, query
+    )
+
+
+@needs(SIGNED_IN)
+def of_groups(request: PineRequest, state: State) -> HttpResponse:
+    """Sides that disagree in each group's open period; asked for apart, so that the page doesn't wait."""
+    items: list[Waiting] = []
+    for group in sorted(state.rows(Group)) if request.user.is_group_accountant else []:
+        calendar = group_calendar(state, group.group)
+        year, number = default_period(state, calendar.calendar) if calendar else (0, 0)
+        position = group_queries.position_at(state, group.group, year, number) if number else None
+        apart = len(disagreements(position[1])) if position else 0
+        if apart:
+            address = f"{reverse('group-sides', kwargs={'group': group.group})}?year={year}&period={number}"
+            what = f"{_several(apart, 'pair of sides disagrees', 'pairs of sides disagree')} in {group.name}"
+            items.append(Waiting("look", what, address))
+    return render(request, "frame/today_groups.html", {"items": items})
