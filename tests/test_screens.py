@@ -68,6 +68,7 @@ PAGES = {
     "companies/<str:company>/": "Alpha",
     "journals/make/year-end/": "Year end 2026",
     "journals/make/periods/": "Periods 2026",
+    "journals/make/revaluation/": "Revaluation",
     "journals/<str:company>/": "Journals",
     "journals/<str:company>/new/": "New journal",
     "journals/<str:company>/account/<str:code>/": "1010 Bank",

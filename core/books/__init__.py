@@ -8,6 +8,5 @@ line_columns.py    lines of a file as columns of numbers
 chain.py           the hash that ties each posted journal to the one before
 balances.py        balances packed as arrays, and trial balances
 twins.py           lines of two companies that face each other, matched
-year_end.py        closing journals that carry a year's result to equity
 untagged.py        how much of an account carries no code of a dimension
 """

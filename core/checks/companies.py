@@ -110,18 +110,25 @@ def rates(state: State, rows: list[Rate]) -> Iterator[Fault]:
             yield fault(row, "to_currency", "A rate is between two currencies.", "Leave the row out.")
 
 
+NAMED_BY_CHARTS = (
+    ("result_account", ("equity",), "an equity account", "takes the result at a year's end"),
+    ("exchange_account", ("revenue", "expense"), "a revenue or expense account", "takes the differences"),
+)
+"""Accounts that a chart names, by the classes they may have, and what for."""
+
+
 def charts(state: State, rows: list[Chart]) -> Iterator[Fault]:
-    """The account that takes the result at a year's end is one of equity."""
+    """Accounts that a chart names are of a class that goes there."""
     for row in rows:
         index = chart_index(state, row.chart)
-        if not row.result_account or index is None:
-            continue
-        yield from natural_faults(index, row, "result_account")
-        code = list_index(state, index.natural_list).codes.get(row.result_account)
-        if code and code.takes_amounts and code.account_class != "equity":
-            what = f"{code.code} {code.name} is not an equity account."
-            way_out = "Choose the account that takes the result at a year's end."
-            yield fault(row, "result_account", what, way_out, "class-misplaced")
+        for column, classes, kind, purpose in NAMED_BY_CHARTS:
+            if index is None or not getattr(row, column):
+                continue
+            yield from natural_faults(index, row, column)
+            code = list_index(state, index.natural_list).codes.get(getattr(row, column))
+            if code and code.takes_amounts and code.account_class not in classes:
+                what = f"{code.code} {code.name} is not {kind}."
+                yield fault(row, column, what, f"Choose the account that {purpose}.", "class-misplaced")
 
 
 CHECKS: list[tuple[type[Any], Any]] = [

@@ -124,7 +124,7 @@ def _after_codes(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]
 
 def _minding_classes(after: State, code_list: str) -> Iterator[Any]:
     """Accounts named for what they are: by charts, groups, eliminations, acquisitions."""
-    yield from (row for row in after.rows(Chart) if row.result_account and _natural(after, row, code_list))
+    yield from (row for row in after.rows(Chart) if _natural(after, row, code_list))
     groups = {row.group for row in after.rows(Group) if natural_list(after, row.chart) == code_list}
     yield from _of_groups(after, groups)
 

@@ -184,6 +184,7 @@ class Chart(NamedTuple):
     new_strings: Annotated[str, choice("as_keyed", "listed_only")] = "as_keyed"
     approval: Flag = False
     result_account: Annotated[CodeText, LATER] = ""
+    exchange_account: Annotated[CodeText, LATER] = ""
 
 
 class ChartSegment(NamedTuple):

@@ -164,8 +164,9 @@ def _of_accounts(state: State, code_list: str, charts: dict[str, set[str]]) -> I
     own = {name for name, chart in companies.items() if natural(chart)}
     groups = {row.group for row in state.rows(Group) if natural(row.chart)}
     for row in state.rows(Chart):
-        if row.result_account and natural(row.chart):
-            yield CodeReference(row, "result_account", CODE)
+        for column in ("result_account", "exchange_account"):
+            if getattr(row, column) and natural(row.chart):
+                yield CodeReference(row, column, CODE)
     yield from _of_companies(state, own)
     statements = [row.statement for row in state.rows(Statement) if natural(row.chart)]
     for line in chain.from_iterable(state.part(StatementLine, name).values() for name in statements):

@@ -68,6 +68,7 @@ def _statement(state: State, line: StatementLine) -> str:
 SENTENCES: dict[tuple[type[Any], str], Callable[[State, Any], str]] = {
     (HierarchyNode, "parent"): lambda s, r: f"{r.code} stands below it in {_tree(s, r)}",
     (HierarchyNode, "intake"): lambda s, r: f"the intake of {r.code} in {_tree(s, r)}",
+    (Chart, "exchange_account"): lambda s, r: f"the account that takes exchange differences of {r.name}",
     (Chart, "result_account"): lambda s, r: f"the account that takes the result of {r.name}",
     (ChartSegment, "default_code"): lambda s, r: f"the default of {r.segment} in {r.chart}",
     (PairingRule, "codes"): lambda s, r: f"pairing rule {r.rule} of {r.chart}",

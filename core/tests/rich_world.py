@@ -93,7 +93,7 @@ def rich() -> list[Any]:
         Overlay("nl", "Dutch", "nl"),
         OverlayCode("nl", "acc", "1010", "100", "Bank"),
         ChartSegment("c", "company", True, "10"),
-        Chart("c", "Chart", "s", result_account="3020"),
+        Chart("c", "Chart", "s", result_account="3020", exchange_account="5020"),
     ]
     rows += [
         CodeList("own", "Own accounts", 2, 2, "letters"),

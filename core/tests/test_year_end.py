@@ -10,9 +10,9 @@ from hypothesis import given, strategies as st
 
 from core.books.journals import PostingContext
 from core.books.periods import calendar_index
-from core.books.year_end import ResultBalance, closing_period, next_period, year_end
 from core.changes.fixed import NOTHING_POSTED
 from core.changes.kinds import Put, examine
+from core.closing.year_end import ResultBalance, closing_period, next_period, year_end
 from core.definitions.tables import Chart, ChartSegment, Period
 from core.tests.builders import state
 

@@ -76,6 +76,7 @@ SCREENS = (
     Screen("Pairs", "/companies/pairs/matrix/", "", "ArrowDown", "#cell section"),
     Screen("Pairs", "/companies/pairs/matrix/"),
     Screen("Periods", "/journals/make/periods/"),
+    Screen("Revaluation", "/journals/make/revaluation/"),
     Screen("Overlay", "/overlays/nl/"),
     Screen("Audit file", "/exchange/audit-file/nurseries/?year=2026&siren=123456789&overlay=fr"),
     Screen("Company", "/companies/nurseries/"),

@@ -1,4 +1,4 @@
-from web.journals import entry, period_matrix, views, year_end_views
+from web.journals import entry, period_matrix, revaluation_views, views, year_end_views
 from web.people.rights import route
 
 urlpatterns = [
@@ -6,6 +6,9 @@ urlpatterns = [
     route("make/year-end/", year_end_views.year_end_page, "year-end"),
     route("make/year-end/act/", year_end_views.act, "year-end-act"),
     route("make/year-end/<str:company>/lines/", year_end_views.lines, "year-end-lines"),
+    route("make/revaluation/", revaluation_views.page, "revaluation"),
+    route("make/revaluation/act/", revaluation_views.act, "revaluation-act"),
+    route("make/revaluation/<str:company>/lines/", revaluation_views.lines, "revaluation-lines"),
     route("make/periods/", period_matrix.page, "period-matrix"),
     route("make/periods/cell/", period_matrix.cell, "period-cell"),
     route("make/periods/put/", period_matrix.put, "period-put"),

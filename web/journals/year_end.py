@@ -12,7 +12,7 @@ from django.db import connection, transaction
 from core.books.balances import Books
 from core.books.journals import BookedLine
 from core.books.periods import company_calendar
-from core.books.year_end import ResultBalance, YearEnd, closing_period, next_period, year_end
+from core.closing.year_end import ResultBalance, YearEnd, closing_period, next_period, year_end
 from core.codes.lists import list_index
 from core.definitions.state import State
 from core.definitions.tables import Chart, Company, Journal as JournalRow

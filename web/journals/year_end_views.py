@@ -11,7 +11,7 @@ from django.shortcuts import render
 from django.urls import reverse
 
 from core.books.periods import company_calendar
-from core.books.year_end import YearEnd
+from core.closing.year_end import YearEnd
 from core.codes.lists import list_index
 from core.definitions.state import State
 from core.definitions.tables import Chart, Company

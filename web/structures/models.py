@@ -50,6 +50,7 @@ class Chart(Definition):
     new_strings = models.CharField(max_length=12)
     approval = models.BooleanField(default=False)
     result_account = ident(blank=True, default="")
+    exchange_account = ident(blank=True, default="")
 
     class Meta:
         constraints = choices_held("charts")

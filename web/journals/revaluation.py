@@ -1,0 +1,128 @@
+"""Balances in foreign currencies read, and brought to the closing rate by journals, for many companies."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from django.db import connection, transaction
+
+from core.books.periods import company_calendar
+from core.closing.revaluation import (
+    REVALUATION,
+    ForeignBalance,
+    Revaluation,
+    accounts_revalued,
+    revaluation,
+)
+from core.definitions.state import State
+from core.definitions.tables import Company, Journal as JournalRow
+from core.faults import Fault, Location, Refused
+from web.definitions import actions, snapshot
+from web.journals import posting
+from web.journals.actions import next_number, reverse, rules_for
+from web.journals.chain import lock_numbers
+from web.journals.models import Journal
+from web.shell.retrying import retried
+
+BALANCES = """
+    SELECT a.account, a."natural", coalesce(d.codes, ''), coalesce(c.company, ''),
+           CASE WHEN l.source_type = %(mark)s THEN l.source_number ELSE j.currency END,
+           sum(CASE WHEN l.source_type = %(mark)s THEN 0 ELSE l.keyed END), sum(l.amount)
+    FROM journals_book b JOIN journals_journalline l ON l.book_id = b.id
+    JOIN journals_journal j ON j.id = l.journal_id JOIN journals_account a ON a.id = l.account_id
+    LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id
+    LEFT JOIN companies_company c ON c.id = l.partner_id
+    WHERE b.company = %(company)s AND a."natural" = ANY(%(accounts)s)
+      AND (b.fiscal_year, l.period) <= (%(year)s, %(period)s)
+      AND (l.source_type = %(mark)s OR j.currency <> %(currency)s)
+    GROUP BY 1, 2, 3, 4, 5
+"""
+POSTED = """
+    SELECT DISTINCT j.company, j.id FROM journals_journal j JOIN journals_journalline l ON l.journal_id = j.id
+    WHERE j.company = ANY(%s) AND l.source_type = %s AND j.kind = 'adjusting' AND j.reverses_id IS NULL
+      AND NOT EXISTS (SELECT 1 FROM journals_journal r WHERE r.reverses_id = j.id)
+"""
+
+
+def foreign_balances(state: State, company: str, year: int, period: int) -> list[ForeignBalance]:
+    """Of the accounts that are revalued, up to the end of a period."""
+    row, accounts = state.require(Company, company), accounts_revalued(state, company)
+    if not accounts:
+        return []
+    values: dict[str, Any] = {
+        "mark": REVALUATION,
+        "company": company,
+        "accounts": sorted(accounts),
+        "year": year,
+        "period": period,
+        "currency": row.currency,
+    }
+    with connection.cursor() as cursor:
+        cursor.execute(BALANCES, values)
+        rows = [ForeignBalance._make((*row[:5], int(row[5]), int(row[6]))) for row in cursor.fetchall()]
+    return [own for own in rows if own.keyed or own.booked]
+
+
+def revaluations(
+    state: State, companies: Sequence[str], year: int, period: int, person: Any
+) -> list[Revaluation]:
+    rules = rules_for(person)
+    return [
+        revaluation(state, name, year, period, foreign_balances(state, name, year, period), rules)
+        for name in companies
+    ]
+
+
+def posted_in(state: State, companies: Sequence[str], year: int, period: int) -> dict[str, list[Journal]]:
+    """By company the revaluations of a period that nobody took back, the newest first."""
+    with connection.cursor() as cursor:
+        cursor.execute(POSTED, [list(companies), REVALUATION])
+        numbers = [number for _, number in cursor.fetchall()]
+    found: dict[str, list[Journal]] = {}
+    for row in Journal.objects.filter(pk__in=numbers).order_by("-pk"):
+        at = company_calendar(state, row.company_id).periods.get((year, period))
+        if at is not None and at.starts_on <= row.date <= at.ends_on:
+            found.setdefault(row.company_id, []).append(row)
+    return found
+
+
+@retried
+def revalue(companies: Sequence[str], year: int, period: int, person: Any) -> list[tuple[str, str]]:
+    """Posts a journal for each company with something to bring to the rate, all or none: (company, journal).
+    Raises Refused with every reason why one can't be."""
+    with transaction.atomic():
+        actions.share_definitions()
+        lock_numbers(companies)
+        state = snapshot.current().state
+        found = revaluations(state, list(dict.fromkeys(companies)), year, period, person)
+        if faults := [fault for one in found for fault in one.faults]:
+            raise Refused(faults)
+        ready = []
+        for one in found:
+            if one.lines and one.period:
+                number, words = next_number(state, one.company), f"Revaluation at {one.period.ends_on}"
+                head = JournalRow(one.company, number, one.period.ends_on, "adjusting", words)
+                ready.append((head, one.lines))
+        if not ready:
+            what = "Every balance is at the rate already."
+            raise Refused([Fault("nothing-chosen", what, way_out="Choose companies with a difference.")])
+        posting.post(state, [head for head, _ in ready], posting.lines_of(state, ready), person)
+        for head, _ in ready:
+            again = foreign_balances(state, head.company, year, period)
+            if revaluation(state, head.company, year, period, again, rules_for(person)).difference:
+                what = f"The books of {head.company} moved while they were revalued."
+                raise Refused([Fault("changed-since", what, way_out="Try it again.")])
+        return [(head.company, head.journal) for head, _ in ready]
+
+
+def take_back(company: str, year: int, period: int, person: Any) -> list[str]:
+    """Reverses the revaluations of a period on their own day; their numbers. Raises Refused where there is
+    none, or the period is closed."""
+    state = snapshot.current().state
+    rows = posted_in(state, [company], year, period).get(company, [])
+    if not rows:
+        what = f"No revaluation of {company} can be taken back."
+        raise Refused([Fault("nothing-chosen", what, Location("journals"))])
+    with transaction.atomic():
+        return [reverse(company, row.journal, row.date, "", person) for row in rows]
