@@ -163,10 +163,7 @@ def _of_accounts(state: State, code_list: str, charts: dict[str, set[str]]) -> I
     companies = {row.company: row.chart for row in state.rows(Company)}
     own = {name for name, chart in companies.items() if natural(chart)}
     groups = {row.group for row in state.rows(Group) if natural(row.chart)}
-    for row in state.rows(Chart):
-        for column in ("result_account", "exchange_account"):
-            if getattr(row, column) and natural(row.chart):
-                yield CodeReference(row, column, CODE)
+    yield from _of_charts(row for row in state.rows(Chart) if natural(row.chart))
     yield from _of_companies(state, own)
     statements = [row.statement for row in state.rows(Statement) if natural(row.chart)]
     for line in chain.from_iterable(state.part(StatementLine, name).values() for name in statements):
@@ -175,6 +172,14 @@ def _of_accounts(state: State, code_list: str, charts: dict[str, set[str]]) -> I
     yield from _of_mappings(state, groups, own, {n: charts.get(c, set()) for n, c in companies.items()})
     yield from _of_chart_mappings(state, groups, code_list, charts)
     yield from _of_groups(state, groups)
+
+
+def _of_charts(charts: Iterator[Chart]) -> Iterator[CodeReference]:
+    """Accounts that charts name for what is posted by itself."""
+    for row in charts:
+        for column in ("result_account", "exchange_account"):
+            if getattr(row, column):
+                yield CodeReference(row, column, CODE)
 
 
 GROUP_ACCOUNTS = (
