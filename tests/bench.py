@@ -23,6 +23,7 @@ from typing import Any
 import django
 import psycopg
 
+from tests.bench_companies import bench_companies
 from tests.bench_data import deepen, generate
 from tests.bench_figures import bench_figures
 from tests.bench_group import bench_large_group
@@ -453,6 +454,7 @@ def main() -> int:
 
         import_package(Path(name))
     bench_depth(report, codes)
+    bench_companies(report.add, p95)
     if scale == 1:
         (ROOT / "docs/benchmarks.md").write_text(report.markdown(lines))
     return 0

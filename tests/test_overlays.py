@@ -11,6 +11,7 @@ from typing import Any
 from core.definitions.tables import Code, CodeName, Overlay, OverlayCode
 from tests.base import PineTest, bring, client_of, person, run, tables_of, world
 from tests.test_rollouts import exported
+from tests.test_screens import filled, routes
 from web.definitions import drafting
 from web.definitions.snapshot import current
 from web.journals.models import Journal
@@ -94,6 +95,16 @@ class Overlays(PineTest):
         )
         offered = self.client.get("/journals/alpha/complete/", {"text": "10-5120", "what": "account"}).json()
         self.assertEqual(offered["options"][0]["text"], "10-512000-")
+
+    def test_no_page_breaks_for_somebody_who_sees_codes_so(self) -> None:
+        self.see_as("fr", "de")
+        broken = []
+        for address, _ in routes():
+            for query in ("", "?company=alpha&year=2026&period=2&row=1010&account=10-1010&q=512"):
+                reply = self.client.get(filled(address) + query)
+                if reply.status_code >= 500:
+                    broken.append(address)
+        self.assertEqual(broken, [])
 
     def test_a_draft_is_seen_as_kept(self) -> None:
         self.see_as("fr")

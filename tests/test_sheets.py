@@ -16,6 +16,7 @@ from core.definitions.tables import (
     PairingRule,
     Period,
 )
+from tests.base import bring
 from tests.sheet_test import CALENDAR, GROUP, RULE, STRUCTURE, SheetTest
 from web.definitions import actions
 from web.definitions.models import Version
@@ -337,6 +338,8 @@ class Sheets(SheetTest):
 
     def test_every_sheet_opens_a_new_row_with_what_is_proposed(self) -> None:
         given = {"structure": "s", "chart": "c", "calendar": "m", "company": "alpha", "group": "g"}
+        given |= {"overlay": "o", "rollout": "r"}
+        bring({"overlays": "overlay,name\no,Local\n", "rollouts": "rollout,name,company\nr,Bring,alpha\n"})
         found = {}
         for name, sheet in SHEETS.items():
             page = self.group.get(

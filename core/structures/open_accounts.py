@@ -6,7 +6,7 @@ so.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator
 from typing import Any, Literal, NamedTuple
 
 from core.codes.lists import list_index
@@ -30,16 +30,15 @@ def is_open(context: CompanyContext, code: str) -> bool:
     return code not in context.shut and (context.open is None or code in context.open)
 
 
-def openness(state: State, context: CompanyContext, codes: Sequence[str]) -> Openness:
-    """Of posting accounts. One account has settings of its own where a row of the company says more of it
-    than that it is open."""
-    rows = state.part(CompanyAccount, context.company)
+def openness(state: State, context: CompanyContext, codes: frozenset[str]) -> Openness:
+    """Of posting accounts, by what the company says of them: as cheap for thousands as for one. An account
+    has settings of its own where a row of the company says more of it than that it is open."""
+    listed = codes if context.open is None else codes & context.open
+    rows = state.part(CompanyAccount, context.company).values()
     own = sum(
-        row.enabled is False or bool(row.currency) or row.revalue
-        for code in codes
-        if (row := rows.get((context.company, code))) is not None
+        row.code in codes and (row.enabled is False or bool(row.currency) or row.revalue) for row in rows
     )
-    return Openness(sum(is_open(context, code) for code in codes), len(codes), own)
+    return Openness(len(listed) - len(listed & context.shut), len(codes), own)
 
 
 class OpenRows(NamedTuple):

@@ -3,12 +3,28 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
 from typing import NamedTuple
 
 from core.codes.lists import list_index
 from core.definitions.state import State, derived
-from core.definitions.tables import Code, Company, IntercompanyPair
+from core.definitions.tables import (
+    AccountString,
+    Chart,
+    ChartDimension,
+    ChartSegment,
+    Code,
+    CodeList,
+    Company,
+    Dimension,
+    Hierarchy,
+    HierarchyNode,
+    IntercompanyPair,
+    OverlayCode,
+    PairingCondition,
+    PairingRule,
+    Structure,
+    StructureSegment,
+)
 from core.structures.charts import chart_index
 
 NOISE = frozenset({"plc", "ltd", "limited", "group", "company", "holding", "the", "and", "of"})
@@ -60,21 +76,25 @@ def _as_with_others(state: State, company: str) -> PairProposal | None:
 def _by_name(state: State, row: Company, partner: str) -> PairProposal | None:
     other = state.require(Company, partner)
     words = {word for word in other.name.lower().split() if word not in NOISE}
-    asset = list(_named(state, row.chart, words, "asset"))
-    debt = list(_named(state, row.chart, words, "liability"))
-    if len(asset) == 1 and len(debt) == 1:
-        return PairProposal(asset[0], debt[0], "by their names")
+    found = {
+        kind: [code.code for code in _due_accounts(state, row.chart) if _says(code, words, kind)]
+        for kind in ("asset", "liability")
+    }
+    if all(len(codes) == 1 for codes in found.values()):
+        return PairProposal(found["asset"][0], found["liability"][0], "by their names")
     return None
 
 
-def _named(state: State, chart: str, words: set[str], account_class: str) -> Iterator[str]:
-    """Posting accounts of a class that say due, and a word of the partner's name."""
+@derived(
+    *(Chart, Structure, StructureSegment, ChartSegment, ChartDimension, Dimension, CodeList, Code),
+    *(Hierarchy, HierarchyNode, PairingRule, PairingCondition, AccountString, OverlayCode),
+)
+def _due_accounts(state: State, chart: str) -> list[Code]:
+    """Posting accounts of a chart whose name says due."""
     index = chart_index(state, chart)
-    for code in list_index(state, index.natural_list).codes.values() if index else ():
-        if code.takes_amounts and code.account_class == account_class and _says(code, words):
-            yield code.code
+    codes = list_index(state, index.natural_list).codes.values() if index else ()
+    return [code for code in codes if code.takes_amounts and "due" in code.name.lower().split()]
 
 
-def _says(code: Code, words: set[str]) -> bool:
-    said = set(code.name.lower().split())
-    return "due" in said and bool(said & words)
+def _says(code: Code, words: set[str], account_class: str) -> bool:
+    return code.account_class == account_class and bool(words & set(code.name.lower().split()))

@@ -93,7 +93,7 @@ class OpenAccounts(unittest.TestCase):
         )
         context = company_context(state, "beta")
         assert context
-        self.assertEqual(openness(state, context, ["1010", "1020"]), Openness(1, 2, 1))
+        self.assertEqual(openness(state, context, frozenset({"1010", "1020"})), Openness(1, 2, 1))
 
     def test_listing_what_is_used_shuts_nothing_that_is(self) -> None:
         state = State.of(rich())

@@ -56,7 +56,7 @@ class Screen(NamedTuple):
 SKOVLUND = "/group/fernhollow/?statement=bs&year=2026&period=9&open=skovlund"
 SCREENS = (
     Screen("Today", "/today/"),
-    Screen("Accounts asked for", "/requests/", "1"),
+    Screen("Accounts asked for", "/requests/", "", "ArrowDown", "#proof form"),
     Screen("Codes", "/codes/accounts/", "11220"),
     Screen("Codes", "/codes/accounts/", "11230"),
     Screen("Codes", "/codes/accounts/?at=11298", "11298"),

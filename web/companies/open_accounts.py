@@ -37,7 +37,7 @@ class AccountRow:
 
     code: Code
     depth: int
-    codes: Sequence[str]
+    codes: frozenset[str]
     opened: bool = False
 
 
@@ -47,12 +47,14 @@ def account_rows(state: State, index: ChartIndex, unfolded: set[str], only: str)
     codes = list_index(state, index.natural_list)
     if only:
         rows = (codes.codes[code] for code in codes.posting)
-        return [AccountRow(row, 0, [row.code]) for row in rows if _has(row, only)]
+        return [AccountRow(row, 0, frozenset({row.code})) for row in rows if _has(row, only)]
     main = main_hierarchies(state).get(index.natural_list, "")
     grown = tree(state, main) if main else None
     shown = list(_in_tree(grown, codes, unfolded)) if grown else []
     placed = grown.place if grown else {}
-    return shown + [AccountRow(codes.codes[code], 0, [code]) for code in codes.posting if code not in placed]
+    return shown + [
+        AccountRow(codes.codes[code], 0, frozenset({code})) for code in codes.posting if code not in placed
+    ]
 
 
 def _has(row: Code, text: str) -> bool:
@@ -66,8 +68,8 @@ def _in_tree(grown: Tree, codes: ListIndex, unfolded: set[str]) -> Iterator[Acco
         if 0 <= hidden < depth:
             continue
         row = codes.codes[code]
-        below = [own for own in grown.below(code) if not codes.codes[own].rollup] if row.rollup else [code]
-        yield AccountRow(row, depth, below, code in unfolded)
+        below = (own for own in grown.below(code) if not codes.codes[own].rollup) if row.rollup else (code,)
+        yield AccountRow(row, depth, frozenset(below), code in unfolded)
         hidden = depth if row.rollup and code not in unfolded else -1
 
 
@@ -160,7 +162,7 @@ def cell(request: PineRequest, state: State) -> HttpResponse:
         {
             "company": company,
             "code": row,
-            "found": openness(state, context, codes) if context else None,
+            "found": openness(state, context, frozenset(codes)) if context else None,
             "own": state.get(CompanyAccount, company.company, row.code),
             "fold": f"?{urlencode({**query, 'open': ','.join(sorted(toggled))})}" if row.rollup else "",
             "unfolded": row.code in unfolded,
