@@ -153,13 +153,27 @@ def parts_faults(index: ChartIndex, row: Any, column: str, account: str) -> Iter
             yield fault(row, column, problem.what, problem.way_out, problem.code)
 
 
+def _known_codes(index: ChartIndex) -> list[set[str]]:
+    """By segment what may stand there without another look: nothing, or a code that isn't a rollup code."""
+    return [
+        {"", *(code for code, row in segment.codes.items() if not row.rollup)} for segment in index.segments
+    ]
+
+
+def _all_known(known: list[set[str]], parts: list[str]) -> bool:
+    return len(parts) == len(known) and all(map(set.__contains__, known, parts))
+
+
 def account_strings(state: State, rows: list[AccountString]) -> Iterator[Fault]:
     seen: dict[tuple[str, str], str] = {}
+    charts = {chart: chart_index(state, chart) for chart in {row.chart for row in rows}}
+    known = {chart: _known_codes(index) for chart, index in charts.items() if index}
     for row in rows:
-        index = chart_index(state, row.chart)
+        index = charts[row.chart]
         if index is None:
             continue
-        yield from parts_faults(index, row, "account", row.account)
+        if not _all_known(known[row.chart], index.split(row.account)):
+            yield from parts_faults(index, row, "account", row.account)
         first = seen.setdefault((row.chart, index.normal(row.account)), row.account)
         if first != row.account:
             what = f"{row.account} is the same account string as {first}."

@@ -120,13 +120,11 @@ def _not_open(context: CompanyContext, natural: str) -> Fault | None:
 def _listed_cell(state: State, source: Source, target: Target, name: str, account: str) -> Cell:
     """The row of the list of strings; what is there under the same string is compared in whether it is in
     use."""
-    listed = source.chart.listed or {}
-    own = listed.get(name) or AccountString(source.chart.chart, name)
-    ours = own._replace(
-        chart=target.chart.chart,
-        account=account,
-        in_use_from=max(filter(None, (own.in_use_from, source.begins)), default=None),
-    )
+    own = (source.chart.listed or {}).get(name) or AccountString(source.chart.chart, name)
+    starts = own.in_use_from
+    if source.begins and (starts is None or starts < source.begins):
+        starts = source.begins
+    ours = AccountString(target.chart.chart, account, own.enabled, starts, own.in_use_until)
     there = (target.chart.listed or {}).get(account)
     if there is None:
         return Cell("new", (ours,), scope="company")
