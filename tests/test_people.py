@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import json
 import re
 from datetime import timedelta
 
 from django.utils import timezone
 
+from core.changes.kinds import Put
+from core.definitions.tables import Period
 from core.faults import Refused
 from tests.base import InWorld, PineTest, TurningClient, client_of, person, run
+from web.definitions.actions import make_change
+from web.definitions.snapshot import current
 from web.people import actions
 from web.people.models import OneTimeLink, Person, PersonEvent
 
@@ -104,6 +109,39 @@ class Pages(InWorld):
             status, page = self.act(**given)
             self.assertEqual((status, expected in page), (422, True), expected)
         self.assertEqual(Person.objects.count(), 1)
+
+    def test_a_restricted_period_lets_in_who_is_named_for_it(self) -> None:
+        pene = person("pene", "company", ("alpha",))
+        periods = current().state.part(Period, "m").values()
+        february = next(row for row in periods if (row.fiscal_year, row.period) == (2026, 2))
+        make_change(Put(february._replace(status="restricted")), self.mirela)
+        lines = [{"account": "10-1010-", "debit": "5"}, {"account": "10-3010-", "credit": "5"}]
+        body = json.dumps({"journal": "A9", "date": "2026-02-20", "kind": "general", "lines": lines})
+
+        def post() -> tuple[int, str]:
+            reply = client_of(Person.objects.get(pk=pene.pk)).post(
+                "/journals/alpha/post/", body, content_type="application/json"
+            )
+            return reply.status_code, " ".join(
+                f"{fault['what']} {fault['way_out']}" for fault in reply.json().get("faults", [])
+            )
+
+        told = (
+            f"{february.name} is restricted for company alpha. Ask a group accountant to post it, or somebody"
+            " who posts into restricted periods."
+        )
+        self.assertEqual(post(), (422, told))
+        self.act(act="change", who="pene", name="Pene", role="company", companies="alpha", restricted="on")
+        run("change", "pene", "--companies", "alpha", "--restricted", "no", command="person")
+        self.assertEqual(post(), (422, told))
+        page = self.act(
+            act="change", who="pene", name="Pene", role="company", companies="alpha", restricted="on"
+        )[1]
+        changed = "Changed Pene: company accountant, companies alpha, posts into restricted periods"
+        self.assertIn(changed, page)
+        self.assertIn("Company accountant, restricted periods too", page)
+        run("change", "pene", "--companies", "alpha", command="person")
+        self.assertEqual(post(), (200, ""), "what isn't said stays")
 
     def test_a_link_ends(self) -> None:
         pene = person("pene", "company")

@@ -171,7 +171,7 @@ def period_fault(
         return (
             period,
             f"{period.name} is restricted for company {company}.",
-            "Ask a group accountant to post it.",
+            "Ask a group accountant to post it, or somebody who posts into restricted periods.",
         )
     return period, "", ""
 

@@ -72,7 +72,10 @@ class YearEnds(TestCase):
         )
         self.assertEqual(
             told(state(CHART, closing("restricted")), rules=PostingContext(restricted=False)),
-            ["periods: Closing is restricted for company alpha. Ask a group accountant to post it."],
+            [
+                "periods: Closing is restricted for company alpha. Ask a group accountant to post it, or"
+                " somebody who posts into restricted periods."
+            ],
         )
         self.assertEqual(
             told(state(CHART, ChartSegment("c", "site", True))),

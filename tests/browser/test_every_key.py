@@ -19,6 +19,7 @@ from tests.browser.base import BrowserTest
 from web.budgets.models import BudgetAct
 from web.definitions import actions, drafting
 from web.group import kept
+from web.requests.models import AccountRequest
 
 KEYS = Path(__file__).parents[2] / "docs/keys.md"
 NAMES = {"↑": "ArrowUp", "↓": "ArrowDown", "Del": "Delete"}
@@ -45,7 +46,7 @@ class Screen(NamedTuple):
     name: str
     address: str
     row: str = ""
-    """a row that has focus before the key is pressed"""
+    """a row, or what this selects, that has focus before the key is pressed"""
     first: str = ""
     """a key pressed before, and what it brings"""
     brings: str = ""
@@ -73,8 +74,10 @@ SCREENS = (
     Screen("What a rollout brings", "/rollouts/of/marsh-end/what/"),
     Screen("Map", "/companies/drawn/map/"),
     Screen("Accounts open", "/companies/open/accounts/", "", "ArrowDown", "#cell button[data-key=l]"),
-    Screen("Pairs", "/companies/pairs/matrix/", "", "ArrowDown", "#cell section"),
     Screen("Pairs", "/companies/pairs/matrix/"),
+    Screen(
+        "Pairs", "/companies/pairs/matrix/", '[data-key-row="corran"] td[data-col]', "ArrowDown", "#cell form"
+    ),
     Screen("Periods", "/journals/make/periods/"),
     Screen("Revaluation", "/journals/make/revaluation/"),
     Screen("Overlay", "/overlays/nl/"),
@@ -162,6 +165,7 @@ class EveryKey(BrowserTest):
         who = get_user_model().objects.get(username="m.okafor")
         actions.make_change(CloseCode("accounts", "11230", date(2027, 1, 31)), who)
         bring(SPARE)
+        AccountRequest.objects.update(by=who)
         kept.keep_period("fernhollow", 2026, 7, "", [], who)
         self.draft = drafting.start("Spring", who, [Put(Dimension("shed", "Shed", "sites"))])
         BudgetAct.objects.create(
@@ -198,7 +202,8 @@ class EveryKey(BrowserTest):
             except Error:  # a key that leads elsewhere was on its way there
                 self.page.wait_for_timeout(50)
         if screen.row:
-            self.page.locator(f'[data-row="{screen.row}"]').first.focus()
+            selector = screen.row if screen.row.startswith("[") else f'[data-row="{screen.row}"]'
+            self.page.locator(selector).first.focus()
         if screen.first:
             self.page.keyboard.press(screen.first)
             self.page.locator(screen.brings).first.wait_for()

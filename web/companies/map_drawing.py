@@ -20,6 +20,8 @@ WIDTH, LEFT, RIGHT = 780, 8, 150
 FLOOR, GAP = 118, 34
 WIDEST, NARROWEST, LABELLED = 92, 9, 54
 LOWEST, HIGHEST = 26, 74
+LETTER = 7
+"""about as wide as a letter of a label"""
 
 
 class Tie(NamedTuple):
@@ -74,9 +76,8 @@ def _floor(
             break
         journals = counts[row.company].journals if row.company in counts else 0
         tall = min(HIGHEST, LOWEST + round(14 * log10(journals + 1)))
-        yield _post(
-            row, head.name if step >= LABELLED else "", LEFT + place * step, base, step, tall, journals
-        )
+        label = shorten(head.name, step // LETTER) if step >= LABELLED else ""
+        yield _post(row, label, LEFT + place * step, base, step, tall, journals)
     count = f"{len(companies)} compan{'y' if len(companies) == 1 else 'ies'}"
     yield f'<line x1="{LEFT}" x2="{LEFT + room}" y1="{base}" y2="{base}" class="floor"/>'
     yield (

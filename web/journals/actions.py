@@ -24,7 +24,7 @@ from web.shell.retrying import retried
 
 
 def rules_for(person: Any) -> PostingContext:
-    return PostingContext(restricted=person.is_group_accountant, owner=person.username)
+    return PostingContext(restricted=person.may_post_restricted, owner=person.username)
 
 
 def check_entry(

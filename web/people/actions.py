@@ -65,7 +65,9 @@ def _checked(username: str, role: str) -> None:
 
 
 @transaction.atomic
-def add(username: str, name: str, role: str, companies: Iterable[str], by: Any) -> Person:
+def add(
+    username: str, name: str, role: str, companies: Iterable[str], by: Any, *, posts_restricted: bool = False
+) -> Person:
     """A new person, without a password yet. Raises Refused."""
     _checked(username, role)
     if Person.objects.filter(username__iexact=username).exists():
@@ -77,29 +79,46 @@ def add(username: str, name: str, role: str, companies: Iterable[str], by: Any) 
         )
     first, _, last = name.strip().partition(" ")
     person = Person(username=username, first_name=first[:150], last_name=last[:150], role=role)
+    person.posts_restricted = posts_restricted
     person.set_unusable_password()
     person.save()
     person.companies.set(_companies(companies))
-    _note(person, by, f"Added {person.shown_name()} as {person.get_role_display().lower()}")
+    role_told = person.get_role_display().lower()
+    _note(person, by, f"Added {person.shown_name()} as {role_told}{_restricted_too(person)}")
     return person
 
 
+def _restricted_too(person: Person) -> str:
+    return ", posts into restricted periods" if person.posts_restricted else ""
+
+
 @transaction.atomic
-def change(person: Person, name: str, role: str, companies: Iterable[str], by: Any) -> Person:
-    """Another name, role or other companies. Raises Refused where nobody would be left who may do this."""
+def change(
+    person: Person,
+    name: str,
+    role: str,
+    companies: Iterable[str],
+    by: Any,
+    *,
+    posts_restricted: bool | None = None,
+) -> Person:
+    """Another name, role or other companies; without `posts_restricted` that stays as it is. Raises Refused
+    where nobody would be left who may do this."""
     person = Person.objects.select_for_update().get(pk=person.pk)
     _checked(person.username, role)
     if person.is_group_accountant and role != Person.Role.GROUP:
         _somebody_stays(person)
     person.first_name, _, person.last_name = name.strip()[:300].partition(" ")
     person.role = role
+    if posts_restricted is not None:
+        person.posts_restricted = posts_restricted
     person.save()
     person.companies.set(_companies(companies))
     _note(
         person,
         by,
         f"Changed {person.shown_name()}: {person.get_role_display().lower()}, companies"
-        f" {', '.join(sorted(companies)) or 'none'}",
+        f" {', '.join(sorted(companies)) or 'none'}{_restricted_too(person)}",
     )
     return person
 

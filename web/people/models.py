@@ -19,6 +19,8 @@ class Person(AbstractUser):
 
     role = models.CharField(max_length=10, choices=Role, default=Role.COMPANY)
     companies = models.ManyToManyField("companies.Company", blank=True, related_name="people")
+    posts_restricted = models.BooleanField(default=False)
+    """whether a company accountant may post into restricted periods; a group accountant always may"""
     columns = models.JSONField(default=dict)
     """the columns this person chose last: by code list of its table, by @chart what stands across figures"""
     overlay = models.CharField(max_length=40, blank=True, default="")
@@ -28,6 +30,10 @@ class Person(AbstractUser):
     @property
     def is_group_accountant(self) -> bool:
         return self.role == self.Role.GROUP
+
+    @property
+    def may_post_restricted(self) -> bool:
+        return self.is_group_accountant or self.posts_restricted
 
     def sees_as(self) -> SeenAs:
         return SeenAs(self.overlay, self.language)

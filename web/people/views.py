@@ -60,15 +60,16 @@ def _page(
     )
 
 
-def _form_of(person: Person | None) -> dict[str, str]:
+def _form_of(person: Person | None) -> dict[str, object]:
     if person is None:
-        return {"username": "", "name": "", "role": Person.Role.COMPANY, "companies": ""}
+        return {"username": "", "name": "", "role": Person.Role.COMPANY, "companies": "", "restricted": False}
     names = ", ".join(sorted(company.company for company in person.companies.all()))
     return {
         "username": person.username,
         "name": person.get_full_name(),
         "role": person.role,
         "companies": names,
+        "restricted": person.posts_restricted,
     }
 
 
@@ -84,6 +85,7 @@ def change(request: PineRequest, state: State) -> HttpResponse:
     """One act on a person: add, change, switch on or off, give a link."""
     act, who = text(request.POST, "act"), text(request.POST, "who", 150)
     given = {name: text(request.POST, name, 300) for name in ("username", "name", "role", "companies")}
+    restricted = bool(text(request.POST, "restricted"))
     chosen = _known(who) if who else None
     link = ""
     try:
@@ -94,11 +96,17 @@ def change(request: PineRequest, state: State) -> HttpResponse:
                 given["role"],
                 listed(request.POST, "companies"),
                 request.user,
+                posts_restricted=restricted,
             )
             link = _address(request, actions.link_for(chosen, request.user))
         elif act == "change":
             chosen = actions.change(
-                chosen, given["name"], given["role"], listed(request.POST, "companies"), request.user
+                chosen,
+                given["name"],
+                given["role"],
+                listed(request.POST, "companies"),
+                request.user,
+                posts_restricted=restricted,
             )
         elif act in ("on", "off"):
             chosen = actions.switch(chosen, act == "on", request.user)
@@ -112,7 +120,7 @@ def change(request: PineRequest, state: State) -> HttpResponse:
             state,
             faults=refused.faults,
             chosen=chosen,
-            form=given if act in ("add", "change") else None,
+            form={**given, "restricted": restricted} if act in ("add", "change") else None,
         )
     if link:
         return _page(request, state, link=link, chosen=chosen)

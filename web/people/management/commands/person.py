@@ -29,6 +29,8 @@ def add_acts(argument_parser: argparse.ArgumentParser) -> None:
         sub.add_argument("--name", default="")
         sub.add_argument("--role", choices=("group", "company"), default="company")
         sub.add_argument("--companies", default="", help="ids, parted by commas")
+        what = "whether it posts into restricted periods"
+        sub.add_argument("--restricted", choices=("yes", "no"), default="", help=what)
     for name, what in (
         ("link", "a link to set a new password, once"),
         ("off", "may not sign in any more"),
@@ -48,7 +50,10 @@ def done(given: argparse.Namespace) -> int:
         return DONE
     companies = [part for part in getattr(given, "companies", "").replace(" ", "").split(",") if part]
     if given.act == "add":
-        added = actions.add(given.username, given.name, given.role, companies, None)
+        restricted = given.restricted == "yes"
+        added = actions.add(
+            given.username, given.name, given.role, companies, None, posts_restricted=restricted
+        )
         sys.stdout.write(f"{address(actions.link_for(added))}\n")
         return DONE
     person: Person | None = Person.objects.filter(username=given.username).first()
@@ -58,7 +63,9 @@ def done(given: argparse.Namespace) -> int:
     if given.act == "link":
         sys.stdout.write(f"{address(actions.link_for(person))}\n")
     elif given.act == "change":
-        actions.change(person, given.name or person.get_full_name(), given.role, companies, None)
+        kept_or_said = {"yes": True, "no": False}.get(given.restricted)
+        name = given.name or person.get_full_name()
+        actions.change(person, name, given.role, companies, None, posts_restricted=kept_or_said)
     else:
         actions.switch(person, given.act == "on", None)
     return DONE
