@@ -307,14 +307,17 @@ class PutRows:
         return rows
 
     def refusals(self, state: State) -> Iterator[Fault]:
-        keys = [(type(row), row[: BY_ROW[type(row)].keys]) for row in self.rows]
-        if len(set(keys)) == len(keys):
-            return
-        for (kind, key), count in Counter(keys).items():
-            if count > 1:
-                table = BY_ROW[kind]
-                where = Location(table.name, key)
-                yield Fault("taken", f"One {table.noun} stands here twice.", where, "Put each row once.")
+        by_kind: dict[type[Any], list[Any]] = {}
+        for row in self.rows:
+            by_kind.setdefault(type(row), []).append(row)
+        for kind, rows in by_kind.items():
+            table = BY_ROW[kind]
+            if len({row[: table.keys] for row in rows}) == len(rows):
+                continue
+            for key, count in Counter(row[: table.keys] for row in rows).items():
+                if count > 1:
+                    what = f"One {table.noun} stands here twice."
+                    yield Fault("taken", what, Location(table.name, key), "Put each row once.")
 
     def sentence(self, state: State) -> str:
         return self.told

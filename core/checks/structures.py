@@ -172,9 +172,13 @@ def account_strings(state: State, rows: list[AccountString]) -> Iterator[Fault]:
         index = charts[row.chart]
         if index is None:
             continue
-        if not _all_known(known[row.chart], index.split(row.account)):
+        parts = index.split(row.account)
+        if _all_known(known[row.chart], parts):
+            normal = row.account if all(parts) else index.normal(row.account)
+        else:
             yield from parts_faults(index, row, "account", row.account)
-        first = seen.setdefault((row.chart, index.normal(row.account)), row.account)
+            normal = index.normal(row.account)
+        first = seen.setdefault((row.chart, normal), row.account)
         if first != row.account:
             what = f"{row.account} is the same account string as {first}."
             yield fault(row, "account", what, "List it once.", "string-twice")

@@ -33,10 +33,13 @@ def _open_to_all(context: CompanyContext) -> CompanyContext:
 
 
 class Carried(NamedTuple):
-    """A string carried over to a chart: codes by segment, the natural account, and why it can't stand."""
+    """A string carried over to a chart: what stands before and after the company's own code, the natural
+    account, how the source lists it, and why it can't stand."""
 
-    values: list[str]
+    head: str
+    tail: str
     natural: str
+    listed: AccountString
     fault: Fault | None
 
 
@@ -46,7 +49,7 @@ class StringCells:
     def __init__(self, state: State, source: Source) -> None:
         self.state, self.source = state, source
         self.carried: dict[tuple[str, str], Carried] = {}
-        self.own_faults: dict[str, Fault | None] = {}
+        self.own_codes: dict[str, tuple[str, Fault | None]] = {}
         self.minding: dict[str, bool] = {}
 
     def cell(self, target: Target, thing: Thing) -> Cell:
@@ -55,15 +58,18 @@ class StringCells:
         carried_over = self._carried(target, thing.name)
         if carried_over.fault:
             return cannot(carried_over.fault)
-        if fault := self._own_fault(target) or _not_open(target.context, carried_over.natural):
+        own_code, own_fault = self._own_code(target)
+        if fault := own_fault or _not_open(target.context, carried_over.natural):
             return cannot(fault)
-        if target.chart.listed is None:
+        listed = target.context.chart.listed
+        if listed is None:
             return FREELY
-        values = list(carried_over.values)
-        if target.chart.company >= 0:
-            values[target.chart.company] = target.context.own_code()
-        account = target.chart.separator.join(values)
-        return _listed_cell(self.state, self.source, target, thing.name, account)
+        account, row = f"{carried_over.head}{own_code}{carried_over.tail}", carried_over.listed
+        if (there := listed.get(account)) is None:
+            fresh = AccountString(row.chart, account, row.enabled, row.in_use_from, row.in_use_until)
+            return Cell("new", (fresh,), scope="company")
+        ours = row._replace(account=there.account)
+        return compared(self.state, [ours], "company", ("in_use_from",) if self.source.begins else ())
 
     def _carried(self, target: Target, account: str) -> Carried:
         chart = target.chart
@@ -78,7 +84,7 @@ class StringCells:
         chart = target.chart
         values = carried(self.source, target, account)
         if isinstance(values, Fault):
-            return Carried([], "", values)
+            return Carried("", "", "", self._as_listed(target, account), values)
         if chart.company >= 0:
             values[chart.company] = target.context.own_code()
         resolved = resolve(_open_to_all(target.context), chart.separator.join(values), "")
@@ -97,17 +103,31 @@ class StringCells:
                 and fault.subject.startswith(chart.segments[chart.company].name)
             )
         ]
-        codes = list(resolved.values[: len(chart.segments)])
-        return Carried(codes, resolved.natural, faults[0] if faults else None)
+        codes, at = list(resolved.values[: len(chart.segments)]), chart.company
+        if at >= 0:
+            codes[at] = "\0"
+        head, _, tail = chart.separator.join(codes).partition("\0")
+        listed = self._as_listed(target, account)
+        return Carried(head, tail, resolved.natural, listed, faults[0] if faults else None)
 
-    def _own_fault(self, target: Target) -> Fault | None:
-        """What is wrong with the company's own code."""
-        company, chart = target.company.company, target.chart
-        if company not in self.own_faults:
-            own = target.context.own_code()
+    def _as_listed(self, target: Target, account: str) -> AccountString:
+        """How the source lists a string, on the target's chart, from the day from which it is to be used."""
+        source = self.source
+        row = (source.chart.listed or {}).get(account) or AccountString(source.chart.chart, account)
+        starts = row.in_use_from
+        if source.begins and (starts is None or starts < source.begins):
+            starts = source.begins
+        return row._replace(chart=target.chart.chart, in_use_from=starts)
+
+    def _own_code(self, target: Target) -> tuple[str, Fault | None]:
+        """The company's own code, none where the chart has no segment for it, and what is wrong with it."""
+        company, chart = target.company.company, target.context.chart
+        if (known := self.own_codes.get(company)) is None:
+            own = target.context.own_code() if chart.company >= 0 else ""
             segment = chart.segments[chart.company] if chart.company >= 0 else None
-            self.own_faults[company] = code_fault(segment, own, "account", own) if segment else None
-        return self.own_faults[company]
+            fault = code_fault(segment, own, "account", own) if segment else None
+            known = self.own_codes[company] = (own, fault)
+        return known
 
 
 def _not_open(context: CompanyContext, natural: str) -> Fault | None:
@@ -115,22 +135,6 @@ def _not_open(context: CompanyContext, natural: str) -> Fault | None:
         what = f"{natural} is not open for company {context.company}."
         return Fault("account-not-open", what, way_out="Bring the account too, or choose another.")
     return None
-
-
-def _listed_cell(state: State, source: Source, target: Target, name: str, account: str) -> Cell:
-    """The row of the list of strings; what is there under the same string is compared in whether it is in
-    use."""
-    own = (source.chart.listed or {}).get(name) or AccountString(source.chart.chart, name)
-    starts = own.in_use_from
-    if source.begins and (starts is None or starts < source.begins):
-        starts = source.begins
-    ours = AccountString(target.chart.chart, account, own.enabled, starts, own.in_use_until)
-    there = (target.chart.listed or {}).get(account)
-    if there is None:
-        return Cell("new", (ours,), scope="company")
-    return compared(
-        state, [ours._replace(account=there.account)], "company", ("in_use_from",) if source.begins else ()
-    )
 
 
 def quick_code_cell(state: State, source: Source, target: Target, thing: Thing) -> Cell:

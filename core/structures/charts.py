@@ -128,6 +128,12 @@ class ChartIndex:
     def normal(self, account: str) -> str:
         """The kept form of a string: padded, with defaults, all parts joined. Nothing is checked."""
         parts = self.split(account)
+        if len(parts) == len(self.segments):
+            for part, segment in zip(parts, self.segments, strict=True):
+                if part not in segment.codes:
+                    break
+            else:
+                return account
         for i, segment in enumerate(self.segments):
             parts[i] = segment.padded(parts[i]) or segment.default
         return self.separator.join(parts)
@@ -262,11 +268,16 @@ def company_context(state: State, company: str) -> CompanyContext | None:
     accounts = state.part(CompanyAccount, company).values()
     opened = frozenset(a.code for a in accounts if a.enabled)
     shut = frozenset(a.code for a in accounts if not a.enabled)
-    naturals = chart.segments[chart.natural].codes.values() if chart.natural >= 0 else ()
-    currencies = {code.code: code.currency for code in naturals if code.currency}
+    currencies = dict(_code_currencies(state, chart.natural_list))
     currencies |= {a.code: a.currency for a in accounts if a.currency}
     listed = company_row.accounts_open == "listed"
     return CompanyContext(company, chart, codes, opened if listed else None, shut, currencies)
+
+
+@derived(Code)
+def _code_currencies(state: State, code_list: str) -> dict[str, str]:
+    """Codes of a list that are kept in one currency."""
+    return {code.code: code.currency for code in state.part(Code, code_list).values() if code.currency}
 
 
 def _own_codes(state: State, company: str, chart: ChartIndex) -> Iterator[str]:
