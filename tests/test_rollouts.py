@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import html
+import json
 import re
 import tempfile
 from pathlib import Path
@@ -198,6 +199,17 @@ class Running(PineTest):
         self.assertEqual(items["south", 30], RolloutItem("south", 30, "account", codes="5030"))
         reply = self.client.post(f"{OF}fill/", {"from": "draft"}, headers={"HX-Request": "true"})
         self.assertIn("Nothing was added there", reply.content.decode())
+
+    def test_a_matrix_is_kept_until_something_is_posted(self) -> None:
+        state = current().state
+        rollout = state.require(Rollout, "south")
+        first = matrix_for(state, rollout, "")
+        self.assertIs(matrix_for(state, rollout, ""), first)
+        lines = [{"account": "10-1010-", "debit": "5"}, {"account": "10-3010-", "credit": "5"}]
+        body = json.dumps({"journal": "A9", "date": "2026-02-20", "kind": "general", "lines": lines})
+        reply = self.client.post("/journals/alpha/post/", body, content_type="application/json")
+        self.assertEqual(reply.status_code, 200, reply.content)
+        self.assertIsNot(matrix_for(state, rollout, ""), first)
 
     def test_a_large_one_goes_to_the_worker(self) -> None:
         with patch.object(views, "LARGE", 2):

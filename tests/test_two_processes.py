@@ -3,6 +3,7 @@ same."""
 
 from __future__ import annotations
 
+import json
 import random
 import re
 from datetime import date
@@ -37,6 +38,13 @@ PAGES = (
     "/group/g/?statement=st&year=2026&period=2",
     "/group/g/members/",
     "/log/",
+    "/companies/open/accounts/?chart=c&open=1",
+    "/companies/pairs/matrix/",
+    "/companies/drawn/map/",
+    "/journals/make/periods/?year=2026",
+    "/rollouts/of/r/",
+    "/today/",
+    "/today/groups/",
     "/journals/alpha/complete/?text=10",
     "/codes/acc/?version=2",
     "/codes/acc/?draft=none",
@@ -72,7 +80,13 @@ class Browser:
 class TwoProcesses(CommittingTest):
     def setUp(self) -> None:
         super().setUp()
-        bring(world())
+        bring(
+            {
+                **world(),
+                "rollouts": "rollout,name,company,companies\nr,To all,alpha,chart=c\n",
+                "rollout_items": "rollout,position,kind,codes\nr,1,account,under 1\n",
+            }
+        )
         who = person("mirela")
         self.servers = [Served(1), Served(1)]
         for server in self.servers:
@@ -97,7 +111,7 @@ class TwoProcesses(CommittingTest):
             self.assertNotIn("anew", server.said())
 
     def _edit(self, chance: random.Random, browser: Browser, mark: str) -> int:
-        kind = chance.choice(("name", "name", "period", "add", "delete", "move", "company"))
+        kind = chance.choice(("name", "name", "period", "add", "delete", "move", "company", "open", "pair"))
         if kind == "name":
             code = chance.choice(("1010", "1020"))
             return browser.post(
@@ -128,6 +142,13 @@ class TwoProcesses(CommittingTest):
             )
         if kind == "delete":
             return browser.post("/codes/acc/code/1030/delete/", decided="delete")
+        if kind == "open":
+            cells = json.dumps([("1020", chance.choice(("alpha", "beta")))])
+            wanted = chance.choice(("open", "shut"))
+            return browser.post("/companies/open/accounts/put/", cells=cells, wanted=wanted, chart="c")
+        if kind == "pair":
+            cells = json.dumps([("alpha", "beta")])
+            return browser.post("/companies/pairs/matrix/propose/", cells=cells)
         if kind == "move":
             return browser.post("/hierarchies/tree/move/", what="1020", onto=chance.choice(("10", "1")))
         return browser.post(
@@ -146,6 +167,8 @@ class TwoProcesses(CommittingTest):
         here = snapshot.current().state
         for address in PAGES:
             shown = [browser.get(address) for browser in self.browsers]
+            expected = (200, 404) if address == "/codes/acc/code/1030/" else (200,)
+            self.assertIn(shown[0][0], expected, address)
             self.assertTrue(
                 shown[0] == shown[1], f"The two processes show different pages at {address} {when}"
             )

@@ -37,6 +37,11 @@ class BooksPort(Protocol):
         """Account strings that a company was posted to, or that its balances name."""
         ...
 
+    def mark(self) -> tuple[int, ...]:
+        """Another one whenever something was posted or budgeted: what was worked out with facts is kept by
+        it."""
+        ...
+
     def carried_from(self, companies: Sequence[str], on: date) -> int:
         """How many companies have closing journals from a day on that nobody took back."""
         ...
@@ -69,6 +74,11 @@ _books: list[BooksPort] = []
 def answer_with(books: BooksPort) -> None:
     """Called once, as the application starts."""
     _books[:] = [books]
+
+
+def posted_mark() -> tuple[int, ...]:
+    """Another one whenever what facts say may be another thing."""
+    return _books[0].mark()
 
 
 def posted_facts(state: State) -> Facts:

@@ -54,6 +54,14 @@ class PostedBooks:
     def strings_of(self, company: str) -> tuple[str, ...]:
         return strings_of(company)
 
+    def mark(self) -> tuple[int, ...]:
+        sql = (
+            "SELECT (SELECT count(*) FROM journals_book), (SELECT coalesce(sum(sequence), 0)::bigint FROM"
+            " journals_book), (SELECT count(*) FROM journals_budgetline), (SELECT coalesce(max(id), 0) FROM"
+            " journals_budgetline)"
+        )
+        return _rows(sql)[0]
+
     def carried_from(self, companies: Sequence[str], on: date) -> int:
         sql = (
             "SELECT count(DISTINCT company) FROM journals_journal j WHERE company = ANY(%s)"

@@ -4,16 +4,17 @@ from __future__ import annotations
 
 import hashlib
 from datetime import date
+from typing import Any
 
 from core.definitions.state import State
 from core.definitions.tables import Rollout, RolloutItem
 from core.rollouts.matrix import Matrix, OursWins, Tell, matrix_of
-from web.definitions.posted import posted_facts
+from web.definitions.posted import posted_facts, posted_mark
 from web.journals.code_postings import strings_of
 from web.process_cache import ProcessCache
 
 MOST_OURS = 2_000
-_kept: ProcessCache[tuple[str, str, str, date, tuple[str, ...]], Matrix] = ProcessCache(6)
+_kept: ProcessCache[tuple[Any, ...], Matrix] = ProcessCache(6)
 
 
 def ours_of(text: str) -> OursWins:
@@ -44,9 +45,10 @@ def strings_needed(state: State, rollout: Rollout) -> tuple[str, ...]:
 
 
 def matrix_for(state: State, rollout: Rollout, ours: str, tell: Tell = lambda what, done: None) -> Matrix:
-    """Kept by what it was worked out from; a state with other rows has another digest."""
+    """Kept by what it was worked out from: a state with other rows has another digest, books that moved have
+    another mark."""
     strings = strings_needed(state, rollout)
-    key = (state.digest, rollout.rollout, ours, date.today(), strings)
+    key = (state.digest, rollout.rollout, ours, date.today(), strings, posted_mark())
     if (matrix := _kept.get(key)) is None:
         facts = posted_facts(state)
         matrix = matrix_of(state, rollout, strings, date.today(), facts, ours_of(ours), tell)
