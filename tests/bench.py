@@ -24,36 +24,9 @@ import django
 import psycopg
 
 from tests.bench_companies import bench_companies
-from tests.bench_data import deepen, generate
+from tests.bench_data import ACCOUNTS, CODES, COMPANIES, ROOT, WORDS, deepen, generate
 from tests.bench_figures import bench_figures
 from tests.bench_group import bench_large_group
-
-ROOT = Path(__file__).resolve().parent.parent
-COMPANIES, ACCOUNTS, JOURNALS, PER_JOURNAL, CODES = 100, 4_000, 250_000, 4, 50_000
-
-
-WORDS = [
-    "tulip",
-    "glass",
-    "seed",
-    "heat",
-    "bulb",
-    "site",
-    "freight",
-    "trial",
-    "water",
-    "soil",
-    "stem",
-    "depot",
-    "auction",
-    "label",
-    "crate",
-    "vine",
-    "root",
-    "bench",
-    "peat",
-    "rose",
-]
 
 
 def timed(act: Callable[[], Any]) -> float:

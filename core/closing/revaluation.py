@@ -17,13 +17,13 @@ from typing import NamedTuple
 
 from core.books.journals import BookedLine, PostingContext, period_fault
 from core.books.periods import company_calendar
+from core.closing.named_accounts import named_account
 from core.codes.lists import list_index
 from core.definitions.state import State
-from core.definitions.tables import Chart, Company, CompanyAccount, Period, Rate
+from core.definitions.tables import Company, CompanyAccount, Period, Rate
 from core.faults import Fault, Location
 from core.money import digits_of, round_half_up
-from core.structures.accounts import resolve
-from core.structures.charts import CompanyContext, company_context
+from core.structures.charts import company_context
 
 REVALUATION = "revaluation"
 """The source type of its lines; their source number is the currency."""
@@ -127,7 +127,9 @@ def revaluation(
     total = sum(one.difference for one in moved)
     if moved:
         faults += _not_open(state, company, period, rules)
-        account, dimensions, refused = _exchange(state, row, context)
+        account, dimensions, refused = named_account(
+            state, row, context, "exchange_account", "account takes differences of exchange"
+        )
         faults += refused
         if total and not refused:
             taken = ForeignBalance(account, context.chart.natural_of(account), dimensions, "", "", 0, total)
@@ -155,21 +157,6 @@ def _not_open(state: State, company: str, period: Period, rules: PostingContext)
     _, what, way_out = period_fault(state, company, period.ends_on, "adjusting", rules)
     if what:
         yield Fault("period-not-open", what, Location("periods"), way_out)
-
-
-def _exchange(state: State, row: Company, context: CompanyContext) -> tuple[str, str, Sequence[Fault]]:
-    """The account string and dimensions that take the differences, and why there are none."""
-    chart = state.require(Chart, row.chart)
-    if not chart.exchange_account:
-        what = f"{chart.name} doesn't say which account takes differences of exchange."
-        place = Location("charts", (chart.chart,), "exchange_account")
-        return "", "", [Fault("reference", what, place, "Name it on the chart, in Registers.")]
-    parts = [""] * len(context.chart.segments)
-    parts[context.chart.natural] = chart.exchange_account
-    if context.chart.company >= 0:
-        parts[context.chart.company] = context.own_code()
-    found = resolve(context, context.chart.separator.join(parts), "")
-    return found.account, found.dimensions, found.faults
 
 
 def _line(number: int, company: str, period: Period, what: Revalued) -> BookedLine:

@@ -7,17 +7,17 @@ and one line on the chart's `result_account` takes the sum.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import NamedTuple
 
 from core.books.journals import BookedLine, PostingContext, period_fault
 from core.books.periods import CalendarIndex, company_calendar
+from core.closing.named_accounts import named_account
 from core.definitions.state import State
-from core.definitions.tables import Chart, Company, Period
+from core.definitions.tables import Company, Period
 from core.faults import Fault, Location
-from core.structures.accounts import resolve
-from core.structures.charts import CompanyContext, company_context
+from core.structures.charts import company_context
 
 
 class ResultBalance(NamedTuple):
@@ -82,7 +82,9 @@ def year_end(
     if not left:
         return YearEnd(company, year, period, (), (), ())
     faults = list(_period_faults(state, company, period, rules))
-    account, dimensions, refused = _equity(state, row, context)
+    account, dimensions, refused = named_account(
+        state, row, context, "result_account", "equity account takes the result"
+    )
     closed = [_line(i, company, period, one._replace(amount=-one.amount)) for i, one in enumerate(left, 1)]
     total = sum(balance.amount for balance in left)
     equity = []
@@ -101,21 +103,6 @@ def _period_faults(state: State, company: str, period: Period, rules: PostingCon
         )
     if what:
         yield Fault("period-not-open", what, Location("periods"), way_out)
-
-
-def _equity(state: State, row: Company, context: CompanyContext) -> tuple[str, str, Sequence[Fault]]:
-    """The account string and dimensions that take the result, and why there are none."""
-    chart = state.require(Chart, row.chart)
-    if not chart.result_account:
-        what = f"{chart.name} doesn't say which equity account takes the result."
-        place = Location("charts", (chart.chart,), "result_account")
-        return "", "", [Fault("reference", what, place, "Name it on the chart, in Registers.")]
-    parts = [""] * len(context.chart.segments)
-    parts[context.chart.natural] = chart.result_account
-    if context.chart.company >= 0:
-        parts[context.chart.company] = context.own_code()
-    found = resolve(context, context.chart.separator.join(parts), "")
-    return found.account, found.dimensions, found.faults
 
 
 def _line(number: int, company: str, period: Period, what: ResultBalance) -> BookedLine:

@@ -3,15 +3,11 @@
 from django.conf import settings
 from django.db import models
 
+from web.shell.worker_jobs import WorkerJob
 
-class Job(models.Model):
+
+class Job(WorkerJob):
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
     file = models.TextField()
-    started_at = models.DateTimeField(auto_now_add=True)
-    seen_at = models.DateTimeField(auto_now_add=True)
-    ended_at = models.DateTimeField(null=True)
     what = models.TextField(default="starting")
-    done = models.IntegerField(default=0)
-    stop = models.BooleanField(default=False)
-    outcome = models.TextField(default="")
     faults = models.JSONField(default=list)

@@ -2,9 +2,10 @@ from django.conf import settings
 from django.db import models
 
 from web.definitions.models import never_altered
+from web.shell.worker_jobs import WorkerJob
 
 
-class Pack(models.Model):
+class Pack(WorkerJob):
     """Statements of companies and groups at the end of a period, made in one act. `items` are rows of
     statement, company, group; `version` is that of the definitions it was made from."""
 
@@ -16,13 +17,6 @@ class Pack(models.Model):
     period = models.IntegerField()
     beside_year = models.BooleanField(default=False)
     items = models.JSONField()
-    started_at = models.DateTimeField(auto_now_add=True)
-    seen_at = models.DateTimeField(auto_now_add=True)
-    ended_at = models.DateTimeField(null=True)
-    what = models.TextField(default="waiting")
-    done = models.IntegerField(default=0)
-    stop = models.BooleanField(default=False)
-    outcome = models.TextField(default="")
 
 
 class PackFile(models.Model):

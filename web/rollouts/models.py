@@ -3,6 +3,7 @@ from django.db import models
 
 from web.definitions.base import Definition, choices_held, ident, key, text, to
 from web.definitions.models import never_altered
+from web.shell.worker_jobs import WorkerJob
 
 
 class Rollout(Definition):
@@ -57,7 +58,7 @@ class RolloutRun(models.Model):
         indexes = [models.Index(fields=["rollout"])]
 
 
-class RolloutJob(models.Model):
+class RolloutJob(WorkerJob):
     """A large rollout on its way in the worker: how far it is, and whether it is to stop."""
 
     rollout = ident()
@@ -66,11 +67,4 @@ class RolloutJob(models.Model):
     draft = models.ForeignKey("definitions.Draft", null=True, on_delete=models.CASCADE, related_name="+")
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     why = models.TextField(default="")
-    started_at = models.DateTimeField(auto_now_add=True)
-    seen_at = models.DateTimeField(auto_now_add=True)
-    ended_at = models.DateTimeField(null=True)
-    what = models.TextField(default="waiting")
-    done = models.IntegerField(default=0)
-    stop = models.BooleanField(default=False)
-    outcome = models.TextField(default="")
     run = models.ForeignKey("RolloutRun", null=True, on_delete=models.SET_NULL, related_name="+")
