@@ -32,7 +32,7 @@ class Difference(NamedTuple):
 
 
 @dataclass(frozen=True, slots=True)
-class Cell:
+class RolloutCell:
     """`rows` and `placing` are written where it is new, or where it differs and the source wins. `scope`: for
     whom they hold: everyone on the code list or chart, or the one company. `note`: worth saying of it."""
 
@@ -45,14 +45,14 @@ class Cell:
     scope: Scope = "chart"
 
 
-ALIKE = Cell("alike")
+ALIKE = RolloutCell("alike")
 
 
-def cannot(fault: Fault) -> Cell:
-    return Cell("cannot", fault=fault)
+def cannot(fault: Fault) -> RolloutCell:
+    return RolloutCell("cannot", fault=fault)
 
 
-def compared(state: State, rows: Sequence[Any], scope: Scope, but: Sequence[str] = ()) -> Cell:
+def compared(state: State, rows: Sequence[Any], scope: Scope, but: Sequence[str] = ()) -> RolloutCell:
     """Rows of the source, as the target would keep them, beside those that are there. `but`: columns in which
     they may differ."""
     fresh, changed, differences = [], [], []
@@ -71,17 +71,17 @@ def compared(state: State, rows: Sequence[Any], scope: Scope, but: Sequence[str]
                 if getattr(there, name) != getattr(ours, name)
             ]
     if changed:
-        return Cell("differs", (*fresh, *changed), differences=tuple(differences), scope=scope)
-    return Cell("new", tuple(fresh), scope=scope) if fresh else ALIKE
+        return RolloutCell("differs", (*fresh, *changed), differences=tuple(differences), scope=scope)
+    return RolloutCell("new", tuple(fresh), scope=scope) if fresh else ALIKE
 
 
-def both(one: Cell, other: Cell) -> Cell:
+def both(one: RolloutCell, other: RolloutCell) -> RolloutCell:
     """Two parts of one thing as one cell: the graver outcome stands, what either writes is written."""
     ranks = {"cannot": 3, "differs": 2, "new": 1, "alike": 0}
     graver, lighter = (one, other) if ranks[one.outcome] >= ranks[other.outcome] else (other, one)
     if graver.outcome == "cannot" or lighter.outcome == "alike":
         return graver
-    return Cell(
+    return RolloutCell(
         graver.outcome,
         (*one.rows, *other.rows),
         differences=(*one.differences, *other.differences),
@@ -90,6 +90,6 @@ def both(one: Cell, other: Cell) -> Cell:
     )
 
 
-def _scope(parts: Sequence[Cell]) -> Scope:
+def _scope(parts: Sequence[RolloutCell]) -> Scope:
     """A choice in a cell holds for all for whom one of the rows that it is about does."""
     return next((part.scope for part in parts if part.scope != "company"), "company")

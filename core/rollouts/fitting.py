@@ -27,7 +27,7 @@ class Swap(NamedTuple):
 
 
 @dataclass(frozen=True, slots=True)
-class Source:
+class RolloutSource:
     """The company whose things are brought, at its chart; `begins`: the day from which what is made is in
     use; `on`: the day on which it must be."""
 
@@ -38,7 +38,7 @@ class Source:
     on: date
 
 
-def source_of(state: State, rollout: Rollout, today: date) -> Source | None:
+def source_of(state: State, rollout: Rollout, today: date) -> RolloutSource | None:
     """None where the company has no chart any more."""
     company = state.get(Company, rollout.company)
     index = chart_index(state, company.chart) if company else None
@@ -56,7 +56,7 @@ def source_of(state: State, rollout: Rollout, today: date) -> Source | None:
         if field
         else None
     )
-    return Source(company, index, swap, rollout.in_use_from, rollout.in_use_from or today)
+    return RolloutSource(company, index, swap, rollout.in_use_from, rollout.in_use_from or today)
 
 
 @dataclass(frozen=True, slots=True)
@@ -103,7 +103,7 @@ def _free_role(field: Field) -> bool:
     return field.role not in OWN_ROLES
 
 
-def target_of(state: State, source: Source, company: Company) -> Target | None:
+def target_of(state: State, source: RolloutSource, company: Company) -> Target | None:
     """None where the company has no chart."""
     context = company_context(state, company.company)
     if context is None:
@@ -116,7 +116,7 @@ def target_of(state: State, source: Source, company: Company) -> Target | None:
     )
 
 
-def carried(source: Source, target: Target, account: str) -> list[str] | Fault:
+def carried(source: RolloutSource, target: Target, account: str) -> list[str] | Fault:
     """Codes by segment of the target's chart for a string of the source's, the code swapped. The company's
     own code is left empty; a code for which the target has no segment is a fault."""
     values = [""] * len(target.chart.segments)
@@ -136,7 +136,7 @@ def carried(source: Source, target: Target, account: str) -> list[str] | Fault:
     return values
 
 
-def carries_swapped(source: Source, account: str) -> bool:
+def carries_swapped(source: RolloutSource, account: str) -> bool:
     """Whether the code that is swapped stands in a string."""
     swap = source.swap
     if swap is None or swap.place >= len(source.chart.segments):

@@ -19,8 +19,8 @@ from core.changes.of_statements import PlaceAccounts
 from core.definitions.state import State
 from core.definitions.tables import BY_ROW, Company, Rollout
 from core.faults import Fault, Key, blocking
-from core.rollouts.cells import Cell, Outcome, cannot
-from core.rollouts.fitting import Source, Target, source_of, target_of
+from core.rollouts.cells import Outcome, RolloutCell, cannot
+from core.rollouts.fitting import RolloutSource, Target, source_of, target_of
 from core.rollouts.of_codes import account_cell, code_cell
 from core.rollouts.of_rules import place_cell, rule_cell
 from core.rollouts.of_strings import StringCells, quick_code_cell
@@ -68,12 +68,12 @@ class Matrix:
     rollout: Rollout
     things: tuple[Thing, ...]
     companies: tuple[Company, ...]
-    cells: list[list[Cell]]
+    cells: list[list[RolloutCell]]
     wins: list[list[bool]]
     remarks: tuple[str, ...]
     faults: tuple[Fault, ...] = ()
 
-    def written(self) -> Iterator[Cell]:
+    def written(self) -> Iterator[RolloutCell]:
         """Cells that write something."""
         for row, wins in zip(self.cells, self.wins, strict=True):
             for cell, ours in zip(row, wins, strict=True):
@@ -106,7 +106,7 @@ class Matrix:
         return _writing(list(self.written()), told)
 
 
-def _rows(cells: Iterable[Cell]) -> tuple[Any, ...]:
+def _rows(cells: Iterable[RolloutCell]) -> tuple[Any, ...]:
     """What cells write, each row once."""
     rows: dict[Any, Any] = {}
     for cell in cells:
@@ -115,7 +115,7 @@ def _rows(cells: Iterable[Cell]) -> tuple[Any, ...]:
     return tuple(rows.values())
 
 
-def _writing(cells: list[Cell], told: str) -> Change:
+def _writing(cells: list[RolloutCell], told: str) -> Change:
     places = sorted({cell.placing for cell in cells if cell.placing})
     if not places:
         return PutRows(_rows(cells), told)
@@ -156,7 +156,7 @@ def matrix_of(
 
 def _worked_out(
     state: State,
-    source: Source,
+    source: RolloutSource,
     rollout: Rollout,
     things: tuple[Thing, ...],
     companies: tuple[Company, ...],
@@ -165,7 +165,7 @@ def _worked_out(
     tell: Tell,
 ) -> Matrix:
     state = state.detached()
-    cells: list[list[Cell]] = []
+    cells: list[list[RolloutCell]] = []
     wins: list[list[bool]] = []
     for kind, group in groupby(things, key=lambda thing: thing.kind):
         targets = [target for row in companies if (target := target_of(state, source, row))]
@@ -186,12 +186,12 @@ def _worked_out(
 class _KnownCells:
     """Cells of one state; what doesn't hang on the company is worked out once a chart."""
 
-    def __init__(self, state: State, source: Source) -> None:
+    def __init__(self, state: State, source: RolloutSource) -> None:
         self.state, self.source = state, source
-        self.by_chart: dict[tuple[str, Thing], Cell] = {}
+        self.by_chart: dict[tuple[str, Thing], RolloutCell] = {}
         self.strings = StringCells(state, source)
 
-    def cell(self, kind: ThingKind, target: Target, thing: Thing) -> Cell:
+    def cell(self, kind: ThingKind, target: Target, thing: Thing) -> RolloutCell:
         state, source = self.state, self.source
         match kind:
             case "code":
@@ -208,15 +208,18 @@ class _KnownCells:
                 return quick_code_cell(state, source, target, thing)
 
     def _of_chart(
-        self, target: Target, thing: Thing, work_out: Callable[[State, Source, Target, Thing], Cell]
-    ) -> Cell:
+        self,
+        target: Target,
+        thing: Thing,
+        work_out: Callable[[State, RolloutSource, Target, Thing], RolloutCell],
+    ) -> RolloutCell:
         key = (target.chart.chart, thing)
         if (cell := self.by_chart.get(key)) is None:
             cell = self.by_chart[key] = work_out(self.state, self.source, target, thing)
         return cell
 
 
-def _one_key_once(row: list[Cell], companies: tuple[Company, ...], source: Company) -> None:
+def _one_key_once(row: list[RolloutCell], companies: tuple[Company, ...], source: Company) -> None:
     """Where two companies would each write another row under one key, only the first can: the source itself,
     else the one whose name comes first."""
     first: dict[tuple[str, Key], tuple[Any, str]] = {}
@@ -232,7 +235,7 @@ def _one_key_once(row: list[Cell], companies: tuple[Company, ...], source: Compa
                 row[place] = cannot(Fault("taken", what, way_out=way_out))
 
 
-def _wins(row: list[Cell], thing: Thing, companies: tuple[Company, ...], ours: OursWins) -> list[bool]:
+def _wins(row: list[RolloutCell], thing: Thing, companies: tuple[Company, ...], ours: OursWins) -> list[bool]:
     """Where what comes wins, as picked; what is one row for a chart or list is decided for all on it."""
     shared = [cell.outcome == "differs" and cell.scope != "company" for cell in row]
     picked = [
@@ -273,7 +276,7 @@ def _judged(state: State, matrix: Matrix, facts: Facts) -> Matrix:
     return replace(matrix, faults=tuple(blocking(examine(state, matrix.change(), facts).faults)))
 
 
-def _refused(cell: Cell, at: dict[tuple[str, Key], Fault]) -> Cell:
+def _refused(cell: RolloutCell, at: dict[tuple[str, Key], Fault]) -> RolloutCell:
     if cell.outcome not in ("new", "differs"):
         return cell
     for row in cell.rows:

@@ -18,19 +18,19 @@ from core.definitions.tables import (
     ListProperty,
 )
 from core.faults import Fault
-from core.rollouts.cells import ALIKE, Cell, both, cannot, compared
-from core.rollouts.fitting import Source, Target
+from core.rollouts.cells import ALIKE, RolloutCell, both, cannot, compared
+from core.rollouts.fitting import RolloutSource, Target
 from core.rollouts.things import Thing
 from core.structures.charts import Field
 
 
-def code_named(source: Source, field: str, code: str) -> str:
+def code_named(source: RolloutSource, field: str, code: str) -> str:
     """The code that a code of the source is for the target: itself, or the one it is swapped for."""
     swap = source.swap
     return swap.now if swap and swap.field == field and code == swap.was else code
 
 
-def code_cell(state: State, source: Source, target: Target, thing: Thing) -> Cell:
+def code_cell(state: State, source: RolloutSource, target: Target, thing: Thing) -> RolloutCell:
     """Does not depend on the company, only on its chart."""
     field = (
         source.chart.segments[source.chart.natural] if not thing.field else source.chart.field(thing.field)
@@ -51,7 +51,7 @@ def code_cell(state: State, source: Source, target: Target, thing: Thing) -> Cel
     return _code_row(state, source, there, row, code)
 
 
-def _code_row(state: State, source: Source, there: Field, row: Code, code: str) -> Cell:
+def _code_row(state: State, source: RolloutSource, there: Field, row: Code, code: str) -> RolloutCell:
     code = there.padded(code)
     swapped = code != row.code
     ours = row._replace(
@@ -70,7 +70,7 @@ def _code_row(state: State, source: Source, there: Field, row: Code, code: str) 
         # What is there is compared in what it is; from when on it is used is its own affair.
         keeps = ("in_use_from",) if source.begins or swapped else ()
         return compared(state, [ours], "list", keeps if not swapped else (*keeps, "name"))
-    return Cell("new", (ours, *_along(state, there, row, code)), scope="list")
+    return RolloutCell("new", (ours, *_along(state, there, row, code)), scope="list")
 
 
 def _along(state: State, there: Field, row: Code, code: str) -> Iterator[Any]:
@@ -92,7 +92,9 @@ def _along(state: State, there: Field, row: Code, code: str) -> Iterator[Any]:
         yield HierarchyNode(theirs, code, node.parent)
 
 
-def account_cell(state: State, source: Source, target: Target, thing: Thing, shared: Cell) -> Cell:
+def account_cell(
+    state: State, source: RolloutSource, target: Target, thing: Thing, shared: RolloutCell
+) -> RolloutCell:
     """`shared`: the cell of the account's code in the target's chart. Beside it the account must be open in
     the company, with the source's own settings of it."""
     if shared.outcome == "cannot":
@@ -110,7 +112,9 @@ def _code(target: Target, code: str) -> Code | None:
     return field.codes.get(code) or field.codes.get(field.padded(code))
 
 
-def _open_cell(state: State, source: Source, target: Target, name: str, code: str, row: Code | None) -> Cell:
+def _open_cell(
+    state: State, source: RolloutSource, target: Target, name: str, code: str, row: Code | None
+) -> RolloutCell:
     own = state.get(CompanyAccount, source.company.company, name)
     there = state.get(CompanyAccount, target.company.company, code)
     listed = target.company.accounts_open == "listed"
@@ -126,7 +130,7 @@ def _open_cell(state: State, source: Source, target: Target, name: str, code: st
         return compared(state, [wanted], "company")
     if there is not None:
         return compared(state, [there._replace(enabled=True)], "company")
-    return Cell("new", (wanted,), scope="company") if listed else ALIKE
+    return RolloutCell("new", (wanted,), scope="company") if listed else ALIKE
 
 
 def _currency_fault(target: Target, code: str, currency: str) -> Fault | None:

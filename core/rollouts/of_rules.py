@@ -8,14 +8,14 @@ from core.codes.selectors import pick
 from core.definitions.state import State
 from core.definitions.tables import PairingCondition, PairingRule, Statement
 from core.faults import Fault
-from core.rollouts.cells import ALIKE, Cell, Difference, Placing, cannot, compared
-from core.rollouts.fitting import Source, Target
+from core.rollouts.cells import ALIKE, Difference, Placing, RolloutCell, cannot, compared
+from core.rollouts.fitting import RolloutSource, Target
 from core.rollouts.of_codes import code_named
 from core.rollouts.things import Thing
 from core.statements.figures import Plan, line_title, plan
 
 
-def rule_cell(state: State, source: Source, target: Target, thing: Thing) -> Cell:
+def rule_cell(state: State, source: RolloutSource, target: Target, thing: Thing) -> RolloutCell:
     """A rule with its conditions; its place among the rules there is its own affair."""
     if target.same_chart:
         return ALIKE
@@ -52,7 +52,7 @@ def _selector_fault(state: State, target: Target, name: str, codes: str) -> Faul
     return None
 
 
-def place_cell(state: State, source: Source, target: Target, thing: Thing) -> Cell:
+def place_cell(state: State, source: RolloutSource, target: Target, thing: Thing) -> RolloutCell:
     """The line of the target's statement on which an account stands in the source's: the same line, on a
     statement of its chart that is of the same kind."""
     natural = source.chart.segments[source.chart.natural].name
@@ -76,9 +76,11 @@ def place_cell(state: State, source: Source, target: Target, thing: Thing) -> Ce
         return ALIKE
     placing = Placing(goal.statement.statement, line, code)
     if not there:
-        return Cell("new", placing=placing)
+        return RolloutCell("new", placing=placing)
     titles = {entry.row.line: line_title(entry.row) for entry in goal.lines}
-    return Cell("differs", placing=placing, differences=(Difference("line", titles[there], titles[line]),))
+    return RolloutCell(
+        "differs", placing=placing, differences=(Difference("line", titles[there], titles[line]),)
+    )
 
 
 def _line_of(planned: Plan | None, code: str) -> str:

@@ -9,13 +9,13 @@ from typing import NamedTuple
 from core.definitions.state import State
 from core.definitions.tables import AccountString, QuickCode
 from core.faults import Fault
-from core.rollouts.cells import ALIKE, Cell, cannot, compared
-from core.rollouts.fitting import Source, Target, carried, carries_swapped
+from core.rollouts.cells import ALIKE, RolloutCell, cannot, compared
+from core.rollouts.fitting import RolloutSource, Target, carried, carries_swapped
 from core.rollouts.things import Thing
 from core.structures.accounts import code_fault, date_faults, parse_dimensions, resolve
 from core.structures.charts import ChartIndex, CompanyContext
 
-FREELY = Cell("alike", note="Keyed freely: this chart needs no list of strings.")
+FREELY = RolloutCell("alike", note="Keyed freely: this chart needs no list of strings.")
 
 
 def _minds_company(chart: ChartIndex) -> bool:
@@ -46,13 +46,13 @@ class Carried(NamedTuple):
 class StringCells:
     """Cells of strings on one state. What doesn't hang on the company is worked out once a chart."""
 
-    def __init__(self, state: State, source: Source) -> None:
+    def __init__(self, state: State, source: RolloutSource) -> None:
         self.state, self.source = state, source
         self.carried: dict[tuple[str, str], Carried] = {}
         self.own_codes: dict[str, tuple[str, Fault | None]] = {}
         self.minding: dict[str, bool] = {}
 
-    def cell(self, target: Target, thing: Thing) -> Cell:
+    def cell(self, target: Target, thing: Thing) -> RolloutCell:
         """The string must stand at posting on the day from which it is to be used; a chart of listed strings
         gets it listed."""
         carried_over = self._carried(target, thing.name)
@@ -67,7 +67,7 @@ class StringCells:
         account, row = f"{carried_over.head}{own_code}{carried_over.tail}", carried_over.listed
         if (there := listed.get(account)) is None:
             fresh = AccountString(row.chart, account, row.enabled, row.in_use_from, row.in_use_until)
-            return Cell("new", (fresh,), scope="company")
+            return RolloutCell("new", (fresh,), scope="company")
         ours = row._replace(account=there.account)
         return compared(self.state, [ours], "company", ("in_use_from",) if self.source.begins else ())
 
@@ -137,7 +137,7 @@ def _not_open(context: CompanyContext, natural: str) -> Fault | None:
     return None
 
 
-def quick_code_cell(state: State, source: Source, target: Target, thing: Thing) -> Cell:
+def quick_code_cell(state: State, source: RolloutSource, target: Target, thing: Thing) -> RolloutCell:
     """A quick code of one company becomes one of the target; its string and dimensions are carried over."""
     row = state.require(QuickCode, source.chart.chart, thing.name)
     swapped = carries_swapped(source, row.account)
@@ -165,14 +165,14 @@ def quick_code_cell(state: State, source: Source, target: Target, thing: Thing) 
     return compared(state, [ours], "company" if row.company else "chart")
 
 
-def _taken(row: QuickCode) -> Cell:
+def _taken(row: QuickCode) -> RolloutCell:
     what = (
         f"Quick codes are named once in a chart, and {row.quick_code} is one of {row.company or 'everyone'}."
     )
     return cannot(Fault("taken", what, way_out="Leave its company empty, so that all companies have it."))
 
 
-def _renamed(source: Source, name: str) -> str:
+def _renamed(source: RolloutSource, name: str) -> str:
     """rent310 → rent340; a name without the code gets the new one at its end."""
     swap = source.swap
     if swap is None:
@@ -180,7 +180,7 @@ def _renamed(source: Source, name: str) -> str:
     return name.replace(swap.was, swap.now) if swap.was in name else f"{name}{swap.now}"[:40]
 
 
-def _dimensions(source: Source, target: Target, text: str) -> str | Fault:
+def _dimensions(source: RolloutSource, target: Target, text: str) -> str | Fault:
     """Dimensions of the source as the target's chart has them."""
     parts = []
     for name, code in parse_dimensions(text)[0].items():

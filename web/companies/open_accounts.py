@@ -23,7 +23,7 @@ from web.definitions.viewing import PineRequest
 from web.people.rights import CHANGE, companies_seen, needs, needs_post
 from web.sheets.changing import apply_change, reload_at
 from web.shell.asked import listed, text, whole
-from web.shell.cell_grid import GridCell, GridRow, chosen_cells, grid_rows, short_names
+from web.shell.cell_grid import GridCell, MatrixRow, chosen_cells, grid_rows, short_names
 from web.shell.htmx import is_fragment
 
 CHUNK = 80
@@ -129,11 +129,11 @@ def _count(state: State, chart: str) -> int:
     return sum(row.chart == chart for row in state.rows(Company))
 
 
-def _grid(state: State, rows: Sequence[AccountRow], companies: Sequence[Company]) -> Iterator[GridRow]:
+def _grid(state: State, rows: Sequence[AccountRow], companies: Sequence[Company]) -> Iterator[MatrixRow]:
     for row in rows:
         fold = ("▾" if row.opened else "▸") if row.code.rollup else "\u2007"
         css = f"d{min(row.depth, 8)}" + (" rollup" if row.code.rollup else "")
-        yield GridRow(
+        yield MatrixRow(
             row.code.code,
             row.code.name,
             [_cell(state, company, row) for company in companies],

@@ -24,7 +24,7 @@ from web.definitions.viewing import PineRequest
 from web.people.rights import CHANGE, companies_seen, needs, needs_post
 from web.sheets.changing import apply_change, reload_at
 from web.shell.asked import day, text, whole
-from web.shell.cell_grid import GridCell, GridRow, chosen_cells, grid_rows, short_names
+from web.shell.cell_grid import GridCell, MatrixRow, chosen_cells, grid_rows, short_names
 
 ACROSS = 20
 MOST_DOWN = 400
@@ -49,7 +49,7 @@ def page(request: PineRequest, state: State) -> HttpResponse:
         if one != other
     )
     rows = (
-        GridRow(row.company, row.name, [_cell(state, row, other) for other in across])
+        MatrixRow(row.company, row.name, [_cell(state, row, other) for other in across])
         for row in companies[:MOST_DOWN]
     )
     return render(
@@ -79,7 +79,7 @@ def _cell(state: State, company: Company, partner: Company) -> GridCell:
     return GridCell("gap", "—", "missing")
 
 
-class Side(NamedTuple):
+class PairSide(NamedTuple):
     """One side of a pair as the proof shows it: what is there, or what is proposed and why."""
 
     company: Company
@@ -91,7 +91,7 @@ class Side(NamedTuple):
     due_to_name: str
 
 
-def _side(state: State, company: Company, partner: Company) -> Side:
+def _side(state: State, company: Company, partner: Company) -> PairSide:
     pair = state.get(IntercompanyPair, company.company, partner.company)
     proposal = None if pair else proposed_pair(state, company.company, partner.company)
     due_from, due_to = (
@@ -105,7 +105,7 @@ def _side(state: State, company: Company, partner: Company) -> Side:
     codes = list_index(state, index.natural_list).codes if index else {}
     names = [codes[code].name if code in codes else "" for code in (due_from, due_to)]
     ground = "" if pair else f"proposed {proposal.ground}" if proposal else "nothing to propose"
-    return Side(company, partner, due_from, due_to, ground, *names)
+    return PairSide(company, partner, due_from, due_to, ground, *names)
 
 
 def _two(state: State, row: str, column: str) -> tuple[Company, Company]:

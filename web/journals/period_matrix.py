@@ -21,7 +21,7 @@ from web.people.rights import CHANGE, SIGNED_IN, companies_seen, needs, needs_po
 from web.sheets.asking_periods import ask_of_periods
 from web.sheets.changing import apply_change, reload_at
 from web.shell.asked import text, whole
-from web.shell.cell_grid import GridCell, GridColumn, GridRow, chosen_cells, grid_rows
+from web.shell.cell_grid import GridCell, GridColumn, MatrixRow, chosen_cells, grid_rows
 
 MARKS = {"open": ("set", "●"), "restricted": ("half", "◆"), "closed": ("shut", "")}
 POSTED = """
@@ -50,7 +50,7 @@ def page(request: PineRequest, state: State) -> HttpResponse:
     numbers = sorted({p.period for name in calendars for p in calendar_index(state, name).of_year(year)})
     columns = [GridColumn(str(number), _title(state, calendars, year, number)) for number in numbers]
     rows = (
-        GridRow(
+        MatrixRow(
             name,
             f"{state.require(Calendar, name).name}, {_companies(companies)}",
             [_cell(state.get(Period, name, year, number)) for number in numbers],

@@ -26,17 +26,19 @@ from web.journals.models import Journal
 from web.shell.retrying import retried
 
 BALANCES = """
-    SELECT a.account, a."natural", coalesce(d.codes, ''), coalesce(c.company, ''),
+    SELECT b.company, a.account, a."natural", coalesce(d.codes, ''), coalesce(c.company, ''),
            CASE WHEN l.source_type = %(mark)s THEN l.source_number ELSE j.currency END,
            sum(CASE WHEN l.source_type = %(mark)s THEN 0 ELSE l.keyed END), sum(l.amount)
-    FROM journals_book b JOIN journals_journalline l ON l.book_id = b.id
+    FROM unnest(%(companies)s::text[], %(currencies)s::text[]) AS own(company, currency)
+    JOIN journals_book b ON b.company = own.company JOIN journals_journalline l ON l.book_id = b.id
     JOIN journals_journal j ON j.id = l.journal_id JOIN journals_account a ON a.id = l.account_id
+    JOIN unnest(%(marked_of)s::text[], %(marked)s::text[]) AS marked(company, "natural")
+      ON marked.company = b.company AND marked."natural" = a."natural"
     LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id
     LEFT JOIN companies_company c ON c.id = l.partner_id
-    WHERE b.company = %(company)s AND a."natural" = ANY(%(accounts)s)
-      AND (b.fiscal_year, l.period) <= (%(year)s, %(period)s)
-      AND (l.source_type = %(mark)s OR j.currency <> %(currency)s)
-    GROUP BY 1, 2, 3, 4, 5
+    WHERE (b.fiscal_year, l.period) <= (%(year)s, %(period)s)
+      AND (l.source_type = %(mark)s OR j.currency <> own.currency)
+    GROUP BY 1, 2, 3, 4, 5, 6
 """
 POSTED = """
     SELECT DISTINCT j.company, j.id FROM journals_journal j JOIN journals_journalline l ON l.journal_id = j.id
@@ -45,33 +47,34 @@ POSTED = """
 """
 
 
-def foreign_balances(state: State, company: str, year: int, period: int) -> list[ForeignBalance]:
-    """Of the accounts that are revalued, up to the end of a period."""
-    row, accounts = state.require(Company, company), accounts_revalued(state, company)
-    if not accounts:
-        return []
+def foreign_balances(
+    state: State, companies: Sequence[str], year: int, period: int
+) -> dict[str, list[ForeignBalance]]:
+    """By company, of the accounts that are revalued, up to the end of a period."""
+    balances: dict[str, list[ForeignBalance]] = {name: [] for name in companies}
+    marked = [(name, code) for name in balances for code in sorted(accounts_revalued(state, name))]
     values: dict[str, Any] = {
         "mark": REVALUATION,
-        "company": company,
-        "accounts": sorted(accounts),
+        "companies": list(balances),
+        "currencies": [state.require(Company, name).currency for name in balances],
+        "marked_of": [name for name, _ in marked],
+        "marked": [code for _, code in marked],
         "year": year,
         "period": period,
-        "currency": row.currency,
     }
     with connection.cursor() as cursor:
         cursor.execute(BALANCES, values)
-        rows = [ForeignBalance._make((*row[:5], int(row[5]), int(row[6]))) for row in cursor.fetchall()]
-    return [own for own in rows if own.keyed or own.booked]
+        for company, *keys, keyed, booked in cursor.fetchall() if marked else ():
+            if keyed or booked:
+                balances[company].append(ForeignBalance(*keys, int(keyed), int(booked)))
+    return balances
 
 
 def revaluations(
     state: State, companies: Sequence[str], year: int, period: int, person: Any
 ) -> list[Revaluation]:
-    rules = rules_for(person)
-    return [
-        revaluation(state, name, year, period, foreign_balances(state, name, year, period), rules)
-        for name in companies
-    ]
+    balances, rules = foreign_balances(state, companies, year, period), rules_for(person)
+    return [revaluation(state, name, year, period, own, rules) for name, own in balances.items()]
 
 
 def posted_in(state: State, companies: Sequence[str], year: int, period: int) -> dict[str, list[Journal]]:
@@ -108,10 +111,9 @@ def revalue(companies: Sequence[str], year: int, period: int, person: Any) -> li
             what = "Every balance is at the rate already."
             raise Refused([Fault("nothing-chosen", what, way_out="Choose companies with a difference.")])
         posting.post(state, [head for head, _ in ready], posting.lines_of(state, ready), person)
-        for head, _ in ready:
-            again = foreign_balances(state, head.company, year, period)
-            if revaluation(state, head.company, year, period, again, rules_for(person)).difference:
-                what = f"The books of {head.company} moved while they were revalued."
+        for again in revaluations(state, [head.company for head, _ in ready], year, period, person):
+            if again.difference:
+                what = f"The books of {again.company} moved while they were revalued."
                 raise Refused([Fault("changed-since", what, way_out="Try it again.")])
         return [(head.company, head.journal) for head, _ in ready]
 

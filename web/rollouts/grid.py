@@ -10,11 +10,11 @@ from django.utils.safestring import SafeString
 
 from core.definitions.state import State
 from core.definitions.tables import Company, PairingRule, Statement
-from core.rollouts.cells import Cell
+from core.rollouts.cells import RolloutCell
 from core.rollouts.matrix import Matrix
 from core.rollouts.things import Thing, ThingKind
 from core.structures.charts import ChartIndex, chart_index
-from web.shell.cell_grid import GridCell, GridColumn, GridRow, grid_rows, short_names
+from web.shell.cell_grid import GridCell, GridColumn, MatrixRow, grid_rows, short_names
 
 CHUNK = 80
 ACROSS = 24
@@ -84,14 +84,14 @@ def _code_words(state: State, index: ChartIndex, matrix: Matrix, thing: Thing) -
     return ThingWords(code, f"{name}, on {statement.name}" if statement else name)
 
 
-def grid_cell(cell: Cell, wins: bool) -> GridCell:
+def grid_cell(cell: RolloutCell, wins: bool) -> GridCell:
     if cell.outcome == "differs" and wins:
         return GridCell("ours", "≠", "differs: what comes wins")
     reason = f": {cell.fault.what}" if cell.fault else ""
     return GridCell(cell.outcome, MARKS[cell.outcome], f"{SAYS[cell.outcome]}{reason}")
 
 
-def fits(show: str, row: Iterable[Cell]) -> bool:
+def fits(show: str, row: Iterable[RolloutCell]) -> bool:
     """Whether a thing's cells have what is asked for."""
     outcomes = {cell.outcome for cell in row}
     return {
@@ -119,7 +119,7 @@ def matrix_part(state: State, matrix: Matrix, show: str, start: int, left: int) 
         words = thing_words(state, matrix, matrix.things[i])
         cells = zip(matrix.cells[i][left : left + ACROSS], matrix.wins[i][left : left + ACROSS], strict=True)
         rows.append(
-            GridRow(
+            MatrixRow(
                 matrix.things[i].key,
                 words.text,
                 [grid_cell(cell, wins) for cell, wins in cells],
@@ -160,5 +160,5 @@ def run_rows(
     for thing, text in zip(things, outcomes, strict=True):
         kind, field, name = thing
         key = Thing(cast(ThingKind, kind), field, name).key
-        rows.append(GridRow(key, NOUNS[kind], [BY_LETTER[own] for own in text], code=name))
+        rows.append(MatrixRow(key, NOUNS[kind], [BY_LETTER[own] for own in text], code=name))
     return grid_rows(rows, heads)

@@ -9,7 +9,7 @@ from django.db import transaction
 from core.definitions.state import State
 from core.definitions.tables import Rollout
 from core.faults import Fault, Refused
-from core.rollouts.cells import Cell
+from core.rollouts.cells import RolloutCell
 from core.rollouts.matrix import Matrix, Tell
 from web.definitions import actions, drafting, snapshot
 from web.definitions.models import Draft
@@ -21,7 +21,7 @@ LETTERS = {"new": "n", "alike": "a", "cannot": "x"}
 MOST_REASONS = 20_000
 
 
-def letter(cell: Cell, wins: bool) -> str:
+def letter(cell: RolloutCell, wins: bool) -> str:
     """How a cell came out, as the log keeps it."""
     return LETTERS.get(cell.outcome, "c" if wins else "k")
 

@@ -36,7 +36,7 @@ class GridCell:
 
 
 @dataclass(frozen=True, slots=True)
-class GridRow:
+class MatrixRow:
     """A row by its key: what stands at its head (a code before the text), and its cells in the columns'
     order."""
 
@@ -47,7 +47,7 @@ class GridRow:
     css: str = ""
 
 
-def grid_rows(rows: Iterable[GridRow], columns: Sequence[GridColumn]) -> SafeString:
+def grid_rows(rows: Iterable[MatrixRow], columns: Sequence[GridColumn]) -> SafeString:
     """The rows of a matrix as HTML. A cell's own text would say its mark only, so its title is its label."""
     heads = [f'<td tabindex="-1" role="gridcell" data-col="{escape(column.key)}"' for column in columns]
     parts: list[str] = []
