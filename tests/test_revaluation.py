@@ -7,6 +7,9 @@ import re
 from datetime import date
 from decimal import Decimal
 
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
+
 from core.changes.kinds import Put
 from core.definitions.tables import Chart, Code, Company, CompanyAccount, Period, Rate
 from tests.base import PineTest, bring, client_of, person, run, world
@@ -73,6 +76,12 @@ class Revaluations(PineTest):
         self.act("back", "alpha")
         self.assertEqual((self.closing("1110"), self.shown()[-2:]), ("80.00", ["10.00", "to be revalued"]))
         self.assertIn("can be taken back", self.act("back", "alpha", status=422))
+
+    def test_all_companies_are_read_at_once(self) -> None:
+        actions.make_change(Put(CompanyAccount("beta", "1110", "", True)), None)
+        with CaptureQueriesContext(connection) as queries:
+            self.client.get(f"{PAGE}?year=2026&period=1")
+        self.assertEqual(sum("AS marked(" in query["sql"] for query in queries), 1)
 
     def test_what_stands_in_the_way_and_who_may(self) -> None:
         period = current().state.require(Period, "m", 2026, 1)

@@ -5,6 +5,9 @@ from __future__ import annotations
 import html
 from typing import Any
 
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
+
 from core.changes.kinds import Put
 from core.definitions.tables import Code, Company, CompanyAccount, Period
 from tests.base import CommittingTest, PineTest, Together, bring, client_of, person, world
@@ -105,6 +108,11 @@ class Requests(PineTest):
         self.assertIn("Alpha", own)
         self.assertNotIn("Beta", own)
         self.assertEqual(self.page(self.own, "/today/groups/").count("disagree"), 0)
+
+    def test_books_of_all_companies_are_read_at_once(self) -> None:
+        with CaptureQueriesContext(connection) as queries:
+            self.page(self.client, "/today/")
+        self.assertEqual(sum("LEFT JOIN journals_bookpack" in query["sql"] for query in queries), 1)
 
     def test_figures_are_those_of_the_trial_balance(self) -> None:
         first = current().state.require(Period, "m", 2026, 1)

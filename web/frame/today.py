@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from datetime import date
 from typing import NamedTuple
 
@@ -10,6 +10,8 @@ from django.http import HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 
+from core.analysis.stretches import of_periods
+from core.books.balances import Books
 from core.books.periods import calendar_index
 from core.codes.lists import list_index
 from core.definitions.state import State
@@ -23,12 +25,13 @@ from web.definitions.drafting import OPEN_ENDED
 from web.definitions.models import Draft
 from web.definitions.viewing import PineRequest
 from web.group import queries as group_queries
+from web.journals.books import books_for
 from web.journals.models import Unfinished
 from web.people.rights import SIGNED_IN, charts_seen, companies_seen, needs
 from web.requests.models import AccountRequest
 from web.requests.views import requests_seen
 from web.statements.addresses import default_period
-from web.statements.queries import trial_balance
+from web.statements.queries import company_sums
 
 MOST = 12
 
@@ -58,7 +61,7 @@ def today(request: PineRequest, state: State) -> HttpResponse:
         "frame/today.html",
         {
             "items": items,
-            "figures": [row for one in companies[:MOST] if (row := _figures(state, one)) is not None],
+            "figures": list(_figures(state, companies[:MOST])),
             "more": max(0, len(companies) - MOST),
             "groups": request.user.is_group_accountant and any(True for _ in state.rows(Group)),
             "on": date.today(),
@@ -155,18 +158,31 @@ class CompanyFigures(NamedTuple):
     query: str
 
 
-def _figures(state: State, company: Company) -> CompanyFigures | None:
+def _figures(state: State, companies: Sequence[Company]) -> Iterator[CompanyFigures]:
+    """Of those with anything posted; all books are read at once."""
+    books = books_for([row.company for row in companies])
+    for company in companies:
+        row = _figures_of(state, company, books[company.company])
+        if row is not None:
+            yield row
+
+
+def _figures_of(state: State, company: Company, books: Sequence[Books]) -> CompanyFigures | None:
+    calendar = calendar_index(state, company.calendar)
     year, number = default_period(state, company.calendar)
-    period = calendar_index(state, company.calendar).periods.get((year, number))
-    if period is None:
+    period = calendar.periods.get((year, number))
+    if period is None or not books:
         return None
+    accounts, amounts = company_sums(state, company.company, of_periods(calendar, year, number, None), books)
     codes = list_index(state, natural_list(state, company.chart)).codes
     sums: dict[str, int] = {}
-    for row in trial_balance(state, company.company, year, number, None):
-        code = codes.get(row.account)
-        kind = code.account_class if code else ""
-        moves = kind in ("revenue", "expense")
-        sums[kind] = sums.get(kind, 0) + (row.debit - row.credit if moves else row.closing)
+    for place, account in enumerate(accounts):
+        if amounts["touched"][place]:
+            code = codes.get(account)
+            kind = code.account_class if code else ""
+            moves = kind in ("revenue", "expense")
+            moved = int(amounts["debit"][place]) - int(amounts["credit"][place])
+            sums[kind] = sums.get(kind, 0) + (moved if moves else int(amounts["cumulative"][place]))
     if not sums:
         return None
     query = f"company={company.company}&year={year}&period={number}"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -24,7 +25,7 @@ from core.analysis.filters import Filter, parse_filter
 from core.analysis.period_columns import PeriodColumn, last_periods, period_columns
 from core.analysis.stretches import Stretch, of_days, of_periods
 from core.analysis.variances import COLUMNS, beside
-from core.books.balances import TrialRow, by_account
+from core.books.balances import Books, TrialRow, by_account
 from core.books.periods import YEAR, CalendarIndex, company_calendar
 from core.budgets.forecast import forecast_rows, last_regular
 from core.codes.lists import ListIndex, list_index
@@ -54,20 +55,23 @@ def known_plan(state: State, statement: str, chart: str) -> Plan:
     return planned
 
 
-def company_sums(state: State, company: str, at: Stretch) -> tuple[list[str], dict[str, np.ndarray]]:
-    """The company's posting accounts in order, and its sums by account (core.books.balances.by_account)."""
+def company_sums(
+    state: State, company: str, at: Stretch, books: Sequence[Books] | None = None
+) -> tuple[list[str], dict[str, np.ndarray]]:
+    """The company's posting accounts in order, and its sums by account (core.books.balances.by_account).
+    `books`: its own, where those of several companies were read at once."""
     company_row = known_company(state, company)
     chart = chart_index(state, company_row.chart)
     index = list_index(state, chart.natural_list if chart else "")
     codes = list(index.posting)
     places = dict(index.position)
-    books = list(books_for([company])[company])
-    for book in books:
+    own_books = list(books_for([company])[company] if books is None else books)
+    for book in own_books:
         for natural in book.naturals:
             if natural not in places:
                 places[natural] = len(codes)
                 codes.append(natural)
-    return codes, by_account(books, places, len(codes), at.start, at.end)
+    return codes, by_account(own_books, places, len(codes), at.start, at.end)
 
 
 @dataclass
