@@ -66,7 +66,7 @@ def foreign_balances(
         cursor.execute(BALANCES, values)
         for company, *keys, keyed, booked in cursor.fetchall() if marked else ():
             if keyed or booked:
-                balances[company].append(ForeignBalance(*keys, int(keyed), int(booked)))
+                balances[company].append(ForeignBalance._make((*keys, int(keyed), int(booked))))
     return balances
 
 
