@@ -39,6 +39,8 @@ from core.definitions.tables import (
     Rate,
     Rollout,
     RolloutItem,
+    SecondChart,
+    SecondChartMapping,
     Statement,
     StatementLine,
     Structure,
@@ -453,6 +455,7 @@ def groups() -> Iterator[Any]:
         yield Mapping("fernhollow", "hexley", position * 10, accounts, "", "", target)
     yield Mapping("fernhollow", "hexley", 500, "4000", "shop", "02", "41230")
     yield Mapping("fernhollow", "hexley", 510, "4000", "", "", "41210")
+    yield from second_charts()
     for position, (accounts, target) in enumerate(CORRAN_MAP, 1):
         yield Mapping("fernhollow", "corran", position * 10, accounts, "", "", target)
     yield Mapping("fernhollow", "corran", 500, "4000 to 4100", "block", "70", "41320")
@@ -476,6 +479,15 @@ def groups() -> Iterator[Any]:
         for position, (own, target) in enumerate(ALDER_MAP, 1):
             yield ChartMapping(group, "alder", position * 10, own, "", "", target)
     yield OwnershipChange("fernhollow", "skovlund", date(2026, 7, 1), Decimal(90))
+
+
+def second_charts() -> Iterator[Any]:
+    """Hexley's shops, seen in Fernhollow's chart as the board reads it: nursery stock apart from the rest."""
+    yield SecondChart("hexley", "shared", "For the board")
+    for position, (accounts, target) in enumerate(HEXLEY_MAP, 1):
+        yield SecondChartMapping("hexley", "shared", position * 10, accounts, "", "", target)
+    yield SecondChartMapping("hexley", "shared", 500, "4000", "shop", "02", "41230")
+    yield SecondChartMapping("hexley", "shared", 510, "4000", "", "", "41210")
 
 
 def rows() -> Iterator[Any]:

@@ -38,6 +38,7 @@ NAMES = {
     "sheet": "rules",
     "rollout": "r",
     "overlay": "o",
+    "second_chart": "c",
 }
 PAGES = {
     "today/": "Today",
@@ -66,6 +67,7 @@ PAGES = {
     "companies/open/accounts/": "Accounts open",
     "companies/pairs/matrix/": "Intercompany pairs",
     "companies/<str:company>/": "Alpha",
+    "companies/<str:company>/charts/<str:second_chart>/": "Alpha in Chart",
     "journals/make/year-end/": "Year end 2026",
     "journals/make/periods/": "Periods 2026",
     "journals/make/revaluation/": "Revaluation",
@@ -161,7 +163,9 @@ class Guarded(PineTest):
         super().setUp()
         rollouts = "rollout,name,company\nr,Bring,alpha\n"
         overlays = "overlay,name\no,Local\n"
-        bring(world(budgets="budget,name,chart\nb,Plan,c\n", rollouts=rollouts, overlays=overlays))
+        seconds = "company,chart\nalpha,c\n"
+        budgets = "budget,name,chart\nb,Plan,c\n"
+        bring(world(budgets=budgets, rollouts=rollouts, overlays=overlays, second_charts=seconds))
         mirela = person("mirela")
         self.group = client_of(mirela)
         draft = drafting.start("Spring", mirela, [Put(Code("acc", "1030", "Till", account_class="asset"))])

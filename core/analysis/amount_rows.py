@@ -8,7 +8,7 @@ first.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import timedelta
 from functools import cached_property
 from typing import Any
@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from core.analysis.filters import Filter, code_in_combination, code_in_string
 from core.books.balances import Books, exact
 from core.books.periods import YEAR, CalendarIndex, ordinal
+from core.statements.figures import StrayAccount
 from core.structures.charts import ChartIndex
 
 
@@ -37,6 +38,9 @@ class AmountRows:
     credit: NDArray[Any]
     strings: Mapping[int, str]
     combinations: Mapping[int, str]
+    unmapped: Mapping[str, StrayAccount] = field(default_factory=dict)
+    """of `naturals` seen in another chart those that stand for an own account that the mapping sends
+    nowhere"""
 
     def __len__(self) -> int:
         return len(self.natural)

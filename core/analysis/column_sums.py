@@ -44,6 +44,11 @@ class _Placed:
     place: NDArray[np.int64]
     size: int
     strays: tuple[StrayAccount, ...]
+    unmapped: frozenset[int]
+    """places of own accounts that have none in the second chart"""
+
+    def is_unmapped(self, place: int) -> bool:
+        return place in self.unmapped
 
     def matrix(self, values: NDArray[Any], column: NDArray[np.int64], columns: int) -> NDArray[Any]:
         """Sums by account and column of rows that have a column (not -1)."""
@@ -63,7 +68,8 @@ def _placed(rows: AmountRows, accounts: ListIndex) -> _Placed:
         rows,
         np.array(places or [0], dtype=np.int64)[rows.natural],
         len(accounts.posting) + len(strays),
-        tuple(StrayAccount("", name, "", "") for name in strays),
+        tuple(rows.unmapped.get(name) or StrayAccount("", name, "", "") for name in strays),
+        frozenset(behind[name] for name in strays if name in rows.unmapped),
     )
 
 
@@ -197,10 +203,10 @@ def trial_rows(rows: AmountRows, accounts: ListIndex, stretch: Stretch) -> list[
     before = np.where(rows.time < stretch.start, 0, -1)
     opening = placed.matrix(rows.net, before, 1)[:, 0]
     debit, credit = (placed.matrix(_wide(rows, v), within, 1)[:, 0] for v in (rows.debit, rows.credit))
-    codes = [*accounts.posting, *(s.account for s in placed.strays)]
+    names = _names(accounts, placed)
     return [
-        TrialRow(codes[i], _name(accounts, codes[i]), int(opening[i]), int(debit[i]), int(credit[i]))
-        for i in sorted(np.unique(placed.place).tolist(), key=lambda i: codes[i])
+        TrialRow(*names[i], int(opening[i]), int(debit[i]), int(credit[i]), placed.is_unmapped(i))
+        for i in _in_code_order(placed, names)
     ]
 
 
@@ -208,16 +214,33 @@ def _wide(rows: AmountRows, values: NDArray[Any]) -> NDArray[Any]:
     return values.astype(rows.net.dtype)
 
 
-def _name(accounts: ListIndex, code: str) -> str:
-    return accounts.codes[code].name if code in accounts.codes else ""
+def _names(accounts: ListIndex, placed: _Placed) -> list[tuple[str, str]]:
+    """(code, name) of each place; a stray one that the list knows, closed to amounts by now, by its name
+    there."""
+    own = [(code, accounts.codes[code].name) for code in accounts.posting]
+    known = accounts.codes
+    return [
+        *own,
+        *(
+            (s.account, s.name or (known[s.account].name if s.account in known else ""))
+            for s in placed.strays
+        ),
+    ]
+
+
+def _in_code_order(placed: _Placed, names: list[tuple[str, str]]) -> list[int]:
+    """The places that rows have, unmapped ones behind."""
+    return sorted(np.unique(placed.place).tolist(), key=lambda i: (placed.is_unmapped(i), names[i][0]))
 
 
 class ClosingRow(NamedTuple):
-    """An account with its closing balance by column, debit plus."""
+    """An account with its closing balance by column, debit plus. `unmapped`: an own account that has none in
+    the second chart that is asked for."""
 
     account: str
     name: str
     amounts: tuple[int, ...]
+    unmapped: bool = False
 
 
 def closing_by_codes(
@@ -227,9 +250,9 @@ def closing_by_codes(
     rows = rows.where(rows.time <= stretch.end)
     placed, columns = _placed(rows, accounts), code_columns(chart, fields, rows)
     sums = placed.matrix(rows.net, columns.places, max(1, len(columns.keys)))
-    codes = [*accounts.posting, *(s.account for s in placed.strays)]
+    names = _names(accounts, placed)
     closing = [
-        ClosingRow(codes[i], _name(accounts, codes[i]), (*(int(v) for v in sums[i]), int(sums[i].sum())))
-        for i in sorted(np.unique(placed.place).tolist(), key=lambda i: codes[i])
+        ClosingRow(*names[i], (*(int(v) for v in sums[i]), int(sums[i].sum())), placed.is_unmapped(i))
+        for i in _in_code_order(placed, names)
     ]
     return (*columns.titles, TOTAL), closing

@@ -130,13 +130,15 @@ def exact(values: NDArray[Any]) -> NDArray[Any]:
 
 @dataclass(frozen=True, slots=True)
 class TrialRow:
-    """One account of a trial balance, debit plus, minor units. `account` may be `unplaced`."""
+    """One account of a trial balance, debit plus, minor units. `account` may be `unplaced`. `unmapped`: an
+    own account that has none in the second chart that is asked for."""
 
     account: str
     name: str
     opening: int
     debit: int
     credit: int
+    unmapped: bool = False
 
     @property
     def closing(self) -> int:

@@ -10,7 +10,7 @@ from core.codes import selectors
 from core.codes.hierarchies import order_key
 from core.definitions.nouns import named
 from core.definitions.state import Edit, State
-from core.definitions.tables import ChartMapping, Company, Mapping, StatementLine
+from core.definitions.tables import ChartMapping, Company, Mapping, SecondChartMapping, StatementLine
 from core.faults import Fault, Location
 from core.statements.figures import Plan, PlanLine, natural_list, plan
 
@@ -180,6 +180,25 @@ class MapChart:
 
     def sentence(self, state: State) -> str:
         return f"Mapped {', '.join(self.codes)} of chart {self.chart} to {self.target} in {self.group}"
+
+
+@change
+class MapSecondChart:
+    """Maps accounts of a chart to an account of a second one, in which books of the first are seen."""
+
+    chart: str
+    second_chart: str
+    codes: tuple[str, ...]
+    target: str
+
+    def edits(self, state: State) -> list[Edit]:
+        part = state.part(SecondChartMapping, self.chart).values()
+        rows = [row for row in part if row.second_chart == self.second_chart]
+        fresh = SecondChartMapping(self.chart, self.second_chart, 10, "", target=self.target)
+        return _with_accounts(state, natural_list(state, self.chart), rows, fresh, self.codes)
+
+    def sentence(self, state: State) -> str:
+        return f"Mapped {', '.join(self.codes)} of chart {self.chart} to {self.target} of {self.second_chart}"
 
 
 def shifted_line(planned: Plan, line: str, way: str) -> MoveLine | None:

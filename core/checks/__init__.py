@@ -15,6 +15,7 @@ from core.checks import (
     dependents,
     groups,
     rollouts,
+    second_charts,
     statements,
     structures,
 )
@@ -28,7 +29,7 @@ Rows = dict[str, dict[Key, Any]]
 Check = Callable[[State, list[Any]], Iterator[Fault]]
 
 CHECKS: dict[str, list[Check]] = {table.name: [tables.check] for table in DEFINING_TABLES}
-for _module in (codes, structures, companies, statements, groups, consolidation, rollouts):
+for _module in (codes, structures, companies, statements, groups, consolidation, rollouts, second_charts):
     for _row, _check in _module.CHECKS:
         CHECKS[BY_ROW[_row].name].append(_check)
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from decimal import Decimal
 from typing import Any
 
-from core.checks.build import selector_faults
+from core.checks.build import mapping_faults, selector_faults
 from core.checks.companies import natural_faults
 from core.codes.lists import list_index
 from core.definitions.row_faults import fault
@@ -223,15 +223,7 @@ def chart_mappings(state: State, rows: list[ChartMapping]) -> Iterator[Fault]:
         if row.chart == group.chart:
             what = f"{row.chart} is the group's own chart, so its mapping is not used."
             yield fault(row, "chart", what, "Leave the row out.", "mapping-unused", LOOK)
-        yield from selector_faults(state, row, "accounts", own.natural_list)[1]
-        if bool(row.field) != bool(row.codes):
-            column = "codes" if row.field else "field"
-            yield fault(row, column, "A condition needs a field and its codes.", "Give both or neither.")
-        elif row.field and (field := own.field(row.field)) is None:
-            what = f"{row.chart} has no segment or dimension {row.field}."
-            yield fault(row, "field", what, "Name one of it.", "reference")
-        elif row.field and field is not None:
-            yield from selector_faults(state, row, "codes", field.code_list)[1]
+        yield from mapping_faults(state, row, own)
 
 
 def adjusting(state: State, rows: list[Company]) -> Iterator[Fault]:

@@ -45,6 +45,8 @@ from core.definitions.tables import (
     Period,
     QuickCode,
     Rollout,
+    SecondChart,
+    SecondChartMapping,
     Statement,
     StatementLine,
     Structure,
@@ -246,12 +248,13 @@ def _of_chart(after: State, chart: str) -> Iterator[Any]:
     for company in after.rows(Company):
         if company.chart == chart:
             yield from _of_company(after, company.company)
+    yield from (row for row in after.rows(SecondChartMapping) if chart in (row.chart, row.second_chart))
     groups = {row.group for row in after.rows(Group) if row.chart == chart}
     yield from _of_groups(after, groups)
 
 
 def _of_company(after: State, company: str) -> Iterator[Any]:
-    for kind in (CompanyCode, CompanyAccount, IntercompanyPair):
+    for kind in (CompanyCode, CompanyAccount, IntercompanyPair, SecondChart):
         yield from after.part(kind, company).values()
     yield from (row for row in after.rows(Mapping) if row.company == company)
     yield from (row for row in after.rows(Rollout) if row.company == company)

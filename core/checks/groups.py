@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from decimal import Decimal
 from typing import Any
 
-from core.checks.build import selector_faults
+from core.checks.build import mapping_faults, selector_faults
 from core.checks.companies import natural_faults
 from core.definitions.row_faults import fault
 from core.definitions.state import State
@@ -90,17 +90,7 @@ def mappings(state: State, rows: list[Mapping]) -> Iterator[Fault]:
         if company.chart == group.chart:
             what = f"{row.company} is on the group's chart, so its mapping is not used."
             yield fault(row, "company", what, "Leave the row out.", "mapping-unused", LOOK)
-        yield from selector_faults(state, row, "accounts", own.natural_list)[1]
-        if bool(row.field) != bool(row.codes):
-            column = "codes" if row.field else "field"
-            yield fault(row, column, "A condition needs a field and its codes.", "Give both or neither.")
-        elif row.field:
-            field = own.field(row.field)
-            if field is None:
-                what = f"{company.chart} has no segment or dimension {row.field}."
-                yield fault(row, "field", what, "Name one of it.", "reference")
-            else:
-                yield from selector_faults(state, row, "codes", field.code_list)[1]
+        yield from mapping_faults(state, row, own)
 
 
 def eliminations(state: State, rows: list[Elimination]) -> Iterator[Fault]:

@@ -1,7 +1,7 @@
 """The tables and their rows, cells read and written, and the state that all of them make.
 
 kinds.py       what a cell may hold
-group_rows.py  the row classes of groups
+group_rows.py  the row classes of groups, rollouts and second charts
 statement_rows.py  those of statements, columns and budgets
 tables.py      every table of the package, once: columns, kinds, defaults
 nouns.py       what tables and rows are called in sentences

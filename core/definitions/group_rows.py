@@ -1,4 +1,5 @@
-"""Row classes of a group: who is in it, how accounts are mapped, translated, acquired and eliminated."""
+"""Row classes of many companies: groups (who is in one, how accounts are mapped, translated, acquired and
+eliminated), and what companies share beyond their chart."""
 
 from __future__ import annotations
 
@@ -9,6 +10,7 @@ from typing import Annotated, NamedTuple
 from core.definitions.kinds import (
     LATER,
     MUST,
+    ROLLED_OUT,
     Amount,
     CalendarId,
     ChartId,
@@ -21,6 +23,7 @@ from core.definitions.kinds import (
     Id,
     Kind,
     Number,
+    RolloutId,
     Selector,
     Text,
     choice,
@@ -171,3 +174,50 @@ class DisagreementNote(NamedTuple):
     state: Annotated[str, choice("open", "explained", "accepted"), MUST] = "open"
     note: Text = ""
     up_to: Amount = ""
+
+
+class Rollout(NamedTuple):
+    """Whose things are brought to which companies (core/structures/company_choice.py reads that); with a
+    segment swap they are made again with another code of one field."""
+
+    rollout: Id
+    name: Annotated[str, Kind("text"), MUST]
+    company: Annotated[CompanyId, MUST]
+    companies: Text = "all"
+    in_use_from: Day = None
+    swap_field: Id = ""
+    swap_from: CodeText = ""
+    swap_to: CodeText = ""
+    swap_name: Text = ""
+
+
+class RolloutItem(NamedTuple):
+    """Something to bring; core/rollouts/things.py reads what each kind says in which column."""
+
+    rollout: RolloutId
+    position: Annotated[int, Kind("integer")]
+    kind: Annotated[str, choice(*ROLLED_OUT), MUST]
+    field: Id = ""
+    codes: Selector = ""
+    account: Text = ""
+    name: Id = ""
+
+
+class SecondChart(NamedTuple):
+    """The books of a company are seen in this chart too, through the mapping of the chart it posts in."""
+
+    company: CompanyId
+    chart: ChartId
+    purpose: Text = ""
+
+
+class SecondChartMapping(NamedTuple):
+    """Where accounts of a chart go in a second one; the first row that fits wins."""
+
+    chart: ChartId
+    second_chart: ChartId
+    position: Annotated[int, Kind("integer")]
+    accounts: Annotated[str, Kind("selector"), MUST]
+    field: Id = ""
+    codes: Selector = ""
+    target: Annotated[str, Kind("code"), MUST] = ""

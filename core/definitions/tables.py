@@ -25,6 +25,10 @@ from core.definitions.group_rows import (
     Mapping as Mapping,
     OwnershipChange as OwnershipChange,
     Rate as Rate,
+    Rollout as Rollout,
+    RolloutItem as RolloutItem,
+    SecondChart as SecondChart,
+    SecondChartMapping as SecondChartMapping,
     TranslationRule as TranslationRule,
 )
 from core.definitions.kinds import (
@@ -36,7 +40,6 @@ from core.definitions.kinds import (
     OUTCOMES,
     PROPERTY_KINDS,
     ROLES,
-    ROLLED_OUT,
     SEPARATORS,
     Amount,
     CalendarId,
@@ -56,7 +59,6 @@ from core.definitions.kinds import (
     Language,
     OverlayId,
     Refers,
-    RolloutId,
     Selector,
     StructureId,
     Text,
@@ -302,33 +304,6 @@ class IntercompanyPair(NamedTuple):
     due_to: Annotated[str, Kind("code"), MUST]
 
 
-class Rollout(NamedTuple):
-    """Whose things are brought to which companies (core/structures/company_choice.py reads that); with a
-    segment swap they are made again with another code of one field."""
-
-    rollout: Id
-    name: Annotated[str, Kind("text"), MUST]
-    company: Annotated[CompanyId, MUST]
-    companies: Text = "all"
-    in_use_from: Day = None
-    swap_field: Id = ""
-    swap_from: CodeText = ""
-    swap_to: CodeText = ""
-    swap_name: Text = ""
-
-
-class RolloutItem(NamedTuple):
-    """Something to bring; core/rollouts/things.py reads what each kind says in which column."""
-
-    rollout: RolloutId
-    position: Annotated[int, Kind("integer")]
-    kind: Annotated[str, choice(*ROLLED_OUT), MUST]
-    field: Id = ""
-    codes: Selector = ""
-    account: Text = ""
-    name: Id = ""
-
-
 class BudgetLine(NamedTuple):
     budget: Id
     company: Id
@@ -480,6 +455,8 @@ DEFINING_TABLES: tuple[Table, ...] = (
     Table("column_sets", ColumnSet, 1, "set of columns"),
     Table("rollouts", Rollout, 1, "rollout"),
     Table("rollout_items", RolloutItem, 2, "item of a rollout"),
+    Table("second_charts", SecondChart, 2, "second chart"),
+    Table("second_chart_mappings", SecondChartMapping, 3, "mapping row of a second chart"),
 )
 """Tables that hold definitions, in the order in which each needs only those before it."""
 

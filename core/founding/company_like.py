@@ -24,6 +24,7 @@ from core.definitions.tables import (
     HierarchyNode,
     IntercompanyPair,
     Mapping,
+    SecondChart,
 )
 from core.founding.companies import new_company
 from core.structures.charts import chart_index
@@ -73,6 +74,8 @@ def company_like(
         for own in sorted(state.rows(Mapping), key=lambda own: (own.group, own.position)):
             if own.company == pattern.company:
                 changes.append(Add(own._replace(company=row.company)))
+        for second in sorted(state.part(SecondChart, pattern.company).values()):
+            changes.append(Add(second._replace(company=row.company)))
     return ChangeSequence(tuple(changes), f"Added company {row.company} {row.name}, like {pattern.name}")
 
 

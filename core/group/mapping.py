@@ -3,7 +3,7 @@ dropped."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 from core.codes.selectors import pick
@@ -99,8 +99,17 @@ def map_plan(state: State, group: str, company: str) -> MapPlan | None:
         return None
     if company_row.chart == target.chart:
         return MapPlan(company, chart, True, {})
+    mapped = _rows(state, group, company, chart.natural_list, company_row.chart)
+    return MapPlan(company, chart, False, rows_by_account(state, chart, mapped))
+
+
+def rows_by_account(
+    state: State, chart: ChartIndex, mapped: Iterable[tuple[Mapping, frozenset[str]]]
+) -> dict[str, list[MapRow]]:
+    """By natural account of the chart the rows that may fit, in order: none behind one without a
+    condition."""
     rows: dict[str, list[MapRow]] = {}
-    for row, codes in _rows(state, group, company, chart.natural_list, company_row.chart):
+    for row, codes in mapped:
         field = chart.field(row.field) if row.field else None
         map_row = MapRow(
             row,
@@ -111,4 +120,4 @@ def map_plan(state: State, group: str, company: str) -> MapPlan | None:
             earlier = rows.setdefault(code, [])
             if not earlier or earlier[-1].field is not None:
                 earlier.append(map_row)
-    return MapPlan(company, chart, False, rows)
+    return rows

@@ -174,16 +174,24 @@ def _after_eliminations(position: Position) -> dict[Any, Entries]:
     return columns
 
 
-def _trial_rows(group: Consolidation, touched: NDArray[np.bool_], *columns: NDArray[Any]) -> list[TrialRow]:
-    """`columns` are opening, debit and credit by target."""
+def _trial_rows(
+    group: Consolidation,
+    touched: NDArray[np.bool_],
+    opening: NDArray[Any],
+    debit: NDArray[Any],
+    credit: NDArray[Any],
+) -> list[TrialRow]:
+    """All columns are by target."""
     accounts = group_list(group.state, group.group.group) or list_index(group.state, "")
     count = len(group.books.accounts.codes)
     rows = []
     for i in np.flatnonzero(touched[:count]).tolist():
         code = group.books.accounts.codes[i]
-        rows.append(TrialRow(code, accounts.codes[code].name, *(int(c[i]) for c in columns)))
+        amounts = int(opening[i]), int(debit[i]), int(credit[i])
+        rows.append(TrialRow(code, accounts.codes[code].name, *amounts))
     if touched[count:].any():
-        rows.append(TrialRow("unplaced", "", *(int(c[count:].sum()) for c in columns)))
+        behind = int(opening[count:].sum()), int(debit[count:].sum()), int(credit[count:].sum())
+        rows.append(TrialRow("unplaced", "", *behind))
     return rows
 
 

@@ -27,7 +27,14 @@ def likely_targets(
 ) -> dict[str, LikelyTarget]:
     """By own account; one that nothing speaks for is left out. A target is of the account's class."""
     plan, theirs = map_plan(state, group, company), group_list(state, group)
-    if plan is None or theirs is None or plan.shared:
+    return {} if plan is None or theirs is None else likely_by_plan(state, plan, theirs, accounts)
+
+
+def likely_by_plan(
+    state: State, plan: MapPlan, theirs: ListIndex, accounts: Iterable[str]
+) -> dict[str, LikelyTarget]:
+    """The same for any two charts: `theirs` are the accounts that the plan maps to."""
+    if plan.shared:
         return {}
     own = list_index(state, plan.chart.natural_list)
     guess = _Guess(plan, own, theirs)

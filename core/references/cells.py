@@ -34,6 +34,7 @@ from core.definitions.tables import (
     QuickCode,
     Rollout,
     RolloutItem,
+    SecondChartMapping,
     SetAside,
     Statement,
     StatementLine,
@@ -171,6 +172,7 @@ def _of_accounts(state: State, code_list: str, charts: dict[str, set[str]]) -> I
             yield CodeReference(line, "accounts", SELECTOR)
     yield from _of_mappings(state, groups, own, {n: charts.get(c, set()) for n, c in companies.items()})
     yield from _of_chart_mappings(state, groups, code_list, charts)
+    yield from _of_second_charts(state, code_list, charts)
     yield from _of_groups(state, groups)
 
 
@@ -219,6 +221,16 @@ def _of_chart_mappings(
 ) -> Iterator[CodeReference]:
     for row in state.rows(ChartMapping):
         if row.group in groups:
+            yield CodeReference(row, "target", CODE)
+        if natural_list(state, row.chart) == code_list:
+            yield CodeReference(row, "accounts", SELECTOR)
+        if row.codes and row.field in charts.get(row.chart, ()):
+            yield CodeReference(row, "codes", SELECTOR)
+
+
+def _of_second_charts(state: State, code_list: str, charts: dict[str, set[str]]) -> Iterator[CodeReference]:
+    for row in state.rows(SecondChartMapping):
+        if natural_list(state, row.second_chart) == code_list:
             yield CodeReference(row, "target", CODE)
         if natural_list(state, row.chart) == code_list:
             yield CodeReference(row, "accounts", SELECTOR)

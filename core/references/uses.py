@@ -28,6 +28,7 @@ from core.definitions.tables import (
     PairingCondition,
     PairingRule,
     QuickCode,
+    SecondChartMapping,
     Statement,
     StatementLine,
     TranslationRule,
@@ -90,6 +91,10 @@ SENTENCES: dict[tuple[type[Any], str], Callable[[State, Any], str]] = {
     (ChartMapping, "target"): lambda s, r: f"the mapping of chart {r.chart} into {r.group}",
     (ChartMapping, "accounts"): lambda s, r: f"the mapping of chart {r.chart} into {r.group}",
     (ChartMapping, "codes"): lambda s, r: f"the mapping of chart {r.chart} into {r.group}",
+    **{
+        (SecondChartMapping, column): lambda s, r: f"the mapping of chart {r.chart} to {r.second_chart}"
+        for column in ("target", "accounts", "codes")
+    },
     (TranslationRule, "accounts"): lambda s, r: f"translation rule {r.position} of {r.group}",
     (GroupOpening, "account"): lambda s, r: f"the opening amount of {r.company} in {r.group}",
     (Acquisition, "investment"): lambda s, r: f"the acquisition of {r.member} on {r.on} in {r.group}",

@@ -16,7 +16,8 @@ class IdleAccount(NamedTuple):
 
 
 class Coverage(NamedTuple):
-    """`unplaced` are accounts with an amount and no line, each with a likely one; `idle` those without.
+    """`unplaced` are accounts with an amount and no line, each with a likely one if it is of the statement's
+    chart; `idle` those without.
 
     `check` is the sum of the first column over the topmost lines and all unplaced: raw minor units, 0 on a
     balance sheet that balances.
@@ -28,9 +29,17 @@ class Coverage(NamedTuple):
     belonging: int
     check: int
 
+    @property
+    def can_be_placed(self) -> bool:
+        """Whether any account that misses a line is of the statement's own chart."""
+        return bool(self.idle) or any(not account.company for account, _ in self.unplaced)
+
 
 def coverage(planned: Plan, figures: Figures) -> Coverage:
-    unplaced = [(account, likely_line(planned, account.account)) for account in figures.unplaced]
+    unplaced = [
+        (account, "" if account.company else likely_line(planned, account.account))
+        for account in figures.unplaced
+    ]
     amounted = {account.account for account in figures.unplaced}
     missed = [planned.accounts.codes[planned.accounts.posting[i]] for i in planned.missed().tolist()]
     idle = [

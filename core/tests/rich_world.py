@@ -43,6 +43,8 @@ from core.definitions.tables import (
     Rate,
     Rollout,
     RolloutItem,
+    SecondChart,
+    SecondChartMapping,
     SetAside,
     Statement,
     StatementLine,
@@ -166,6 +168,9 @@ def rich() -> list[Any]:
         RolloutItem("south", 40, "rule", name="site-must"),
         RolloutItem("south", 50, "quick_code", name="bank"),
         RolloutItem("south", 60, "place", "is", "4010"),
+        SecondChart("gamma", "c", "For the board"),
+        SecondChartMapping("d", "c", 10, "BK", target="1010"),
+        SecondChartMapping("d", "c", 20, "all", "", "", "4010"),
         Period("m", 2025, 12, "December 2025", date(2025, 12, 1), date(2025, 12, 31)),
     ]
     return rows

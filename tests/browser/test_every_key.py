@@ -81,6 +81,8 @@ SCREENS = (
     Screen("Periods", "/journals/make/periods/"),
     Screen("Revaluation", "/journals/make/revaluation/"),
     Screen("Overlay", "/overlays/nl/"),
+    Screen("Second chart", "/companies/hexley/charts/shared/"),
+    Screen("Trial balance", "/statements/trial-balance/?company=hexley&in=shared&year=2026&period=9"),
     Screen("Audit file", "/exchange/audit-file/nurseries/?year=2026&siren=123456789&overlay=fr"),
     Screen("Company", "/companies/nurseries/"),
     Screen("Company", "/companies/spare/"),
@@ -90,6 +92,7 @@ SCREENS = (
     Screen("New journal", "/journals/nurseries/new/"),
     Screen("Statement", "/statements/bs/?company=nurseries&year=2026&period=9", "receivables"),
     Screen("Statement", "/statements/bs/?company=nurseries&year=2026&period=9"),
+    Screen("Statement", "/statements/is/?company=hexley&year=2026&period=9"),
     Screen("Figures", "/statements/is/figures/?company=nurseries&year=2026&period=9&filter=season%3DSP26"),
     Screen(
         "Figures", "/statements/is/figures/?company=nurseries&by=site,season&as=matrix&year=2026&period=9"

@@ -71,6 +71,7 @@ class Lengthening(BrowserTest):
         expect(page.locator("#proof")).to_contain_text("11455")
         page.click("text=The consolidated statement as the draft has it")
         expect(page.locator("tr[data-row=prepaid] td").last).to_have_text("220")
+        expect(page).to_have_url(re.compile(r"[?&]draft=\d+"))
         address = page.url
         other = self.open("m.okafor")
         other.goto(address)

@@ -28,7 +28,7 @@ PLACES_TITLES = (
     ("accounts", "the same accounts open"),
     ("pairs", "pairs with the same partners, in both directions"),
     ("groups", "a member of the same groups"),
-    ("mapping", "the same mapping into them"),
+    ("mapping", "the same mapping into them, seen in the same second charts"),
     ("access", "the same people work in it"),
 )
 

@@ -13,6 +13,7 @@ from django.utils.safestring import SafeString, mark_safe
 
 from core.definitions.state import State
 from core.definitions.tables import Chart, ChartMapping, Company, Group, Mapping
+from core.structures.second_charts import charts_of
 from web.definitions.posted import JournalCount
 from web.shell.cell_grid import short_names
 
@@ -20,20 +21,45 @@ WIDTH, LEFT, RIGHT = 780, 8, 150
 FLOOR, GAP = 118, 34
 WIDEST, NARROWEST, LABELLED = 92, 9, 54
 LOWEST, HIGHEST = 26, 74
+MOST_LABELS = 7
 LETTER = 7
 """about as wide as a letter of a label"""
 
 
 class Tie(NamedTuple):
-    """A chart whose accounts go into another chart, for these groups."""
+    """A chart whose accounts go into another chart, for groups or for companies that are seen in it too:
+    whose, by name."""
 
     chart: str
     into: str
-    groups: tuple[str, ...]
+    names: tuple[str, ...]
+    is_second: bool = False
+    """a second chart of companies"""
+
+    def title(self) -> str:
+        words = "Also seen here:" if self.is_second else "Mapped into"
+        return f"{words} {', '.join(self.names)}"
+
+    def labels(self) -> Iterator[str]:
+        """What stands beside the chart that it leads to."""
+        for name in self.names:
+            yield f"{name}, seen here" if self.is_second else f"into {name}"
 
 
 def ties(state: State, companies: Sequence[Company]) -> list[Tie]:
-    """Charts of companies that are mapped into the chart of a group."""
+    """Charts of companies that are mapped into the chart of a group, or seen in a second one."""
+    return [*_of_groups(state, companies), *_second_charts(state, companies)]
+
+
+def _second_charts(state: State, companies: Sequence[Company]) -> Iterator[Tie]:
+    seen: dict[tuple[str, str], list[str]] = {}
+    for row in companies:
+        for chart in charts_of(state, row)[1:]:
+            seen.setdefault((row.chart, chart), []).append(row.name)
+    yield from (Tie(*pair, tuple(names), True) for pair, names in sorted(seen.items()))
+
+
+def _of_groups(state: State, companies: Sequence[Company]) -> list[Tie]:
     charts = {row.company: row.chart for row in companies}
     found: dict[tuple[str, str], dict[str, None]] = {}
     mapped = {(row.group, charts.get(row.company, "")) for row in state.rows(Mapping)}
@@ -50,6 +76,8 @@ def company_map(state: State, companies: Sequence[Company], counts: dict[str, Jo
     floors: dict[str, list[Company]] = {}
     for row in companies:
         floors.setdefault(row.chart, []).append(row)
+    for tie in (all_ties := ties(state, companies)):
+        floors.setdefault(tie.into, [])  # a chart that books are only seen in has nobody standing on it
     order = sorted(floors, key=lambda chart: (-len(floors[chart]), chart))
     bases = {chart: GAP + place * (FLOOR + GAP) + FLOOR for place, chart in enumerate(order)}
     height = GAP + len(order) * (FLOOR + GAP) + 8
@@ -59,7 +87,7 @@ def company_map(state: State, companies: Sequence[Company], counts: dict[str, Jo
     ]
     for chart in order:
         parts += _floor(state.require(Chart, chart), floors[chart], counts, bases[chart])
-    parts += _ties(ties(state, companies), bases)
+    parts += _ties(all_ties, bases)
     parts.append("</svg>")
     return mark_safe("".join(parts))  # noqa: S308 - every text was escaped
 
@@ -113,17 +141,16 @@ def _post(row: Company, label: str, x: int, base: int, step: int, tall: int, jou
 
 
 def _ties(found: Sequence[Tie], bases: dict[str, int]) -> Iterator[str]:
-    """Dashed, at the right of the floors; beside the chart that they lead to stands for which groups."""
+    """Dashed, at the right of the floors; beside the chart that they lead to stands for whom."""
     edge = WIDTH - RIGHT
     drawn = [one for one in found if one.into in bases and one.chart in bases]
     for place, tie in enumerate(drawn):
         x, low, high = edge + 14 + place * 10, bases[tie.chart], bases[tie.into]
-        yield (
-            f'<path d="M{edge} {low}H{x}V{high}H{edge}" class="tie"><title>Mapped into'
-            f" {escape(', '.join(tie.groups))}</title></path>"
-        )
+        css = "tie second" if tie.is_second else "tie"
+        title = f"<title>{escape(tie.title())}</title>"
+        yield f'<path d="M{edge} {low}H{x}V{high}H{edge}" class="{css}">{title}</path>'
     for into in dict.fromkeys(tie.into for tie in drawn):
-        groups = dict.fromkeys(name for tie in drawn if tie.into == into for name in tie.groups)
-        for line, name in enumerate(groups):
+        labels = dict.fromkeys(label for tie in drawn if tie.into == into for label in tie.labels())
+        for line, label in enumerate([*labels][:MOST_LABELS]):
             y = bases[into] - 6 - 16 * line
-            yield f'<text x="{edge + 6}" y="{y}" class="soft">{escape(shorten(f"into {name}", 22))}</text>'
+            yield f'<text x="{edge + 6}" y="{y}" class="soft">{escape(shorten(label, 22))}</text>'

@@ -190,6 +190,19 @@ PERIODS = register(
         empty="The calendar has no periods yet.",
     )
 )
+SECOND_CHARTS = register(
+    Sheet(
+        "second-charts",
+        "second_charts",
+        "Seen in other charts",
+        "second chart",
+        ("chart", "purpose"),
+        ("company",),
+        titles={"purpose": "For what"},
+        empty="Its books are seen in the chart that it posts in.",
+    ),
+    lambda row: reverse("second-chart", args=[row.company, row.chart]),
+)
 ACCOUNTS = register(
     Sheet(
         "own-accounts",

@@ -11,11 +11,12 @@ from core.codes.hierarchies import main_hierarchies, standing_under_none
 from core.codes.lists import list_index
 from core.definitions.row_faults import fault
 from core.definitions.state import State
-from core.definitions.tables import CodeList, Company, Group, Hierarchy, Statement
+from core.definitions.tables import CodeList, Company, Group, Hierarchy, SecondChart, Statement
 from core.faults import LOOK, Fault
 from core.group.mapping import map_plan
 from core.group.membership import membership
 from core.group_figures.figure_checks import calendars_apart, figure_checks
+from core.mapping.second_charts import second_chart_plan
 from core.money import digits_of, show_amount
 from core.statements.figures import Plan, likely_line, plan
 from core.structures.charts import chart_index, company_context
@@ -56,6 +57,7 @@ def everything(state: State) -> Iterator[Fault]:
         if planned := plan(state, statement.statement):
             yield from _coverage(state, planned, sums)
     yield from balances_spanning(state)
+    yield from _second_charts(state, sums)
     for group in state.rows(Group):
         yield from _mappings(state, group, sums)
         yield from calendars_apart(state, group)
@@ -100,6 +102,19 @@ def _coverage(state: State, made: Plan, sums: dict[str, dict[str, int]]) -> Iter
         way_out = f"A likely line is {likely}." if likely else "Choose a line for it."
         what = f"{what}: {', '.join(amounts)}." if amounts else f"{what}."
         yield fault(made.statement, "statement", what, way_out, "unplaced", "must" if amounts else LOOK)
+
+
+def _second_charts(state: State, sums: dict[str, dict[str, int]]) -> Iterator[Fault]:
+    """Own accounts with amounts that have none in a second chart."""
+    for row in sorted(state.rows(SecondChart)):
+        company = state.get(Company, row.company)
+        mapped = second_chart_plan(state, company.chart, row.chart) if company else None
+        if company is None or mapped is None or mapped.shared:
+            continue
+        for code, own in sorted(mapped.own_codes.items()):
+            if sums.get(row.company, {}).get(code) and mapped.plain(code) == "":
+                what = f"{code} {own.name} of {company.name} has an amount, and no account in {row.chart}."
+                yield fault(row, "chart", what, "Map it on the page of its second chart.", "unmapped", LOOK)
 
 
 def _mappings(state: State, group: Group, sums: dict[str, dict[str, int]]) -> Iterator[Fault]:

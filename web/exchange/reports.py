@@ -7,17 +7,19 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from core.analysis.asked import Asked
-from core.analysis.column_sums import AMOUNT, Measure
+from core.analysis.column_sums import AMOUNT, ClosingRow, Measure
 from core.analysis.hierarchy_plan import hierarchy_plan
+from core.books.balances import TrialRow
 from core.consolidation.position import STEPS
 from core.definitions.state import State
-from core.definitions.tables import Company, Group
+from core.definitions.tables import Company, Group, Hierarchy
 from core.faults import WrongCall
 from core.group_figures.proof import proofs
 from core.group_figures.sum_up import steps_of
 from core.money import digits_of, format_amount
 from core.statements.figures import natural_list
 from core.structures.overlays import shown_account
+from core.structures.second_charts import chart_with
 from web.group import queries as group_queries
 from web.group.queries import waiting_in
 from web.shell.tabular import Cell, Money
@@ -41,28 +43,31 @@ class Report:
     messages: list[str] = field(default_factory=list)
 
 
-def trial_balance(state: State, whose: Whose, asked: Asked) -> Report:
+def trial_balance(state: State, whose: Whose, asked: Asked, chart: str = "") -> Report:
+    """`chart`: a second one in which the company is seen."""
     columns = ("account", "name", "opening", "debit", "credit", "closing")
     messages: list[str] = []
     currency = group_queries.currency_of(state, whose.group or whose.company, bool(whose.group))
     digits = digits_of(currency)
+    if whose.group and chart:
+        raise WrongCall("A second chart is asked for of a company, not of a group.")
     if whose.group:
         balance, position, opening = group_queries.group_trial(state, whose.group, *_periods(asked))
         messages = waiting_in(position, opening)
     elif asked.by:
-        titles, closing = queries.closing_balances(state, whose.company, asked)
+        titles, closing = queries.closing_balances(state, whose.company, asked, chart)
         return Report(
             ("account", "name", *titles),
             [
-                [*_shown(state, whose, row.account, row.name), *(Money(v, digits) for v in row.amounts)]
+                [*_shown(state, whose, row, chart), *(Money(v, digits) for v in row.amounts)]
                 for row in closing
             ],
         )
     else:
-        balance = queries.trial_rows_asked(state, whose.company, asked)
+        balance = queries.trial_rows_asked(state, whose.company, asked, chart)
     rows: list[list[Cell]] = [
         [
-            *_shown(state, whose, row.account, row.name),
+            *_shown(state, whose, row, chart),
             *(Money(v, digits) for v in (row.opening, row.debit, row.credit, row.closing)),
         ]
         for row in balance
@@ -70,14 +75,14 @@ def trial_balance(state: State, whose: Whose, asked: Asked) -> Report:
     return Report(columns, sorted(rows, key=_number) if state.overlay else rows, messages)
 
 
-def _shown(state: State, whose: Whose, account: str, name: str) -> tuple[str, str]:
-    """An account of a company as it is seen."""
+def _shown(state: State, whose: Whose, row: TrialRow | ClosingRow, chart: str) -> tuple[str, str]:
+    """An account of a company as it is seen; one without an account in the second chart says so."""
     company = state.get(Company, whose.company)
-    return (
-        shown_account(state, natural_list(state, company.chart), account, name)
-        if company
-        else (account, name)
-    )
+    if company is None:
+        return row.account, row.name
+    own = natural_list(state, company.chart if row.unmapped or not chart else chart)
+    number, name = shown_account(state, own, row.account, row.name)
+    return number, f"{name} (not mapped)" if row.unmapped else name
 
 
 def _number(row: list[Cell]) -> str:
@@ -134,7 +139,7 @@ def statement(state: State, name: str, whose: Whose, asked: Asked) -> Report:
         last = len(consolidated.statement.columns) - 1
         rows, messages = statement_rows(consolidated.statement, slice(last, last + 1))
         return Report((*lead, AMOUNT), rows, [*consolidated.waiting_in, *messages])
-    planned = queries.known_plan(state, name, queries.known_company(state, whose.company).chart)
+    planned = queries.company_plan(state, name, queries.known_company(state, whose.company))
     return of_figures(queries.worked_out(state, planned, whose.company, asked))
 
 
@@ -144,7 +149,9 @@ def hierarchy(state: State, name: str, level: int | None, whose: Whose, asked: A
     first period."""
     if whose.group:
         raise WrongCall("A hierarchy is asked for of a company, not of a group.")
-    planned = hierarchy_plan(state, queries.known_company(state, whose.company).chart, name, level)
+    company, row = queries.known_company(state, whose.company), state.get(Hierarchy, name)
+    chart = chart_with(state, company, row.code_list) if row else ""
+    planned = hierarchy_plan(state, chart or company.chart, name, level)
     measure: Measure = "standing" if asked.first is None else "movement_with_closing"
     return of_figures(queries.worked_out(state, planned, whose.company, asked, measure))
 

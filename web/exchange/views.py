@@ -15,8 +15,9 @@ from django.urls import reverse
 from django.utils import timezone
 
 from core.definitions.state import State
-from core.definitions.tables import TABLES
+from core.definitions.tables import TABLES, Company
 from core.faults import Fault, Refused
+from core.structures.second_charts import is_seen_in
 from web.definitions.viewing import PineRequest
 from web.exchange import job, limits, reports
 from web.exchange.exporting import export_package
@@ -161,10 +162,16 @@ def report(request: PineRequest, state: State, kind: str) -> HttpResponse:
     elif name:
         table = reports.statement(state, name, whose, wanted)
     else:
-        table = reports.trial_balance(state, whose, wanted)
+        table = reports.trial_balance(state, whose, wanted, _second_chart(request, state, whose))
     when = wanted.end or f"{wanted.year}-{wanted.period}"
     title = f"{name or 'trial-balance'}-{whose.group or whose.company}-{when}"
     return tabular.attached(title, kind, table.header, table.rows)
+
+
+def _second_chart(request: PineRequest, state: State, whose: reports.Whose) -> str:
+    """The chart other than its own that a company is asked for in; empty where it is not seen in it."""
+    company, chart = state.get(Company, whose.company), asked.text(request.GET, "in", 40)
+    return chart if company and chart != company.chart and is_seen_in(state, company, chart) else ""
 
 
 def _whose(request: PineRequest, state: State) -> reports.Whose:

@@ -126,6 +126,8 @@ OF_ACCOUNT = """
       AND (%(to_day)s::date IS NULL OR j.date <= %(to_day)s)
       AND (%(strings)s::bigint[] IS NULL OR l.account_id = ANY(%(strings)s))
       AND (%(sets)s::bigint[] IS NULL OR coalesce(l.dimensions_id, 0) = ANY(%(sets)s))
+      AND (%(into_strings)s::bigint[] IS NULL OR (l.account_id, coalesce(l.dimensions_id, 0)) IN
+           (SELECT * FROM unnest(%(into_strings)s::bigint[], %(into_sets)s::bigint[])))
 """
 NEWEST = " ORDER BY j.date DESC, j.id DESC, l.line LIMIT %(most)s OFFSET %(skip)s"
 OF_BALANCES = """
@@ -142,6 +144,8 @@ OF_BALANCES = """
            (SELECT * FROM unnest(%(closing_years)s::int[], %(closing_periods)s::int[])))
       AND (%(strings)s::bigint[] IS NULL OR l.account_id = ANY(%(strings)s))
       AND (%(sets)s::bigint[] IS NULL OR l.dimensions_id = ANY(%(sets)s))
+      AND (%(into_strings)s::bigint[] IS NULL OR (l.account_id, l.dimensions_id) IN
+           (SELECT * FROM unnest(%(into_strings)s::bigint[], %(into_sets)s::bigint[])))
 """
 BALANCES = (
     "SELECT l.fiscal_year, l.period, a.account, coalesce(d.codes, ''), l.amount, coalesce(c.company, '')"

@@ -6,12 +6,16 @@ from collections.abc import Mapping
 from datetime import date
 from typing import Any
 
+import numpy as np
+
 from core.analysis.amount_rows import closing_ordinals
 from core.analysis.filters import parse_filter
 from core.books.periods import YEAR, company_calendar
 from core.definitions.parsing import ID
 from core.definitions.state import State
 from core.definitions.tables import Company
+from core.faults import WrongCall
+from core.mapping.second_charts import second_chart_plan, ways_of
 from core.structures.charts import chart_index
 from web.journals.amount_rows import company_rows
 from web.shell import asked
@@ -29,6 +33,8 @@ def stretch_asked(
     calendar = company_calendar(state, company.company)
     shut = [divmod(at, YEAR) for at in sorted(closing_ordinals(calendar))]
     strings, sets = _fitting(state, company, asked.text(given, "filter", 400))
+    into = asked.text(given, "into", 90)
+    into_strings, into_sets = _going_into(state, company, into, codes) if into else (None, None)
     return {
         "company": company.company,
         "chart": company.chart,
@@ -50,7 +56,27 @@ def stretch_asked(
         "closing_periods": [at - 1 for _, at in shut],
         "strings": strings,
         "sets": sets,
+        "into": into,
+        "into_strings": into_strings,
+        "into_sets": into_sets,
     }
+
+
+def _going_into(
+    state: State, company: Company, text: str, codes: list[str]
+) -> tuple[list[int], list[int]] | tuple[None, None]:
+    """Pairs of account strings and dimension combinations that go to an account of a second chart, asked for
+    as CHART:ACCOUNT; without an account those that go nowhere."""
+    chart, _, target = text.partition(":")
+    plan = second_chart_plan(state, company.chart, chart)
+    if plan is None:
+        raise WrongCall(f"There is no chart {chart}.")
+    rows = company_rows(state, company.company, texts=True)
+    ways, by_row = ways_of(plan, rows)
+    wanted = [i for i, way in enumerate(ways) if way.target == target and way.account in codes]
+    pairs = np.stack([rows.string, rows.combination], axis=1)[np.isin(by_row, wanted)]
+    strings, sets = np.unique(pairs, axis=0).T.tolist()
+    return strings, sets
 
 
 def _fitting(state: State, company: Company, text: str) -> tuple[list[int] | None, list[int] | None]:

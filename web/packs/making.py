@@ -13,6 +13,7 @@ from core.definitions.state import State
 from core.definitions.tables import Company, Group, Statement
 from core.faults import Fault, Location, Refused, WrongCall
 from core.group.membership import group_calendar
+from core.structures.second_charts import is_seen_in
 from web.definitions import snapshot
 from web.packs.files import pack_file
 from web.packs.statements import PackFigures, PackItem, pack_figures
@@ -42,7 +43,7 @@ def pack_items(
         PackItem(name, company, "")
         for company in companies
         for name in wanted
-        if state.require(Statement, name).chart == state.require(Company, company).chart
+        if is_seen_in(state, state.require(Company, company), state.require(Statement, name).chart)
     ] + [
         PackItem(name, "", group)
         for group in groups

@@ -15,7 +15,7 @@ from core.statements.figures import Figure, Figures, UnplacedAccount
 from web.group.queries import group_statement
 from web.packs.paper import Paper, paper_of
 from web.statements.figure_table import CHANGE
-from web.statements.queries import FigureSource, StatementFigures, figures_of, known_plan
+from web.statements.queries import FigureSource, StatementFigures, company_plan, figures_of
 from web.statements.remarks import Note, RemarksAt
 
 
@@ -57,7 +57,7 @@ def _of_company(state: State, item: PackItem, year: int, period: int, with_year_
     company = state.get(Company, item.company)
     if company is None:
         raise WrongCall(f"There is no company {item.company}.")
-    planned = known_plan(state, item.statement, company.chart)
+    planned = company_plan(state, item.statement, company)
     source = FigureSource(state, company, Asked(year, period))
     found = figures_of(source, planned)
     earlier = before(source.calendar, source.asked, "year") if with_year_before else None

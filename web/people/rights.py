@@ -40,6 +40,7 @@ from core.definitions.tables import (
     Structure,
 )
 from core.references.uses import charts_of_list
+from core.structures.second_charts import charts_of
 from web.definitions.viewing import DefinitionView, PineRequest
 from web.shell.htmx import is_fragment
 
@@ -67,7 +68,7 @@ def companies_seen(person: Any, state: State) -> list[Company]:
 def charts_seen(person: Any, state: State) -> frozenset[str]:
     if person.is_group_accountant:
         return frozenset(row.chart for row in state.rows(Chart))
-    return frozenset(row.chart for row in companies_seen(person, state))
+    return frozenset(chart for row in companies_seen(person, state) for chart in charts_of(state, row))
 
 
 def lists_seen(person: Any, state: State) -> list[CodeList]:
@@ -147,6 +148,7 @@ SEES: dict[str, Callable[[Any, State, str], bool]] = {
     "budget": _sees_budget,
     "group": _sees_group,
     "structure": _sees_structure,
+    "second_chart": lambda person, state, name: name in charts_seen(person, state),
     "calendar": _sees_calendar,
     "rollout": _sees_rollout,
     "overlay": lambda person, state, name: state.get(Overlay, name) is not None,

@@ -14,13 +14,13 @@ from core.money import show_amount
 from core.statements.figures import Figure, Plan, natural_list, plan
 from core.statements.side_by_side import LineBeside, Share, beside_other, only_in
 from web.definitions.viewing import PineRequest
-from web.people.rights import SIGNED_IN, companies_seen, needs
+from web.people.rights import SIGNED_IN, needs
 from web.shell.asked import text
 from web.shell.table_rows import Cell, TableRow, indent, table_rows
 from web.statements.addresses import asked_period, where
 from web.statements.queries import StatementFigures, company_statement
 from web.statements.rows import WITHOUT_FIGURE
-from web.statements.views import company_asked, seen_statements
+from web.statements.views import company_asked, seen_in, seen_statements
 
 HIERARCHY = "hierarchy:"
 
@@ -38,7 +38,7 @@ def beside(request: PineRequest, state: State, statement: str) -> HttpResponse:
     wanted = text(request.GET, "with", 60) or (options[0][0] if options else "")
     if wanted not in dict(options):
         raise Http404
-    other = _other(state, company.chart, wanted)
+    other = _other(state, planned.statement.chart, wanted)
     amounts = [int(value) for value in found.amounts.window[: len(planned.line_of), 0].tolist()]
     lines = beside_other(found.plan, other, amounts)
     at = {"company": company.company, "year": year, "period": period, "first": first}
@@ -51,7 +51,7 @@ def beside(request: PineRequest, state: State, statement: str) -> HttpResponse:
             "with": wanted,
             "options": options,
             "company": company,
-            "companies": [row for row in companies_seen(request.user, state) if row.chart == company.chart],
+            "companies": seen_in(request, state, planned.statement.chart),
             "found": found,
             "rows": table_rows(_rows(found, lines)),
             "elsewhere": sum(not line.alike for line in lines.values()),

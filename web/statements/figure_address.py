@@ -20,8 +20,9 @@ from core.analysis.time_steps import UNITS, around, before, days_of, shifted, sh
 from core.books.periods import CalendarIndex, company_calendar, ordinal
 from core.definitions.state import State
 from core.definitions.tables import Budget, Company, Hierarchy
-from core.statements.figures import Plan, natural_list, plan
+from core.statements.figures import Plan, plan
 from core.structures.charts import ChartIndex, chart_index
+from core.structures.second_charts import chart_with, is_seen_in
 from web.definitions.viewing import PineRequest
 from web.people.rights import companies_seen
 from web.shell.asked import number, text
@@ -237,7 +238,7 @@ def figure_address(
     level = number(request.GET, "level", 0, 99) or 0
     company = _company(request, state, statement, hierarchy)
     planned = (
-        hierarchy_plan(state, company.chart, hierarchy, level or None)
+        hierarchy_plan(state, _chart_of_tree(state, company, hierarchy), hierarchy, level or None)
         if hierarchy
         else plan(state, statement)
     )
@@ -266,14 +267,20 @@ def figure_address(
     )
 
 
+def _chart_of_tree(state: State, company: Company, hierarchy: str) -> str:
+    """The chart in which a company is seen by a hierarchy."""
+    row = state.get(Hierarchy, hierarchy)
+    return (chart_with(state, company, row.code_list) if row else "") or company.chart
+
+
 def _company(request: PineRequest, state: State, statement: str, hierarchy: str) -> Company:
     """The company asked for, or the one looked at last, or the first that the figures can be of."""
     row, planned = state.get(Hierarchy, hierarchy), plan(state, statement)
 
     def fits(one: Company) -> bool:
         if row is not None:
-            return natural_list(state, one.chart) == row.code_list
-        return planned is not None and one.chart == planned.statement.chart
+            return bool(chart_with(state, one, row.code_list))
+        return planned is not None and is_seen_in(state, one, planned.statement.chart)
 
     seen = [one for one in companies_seen(request.user, state) if fits(one)]
     if not seen:

@@ -13,12 +13,13 @@ from core.analysis.hierarchy_plan import hierarchy_plan
 from core.analysis.stretches import first_of_movement
 from core.analysis.variances import beside
 from core.books.periods import YEAR
-from core.codes.lists import list_index
 from core.definitions.state import State
 from core.definitions.tables import Hierarchy, StatementLine
 from core.faults import WrongCall
 from core.statements.bridge import bridge
 from core.statements.cash_flow import cash_proof
+from core.statements.figures import natural_list
+from core.structures.second_charts import charts_of
 from web.definitions.viewing import PineRequest
 from web.people.rights import SIGNED_IN, companies_seen, needs
 from web.shell import tabular
@@ -34,9 +35,10 @@ from web.statements.line_views import account_figures
 from web.statements.made_from import MadeFrom
 from web.statements.matrix_table import MatrixTable
 from web.statements.outline import statement_workbook
+from web.statements.own_accounts import account_shares
 from web.statements.queries import FigureSource, StatementFigures, figures_of, trends_of
 from web.statements.remarks import numbers_of
-from web.statements.views import seen_statements
+from web.statements.views import seen_in, seen_statements
 
 PERIODS = 24
 """How many of a line's last periods are drawn."""
@@ -138,7 +140,7 @@ def _around(request: PineRequest, state: State, address: FigureAddress) -> dict[
         "address": address,
         "instead": wanted.name if wanted and wanted.company != address.company.company else "",
         "company": address.company,
-        "companies": [row for row in seen if row.chart == address.company.chart],
+        "companies": seen_in(request, state, address.plan.statement.chart),
         "before": address.neighbour(-1),
         "after": address.neighbour(1),
         "units": address.units(),
@@ -156,10 +158,12 @@ def _around(request: PineRequest, state: State, address: FigureAddress) -> dict[
 
 def _trees(request: PineRequest, state: State, address: FigureAddress) -> dict[str, Any]:
     """Statements and hierarchies that may be looked at instead, and the levels of this one."""
-    chart, natural = address.company.chart, address.chart.natural_list
-    hierarchies = (row for row in state.rows(Hierarchy) if row.code_list == natural)
+    charts = charts_of(state, address.company)
+    naturals = {natural_list(state, chart) for chart in charts}
+    hierarchies = (row for row in state.rows(Hierarchy) if row.code_list in naturals)
+    statements = [row for row in seen_statements(request, state) if row.chart in charts]
     return {
-        "statements": [row for row in seen_statements(request, state) if row.chart == chart],
+        "statements": sorted(statements, key=lambda row: charts.index(row.chart)),
         "hierarchies": sorted(hierarchies, key=lambda row: row.name),
         "levels": range(1, 2 + _deepest(state, address)),
     }
@@ -167,9 +171,8 @@ def _trees(request: PineRequest, state: State, address: FigureAddress) -> dict[s
 
 def _deepest(state: State, address: FigureAddress) -> int:
     """How deep the deepest line stands, of a hierarchy whatever level it is cut at."""
-    whole = (
-        hierarchy_plan(state, address.company.chart, address.hierarchy) if address.hierarchy else address.plan
-    )
+    chart = address.plan.statement.chart
+    whole = hierarchy_plan(state, chart, address.hierarchy) if address.hierarchy else address.plan
     return max((line.depth for line in whole.lines), default=0)
 
 
@@ -198,7 +201,8 @@ def _narrowed(
 def cell(request: PineRequest, state: State, statement: str = "", hierarchy: str = "") -> HttpResponse:
     """What one figure is made of: accounts, each leading to its lines."""
     address = figure_address(request, state, statement, hierarchy)
-    found, then = figures_beside(state, FigureSource(state, address.company, address.asked), address)
+    source = FigureSource(state, address.company, address.asked)
+    found, then = figures_beside(state, source, address)
     if not address.plan.lines:
         raise Http404
     line = text(request.GET, "line", 40) or address.plan.lines[0].row.line
@@ -215,6 +219,7 @@ def cell(request: PineRequest, state: State, statement: str = "", hierarchy: str
         if budget or figure.line.row.kind == "formula"
         else account_figures(address.plan, line, amounts, place)
     )
+    shares = account_shares(source, address.plan.statement.chart, parts)
     return render(
         request,
         "statements/figure_cell.html",
@@ -225,7 +230,7 @@ def cell(request: PineRequest, state: State, statement: str = "", hierarchy: str
             "shown": figure.shown[column],
             "column": found.columns[column],
             "found": found,
-            "accounts": parts,
+            "accounts": shares,
             "company": address.company,
             "digits": found.digits,
             "drill": _drill(address, found, column, figure.line.row.kind, alone),
@@ -233,8 +238,7 @@ def cell(request: PineRequest, state: State, statement: str = "", hierarchy: str
             "remarks_at": address.remarks,
             "budget_address": address.budget_address(line) if address.budget else "",
             "back": f"{address.path}?{address.query()}",
-            "names": list_index(state, address.chart.natural_list).codes,
-            "codes": ",".join(code.code for code, _ in parts),
+            "codes": "" if any(share.into for share in shares) else ",".join(s.lines for s in shares),
             "is_budget": budget,
             "path": address.path,
             **_pictures(address, found, column, line, is_beside=then is not None),

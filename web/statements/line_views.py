@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from urllib.parse import quote
+
 from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 
+from core.analysis.asked import Asked
 from core.changes.kinds import ChangeSequence, Put
 from core.changes.of_statements import DeleteLine, MoveLine, PlaceAccounts, shifted_line
 from core.definitions.state import State
@@ -19,7 +22,8 @@ from web.shell.asked import text
 from web.shell.asking import Choice, ask, decided
 from web.shell.ids import free_id
 from web.statements.addresses import asked_period, drill, where
-from web.statements.queries import company_statement
+from web.statements.own_accounts import AccountShare, account_shares
+from web.statements.queries import FigureSource, figures_of
 from web.statements.views import company_asked, then_or_now
 
 
@@ -31,14 +35,16 @@ def line(request: PineRequest, state: State, statement: str, line: str) -> HttpR
         raise Http404
     company = company_asked(request, state, planned.statement.chart)
     at = planned.lines[planned.index[line]]
-    accounts = []
+    accounts: list[AccountShare] = []
     figures = None
     if company:
         year, period, start = asked_period(request, state, company.calendar)
         state, _ = then_or_now(request, state, company, year, period)
         planned = plan(state, statement) or planned
-        figures = company_statement(state, statement, company.company, year, period, start)
-        accounts = account_figures(planned, line, figures.amounts)
+        source = FigureSource(state, company, Asked(year, period, start))
+        figures = figures_of(source, planned)
+        amounts = account_figures(planned, line, figures.amounts)
+        accounts = account_shares(source, planned.statement.chart, amounts)
     query = where({k: request.GET.get(k) for k in ("company", "year", "period", "first", "tree")})
     return render(
         request,
@@ -53,12 +59,13 @@ def line(request: PineRequest, state: State, statement: str, line: str) -> HttpR
             "digits": figures.digits if figures else 2,
             "window": figures.window if figures else None,
             "query": query,
+            "back": quote(f"{reverse('statement', args=[statement])}?{query}"),
             "shown": figures.figures.lines[planned.index[line]].shown[0] if figures else None,
             "drill": drill(planned.statement, figures.window) if figures else "",
             "headings": [
                 entry.row for entry in planned.lines if entry.row.kind == "heading" and entry.row.line != line
             ],
-            "all_codes": ",".join(code.code for code, _ in accounts),
+            "all_codes": ",".join(share.lines for share in accounts),
         },
     )
 

@@ -32,10 +32,12 @@ from core.codes.lists import ListIndex, list_index
 from core.definitions.state import State
 from core.definitions.tables import Company
 from core.faults import WrongCall
+from core.mapping.second_charts import hangs_on_codes, second_chart_plan, seen_through
 from core.money import digits_of
 from core.statements.figures import Amounts, Figures, Plan, compute, plan
 from core.structures.charts import ChartIndex, chart_index
-from web.journals.amount_rows import budget_rows, company_rows, company_rows_by_day
+from core.structures.second_charts import charts_of, is_seen_in
+from web.journals.amount_rows import budget_rows, company_rows, company_rows_by_day, with_texts
 from web.journals.books import books_for
 
 
@@ -46,13 +48,19 @@ def known_company(state: State, company: str) -> Company:
     return row
 
 
-def known_plan(state: State, statement: str, chart: str) -> Plan:
+def known_plan(state: State, statement: str, chart: str, *seen_in: str) -> Plan:
+    """A statement of a chart, or of another one in which the same books are seen. Raises WrongCall."""
     planned = plan(state, statement)
     if planned is None:
         raise WrongCall(f"There is no statement {statement}.")
-    if planned.statement.chart != chart:
+    if planned.statement.chart not in (chart, *seen_in):
         raise WrongCall(f"Statement {statement} belongs to chart {planned.statement.chart}, not to {chart}.")
     return planned
+
+
+def company_plan(state: State, statement: str, company: Company) -> Plan:
+    """A statement of the company's chart or of a second one. Raises WrongCall."""
+    return known_plan(state, statement, *charts_of(state, company))
 
 
 def company_sums(
@@ -96,9 +104,12 @@ class FigureSource:
             raise WrongCall(f"There is no chart {self.company.chart}.")
         return chart
 
-    @property
-    def accounts(self) -> ListIndex:
-        return list_index(self.state, self.chart.natural_list)
+    def accounts_of(self, chart: str = "") -> ListIndex:
+        """The natural accounts of the company's chart, or of one in which it is seen."""
+        seen_in = chart_index(self.state, chart) if chart else self.chart
+        if seen_in is None:
+            raise WrongCall(f"There is no chart {chart}.")
+        return list_index(self.state, seen_in.natural_list)
 
     @property
     def ends(self) -> tuple[int, int]:
@@ -134,6 +145,22 @@ class FigureSource:
             return company_rows_by_day(self.state, self.company.company, self.stretch, has_start, has_codes)
         return company_rows(self.state, self.company.company, has_codes)
 
+    def rows_in(self, chart: str) -> AmountRows:
+        """The same amounts on the accounts of a chart in which the company is seen."""
+        return self._seen_in(chart, self.rows)
+
+    def _seen_in(self, chart: str, rows: AmountRows) -> AmountRows:
+        if chart == self.company.chart:
+            return rows
+        mapped = second_chart_plan(self.state, self.company.chart, chart)
+        second = chart_index(self.state, chart)
+        if mapped is None or second is None or not is_seen_in(self.state, self.company, chart):
+            raise WrongCall(f"{self.company.company} is not seen in chart {chart}.")
+        if not rows.strings and hangs_on_codes(mapped, rows.naturals):
+            rows = with_texts(rows)
+        accounts = list_index(self.state, second.natural_list)
+        return seen_through(mapped, accounts, rows, self.company.company)
+
     def _forecast(self) -> AmountRows:
         asked, company = self.asked, self.company
         year, period = asked.year or 0, asked.period or 0
@@ -141,9 +168,9 @@ class FigureSource:
         planned = budget_rows(self.state, asked.forecast, company, self.chart, self.calendar)
         return forecast_rows(company_rows(self.state, company.company, True), planned, year, period)
 
-    @property
-    def budget(self) -> AmountRows:
-        return budget_rows(self.state, self.asked.budget, self.company, self.chart, self.calendar)
+    def budget_in(self, chart: str) -> AmountRows:
+        own = budget_rows(self.state, self.asked.budget, self.company, self.chart, self.calendar)
+        return self._seen_in(chart, own)
 
     @property
     def off(self) -> int:
@@ -184,7 +211,7 @@ def company_statement(
     state: State, statement: str, company: str, year: int, period: int, first: int | None = None
 ) -> StatementFigures:
     """A statement of a company in one column."""
-    planned = known_plan(state, statement, known_company(state, company).chart)
+    planned = company_plan(state, statement, known_company(state, company))
     return worked_out(state, planned, company, Asked(year, period, first))
 
 
@@ -202,7 +229,7 @@ def figures_of(source: FigureSource, planned: Plan, measure: Measure | None = No
     digits, across = digits_of(row.currency), list[PeriodColumn]()
     if meant != "standing" and asked.by_day and asked.start is None:
         raise WrongCall("A movement needs its first day too.")
-    rows = source.fitting(source.rows)
+    rows = source.fitting(source.rows_in(planned.statement.chart))
     if asked.by:
         columns = by_codes(rows, planned, source.stretch, meant, source.chart, source.fields)
     elif step := asked.step:
@@ -228,7 +255,8 @@ def figures_of(source: FigureSource, planned: Plan, measure: Measure | None = No
 
 
 def _budgeted(source: FigureSource, planned: Plan, measure: Measure) -> Figures:
-    budget = one_column(source.fitting(source.budget), planned, source.stretch, measure)
+    rows = source.fitting(source.budget_in(planned.statement.chart))
+    budget = one_column(rows, planned, source.stretch, measure)
     return compute(planned, budget.amounts, digits_of(source.company.currency))
 
 
@@ -244,7 +272,7 @@ def trends_of(
     by_period = replace(source, asked=Asked(year, number, filter=source.asked.filter)) if end else source
     stretch = of_periods(source.calendar, year, number)
     across = last_periods(source.calendar, year, number, count)
-    rows = source.fitting(by_period.rows)
+    rows = source.fitting(by_period.rows_in(planned.statement.chart))
     columns = by_periods(rows, planned, stretch, measure, across, closing_ordinals(source.calendar))
     figures = compute(planned, columns.amounts, digits_of(source.company.currency))
     return {figure.line.row.line: figure.shown[: len(across)] for figure in figures.lines}
@@ -255,7 +283,9 @@ def amounts_by_code(
 ) -> dict[str, int | None]:
     """What a line shows with each code of a field (empty: none), whatever the filter says of that field."""
     others = tuple(condition for condition in source.conditions if condition.field != field)
-    rows = source.rows.fitting(source.chart, others) if others else source.rows
+    rows = source.rows_in(planned.statement.chart)
+    if others:
+        rows = rows.fitting(source.chart, others)
     columns = by_codes(rows, planned, source.stretch, measure, source.chart, (field,))
     figures = compute(planned, columns.amounts, digits_of(source.company.currency))
     shown = figures.lines[planned.index[line]].shown
@@ -263,25 +293,28 @@ def amounts_by_code(
 
 
 def trial_balance(
-    state: State, company: str, year: int, period: int, first: int | None = None
+    state: State, company: str, year: int, period: int, first: int | None = None, chart: str = ""
 ) -> list[TrialRow]:
-    """Accounts in code order with any amount up to the end of the period; debit plus, minor units."""
-    return trial_rows_asked(state, company, Asked(year, period, first))
+    """Accounts in code order with any amount up to the end of the period; debit plus, minor units. `chart`:
+    one in which the company is seen, where it isn't its own."""
+    return trial_rows_asked(state, company, Asked(year, period, first), chart)
 
 
-def trial_rows_asked(state: State, company: str, asked: Asked) -> list[TrialRow]:
+def trial_rows_asked(state: State, company: str, asked: Asked, chart: str = "") -> list[TrialRow]:
     source = _trial_source(state, company, asked)
     if asked.by_day and asked.start is None:
         raise WrongCall("A trial balance needs the first day of its movements too.")
-    return trial_rows(source.fitting(source.rows), source.accounts, source.stretch)
+    rows = source.fitting(source.rows_in(chart or source.company.chart))
+    return trial_rows(rows, source.accounts_of(chart), source.stretch)
 
 
-def closing_balances(state: State, company: str, asked: Asked) -> tuple[tuple[str, ...], list[ClosingRow]]:
+def closing_balances(
+    state: State, company: str, asked: Asked, chart: str = ""
+) -> tuple[tuple[str, ...], list[ClosingRow]]:
     """Closing balances by the codes of a field: what each column is called, and the accounts."""
     source = _trial_source(state, company, asked)
-    return closing_by_codes(
-        source.fitting(source.rows), source.accounts, source.stretch, source.chart, source.fields
-    )
+    rows = source.fitting(source.rows_in(chart or source.company.chart))
+    return closing_by_codes(rows, source.accounts_of(chart), source.stretch, source.chart, source.fields)
 
 
 def _trial_source(state: State, company: str, asked: Asked) -> FigureSource:

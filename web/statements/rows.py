@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from typing import NamedTuple
 
 from django.utils.safestring import SafeString
@@ -95,22 +95,19 @@ def statement_rows(
 
 
 def trial_rows(
-    company: str, rows: Iterable[tuple[TrialRow, ShownAccount]], digits: int, drill: str
+    rows: Iterable[tuple[TrialRow, ShownAccount]], digits: int, lines_of: Callable[[TrialRow], str]
 ) -> SafeString:
-    """Accounts of a trial balance as they are seen; the closing balance opens its lines, `drill` is the query
-    for them."""
-    lines = addresses("account-lines", company)
+    """Accounts of a trial balance as they are seen; the closing balance opens its lines at `lines_of`."""
     return table_rows(
         TableRow(
             row.account,
             [
                 Cell(shown.number, "code", title=row.account if shown.number != row.account else ""),
-                Cell(shown.name),
+                Cell(f"{shown.name} (not mapped)" if row.unmapped else shown.name),
                 *(Cell(show_amount(value, digits), "num") for value in (row.opening, row.debit, row.credit)),
-                Cell(
-                    show_amount(row.closing, digits), "num", link=f"{lines(row.account)}?{drill}", opens=True
-                ),
+                Cell(show_amount(row.closing, digits), "num", link=lines_of(row), opens=True),
             ],
+            css="bad" if row.unmapped else "",
         )
         for row, shown in rows
     )

@@ -18,6 +18,7 @@ from core.definitions.tables import TABLES, Chart, Company, Hierarchy, Period, S
 from core.drafts.replaying import tells
 from core.statements.coverage import coverage
 from core.statements.figures import Figure, Figures, Plan, natural_list, plan
+from core.structures.second_charts import is_seen_in
 from web.definitions.history import state_at
 from web.definitions.viewing import PineRequest, may_change
 from web.people.rights import CHANGE, SIGNED_IN, charts_seen, companies_seen, needs, needs_post
@@ -50,9 +51,15 @@ def charts_with_accounts(state: State) -> list[Chart]:
     return [row for row in state.rows(Chart) if list_index(state, natural_list(state, row.chart)).posting]
 
 
+def seen_in(request: PineRequest, state: State, chart: str) -> list[Company]:
+    """Companies whose books are seen in a chart: those that post in it first."""
+    rows = [row for row in companies_seen(request.user, state) if is_seen_in(state, row, chart)]
+    return sorted(rows, key=lambda row: row.chart != chart)
+
+
 def company_asked(request: PineRequest, state: State, chart: str) -> Company | None:
     """The company asked for, or the one looked at last, or the first on the chart."""
-    rows = [row for row in companies_seen(request.user, state) if row.chart == chart]
+    rows = seen_in(request, state, chart)
     wanted = request.GET.get("company") or request.session.get("company")
     company_row = next((row for row in rows if row.company == wanted), rows[0] if rows else None)
     if company_row and request.session.get("company") != company_row.company:
@@ -127,7 +134,7 @@ def _around(
         "chart": state.get(Chart, chart),
         "balance_sheet": planned.statement.kind == "balance_sheet",
         "at": request.GET.get("at", ""),
-        "companies": [row for row in companies_seen(request.user, state) if row.chart == chart],
+        "companies": seen_in(request, state, chart),
         "periods": [calendar.of_year(year) for year in reversed(calendar.years())],
         "period": state.get(Period, company.calendar, *at[:2]),
         "year": at[0],

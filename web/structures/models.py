@@ -129,3 +129,29 @@ class QuickCode(Definition):
 
     class Meta:
         constraints = [*key("chart", "quick_code"), *choices_held("quick_codes")]
+
+
+class SecondChart(Definition):
+    exchange = "second_charts"
+    company = to("companies.Company", "company")
+    chart = to("structures.Chart", "chart")
+    purpose = text()
+
+    class Meta:
+        constraints = key("company", "chart")
+
+
+class SecondChartMapping(Definition):
+    exchange = "second_chart_mappings"
+    chart = to("structures.Chart", "chart")
+    second_chart = models.ForeignKey(
+        Chart, to_field="chart", db_column="second_chart", on_delete=models.PROTECT, related_name="+"
+    )
+    position = models.IntegerField()
+    accounts = models.TextField()
+    field = ident(blank=True, default="")
+    codes = text()
+    target = ident()
+
+    class Meta:
+        constraints = key("chart", "second_chart", "position")

@@ -135,6 +135,25 @@ CHARTS = register(
     ),
     lambda row: reverse("structure", kwargs={"chart": row.chart}),
 )
+SECOND_CHART_MAPPINGS = register(
+    Sheet(
+        "second-chart-mappings",
+        "second_chart_mappings",
+        "Mapping",
+        "row",
+        ("position", "accounts", "field", "codes", "target"),
+        ("chart", "second_chart"),
+        titles={
+            "position": "No.",
+            "accounts": "Own accounts",
+            "field": "Only where",
+            "codes": "Is",
+            "target": "Account there",
+        },
+        order=lambda row: row.position,
+        empty="No account has its place there yet.",
+    )
+)
 DIMENSIONS = register(
     Sheet(
         "dimension-heads",

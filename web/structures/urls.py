@@ -1,5 +1,5 @@
 from web.people.rights import route
-from web.structures import dimensions, founding, overlays, views
+from web.structures import dimensions, founding, overlays, second_charts, views
 
 urlpatterns = [
     route("new/structure/", founding.new, "structure-new"),
@@ -9,5 +9,11 @@ urlpatterns = [
     route("structures/<str:chart>/dimensions/", dimensions.page, "dimensions"),
     route("structures/<str:chart>/dimensions/hang/", dimensions.hang, "dimension-hang"),
     route("overlays/<str:overlay>/", overlays.overlay, "overlay"),
+    route("companies/<str:company>/charts/<str:second_chart>/", second_charts.second_chart, "second-chart"),
+    route(
+        "companies/<str:company>/charts/<str:second_chart>/map/",
+        second_charts.map_accounts,
+        "second-chart-map",
+    ),
     route("structures/<str:chart>/try/", views.try_account, "try-account"),
 ]

@@ -90,12 +90,6 @@ def words(text: str) -> list[str]:
     return text.split()
 
 
-@register.filter
-def parent_page(path: str) -> str:
-    """The page that a fragment's address belongs to: /statements/bs/line/cash/ is part of /statements/bs/."""
-    return "/".join(path.split("/")[:3]) + "/"
-
-
 @register.filter(name="with")
 def with_name(names: tuple[str, ...], name: str) -> str:
     """Names as an address has them, with one more."""

@@ -76,6 +76,7 @@ def add_commands(argument_parser: argparse.ArgumentParser) -> None:
     proof_of = add("translation", "the proof of each translation reserve")
     for sub in (apart, steps, proof_of):
         sub.add_argument("--group", required=True)
+    trial.add_argument("--in-chart", default="", help="a second chart of the company, by its mapping")
     trial.add_argument("--seen-as", default="", help="an overlay, whose numbers and names accounts have then")
     for sub in (trial, lines):
         whose = sub.add_mutually_exclusive_group(required=True)
@@ -242,7 +243,7 @@ def run_report(given: argparse.Namespace) -> int:
         report = (
             statement_report(state, given, whose)
             if of_statement
-            else reports.trial_balance(state, whose, asked_of(given))
+            else reports.trial_balance(state, whose, asked_of(given), given.in_chart)
         )
     for message in report.messages:
         say(message)

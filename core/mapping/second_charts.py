@@ -1,0 +1,109 @@
+"""A company's books seen in a second chart: each amount on the account that the mapping sends it to.
+
+Nothing is dropped: what no row fits stays on the company's own account, told as unmapped.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import replace
+from functools import partial
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from core.analysis.amount_rows import AmountRows
+from core.codes.lists import ListIndex
+from core.codes.selectors import pick
+from core.definitions.state import State, derived
+from core.definitions.tables import Chart, Code, Hierarchy, HierarchyNode, Mapping, SecondChartMapping
+from core.group.mapping import MapPlan, rows_by_account
+from core.statements.figures import StrayAccount, natural_list
+from core.structures.charts import chart_index
+
+
+def ordered(state: State, chart: str, second: str) -> list[SecondChartMapping]:
+    rows = (row for row in state.part(SecondChartMapping, chart).values() if row.second_chart == second)
+    return sorted(rows, key=lambda row: row.position)
+
+
+@derived(Chart, (SecondChartMapping, 0), Code, Hierarchy, HierarchyNode)
+def _rows(state: State, chart: str, second: str, natural: str) -> tuple[tuple[Mapping, frozenset[str]], ...]:
+    """As rows of a company's mapping, with the accounts that each picks."""
+    return tuple(
+        (
+            Mapping("", "", row.position, row.accounts, row.field, row.codes, row.target),
+            pick(state, natural, row.accounts).codes,
+        )
+        for row in ordered(state, chart, second)
+    )
+
+
+def second_chart_plan(state: State, chart: str, second: str) -> MapPlan | None:
+    """Where the accounts of a chart go in a second one; None where either is unknown. Charts with the same
+    natural accounts need no row: each account is itself."""
+    own, other = chart_index(state, chart), chart_index(state, second)
+    if own is None or other is None:
+        return None
+    rows = _rows(state, chart, second, own.natural_list)
+    if chart == second or (not rows and own.natural_list == natural_list(state, second)):
+        return MapPlan("", own, True, {})
+    return MapPlan("", own, False, rows_by_account(state, own, rows))
+
+
+class AccountWay(NamedTuple):
+    """Where an own account goes; `target` is empty where no row fits."""
+
+    account: str
+    target: str
+
+
+def hangs_on_codes(plan: MapPlan, naturals: Iterable[str]) -> bool:
+    """Whether where some of these accounts go hangs on more than the account."""
+    return any(plan.plain(natural) is None for natural in naturals)
+
+
+def ways_of(plan: MapPlan, rows: AmountRows) -> tuple[list[AccountWay], NDArray[np.int64]]:
+    """The ways that there are, and the place of each row's among them. Rows of accounts whose way hangs on
+    codes need their texts; each account string with its dimensions is looked at once."""
+    places: dict[AccountWay, int] = {}
+
+    def place(natural: str, target: str) -> int:
+        return places.setdefault(AccountWay(natural, target), len(places))
+
+    plain = [(natural, plan.plain(natural)) for natural in rows.naturals]
+    by_natural = [-1 if target is None else place(natural, target) for natural, target in plain]
+    by_row: NDArray[np.int64] = np.array(by_natural or [0], dtype=np.int64)[rows.natural]
+    hanging = np.flatnonzero(by_row < 0)
+    if len(hanging):
+        texts = np.stack([rows.string[hanging], rows.combination[hanging]], axis=1)
+        different, first, inverse = np.unique(texts, axis=0, return_index=True, return_inverse=True)
+        by_text = []
+        for (string, combination), at in zip(different.tolist(), hanging[first].tolist(), strict=True):
+            natural = rows.naturals[rows.natural[at]]
+            values = partial(plan.values, rows.strings[string], rows.combinations[combination])
+            by_text.append(place(natural, plan.target(natural, values)))
+        by_row[hanging] = np.array(by_text, dtype=np.int64)[inverse.reshape(-1)]
+    return list(places), by_row
+
+
+def seen_through(plan: MapPlan, accounts: ListIndex, rows: AmountRows, company: str) -> AmountRows:
+    """The same amounts of a company on the accounts of the second chart's list; unmapped ones under names
+    that no account has."""
+    if plan.shared:
+        return rows
+    ways, by_row = ways_of(plan, rows)
+    names: dict[str, int] = {}
+    unmapped: dict[str, StrayAccount] = {}
+    by_way = []
+    for way in ways:
+        name = way.target
+        if name not in accounts.position:
+            name, own = f"{plan.chart.chart}:{way.account}", plan.own_codes.get(way.account)
+            unmapped[name] = StrayAccount(
+                company, way.account, own.name if own else "", own.account_class if own else ""
+            )
+        by_way.append(names.setdefault(name, len(names)))
+    natural = np.array(by_way or [0], dtype=np.int64)[by_row]
+    return replace(rows, naturals=tuple(names), natural=natural, unmapped=unmapped)

@@ -1,0 +1,63 @@
+"""The own accounts behind accounts of a chart in which a company is seen, each on its way to their lines."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from urllib.parse import urlencode
+
+from core.definitions.tables import Code
+from core.mapping.second_charts import hangs_on_codes, second_chart_plan, ways_of
+from web.journals.amount_rows import with_texts
+from web.statements.queries import FigureSource
+
+
+@dataclass(frozen=True, slots=True)
+class AccountShare:
+    """What an account brings to a figure, raw; `own` are the company's accounts whose lines make it up, and
+    `into` what an address of their lines says where only some of these are meant."""
+
+    code: Code
+    raw: int
+    own: tuple[str, ...]
+    into: str = ""
+
+    @property
+    def lines(self) -> str:
+        """The accounts as the address of their lines names them."""
+        return ",".join(self.own)
+
+    @property
+    def behind(self) -> tuple[str, ...]:
+        """Own accounts that are worth naming: those of another code."""
+        return () if self.own == (self.code.code,) else self.own
+
+
+def account_shares(
+    source: FigureSource, chart: str, amounts: Iterable[tuple[Code, int]]
+) -> list[AccountShare]:
+    """`amounts` are accounts of `chart` with their raw amounts."""
+    if chart == source.company.chart:
+        return [AccountShare(code, raw, (code.code,)) for code, raw in amounts]
+    own = own_accounts(source, chart)
+    return [AccountShare(code, raw, *own.get(code.code, ((code.code,), ""))) for code, raw in amounts]
+
+
+def own_accounts(source: FigureSource, chart: str) -> dict[str, tuple[tuple[str, ...], str]]:
+    """By account of a second chart (empty: unmapped) the company's own accounts that go there, and what an
+    address of their lines says; nothing where all of their lines go there."""
+    plan, rows = second_chart_plan(source.state, source.company.chart, chart), source.rows
+    if plan is None:
+        return {}
+    if not rows.strings and hangs_on_codes(plan, rows.naturals):
+        rows = with_texts(rows)
+    own: dict[str, list[str]] = {}
+    for way in ways_of(plan, rows)[0]:
+        own.setdefault(way.target, []).append(way.account)
+    return {
+        target: (
+            tuple(sorted(accounts)),
+            urlencode({"into": f"{chart}:{target}"}) if hangs_on_codes(plan, accounts) else "",
+        )
+        for target, accounts in own.items()
+    }

@@ -1,0 +1,157 @@
+"""Books seen in a second chart: where the accounts of a company's chart go there, and which go nowhere."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from django.http import Http404, HttpResponse
+from django.shortcuts import render
+from django.urls import reverse
+
+from core.analysis.asked import Asked
+from core.analysis.stretches import of_periods
+from core.books.periods import company_calendar
+from core.changes.kinds import ChangeSequence
+from core.changes.of_statements import MapSecondChart
+from core.codes.lists import ListIndex, list_index
+from core.definitions.state import State
+from core.definitions.tables import Chart, Code, Company, Period, SecondChart
+from core.faults import Fault, Refused
+from core.group.mapping import MapPlan
+from core.mapping.likely import LikelyTarget, likely_by_plan
+from core.mapping.second_charts import ordered, second_chart_plan
+from core.money import digits_of
+from core.statements.figures import natural_list
+from web.definitions.viewing import PineRequest
+from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
+from web.sheets.changing import apply_change, reload_at
+from web.sheets.pages import stretch
+from web.shell.asked import text
+from web.statements.addresses import asked_period, where
+from web.statements.queries import FigureSource
+from web.structures.sheets import SECOND_CHART_MAPPINGS
+
+MOST_SHOWN = 200
+
+
+class AccountToPlace(NamedTuple):
+    """An own account that has none in the second chart: its raw amount, and which one is likely."""
+
+    code: Code
+    raw: int
+    likely: LikelyTarget | None
+    target: Code | None
+
+
+def _known(state: State, company: str, second_chart: str) -> tuple[Company, MapPlan]:
+    row = state.get(Company, company)
+    plan = second_chart_plan(state, row.chart, second_chart) if row else None
+    if row is None or plan is None or state.get(SecondChart, company, second_chart) is None:
+        raise Http404
+    return row, plan
+
+
+@needs(SIGNED_IN, localised=True)
+def second_chart(request: PineRequest, state: State, company: str, second_chart: str) -> HttpResponse:
+    row, plan = _known(state, company, second_chart)
+    year, period, first = asked_period(request, state, row.calendar)
+    raw = _raw(state, row, year, period)
+    theirs = list_index(state, natural_list(state, second_chart))
+    own = list_index(state, plan.chart.natural_list)
+    without = [code for code in own.posting if plan.plain(code) == ""]
+    ordered = sorted(without, key=lambda code: (not raw.get(code), code))[:MOST_SHOWN]
+    likely = likely_by_plan(state, plan, theirs, ordered)
+    return render(
+        request,
+        "structures/second_chart.html",
+        {
+            "company": row,
+            "chart": state.require(Chart, row.chart),
+            "second": state.require(Chart, second_chart),
+            "kept": state.get(SecondChart, company, second_chart),
+            "shared": plan.shared,
+            "rows": stretch(
+                request,
+                state,
+                SECOND_CHART_MAPPINGS,
+                {"chart": row.chart, "second_chart": second_chart},
+                extra={"Its name there": _names(state, row.chart, second_chart, theirs)},
+            ),
+            "unmapped": [
+                AccountToPlace(
+                    own.codes[code], raw.get(code, 0), one, theirs.codes.get(one.target) if one else None
+                )
+                for code in ordered
+                for one in (likely.get(code),)
+            ],
+            "placed": len(own.posting) - len(without),
+            "total": len(own.posting),
+            "without": len(without),
+            "more": len(without) - len(ordered),
+            "with_amounts": sum(1 for code in without if raw.get(code)),
+            "digits": digits_of(row.currency),
+            "targets": [theirs.codes[code] for code in theirs.posting],
+            "period": state.get(Period, row.calendar, year, period),
+            "query": where(
+                {"company": company, "in": second_chart, "year": year, "period": period, "first": first}
+            ),
+            "others": sum(other.chart == row.chart for other in state.rows(Company)) - 1,
+        },
+    )
+
+
+def _names(state: State, chart: str, second_chart: str, theirs: ListIndex) -> dict[str, object]:
+    """By row of the mapping what its account is called in the second chart."""
+    rows = ordered(state, chart, second_chart)
+    return {str(row.position): theirs.codes[row.target].name for row in rows if row.target in theirs.codes}
+
+
+def _raw(state: State, row: Company, year: int, period: int) -> dict[str, int]:
+    """By own account what stands on it at the end of a period, raw; nothing where there is no such period."""
+    calendar = company_calendar(state, row.company)
+    if (year, period) not in calendar.periods:
+        return {}
+    at = of_periods(calendar, year, period)
+    rows = FigureSource(state, row, Asked(year, period)).rows
+    rows = rows.where(rows.time <= at.end)
+    sums: dict[str, int] = {}
+    for place, net in zip(rows.natural.tolist(), rows.net.tolist(), strict=True):
+        sums[rows.naturals[place]] = sums.get(rows.naturals[place], 0) + net
+    return sums
+
+
+@needs_post(CHANGE)
+def map_accounts(request: PineRequest, state: State, company: str, second_chart: str) -> HttpResponse:
+    """Maps an account; with `take` every unmapped one to its likely account, in one change."""
+    row, plan = _known(state, company, second_chart)
+    if request.POST.get("take"):
+        apply_change(request, _likely(state, row.chart, second_chart, plan))
+    else:
+        codes = tuple(code for code in text(request.POST, "code", 2000).replace(" ", "").split(",") if code)
+        target = text(request.POST, "target", 60).split(" ")[0]
+        if not codes or not target:
+            raise Refused([Fault("nothing-chosen", "An account and its target are needed.")])
+        apply_change(request, MapSecondChart(row.chart, second_chart, codes, target))
+    return reload_at(reverse("second-chart", args=[company, second_chart]))
+
+
+def _likely(state: State, chart: str, second_chart: str, plan: MapPlan) -> ChangeSequence:
+    """All likely accounts in one change, those of one target together."""
+    own, theirs = (
+        list_index(state, plan.chart.natural_list),
+        list_index(state, natural_list(state, second_chart)),
+    )
+    without = [code for code in own.posting if plan.plain(code) == ""]
+    by_target: dict[str, list[str]] = {}
+    for code, likely in likely_by_plan(state, plan, theirs, without).items():
+        by_target.setdefault(likely.target, []).append(code)
+    if not by_target:
+        way_out = "Choose accounts one by one."
+        raise Refused([Fault("nothing-likely", "No account has a likely one there.", way_out=way_out)])
+    changes = tuple(
+        MapSecondChart(chart, second_chart, tuple(codes), target) for target, codes in by_target.items()
+    )
+    count = sum(map(len, by_target.values()))
+    return ChangeSequence(
+        changes, f"Mapped {count} accounts of chart {chart} to their likely ones of {second_chart}"
+    )
