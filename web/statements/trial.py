@@ -53,25 +53,13 @@ def trial(request: PineRequest, state: State) -> HttpResponse:
         {
             "company": company,
             "companies": companies,
-            "rows": trial_rows(
-                _as_seen(state, company, chart, rows),
-                digits,
-                _lines_of(state, company, chart, drill_from(at)),
-            ),
+            "rows": trial_rows(_as_seen(state, company, chart, rows), digits, lines_of),
             "charts": [state.require(Chart, name) for name in charts_of(state, company)],
             "chart": chart,
             "unmapped": [row for row in rows if row.unmapped],
             "totals": totals,
             "digits": digits,
-            "file_query": where(
-                {
-                    "company": company.company,
-                    "in": chart,
-                    "year": at.year,
-                    "period": at.period,
-                    "first": at.first,
-                }
-            ),
+            "file_query": where({"company": company.company, "in": chart, **of_stretch}),
             "agrees": totals[1] == totals[2] and not totals[0] and not totals[3],
             "window": at,
             "year": year,
