@@ -144,6 +144,7 @@ FaultCode = Literal[
     "reference",
     "refused",
     "reversed",
+    "right",
     "series",
     "role-twice",
     "segment",

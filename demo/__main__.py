@@ -14,9 +14,16 @@ import django
 
 PASSWORD = "glasshouse-ledger"  # noqa: S105  the demo's; told on the screen at the start
 PEOPLE = [
-    ("m.okafor", "Mirela", "Okafor", "group", ()),
-    ("t.penrose", "Tamsin", "Penrose", "company", ("nurseries",)),
+    ("m.okafor", "Mirela", "Okafor", "group", (), "group accountant"),
+    ("t.penrose", "Tamsin", "Penrose", "company", ("nurseries",), "company accountant"),
+    ("h.asante", "Hanna", "Asante", "company", ("hexley",), "company accountant who keeps a chart"),
+    ("i.brandt", "Ilse", "Brandt", "company", (), "auditor"),
 ]
+ROLES = {
+    "Auditor": ("see",),
+    "Keeper of a chart": ("define", "approve"),
+    "Closes periods": ("close",),
+}
 
 
 def write_package(folder: Path) -> None:
@@ -55,6 +62,7 @@ def load() -> None:
         write_package(Path(folder))
         import_package(Path(folder))
     make_people()
+    grant_rights()
     accountant = get_user_model().objects.get(username="m.okafor")
     year_kept(accountant)
     since_then(accountant)
@@ -67,14 +75,28 @@ def year_kept(person: Any) -> None:
     keep_period("fernhollow", 2025, 12, "Sent to the auditors", [], person)
 
 
+def grant_rights() -> None:
+    """Auditors see the group; Hexley's accountant keeps the chart that is Hexley's own."""
+    from web.definitions.snapshot import current
+    from web.people.granting import grant, put_role, put_team
+    from web.people.models import Person
+
+    mirela, state = Person.objects.get(username="m.okafor"), current().state
+    roles = {name: put_role(None, name, rights, mirela) for name, rights in ROLES.items()}
+    auditors = put_team(None, "Auditors", ["i.brandt"], mirela)
+    grant(state, auditors, roles["Auditor"], ("all", "", "all"), mirela)
+    hanna = Person.objects.get(username="h.asante")
+    grant(state, hanna, roles["Keeper of a chart"], ("", "hexley", ""), mirela)
+
+
 def make_people() -> None:
-    """The demo's two sign-ins, which the start tells."""
+    """The demo's sign-ins, which the start tells."""
     from django.contrib.auth import get_user_model
 
     from web.companies.models import Company
 
     people = get_user_model()
-    for username, first, last, role, companies in PEOPLE:
+    for username, first, last, role, companies, _ in PEOPLE:
         person = people.objects.create_user(
             username, password=PASSWORD, first_name=first, last_name=last, role=role
         )

@@ -122,7 +122,9 @@ class Finding(InWorld):
             "closing": True,
             "partner": "",
             "untagged": "",
-            **dict.fromkeys(("from_day", "to_day", "year_begins", "strings", "sets")),
+            **dict.fromkeys(
+                ("from_day", "to_day", "year_begins", "strings", "sets", "into_strings", "into_sets")
+            ),
             "closing_years": [],
             "closing_periods": [],
             "string": "",

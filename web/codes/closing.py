@@ -26,7 +26,7 @@ from web.definitions.posted import posted_facts
 from web.journals.books import books_for
 from web.journals.interning import interned_texts
 from web.journals.models import Unfinished
-from web.people.rights import charts_seen, companies_seen, hides_groups, sees
+from web.people.rights import charts_seen, companies_seen, sees, sees_everything
 
 
 class RemainingUse(NamedTuple):
@@ -78,7 +78,7 @@ def uses_seen(state: State, code_list: str, code: str, person: Any) -> list[Rema
     def seen(use: uses.Use) -> bool:
         first = str(use.key[0])
         if use.table in OF_GROUPS:
-            return not hides_groups(person)
+            return sees(person, state, "group", first)
         if use.table in OF_COMPANIES:
             return first in companies
         if use.table == "statement_lines":
@@ -159,7 +159,7 @@ gives."""
 
 def posted_codes(state: State, code_list: str, person: Any) -> frozenset[str]:
     """Codes of a list that were posted to, as far as the person may know: in their companies."""
-    if person.is_group_accountant:
+    if sees_everything(person, state):
         return posted_facts(state).codes(code_list)
     names: set[str] = set()
     charts = charts_of_list(state, code_list)

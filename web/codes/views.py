@@ -34,9 +34,17 @@ from web.codes.many import SETTABLE
 from web.codes.rows import code_rows
 from web.definitions.history import of_row
 from web.definitions.posted import posted_facts
-from web.definitions.viewing import PineRequest
+from web.definitions.viewing import PineRequest, may_change
 from web.journals.code_postings import postings_with
-from web.people.rights import CHANGE, SIGNED_IN, companies_seen, lists_seen, needs, needs_post
+from web.people.rights import (
+    CHANGE,
+    SIGNED_IN,
+    companies_seen,
+    lists_seen,
+    needs,
+    needs_post,
+    sees_everything,
+)
 from web.sheets.changing import apply_change, date_of, filled, refuse_first, reload_at
 from web.shell.asked import text, whole
 from web.shell.asking import Choice, ask, decided
@@ -162,9 +170,9 @@ def code(request: PineRequest, state: State, code_list: str, code: str) -> HttpR
             "amounts": amounts,
             "uses": closing.uses_seen(state, code_list, code, request.user)[:30],
             "fixed": (
-                fixed_columns(state, posted_facts(state), row) if request.user.is_group_accountant else {}
+                fixed_columns(state, posted_facts(state), row) if sees_everything(request.user, state) else {}
             ),
-            "history": of_row("codes", f"{code_list} {code}") if request.user.is_group_accountant else [],
+            "history": of_row("codes", f"{code_list} {code}") if sees_everything(request.user, state) else [],
             "natural": natural,
             "aside": queries.beside(state, code_list, code, table.fitting(request, state, code_list)),
             "own": own_values(state, code_list, code),
@@ -286,7 +294,7 @@ def edit(request: PineRequest, state: State, code_list: str) -> HttpResponseBase
     code = text(request.GET, "row")
     row = _known(state, code_list, code)
     if request.method != "POST":
-        if not request.user.is_group_accountant:
+        if not may_change(request):
             return HttpResponse(status=204)
         return _row_form(request, state, row, False)
     return _edited(request, code_list=code_list, code=code)

@@ -19,7 +19,7 @@ from core.founding.company_like import PLACES, company_like
 from web.definitions.posted import posted_facts
 from web.definitions.viewing import PineRequest
 from web.people.actions import give_access
-from web.people.rights import CHANGE, companies_seen, needs, needs_post
+from web.people.rights import CHANGE, CHANGE_ALL, companies_seen, needs, needs_post
 from web.sheets.changing import apply_change, filled, reload_at
 from web.shell.asked import required_day, text
 
@@ -33,7 +33,7 @@ PLACES_TITLES = (
 )
 
 
-@needs(CHANGE, posts=True)
+@needs(CHANGE_ALL, posts=True)
 def new(request: PineRequest, state: State) -> HttpResponse:
     """GET: the form. POST: makes the company with what it needs, in all places of the one it is to be like,
     in one change, and opens its page."""
@@ -56,7 +56,7 @@ def new(request: PineRequest, state: State) -> HttpResponse:
     return reload_at(reverse("company", kwargs={"company": row.company}))
 
 
-@needs_post(CHANGE)
+@needs_post(CHANGE_ALL)
 def preview(request: PineRequest, state: State) -> HttpResponse:
     """What making the company would bring, before it is made."""
     try:

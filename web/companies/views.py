@@ -32,7 +32,7 @@ from web.companies.map_drawing import company_map
 from web.companies.sheets import ACCOUNTS, COMPANIES, PAIRS, PERIODS, SECOND_CHARTS, SETTINGS
 from web.definitions.posted import journal_counts
 from web.definitions.viewing import PineRequest
-from web.people.rights import SIGNED_IN, companies_seen, hides_groups, needs
+from web.people.rights import SIGNED_IN, companies_seen, defines, needs, sees_everything
 from web.sheets.options import options
 from web.sheets.pages import stretch
 
@@ -53,7 +53,7 @@ def companies(request: PineRequest, state: State) -> HttpResponse:
         },
         "Open": {row.company: _open(state, row) for row in rows},
     }
-    if not hides_groups(request.user):
+    if sees_everything(request.user, state):
         extra["To do"] = {row.company: _to_do(state, row) for row in rows}
     return render(
         request,
@@ -122,7 +122,7 @@ def company(request: PineRequest, state: State, company: str) -> HttpResponse:
 
 
 def _still(request: PineRequest, state: State, row: Company) -> dict[str, object]:
-    if not request.user.is_group_accountant:
+    if not defines(request.user, state, "company", row.company):
         return {}
     lacking = lacking_pairs(state, row.company)
     return {

@@ -64,17 +64,20 @@ def write_version(
     by: Any,
     takes_back: Version | None = None,
     after: State | None = None,
+    approves: bool = False,
     **more: Any,
 ) -> snapshot.Snapshot:
-    """Writes rows and log inside the caller's transaction; the caller holds the lock and has checked.
+    """Writes rows and log inside the caller's transaction; the caller holds the lock and has checked all but
+    the rights of who does it. `approves`: whoever approves may too.
 
     `after` is the state that the edits lead to, where the caller knows it. `more` are further columns of the
     version:
     reason, charts touched (worked out where not given), moved.
     """
+    after = after or before.state.edited(edits)
+    check_rights(by, before.state, after, edits, approves=approves)
     store.write(edits)
     lengthen_strings(tails(before.state, edits))
-    after = after or before.state.edited(edits)
     if "charts" not in more:
         more["charts"] = charts_touched(before.state, after, {(edit.table, edit.key[:1]) for edit in edits})
     numbers = snapshot.chart_versions()
@@ -97,6 +100,12 @@ def write_version(
                 (version_row.version, edit.table, store.key_text(edit.key), _json(edit.old), _json(edit.new))
             )
     return snapshot.Snapshot(version_row.version, version_row.token, after)
+
+
+def check_rights(by: Any, before: State, after: State, edits: list[Edit], *, approves: bool = False) -> None:
+    """Raises Refused with what a person has no right to change; without one it is the command line."""
+    if by is not None and (faults := by.not_allowed(before, after, edits, approves=approves)):
+        raise Refused(faults)
 
 
 def _json(row: Any) -> str | None:

@@ -185,6 +185,8 @@ def record(number: int, change: Change, by: Any, seen: int | None = None, *, che
             raise Refused(blocking(faults))
         if not edits:
             return draft
+        after = examined.after if examined else open_draft.state.edited(edits)
+        actions.check_rights(by, open_draft.state, after, edits)
         draft_changes = DraftChange.objects.create(
             draft=draft, by=by, content=encode(recorded(change, open_draft.state))
         )
@@ -315,6 +317,7 @@ def _write(made: Working, draft: Draft, by: Any, moved: int | None) -> None:
         reason=draft.reason,
         charts=made.charts,
         moved=moved,
+        approves=True,
     )
     draft.status, draft.published_as_id = Draft.PUBLISHED, after.version
     draft.save()
@@ -337,6 +340,11 @@ def say(number: int, by: Any, verdict: str, text: str) -> Draft:
             raise Refused(
                 [Fault("own-draft", "The author can't approve their own draft.", way_out="Ask a colleague.")]
             )
+        if verdict == DraftRemark.APPROVE:
+            made = working(draft)
+            faults = by.not_to_approve(made.published.state, made.state, list(made.edits.values()))
+            if faults:
+                raise Refused(faults)
         if verdict == DraftRemark.APPROVE and draft.status != Draft.REVIEW:
             raise Refused([Fault("not-asked", "Nobody has asked for a review of this draft yet.")])
         if verdict == DraftRemark.SEND_BACK and not text.strip():

@@ -6,8 +6,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from django.db.models import QuerySet
 from django.http import HttpRequest
 
+from core.access.rights import Right
 from core.definitions.state import State
 from core.structures.overlays import AS_KEPT, seen_as
 from web.definitions.drafting import OPEN_ENDED, Working, working
@@ -29,11 +31,15 @@ class PineRequest(HttpRequest):
 
     user: Person
     viewed: DefinitionView
+    defines: bool
+    """whether they may change what the page is about"""
+    company_named: str
+    """by the address; empty where it names none"""
 
 
 def may_change(request: PineRequest) -> bool:
-    """Whether definitions can be changed from where the person looks: not at an earlier version."""
-    return request.user.is_group_accountant and request.viewed.as_of is None
+    """Whether definitions can be changed from where the person looks: by right, not at an earlier version."""
+    return request.defines and request.viewed.as_of is None
 
 
 @dataclass(frozen=True)
@@ -61,20 +67,36 @@ class DefinitionView:
     @staticmethod
     def of(request: HttpRequest, person: Person, published: bool) -> DefinitionView:
         snapshot = current()
-        if not person.is_group_accountant:
+        access = person.access(snapshot.state)
+        if not access.may_anywhere(Right.DEFINE):
             return DefinitionView(snapshot, snapshot.state)
-        _opened(request)
+        of_all = Right.DEFINE in access.everywhere
+        _opened(request, person, of_all)
         as_of, number = request.session.get("as_of"), request.session.get("draft")
-        if as_of is not None and (state := state_at(as_of)) is not None:
+        if of_all and as_of is not None and (state := state_at(as_of)) is not None:
             return DefinitionView(snapshot, snapshot.state if published else state, None, as_of)
-        draft = Draft.objects.filter(pk=number, status__in=OPEN_ENDED).first() if number else None
+        draft = _drafts_of(person, of_all).filter(pk=number).first() if number else None
         if draft is None:
             return DefinitionView(snapshot, snapshot.state)
         open_draft = working(draft)
         return DefinitionView(snapshot, snapshot.state if published else open_draft.state, open_draft)
 
 
-def _opened(request: HttpRequest) -> None:
+def drafts_to_work_in(person: Person, state: State) -> QuerySet[Draft]:
+    """Open drafts into which the person's changes may go."""
+    access = person.access(state)
+    if not access.may_anywhere(Right.DEFINE):
+        return Draft.objects.none()
+    return _drafts_of(person, Right.DEFINE in access.everywhere)
+
+
+def _drafts_of(person: Person, of_all: bool) -> QuerySet[Draft]:
+    """Drafts that a person may work in: one's own, or all where they define everything."""
+    rows = Draft.objects.filter(status__in=OPEN_ENDED)
+    return rows if of_all else rows.filter(author=person)
+
+
+def _opened(request: HttpRequest, person: Person, of_all: bool) -> None:
     """A link carries its view: `?draft=7` opens that draft, `?draft=none` what is published, `?version=5`
     looks at that one.
 
@@ -90,9 +112,9 @@ def _opened(request: HttpRequest) -> None:
     if request.GET.get("draft") == "none":
         request.session.pop("draft", None)
         request.session.pop("as_of", None)
-    elif draft is not None and Draft.objects.filter(pk=draft, status__in=OPEN_ENDED).exists():
+    elif draft is not None and _drafts_of(person, of_all).filter(pk=draft).exists():
         request.session["draft"] = draft
         request.session.pop("as_of", None)
-    elif version is not None and state_at(version) is not None:
+    elif of_all and version is not None and state_at(version) is not None:
         request.session["as_of"] = version
         request.session.pop("draft", None)

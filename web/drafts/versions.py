@@ -17,7 +17,7 @@ from web.definitions.snapshot import as_edit
 from web.definitions.viewing import PineRequest
 from web.drafts import queries
 from web.drafts.views import asked, causes_page, moves_out, periods_of, shown
-from web.people.rights import CHANGE, needs, needs_post
+from web.people.rights import CHANGE_ALL, needs, needs_post
 from web.sheets.changing import reload_at
 from web.shell.asked import whole
 from web.shell.htmx import page_of
@@ -40,7 +40,7 @@ def _state(version: int) -> State:
     return then
 
 
-@needs_post(CHANGE)
+@needs_post(CHANGE_ALL)
 def look(request: PineRequest, state: State, version: int) -> HttpResponse:
     """From now on every page shows the definitions as of this version; nothing can be changed meanwhile."""
     _state(version)
@@ -49,13 +49,13 @@ def look(request: PineRequest, state: State, version: int) -> HttpResponse:
     return reload_at(reverse("codes"))
 
 
-@needs_post(CHANGE)
+@needs_post(CHANGE_ALL)
 def now(request: PineRequest, state: State) -> HttpResponse:
     request.session.pop("as_of", None)
     return reload_at(page_of(request))
 
 
-@needs_post(CHANGE)
+@needs_post(CHANGE_ALL)
 def bring_back(request: PineRequest, state: State, version: int) -> HttpResponse:
     """A draft that turns back every version after this one; nothing is published by it."""
     _state(version)
@@ -65,7 +65,7 @@ def bring_back(request: PineRequest, state: State, version: int) -> HttpResponse
     return reload_at(reverse("draft", args=[draft.pk]))
 
 
-@needs(CHANGE)
+@needs(CHANGE_ALL)
 def compare(request: PineRequest, state: State) -> HttpResponse:
     """Two versions side by side: which rows differ, and which figures."""
     newest = request.viewed.snapshot.version

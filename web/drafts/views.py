@@ -19,20 +19,14 @@ from web.definitions import drafting, store
 from web.definitions.models import Draft, DraftChange, DraftRemark
 from web.definitions.viewing import PineRequest
 from web.drafts import queries
-from web.people.rights import CHANGE, needs, needs_post
+from web.drafts.seeing import drafts_seen, known_draft
+from web.people.rights import CHANGE, REVIEW, companies_seen, needs, needs_post, sees, sees_everything
 from web.sheets.changing import date_of, reload_at, words_of
 from web.shell.htmx import page_of
 from web.shell.tabular import Money, attached
 from web.statements.addresses import asked_period
 
 MOST_ROWS = 400
-
-
-def _draft(number: int) -> Draft:
-    draft_row = Draft.objects.select_related("author", "approved_by").filter(pk=number).first()
-    if draft_row is None:
-        raise Http404
-    return draft_row
 
 
 def _enter(request: PineRequest, number: int | None) -> None:
@@ -43,12 +37,15 @@ def _enter(request: PineRequest, number: int | None) -> None:
         request.session["draft"] = number
 
 
-@needs(CHANGE)
+@needs(REVIEW)
 def drafts(request: PineRequest, state: State) -> HttpResponse:
-    """All drafts, those still open first."""
-    rows = Draft.objects.select_related("author").order_by("-made_at")
-    open_ones = [(row, len(drafting.changes_of(row))) for row in rows.filter(status__in=drafting.OPEN_ENDED)]
-    done = list(rows.exclude(status__in=drafting.OPEN_ENDED).select_related("published_as")[:100])
+    """All drafts that the person may look at, those still open first."""
+    to_do, ended = (
+        Draft.objects.filter(status__in=drafting.OPEN_ENDED),
+        Draft.objects.exclude(status__in=drafting.OPEN_ENDED),
+    )
+    open_ones = [(row, len(drafting.changes_of(row))) for row in drafts_seen(request.user, state, to_do)]
+    done = drafts_seen(request.user, state, ended)[:100]
     return render(request, "drafts/drafts.html", {"open": open_ones, "done": done})
 
 
@@ -62,7 +59,7 @@ def new(request: PineRequest, state: State) -> HttpResponse:
 @needs_post(CHANGE)
 def open_draft(request: PineRequest, state: State, number: int) -> HttpResponse:
     """From now on every page shows this draft, and changes go into it."""
-    if _draft(number).status not in drafting.OPEN_ENDED:
+    if known_draft(request, number, to_work=True).status not in drafting.OPEN_ENDED:
         raise Http404
     _enter(request, number)
     return reload_at(page_of(request))
@@ -79,7 +76,7 @@ def _along(request: PineRequest, steps: int) -> HttpResponse:
     number = request.session.get("draft")
     if number is None:
         return HttpResponse(status=204)
-    drafting.undo(number, steps)
+    drafting.undo(known_draft(request, number, to_work=True).pk, steps)
     return reload_at(page_of(request))
 
 
@@ -139,10 +136,10 @@ def periods_of(state: State) -> list[Any]:
     return [calendar.of_year(year) for year in reversed(calendar.years())] if calendar else []
 
 
-@needs(CHANGE)
+@needs(REVIEW)
 def draft(request: PineRequest, state: State, number: int) -> HttpResponse:
     """One draft: its changes, the list before publishing, the review."""
-    draft_row = _draft(number)
+    draft_row = known_draft(request, number)
     open_draft = drafting.working(draft_row) if draft_row.status in drafting.OPEN_ENDED else None
     items = open_draft.items() if open_draft else []
     by = {
@@ -178,14 +175,16 @@ def draft(request: PineRequest, state: State, number: int) -> HttpResponse:
     )
 
 
-@needs(CHANGE)
+@needs(REVIEW)
 def moves(request: PineRequest, state: State, number: int) -> HttpResponse:
     """What a draft moves: published beside draft, only lines that differ."""
-    draft_row = _draft(number)
+    draft_row = known_draft(request, number)
     open_draft = drafting.working(draft_row)
     at = asked(request, open_draft.state)
     company = request.GET.get("company", "")
-    only = frozenset([company]) if open_draft.state.get(Company, company) else None
+    seen = {row.company for row in companies_seen(request.user, open_draft.state)}
+    whole_group = sees_everything(request.user, open_draft.state)
+    only = frozenset([company]) if company in seen else None if whole_group else frozenset(seen)
     trees = queries.moved(open_draft.published.state, open_draft.state, at, only)
     if kind := request.GET.get("file"):
         return moves_out(kind, f"moves-{number}", open_draft.state, trees)
@@ -199,7 +198,7 @@ def moves(request: PineRequest, state: State, number: int) -> HttpResponse:
             "at": at,
             "company": company,
             "total": sum(len(t.rows) for t in trees),
-            "companies": sorted(open_draft.state.rows(Company), key=lambda row: row.name),
+            "companies": companies_seen(request.user, open_draft.state),
             "periods": periods_of(open_draft.state),
             "period": next(
                 (
@@ -217,10 +216,10 @@ def moves(request: PineRequest, state: State, number: int) -> HttpResponse:
     )
 
 
-@needs(CHANGE)
+@needs(REVIEW)
 def causes(request: PineRequest, state: State, number: int) -> HttpResponse:
     """The accounts behind one line that moves."""
-    open_draft = drafting.working(_draft(number))
+    open_draft = drafting.working(known_draft(request, number))
     return causes_page(
         request, open_draft.published.state, open_draft.state, asked(request, open_draft.state)
     )
@@ -231,7 +230,7 @@ def causes_page(
 ) -> HttpResponse:
     kind, of, line, whose = (request.GET.get(name, "")[:40] for name in ("kind", "of", "line", "company"))
     row: Any = after.get(Group if kind == "group" else Company, whose)
-    if row is None:
+    if row is None or not sees(request.user, after, "group" if kind == "group" else "company", whose):
         raise Http404
     if kind == "group":
         reasons = queries.group_causes_of(before, after, at, of, line, whose)
@@ -254,7 +253,7 @@ def causes_page(
 
 @needs_post(CHANGE)
 def take_back(request: PineRequest, state: State, number: int, change: int) -> HttpResponse:
-    drafting.take_back(number, change)
+    drafting.take_back(known_draft(request, number, to_work=True).pk, change)
     return reload_at(reverse("draft", args=[number]))
 
 
@@ -264,14 +263,15 @@ def settle(request: PineRequest, state: State, number: int) -> HttpResponse:
     keep = request.POST.get("keep", "")
     if keep not in ("draft", "published"):
         raise Http404
-    drafting.settle(number, request.POST.get("table", ""), request.POST.get("key", ""), keep)
+    draft_row = known_draft(request, number, to_work=True)
+    drafting.settle(draft_row.pk, request.POST.get("table", ""), request.POST.get("key", ""), keep)
     return reload_at(reverse("draft", args=[number]))
 
 
-@needs_post(CHANGE)
+@needs_post(REVIEW)
 def publish(request: PineRequest, state: State, number: int) -> HttpResponse:
     """Makes the draft the next version, or lets it wait for its date."""
-    open_draft = drafting.working(_draft(number))
+    open_draft = drafting.working(known_draft(request, number))
     trees = queries.moved(open_draft.published.state, open_draft.state, asked(request, open_draft.state))
     draft_row = drafting.publish(
         number,
@@ -288,18 +288,18 @@ def publish(request: PineRequest, state: State, number: int) -> HttpResponse:
     )
 
 
-@needs_post(CHANGE)
+@needs_post(REVIEW)
 def say(request: PineRequest, state: State, number: int) -> HttpResponse:
     verdict = request.POST.get("verdict", "")
     if verdict not in dict(DraftRemark.VERDICTS):
         raise Http404
-    drafting.say(number, request.user, verdict, words_of(request, "text", 2000))
+    drafting.say(known_draft(request, number).pk, request.user, verdict, words_of(request, "text", 2000))
     return reload_at(reverse("draft", args=[number]))
 
 
 @needs_post(CHANGE)
 def drop(request: PineRequest, state: State, number: int) -> HttpResponse:
-    drafting.drop(number)
+    drafting.drop(known_draft(request, number, to_work=True).pk)
     if request.session.get("draft") == number:
         _enter(request, None)
     return reload_at(reverse("drafts"))

@@ -25,7 +25,7 @@ from web.exchange.importing import import_package
 from web.exchange.journal_file import read_journals
 from web.exchange.models import Job
 from web.journals import actions
-from web.people.rights import CHANGE, POST, SIGNED_IN, companies_seen, needs, needs_post
+from web.people.rights import CHANGE_ALL, POST, SIGNED_IN, companies_seen, needs, needs_post, sees
 from web.shell import asked, tabular
 from web.shell.htmx import is_fragment
 from web.shell.progress import QUIET_FOR
@@ -76,7 +76,7 @@ def uploaded(request: PineRequest, folder: str) -> Path:
     return path
 
 
-@needs(CHANGE, published=True, posts=True)
+@needs(CHANGE_ALL, published=True, posts=True)
 def bring_in(request: PineRequest, state: State) -> HttpResponse:
     """Imports a package, all or nothing."""
     if request.method != "POST":
@@ -118,7 +118,7 @@ def _in_a_job(request: PineRequest) -> HttpResponse:
     return HttpResponseRedirect(reverse("import-job", kwargs={"number": job_row.pk}))
 
 
-@needs(CHANGE, published=True)
+@needs(CHANGE_ALL, published=True)
 def import_job(request: PineRequest, state: State, number: int) -> HttpResponse:
     """How far an import is; the page asks again until it has ended."""
     job_row = Job.objects.filter(pk=number, by=request.user).first()
@@ -129,13 +129,13 @@ def import_job(request: PineRequest, state: State, number: int) -> HttpResponse:
     return render(request, template, {"job": job_row, "dead": dead})
 
 
-@needs_post(CHANGE, published=True)
+@needs_post(CHANGE_ALL, published=True)
 def stop_job(request: PineRequest, state: State, number: int) -> HttpResponse:
     Job.objects.filter(pk=number, by=request.user, ended_at=None).update(stop=True)
     return HttpResponseRedirect(reverse("import-job", kwargs={"number": number}))
 
 
-@needs(CHANGE, published=True)
+@needs(CHANGE_ALL, published=True)
 def take_out(request: PineRequest, state: State, kind: str) -> HttpResponseBase:
     """Everything as a zip or a workbook."""
     if kind not in ("zip", "xlsx"):
@@ -177,7 +177,7 @@ def _second_chart(request: PineRequest, state: State, whose: reports.Whose) -> s
 def _whose(request: PineRequest, state: State) -> reports.Whose:
     """Raises Http404 for what somebody doesn't see."""
     company, group = request.GET.get("company", ""), request.GET.get("group", "")
-    if group and not request.user.is_group_accountant:
+    if group and not sees(request.user, state, "group", group):
         raise Http404
     if not group and company not in {row.company for row in companies_seen(request.user, state)}:
         raise Http404

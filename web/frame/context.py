@@ -11,6 +11,7 @@ from django.http import HttpRequest
 from django.urls import reverse
 from django.utils.functional import SimpleLazyObject
 
+from core.access.rights import Right
 from core.books.periods import company_calendar
 from core.codes.hierarchies import main_hierarchies, standing_under_none
 from core.codes.lists import natural_lists
@@ -20,7 +21,6 @@ from core.definitions.tables import (
     Code,
     CodeList,
     Company,
-    Group,
     Hierarchy,
     HierarchyNode,
     Overlay,
@@ -32,11 +32,18 @@ from core.definitions.tables import (
 from core.statements.figures import plan
 from core.structures.overlays import languages, overlay_name
 from core.version import VERSION
-from web.definitions.drafting import OPEN_ENDED
-from web.definitions.models import Draft
 from web.definitions.snapshot import Snapshot, chart_versions
-from web.definitions.viewing import PineRequest, may_change
-from web.people.rights import charts_seen, companies_seen, lists_seen
+from web.definitions.viewing import PineRequest, drafts_to_work_in, may_change
+from web.people.rights import (
+    ADMINISTER,
+    CHANGE_ALL,
+    allowed,
+    charts_seen,
+    companies_seen,
+    groups_seen,
+    lists_seen,
+    may_book,
+)
 from web.process_cache import ProcessCache
 
 
@@ -90,9 +97,8 @@ def storeys(state: State, person: Any) -> list[Storey]:
 
 
 def _groups_word(state: State, person: Any) -> str:
-    if not person.is_group_accountant:
-        return "nothing here for you"
-    return plural(len(list(state.rows(Group))), "group")
+    groups = groups_seen(person, state)
+    return plural(len(groups), "group") if groups else "nothing here for you"
 
 
 def _statements_word(state: State, charts: frozenset[str]) -> tuple[str, str]:
@@ -143,6 +149,7 @@ def frame(request: HttpRequest) -> dict[str, Any]:
     seen = getattr(request, "viewed", None)
     if seen is None or not request.user.is_authenticated:
         return {}
+    person = cast(PineRequest, request).user
     parts = request.path.split("/")
     here = parts[2] if parts[1] == "new" else parts[1]
     numbers = {
@@ -161,15 +168,19 @@ def frame(request: HttpRequest) -> dict[str, Any]:
     }
     return {
         "release": VERSION,
-        "storeys": SimpleLazyObject(lambda: storeys(seen.state, request.user)),
+        "storeys": SimpleLazyObject(lambda: storeys(seen.state, person)),
         "working": seen.working,
         "as_of": seen.as_of,
         "drafts": SimpleLazyObject(
-            lambda: list(Draft.objects.filter(status__in=OPEN_ENDED).order_by("-made_at")[:30])
+            lambda: list(drafts_to_work_in(person, seen.state).order_by("-made_at")[:30])
         ),
         "at_storey": numbers.get(here, 0),
         "version": seen.snapshot.version,
         "chart_versions": SimpleLazyObject(lambda: _chart_versions(seen.snapshot)),
         "may_change": may_change(cast(PineRequest, request)),
-        "seen_as": SimpleLazyObject(lambda: _seen_as(seen.state, request.user)),
+        "may_enter": may_book(cast(PineRequest, request), Right.ENTER),
+        "may_post": may_book(cast(PineRequest, request), Right.POST),
+        "changes_all": allowed(person, seen.state, CHANGE_ALL, {}),
+        "administers": allowed(person, seen.state, ADMINISTER, {}),
+        "seen_as": SimpleLazyObject(lambda: _seen_as(seen.state, person)),
     }

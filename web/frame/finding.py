@@ -27,7 +27,7 @@ def find(state: State, person: Any, text: str) -> list[Hit]:
     numbered = _numbered(state, person, text)
     known = {hit.address for hit in numbered}
     written = [hit for hit in _written(state, person, text) if hit.address not in known]
-    named = [*heads(state, person, small)[:6], *pages(person, small)[:4]]
+    named = [*heads(state, person, small)[:6], *pages(state, person, small)[:4]]
     return [
         *exact,
         *numbered,

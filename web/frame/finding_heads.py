@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any, NamedTuple
 
-from django.urls import reverse
+from django.urls import resolve, reverse
 
 from core.definitions.state import State
 from core.definitions.tables import (
@@ -15,7 +15,6 @@ from core.definitions.tables import (
     ChartDimension,
     CodeList,
     Dimension,
-    Group,
     Hierarchy,
     PairingRule,
     QuickCode,
@@ -23,7 +22,7 @@ from core.definitions.tables import (
     Structure,
 )
 from core.structures.quick_codes import is_for
-from web.people.rights import charts_seen, hides_groups, lists_seen
+from web.people.rights import allowed, charts_seen, groups_seen, lists_seen, right_of, sees_everything
 
 
 class Hit(NamedTuple):
@@ -36,33 +35,42 @@ class Hit(NamedTuple):
 
 
 PAGES = (
-    ("Trial balance", "trial-balance", False),
-    ("Codes", "codes", False),
-    ("Structures and charts", "structures", False),
-    ("Companies", "companies", False),
-    ("Journals", "journals", False),
-    ("Statements", "statements", False),
-    ("Bring in, take out a package", "exchange", False),
-    ("Your password", "own-password", False),
-    ("Group", "groups", True),
-    ("Registers: structures, charts, calendars, overlays, groups, budgets, columns", "registers", True),
-    ("Versions and the log of changes", "log", True),
-    ("Drafts", "drafts", True),
-    ("People", "people", True),
-    ("New structure", "structure-new", True),
-    ("New company", "company-new", True),
-    ("New code list", "new-list", True),
-    ("New statement", "statement-new", True),
+    ("Trial balance", "trial-balance"),
+    ("Codes", "codes"),
+    ("Structures and charts", "structures"),
+    ("Companies", "companies"),
+    ("Journals", "journals"),
+    ("Statements", "statements"),
+    ("Bring in, take out a package", "exchange"),
+    ("Your password", "own-password"),
+    ("Group", "groups"),
+    ("Registers: structures, charts, calendars, overlays, groups, budgets, columns", "registers"),
+    ("Versions and the log of changes", "log"),
+    ("Drafts", "drafts"),
+    ("People", "people"),
+    ("Who may what", "access"),
+    ("New structure", "structure-new"),
+    ("New company", "company-new"),
+    ("New code list", "new-list"),
+    ("New statement", "statement-new"),
 )
-"""(what it is called, its route, only for group accountants)"""
+"""(what it is called, its route)"""
 
 
-def pages(person: Any, small: str) -> list[Hit]:
+def pages(state: State, person: Any, small: str) -> list[Hit]:
+    """Pages of which the name holds the words, if the person may open them."""
     return [
         Hit("", title, "Page", reverse(name))
-        for title, name, for_group in PAGES
-        if small in title.lower() and (person.is_group_accountant or not for_group)
+        for title, name in PAGES
+        if small in title.lower() and _opens(state, person, name)
     ]
+
+
+def _opens(state: State, person: Any, name: str) -> bool:
+    if name == "groups":
+        return bool(groups_seen(person, state))
+    right = right_of(resolve(reverse(name)).func)
+    return right is not None and allowed(person, state, right, {})
 
 
 def heads(state: State, person: Any, small: str) -> list[Hit]:
@@ -83,11 +91,9 @@ def _all(state: State, person: Any) -> Iterator[Hit]:
             yield Hit(tree.hierarchy, tree.name, "Hierarchy", reverse("hierarchy", args=[tree.hierarchy]))
     for chart in charts_seen(person, state):
         yield from _of_chart(state, chart, person)
-    if hides_groups(person):
-        return
-    for group in state.rows(Group):
+    for group in groups_seen(person, state):
         yield Hit(group.group, group.name, "Group", reverse("group", args=[group.group]))
-    for calendar in state.rows(Calendar):
+    for calendar in state.rows(Calendar) if sees_everything(person, state) else ():
         address = f"{reverse('registers')}?row=calendars:{calendar.calendar}"
         yield Hit(calendar.calendar, calendar.name, "Calendar", address)
 

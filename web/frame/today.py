@@ -10,12 +10,13 @@ from django.http import HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 
+from core.access.rights import Right
 from core.analysis.stretches import of_periods
 from core.books.balances import Books
 from core.books.periods import calendar_index
 from core.codes.lists import list_index
 from core.definitions.state import State
-from core.definitions.tables import Company, Group, Statement
+from core.definitions.tables import Company, Statement
 from core.group.membership import group_calendar
 from core.group_figures.sum_up import disagreements
 from core.money import digits_of
@@ -24,10 +25,11 @@ from web.companies.views import lacking_pairs, missing
 from web.definitions.drafting import OPEN_ENDED
 from web.definitions.models import Draft
 from web.definitions.viewing import PineRequest
+from web.drafts.seeing import drafts_seen
 from web.group import queries as group_queries
 from web.journals.books import books_for
 from web.journals.models import Unfinished
-from web.people.rights import SIGNED_IN, charts_seen, companies_seen, needs
+from web.people.rights import SIGNED_IN, charts_seen, companies_seen, companies_with, groups_seen, needs
 from web.requests.models import AccountRequest
 from web.requests.views import requests_seen
 from web.statements.addresses import default_period
@@ -49,7 +51,7 @@ def today(request: PineRequest, state: State) -> HttpResponse:
     """What waits for this person, the gravest first, and the figures of their companies."""
     items = [
         *_of_requests(request, state),
-        *_of_drafts(request),
+        *_of_drafts(request, state),
         *_of_journals(request, state),
         *_of_companies(request, state),
         *_of_periods(request, state),
@@ -63,7 +65,7 @@ def today(request: PineRequest, state: State) -> HttpResponse:
             "items": items,
             "figures": list(_figures(state, companies[:MOST])),
             "more": max(0, len(companies) - MOST),
-            "groups": request.user.is_group_accountant and any(True for _ in state.rows(Group)),
+            "groups": bool(groups_seen(request.user, state)),
             "on": date.today(),
         },
     )
@@ -76,7 +78,7 @@ def _several(count: int, one: str, many: str) -> str:
 def _of_requests(request: PineRequest, state: State) -> Iterator[Waiting]:
     rows = requests_seen(request, state)
     waiting = rows.filter(state=AccountRequest.OPEN).count()
-    if waiting and request.user.is_group_accountant:
+    if waiting and request.user.access(state).may_anywhere(Right.DEFINE):
         what = f"{_several(waiting, 'account is', 'accounts are')} asked for"
         yield Waiting("look", what, reverse("requests"))
     answered = [AccountRequest.MADE, AccountRequest.DECLINED]
@@ -88,11 +90,10 @@ def _of_requests(request: PineRequest, state: State) -> Iterator[Waiting]:
         )
 
 
-def _of_drafts(request: PineRequest) -> Iterator[Waiting]:
+def _of_drafts(request: PineRequest, state: State) -> Iterator[Waiting]:
     """Drafts out for review that somebody else must approve, and one's own that are open."""
-    if not request.user.is_group_accountant:
-        return
-    for draft in Draft.objects.filter(status__in=OPEN_ENDED).select_related("author").order_by("-pk")[:MOST]:
+    rows = drafts_seen(request.user, state, Draft.objects.filter(status__in=OPEN_ENDED))
+    for draft in rows[:MOST]:
         address = reverse("draft", kwargs={"number": draft.pk})
         if draft.status == Draft.REVIEW and draft.author != request.user:
             yield Waiting(
@@ -111,11 +112,9 @@ def _of_journals(request: PineRequest, state: State) -> Iterator[Waiting]:
 
 def _of_companies(request: PineRequest, state: State) -> Iterator[Waiting]:
     """Companies that lack something before they can work."""
-    if not request.user.is_group_accountant:
-        return
     lacking = [
         row
-        for row in companies_seen(request.user, state)
+        for row in companies_with(request.user, state, Right.DEFINE)
         if missing(state, row) or lacking_pairs(state, row.company)
     ]
     for row in lacking[:4]:
@@ -197,7 +196,7 @@ def _figures_of(state: State, company: Company, books: Sequence[Books]) -> Compa
 def of_groups(request: PineRequest, state: State) -> HttpResponse:
     """Sides that disagree in each group's open period; asked for apart, so that the page doesn't wait."""
     items: list[Waiting] = []
-    for group in sorted(state.rows(Group)) if request.user.is_group_accountant else []:
+    for group in groups_seen(request.user, state):
         calendar = group_calendar(state, group.group)
         year, number = default_period(state, calendar.calendar) if calendar else (0, 0)
         position = group_queries.position_at(state, group.group, year, number) if number else None

@@ -171,7 +171,7 @@ def _back(group: str, company: str, scope: str = "") -> HttpResponse:
 @needs_post(CHANGE, published=True)
 def looked_at(request: PineRequest, state: State, group: str, company: str) -> HttpResponse:
     """The mapping was looked at as it stands: what changed until now is known."""
-    if map_plan(state, group, company) is None:
+    if map_plan(state, group, company) is None or not request.defines:
         raise Http404
     upstream.look_at(group, company, request.user)
     return _back(group, company)
@@ -180,7 +180,7 @@ def looked_at(request: PineRequest, state: State, group: str, company: str) -> H
 @needs_post(CHANGE, published=True)
 def settle(request: PineRequest, state: State, group: str, company: str) -> HttpResponse:
     """One changed account needs nothing more here, and why."""
-    if map_plan(state, group, company) is None:
+    if map_plan(state, group, company) is None or not request.defines:
         raise Http404
     account, side = asked.text(request.POST, "account", 60), asked.text(request.POST, "side", 5)
     upstream.settle(group, company, side, account, words_of(request, "why"), request.user)

@@ -9,6 +9,7 @@ from django.http import HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 
+from core.access.rights import Owner, Right
 from core.checks import of_rows
 from core.definitions.state import State
 from core.definitions.tables import Company
@@ -29,7 +30,7 @@ from web.group.addresses import GroupAddress, group_address
 from web.group.models import KeptPeriod
 from web.group.statement import company_names
 from web.group.steps import group_context, position_of
-from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
+from web.people.rights import CLOSE, SIGNED_IN, needs, needs_post
 from web.sheets.changing import reload_at, words_of
 from web.shell.table_rows import Cell, TableRow, table_rows
 
@@ -53,6 +54,7 @@ class PeriodOfYear(NamedTuple):
 def period_end(request: PineRequest, state: State, group: str) -> HttpResponse:
     at = group_address(request, state, group)
     context = group_context(state, at)
+    context["may_close"] = request.user.access(state).may(Right.CLOSE, Owner("group", group))
     known = position_of(state, at)
     if known is not None:
         rows = readiness(*known, company_faults(state))
@@ -165,7 +167,7 @@ def _here(at: GroupAddress) -> HttpResponse:
     return reload_at(f"{reverse('group-period-end', args=[at.group.group])}?{at.query}")
 
 
-@needs_post(CHANGE, published=True)
+@needs_post(CLOSE, published=True)
 def keep(request: PineRequest, state: State, group: str) -> HttpResponse:
     _published_only(request)
     at = group_address(request, state, group)
@@ -177,7 +179,7 @@ def keep(request: PineRequest, state: State, group: str) -> HttpResponse:
     return _here(at)
 
 
-@needs_post(CHANGE, published=True)
+@needs_post(CLOSE, published=True)
 def release(request: PineRequest, state: State, group: str) -> HttpResponse:
     _published_only(request)
     at = group_address(request, state, group)

@@ -26,14 +26,14 @@ from web.group.sheets import (
     OWNERSHIP,
     TRANSLATION,
 )
-from web.people.rights import SIGNED_IN, needs
+from web.people.rights import SIGNED_IN, groups_seen, needs
 from web.sheets.pages import stretch
 from web.shell import asked
 
 
 @needs(SIGNED_IN)
 def first(request: PineRequest, state: State) -> HttpResponse:
-    groups = sorted(state.rows(Group), key=lambda row: row.name) if request.user.is_group_accountant else []
+    groups = groups_seen(request.user, state)
     if not groups:
         return render(request, "group/none.html", {})
     biggest = max(groups, key=lambda row: len(membership(state, row.group).companies))

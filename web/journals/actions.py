@@ -10,6 +10,7 @@ from typing import Any
 import psycopg
 from django.db import IntegrityError, connection, transaction
 
+from core.access.rights import Right
 from core.books.journals import BookedLine, Checked, PostingContext, check_journal, period_fault
 from core.books.series import ONCE, JournalOfSeries, Recurrence, numbered, series
 from core.definitions.state import State
@@ -19,7 +20,6 @@ from web.definitions import actions, snapshot
 from web.journals import posting
 from web.journals.chain import lock_numbers
 from web.journals.models import Balance, Journal, Unfinished
-from web.people.rights import own_companies
 from web.shell.retrying import retried
 
 
@@ -33,12 +33,14 @@ def check_entry(
     lines: Sequence[JournalLine],
     person: Any,
     elsewhere: dict[tuple[str, int], bool] | None = None,
+    right: Right = Right.ENTER,
 ) -> Checked:
-    """The journal as keyed, with what the person may not do told on the line.
+    """The journal as keyed, with what the person may not do told on the line: `right` is needed over every
+    company that has one.
 
     `elsewhere` remembers whose years are kept elsewhere, for checking many journals with one question a year.
     """
-    if foreign := _not_theirs(lines, person):
+    if foreign := _not_theirs(state, head, lines, person, right):
         return Checked((), tuple(foreign))  # nothing else is told: it would name what that company has
     checked = check_journal(state, head, lines, rules_for(person))
     faults = list(checked.faults)
@@ -59,11 +61,17 @@ def check_entry(
     return Checked(checked.lines, tuple(faults))
 
 
-def _not_theirs(lines: Sequence[JournalLine], person: Any) -> list[Fault]:
-    """Lines of companies that a company accountant does not work in."""
-    if person.is_group_accountant:
+def _not_theirs(
+    state: State, head: JournalRow, lines: Sequence[JournalLine], person: Any, right: Right
+) -> list[Fault]:
+    """Lines of companies over which the person doesn't have the right."""
+    own = person.access(state).names(right, "company")
+    if own is None:
         return []
-    own = own_companies(person)
+    if head.company not in own:
+        what = f"You have no right to {right} journals of {head.company}."
+        where = Location("journals", (head.company, head.journal))
+        return [Fault("right", what, where, "Ask its accountant, or a group accountant.")]
     return [
         Fault(
             "not-yours",
@@ -160,7 +168,7 @@ def post_all(entries: Sequence[tuple[JournalRow, Sequence[JournalLine]]], person
             faults: list[Fault] = []
             ready = []
             for entry, lines in entries:
-                checked = check_entry(state, entry, lines, person, elsewhere)
+                checked = check_entry(state, entry, lines, person, elsewhere, Right.POST)
                 faults += blocking(checked.faults)
                 ready.append((entry, checked.lines))
             if faults:
@@ -247,7 +255,13 @@ def _opposite(state: State, journal: Journal, on: date, person: Any) -> tuple[li
         rows = cursor.fetchall()
     lines: list[BookedLine] = []
     faults: dict[str, Fault] = {}
+    theirs = person.access(state).names(Right.POST, "company")
     for row in rows:
+        if theirs is not None and row[1] not in theirs:
+            what = f"It has lines of {row[1]}, which is not a company of yours."
+            where = Location("journals", (), "journal")
+            faults[row[1]] = Fault("not-yours", what, where, "Ask its accountant.")
+            continue
         period, what, way_out = period_fault(state, row[1], on, journal.kind, rules_for(person))
         if what or period is None:
             faults[row[1]] = Fault(

@@ -9,6 +9,7 @@ from django.http import HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.urls import reverse
 
+from core.access.rights import Right
 from core.books.journals import BookedLine, Checked
 from core.books.periods import company_calendar
 from core.books.series import JournalOfSeries, Recurrence
@@ -23,7 +24,7 @@ from core.structures.quick_codes import as_kept, expand
 from web.definitions.viewing import PineRequest
 from web.journals import actions
 from web.journals.models import Unfinished
-from web.people.rights import POST, companies_seen, needs, needs_post, partners_seen
+from web.people.rights import ENTER, POST, companies_with, needs, needs_post, partners_seen
 from web.shell.asked import day, json_body, required_day, text
 
 MOST_LINES = 500
@@ -46,7 +47,7 @@ LINE_FIELDS = (
 )
 
 
-@needs(POST, localised=True)
+@needs(ENTER, localised=True)
 def new(request: PineRequest, state: State, company: str) -> HttpResponse:
     """The page for keying a journal; what was left unfinished is there again."""
     unfinished_row = Unfinished.objects.filter(by=request.user, company_id=company).first()
@@ -70,7 +71,7 @@ def new(request: PineRequest, state: State, company: str) -> HttpResponse:
             "kept": unfinished_row.content if unfinished_row else begun,
             "unfinished": bool(unfinished_row and begun),
             "companies": partners_seen(request.user, state, company),
-            "mine": companies_seen(request.user, state),
+            "mine": companies_with(request.user, state, Right.ENTER),
             "separator": index.separator if index else "-",
             "prefix": _prefix(state, company),
             "source": SOURCE,
@@ -168,7 +169,7 @@ def _told(fault: Fault) -> dict[str, Any]:
     return {"line": line, "column": place.column, "what": fault.what, "way_out": fault.way_out}
 
 
-@needs_post(POST, localised=True)
+@needs_post(ENTER, localised=True)
 def check(request: PineRequest, state: State, company: str) -> HttpResponse:
     """While typing: faults by cell, the running difference by company, the lines that will be added."""
     digits = digits_of(state.require(Company, company).currency)
@@ -299,18 +300,18 @@ def proposed(request: PineRequest) -> str:
     return str(json_body(request).get("proposed") or "")
 
 
-@needs_post(POST)
+@needs_post(ENTER)
 def forget(request: PineRequest, state: State, company: str) -> HttpResponse:
     """Drops what was left unfinished."""
     Unfinished.objects.filter(by=request.user, company_id=company).delete()
     return JsonResponse({"go": reverse("journal-new", kwargs={"company": company})})
 
 
-@needs(POST, localised=True)
+@needs(ENTER, localised=True)
 def complete(request: PineRequest, state: State, company: str) -> HttpResponse:
     """Codes for the segment or dimension being typed, by code or by words; quick codes too."""
     whose = request.GET.get("whose", "") or company
-    if whose not in {row.company for row in companies_seen(request.user, state)}:
+    if whose not in {row.company for row in companies_with(request.user, state, Right.ENTER)}:
         return JsonResponse({"options": []})
     seated = company_context(state, whose)
     if seated is None:

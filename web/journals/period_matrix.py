@@ -10,6 +10,7 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 
+from core.access.rights import Right
 from core.books.periods import calendar_index
 from core.changes.kinds import PutRows
 from core.definitions.state import State
@@ -17,7 +18,7 @@ from core.definitions.tables import Calendar, Company, Period
 from core.faults import Fault, Refused
 from web.definitions.viewing import PineRequest
 from web.journals.models import Unfinished
-from web.people.rights import CHANGE, SIGNED_IN, companies_seen, needs, needs_post
+from web.people.rights import CLOSE, SIGNED_IN, companies_seen, needs, needs_post
 from web.sheets.asking_periods import ask_of_periods
 from web.sheets.changing import apply_change, reload_at
 from web.shell.asked import text, whole
@@ -66,6 +67,7 @@ def page(request: PineRequest, state: State) -> HttpResponse:
             "year": year,
             "years": years,
             "any": bool(columns),
+            "may_close": request.user.access(state).may_anywhere(Right.CLOSE),
         },
     )
 
@@ -146,7 +148,7 @@ def _posted(companies: Sequence[Company], period: Period) -> Iterator[PostedIn]:
             yield PostedIn(row.name, journals, lines, waiting.get(row.company, 0))
 
 
-@needs_post(CHANGE)
+@needs_post(CLOSE)
 def put(request: PineRequest, state: State) -> HttpResponse:
     """Opens, restricts or closes the chosen periods in one act; asked first where they close out of order or
     are opened again."""

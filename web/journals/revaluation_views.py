@@ -7,6 +7,7 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 
+from core.access.rights import Right
 from core.books.periods import calendar_index
 from core.closing.revaluation import Revaluation
 from core.codes.lists import list_index
@@ -18,7 +19,7 @@ from core.statements.figures import natural_list
 from web.definitions.viewing import PineRequest
 from web.journals.models import Journal
 from web.journals.revaluation import posted_in, revaluations, revalue, take_back
-from web.people.rights import POST, companies_seen, needs, needs_post
+from web.people.rights import POST, companies_with, needs, needs_post
 from web.sheets.changing import reload_at
 from web.shell.asked import listed, text, whole
 from web.shell.table_rows import Cell, TableRow, table_rows
@@ -38,7 +39,7 @@ def _period(request: PineRequest, state: State, companies: list[Company]) -> tup
 @needs(POST)
 def page(request: PineRequest, state: State) -> HttpResponse:
     """Companies with balances in foreign currencies on accounts that are revalued."""
-    companies = companies_seen(request.user, state)
+    companies = companies_with(request.user, state, Right.POST)
     year, number = _period(request, state, companies)
     found = revaluations(state, [row.company for row in companies], year, number, request.user)
     shown = [one for one in found if one.rows]
@@ -121,7 +122,7 @@ def lines(request: PineRequest, state: State, company: str) -> HttpResponse:
 def act(request: PineRequest, state: State) -> HttpResponse:
     """Revalues the chosen companies, all or none, or takes it back."""
     at = whole(request.POST, "year", 0, 9999), whole(request.POST, "period", 0, 9999)
-    seen = {row.company for row in companies_seen(request.user, state)}
+    seen = {row.company for row in companies_with(request.user, state, Right.POST)}
     chosen, kind = listed(request.POST, "what"), text(request.POST, "act", 10)
     if kind not in ("revalue", "back") or not set(chosen) <= seen:
         raise Http404

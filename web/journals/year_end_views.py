@@ -10,6 +10,7 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 
+from core.access.rights import Right
 from core.books.periods import company_calendar
 from core.closing.year_end import YearEnd
 from core.codes.lists import list_index
@@ -21,7 +22,7 @@ from core.statements.figures import natural_list
 from web.definitions.viewing import PineRequest
 from web.journals.models import Journal
 from web.journals.year_end import carry, closing_journals, take_back, year_ends
-from web.people.rights import POST, companies_seen, needs, needs_post
+from web.people.rights import POST, companies_with, needs, needs_post
 from web.sheets.changing import reload_at
 from web.shell.asked import listed, text, whole
 from web.shell.table_rows import Cell, TableRow, table_rows
@@ -41,7 +42,7 @@ def _year(request: PineRequest, years: list[int]) -> int:
 @needs(POST)
 def year_end_page(request: PineRequest, state: State) -> HttpResponse:
     """Every company that the person sees, with what is left to carry of a year."""
-    companies = companies_seen(request.user, state)
+    companies = companies_with(request.user, state, Right.POST)
     years = _years(state, companies)
     year = _year(request, years)
     names = [row.company for row in companies if year in company_calendar(state, row.company).years()]
@@ -115,7 +116,7 @@ def act(request: PineRequest, state: State) -> HttpResponse:
     """Carries the results of the chosen companies, all or none, or takes them back."""
     year, seen = (
         whole(request.POST, "year", 0, 9999),
-        {row.company for row in companies_seen(request.user, state)},
+        {row.company for row in companies_with(request.user, state, Right.POST)},
     )
     chosen, kind = listed(request.POST, "what"), text(request.POST, "act", 10)
     if kind not in ("carry", "back") or not set(chosen) <= seen:

@@ -13,7 +13,7 @@ from django.utils import timezone
 
 from core.books.periods import calendar_index
 from core.definitions.state import State
-from core.definitions.tables import Calendar, Group
+from core.definitions.tables import Calendar
 from core.faults import Fault, Location, Refused
 from core.group_figures.columns import column_title
 from web.definitions.viewing import PineRequest
@@ -24,7 +24,7 @@ from web.packs.making import pack_items
 from web.packs.models import Pack
 from web.packs.paper import paper_of
 from web.packs.pdf import as_pdf
-from web.people.rights import POST, SIGNED_IN, companies_seen, needs, needs_post
+from web.people.rights import SIGNED_IN, companies_seen, groups_seen, needs, needs_post, sees_everything
 from web.sheets.changing import reload_at, words_of
 from web.shell import tabular
 from web.shell.asked import text, whole
@@ -44,11 +44,11 @@ ALL = "*"
 @needs(SIGNED_IN, published=True)
 def listing(request: PineRequest, state: State) -> HttpResponse:
     """Packs made so far, and what a new one may hold."""
-    packs = _packs(request)
+    packs = _packs(request, state)
     if is_fragment(request) and request.GET.get("part") == "packs":
         return render(request, "packs/packs.html", {"packs": packs, "busy": any(p.is_busy for p in packs)})
     companies = companies_seen(request.user, state)
-    groups = sorted(state.rows(Group)) if request.user.is_group_accountant else []
+    groups = groups_seen(request.user, state)
     calendars = sorted({row.calendar for row in companies})
     year, period = default_period(state, calendars[0]) if calendars else (0, 0)
     return render(
@@ -70,10 +70,10 @@ def listing(request: PineRequest, state: State) -> HttpResponse:
     )
 
 
-def _packs(request: PineRequest) -> list[Any]:
-    """One's own; a group accountant's are all. Each says whether it is still being made."""
+def _packs(request: PineRequest, state: State) -> list[Any]:
+    """One's own; all for who sees everything. Each says whether it is still being made."""
     rows = Pack.objects.select_related("by", "made").defer("made__content").order_by("-pk")
-    if not request.user.is_group_accountant:
+    if not sees_everything(request.user, state):
         rows = rows.filter(by=request.user)
     packs: list[Any] = list(rows[:MOST_LISTED])
     for pack in packs:
@@ -83,7 +83,7 @@ def _packs(request: PineRequest) -> list[Any]:
     return packs
 
 
-@needs_post(POST, published=True)
+@needs_post(SIGNED_IN, published=True)
 def new(request: PineRequest, state: State) -> HttpResponse:
     """Begins a pack of what the person may see."""
     form, name = request.POST.get("form", ""), words_of(request, "name", 200)
@@ -114,15 +114,17 @@ def _chosen(request: PineRequest, state: State) -> tuple[list[str], list[str], l
     chosen = {key: request.POST.getlist(key) for key in ("statement", "company", "group")}
     if ALL in chosen["company"]:
         chosen["company"] = companies
+    groups = [row.group for row in groups_seen(request.user, state)]
     if ALL in chosen["group"]:
-        chosen["group"] = sorted(row.group for row in state.rows(Group))
+        chosen["group"] = sorted(groups)
+    if not set(chosen["group"]) <= set(groups):
+        raise Http404
     if not set(chosen["company"]) <= set(companies) or not set(chosen["statement"]) <= statements:
         raise Http404
-    groups = chosen["group"] if request.user.is_group_accountant else []
-    return chosen["statement"], chosen["company"], groups
+    return chosen["statement"], chosen["company"], chosen["group"]
 
 
-@needs_post(POST, published=True)
+@needs_post(SIGNED_IN, published=True)
 def stop(request: PineRequest, state: State, number: str) -> HttpResponse:
     pack = _pack(request, state, number)
     Pack.objects.filter(pk=pack.pk, ended_at=None).update(stop=True)
@@ -141,13 +143,14 @@ def file(request: PineRequest, state: State, number: str) -> HttpResponse:
 
 
 def _pack(request: PineRequest, state: State, number: str) -> Pack:
-    """One's own, of companies that one still sees; a group accountant's are all."""
+    """One's own, of companies and groups that one still sees; all for who sees everything."""
     pack = Pack.objects.select_related("made").filter(pk=whole({"n": number}, "n")).first()
     person = request.user
-    if pack is None or not (person.is_group_accountant or pack.by == person):
+    if pack is None or not (sees_everything(person, state) or pack.by == person):
         raise Http404
-    seen = {row.company for row in companies_seen(person, state)}
-    if not person.is_group_accountant and not all(company in seen for _, company, _ in pack.items):
+    seen = {row.company for row in companies_seen(person, state)} | {""}
+    groups = {row.group for row in groups_seen(person, state)} | {""}
+    if not all(company in seen and group in groups for _, company, group in pack.items):
         raise Http404
     return pack
 

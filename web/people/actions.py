@@ -106,6 +106,8 @@ def change(
     where nobody would be left who may do this."""
     person = Person.objects.select_for_update().get(pk=person.pk)
     _checked(person.username, role)
+    if by is not None and by.pk == person.pk and not person.is_group_accountant:
+        raise _refused("role", "Nobody changes their own rights.", "Ask another one who administers people.")
     if person.is_group_accountant and role != Person.Role.GROUP:
         _somebody_stays(person)
     person.first_name, _, person.last_name = name.strip()[:300].partition(" ")

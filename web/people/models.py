@@ -5,13 +5,37 @@ from django.conf import settings
 from django.contrib.auth.models import AbstractUser
 from django.db import models
 
+from core.access.owners import not_allowed, not_to_approve
+from core.access.rights import FULL, Access, Grant, Right, access_of
+from core.definitions.state import Edit, State
+from core.definitions.tables import Company
+from core.faults import Fault
 from core.structures.overlays import SeenAs
 from web.definitions.models import never_altered
+
+OF_A_COMPANY = frozenset({Right.SEE, Right.ENTER, Right.POST})
+"""What a company accountant may in their companies."""
+
+
+class Team(models.Model):
+    """People who are granted something together."""
+
+    name = models.CharField(max_length=100, unique=True)
+
+
+class GrantedRole(models.Model):
+    """Rights under a name, as they are granted."""
+
+    name = models.CharField(max_length=100, unique=True)
+    rights = models.JSONField(default=list)
+
+    def rights_held(self) -> frozenset[Right]:
+        return frozenset(Right(right) for right in self.rights)
 
 
 class Person(AbstractUser):
     """A group accountant may do everything; a company accountant what belongs to their companies, and sees no
-    others."""
+    others; either may be granted more, alone or in a team."""
 
     class Role(models.TextChoices):
         GROUP = "group", "Group accountant"
@@ -19,6 +43,7 @@ class Person(AbstractUser):
 
     role = models.CharField(max_length=10, choices=Role, default=Role.COMPANY)
     companies = models.ManyToManyField("companies.Company", blank=True, related_name="people")
+    teams = models.ManyToManyField(Team, blank=True, related_name="people")
     posts_restricted = models.BooleanField(default=False)
     """whether a company accountant may post into restricted periods; a group accountant always may"""
     columns = models.JSONField(default=dict)
@@ -31,6 +56,55 @@ class Person(AbstractUser):
     def is_group_accountant(self) -> bool:
         return self.role == self.Role.GROUP
 
+    def role_shown(self) -> str:
+        """What a person is, in a word or two: somebody without companies of their own by what was granted."""
+        if self.is_group_accountant or self._own_companies():
+            return self.get_role_display()
+        self._granted()
+        return ", ".join(sorted({row.role.name for row in self._rows})) or "No rights yet"
+
+    def access(self, state: State) -> Access:
+        """What this person may do, worked out once for a state."""
+        if self.is_group_accountant:
+            return FULL
+        if getattr(self, "_access", (None,))[0] is not state:
+            self._access = (state, access_of(state, self._grants(state)))
+        return self._access[1]
+
+    def _grants(self, state: State) -> list[Grant]:
+        own = [name for name in self._own_companies() if state.get(Company, name) is not None]
+        return [Grant(OF_A_COMPANY, ", ".join(own)), *self._granted()]
+
+    def _own_companies(self) -> list[str]:
+        if not hasattr(self, "_own"):
+            self._own = sorted(self.companies.values_list("company", flat=True))
+        return self._own
+
+    def _granted(self) -> list[Grant]:
+        """Asked once for the length of a request."""
+        if not hasattr(self, "_further"):
+            to_them = models.Q(person=self) | models.Q(team__people=self)
+            self._rows = list(RightsGrant.objects.filter(to_them).select_related("role").distinct())
+            self._further = [row.as_grant() for row in self._rows]
+        return self._further
+
+    def know_grants(self) -> None:
+        """Takes companies, grants and teams as they were fetched with the person, instead of asking for
+        each."""
+        self._own = sorted(row.company for row in self.companies.all())
+        of_teams = (row for team in self.teams.all() for row in team.granted.all())
+        self._rows = [*self.granted.all(), *of_teams]
+        self._further = [row.as_grant() for row in self._rows]
+
+    def not_allowed(
+        self, before: State, after: State, edits: list[Edit], *, approves: bool = False
+    ) -> list[Fault]:
+        """Faults of edits that this person has no right to make."""
+        return not_allowed(self.access(before), before, after, edits, approves=approves)
+
+    def not_to_approve(self, before: State, after: State, edits: list[Edit]) -> list[Fault]:
+        return not_to_approve(self.access(before), before, after, edits)
+
     @property
     def may_post_restricted(self) -> bool:
         return self.is_group_accountant or self.posts_restricted
@@ -40,6 +114,28 @@ class Person(AbstractUser):
 
     def shown_name(self) -> str:
         return self.get_full_name() or self.username
+
+
+class RightsGrant(models.Model):
+    """A role given to a person or a team, over companies, charts and groups."""
+
+    person = models.ForeignKey(Person, null=True, on_delete=models.CASCADE, related_name="granted")
+    team = models.ForeignKey(Team, null=True, on_delete=models.CASCADE, related_name="granted")
+    role = models.ForeignKey(GrantedRole, on_delete=models.PROTECT, related_name="granted")
+    companies = models.TextField(blank=True, default="")
+    charts = models.TextField(blank=True, default="")
+    groups = models.TextField(blank=True, default="")
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(person__isnull=True) ^ models.Q(team__isnull=True),
+                name="people_grant_to_one",
+            )
+        ]
+
+    def as_grant(self) -> Grant:
+        return Grant(self.role.rights_held(), self.companies, self.charts, self.groups)
 
 
 class OneTimeLink(models.Model):

@@ -7,7 +7,7 @@ An outsider gets 404 (nothing is told to exist), an insider without the right 40
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import wraps
 from typing import Any, cast
 
@@ -24,6 +24,8 @@ from django.http import (
 from django.urls import URLPattern, path
 from django_htmx.http import HttpResponseClientRedirect
 
+from core.access.owners import owners_of
+from core.access.rights import Owner, Right
 from core.definitions.state import State
 from core.definitions.tables import (
     Budget,
@@ -40,60 +42,97 @@ from core.definitions.tables import (
     Structure,
 )
 from core.references.uses import charts_of_list
-from core.structures.second_charts import charts_of
 from web.definitions.viewing import DefinitionView, PineRequest
 from web.shell.htmx import is_fragment
 
 View = Callable[..., HttpResponseBase]
 OPEN, SIGNED_IN, CHANGE, POST = "open", "signed in", "change definitions", "post journals"
-RIGHTS = (OPEN, SIGNED_IN, CHANGE, POST)
+ENTER, CLOSE, REVIEW = "enter journals", "close periods", "change or approve definitions"
+CHANGE_ALL, ADMINISTER = "change all definitions", "administer people"
+REQUIRES: dict[str, tuple[tuple[Right, ...], bool, str]] = {
+    OPEN: ((), False, ""),
+    SIGNED_IN: ((), False, ""),
+    CHANGE: ((Right.DEFINE,), False, "You have no right to change definitions."),
+    REVIEW: ((Right.DEFINE, Right.APPROVE), False, "You have no right to change or approve definitions."),
+    CHANGE_ALL: ((Right.DEFINE,), True, "You have no right to change the definitions of everything."),
+    POST: ((Right.POST,), False, "You have no right to post journals here."),
+    ENTER: ((Right.ENTER,), False, "You have no right to enter journals here."),
+    CLOSE: ((Right.CLOSE,), False, "You have no right to close periods here."),
+    ADMINISTER: ((Right.ADMINISTER,), True, "You have no right to administer people."),
+}
+"""By what a view names: one of which rights it needs, whether over everything, what is said without it."""
+RIGHTS = tuple(REQUIRES)
+TABLE_OF = {
+    "company": "companies",
+    "chart": "charts",
+    "code_list": "code_lists",
+    "hierarchy": "hierarchies",
+    "statement": "statements",
+    "budget": "budgets",
+    "group": "groups",
+    "structure": "structures",
+    "calendar": "calendars",
+    "rollout": "rollouts",
+    "overlay": "overlays",
+}
+"""The tables of what an address names."""
 
 
-def own_companies(person: Any) -> frozenset[str]:
-    """The companies a company accountant works in; kept on the person for the length of a request."""
-    if not hasattr(person, "_own_companies"):
-        person._own_companies = frozenset(person.companies.values_list("company", flat=True))
-    own: frozenset[str] = person._own_companies
-    return own
+def _seen(person: Any, state: State, kind: str) -> frozenset[str] | None:
+    names: frozenset[str] | None = person.access(state).names(Right.SEE, kind)
+    return names
+
+
+def companies_with(person: Any, state: State, right: Right) -> list[Company]:
+    """Companies over which the person has a right, by name."""
+    names = person.access(state).names(right, "company")
+    rows = sorted(state.rows(Company), key=lambda row: row.name)
+    return rows if names is None else [row for row in rows if row.company in names]
 
 
 def companies_seen(person: Any, state: State) -> list[Company]:
-    rows = sorted(state.rows(Company), key=lambda row: row.name)
-    if person.is_group_accountant:
-        return rows
-    own = own_companies(person)
-    return [row for row in rows if row.company in own]
+    return companies_with(person, state, Right.SEE)
 
 
 def charts_seen(person: Any, state: State) -> frozenset[str]:
-    if person.is_group_accountant:
-        return frozenset(row.chart for row in state.rows(Chart))
-    return frozenset(chart for row in companies_seen(person, state) for chart in charts_of(state, row))
+    names = _seen(person, state, "chart")
+    return frozenset(row.chart for row in state.rows(Chart)) if names is None else names
 
 
 def lists_seen(person: Any, state: State) -> list[CodeList]:
     rows = sorted(state.rows(CodeList), key=lambda row: row.name)
-    if person.is_group_accountant:
-        return rows
-    charts = charts_seen(person, state)
-    return [row for row in rows if charts & set(charts_of_list(state, row.code_list))]
+    charts = _seen(person, state, "chart")
+    return rows if charts is None else [r for r in rows if charts & set(charts_of_list(state, r.code_list))]
 
 
-def hides_groups(person: Any) -> bool:
-    """A company accountant sees nothing of groups: neither figures nor mappings, eliminations, members."""
-    return not person.is_group_accountant
+def groups_seen(person: Any, state: State) -> list[Group]:
+    """Groups of which the person sees figures, mappings, eliminations, members; by name."""
+    names = _seen(person, state, "group")
+    rows = sorted(state.rows(Group), key=lambda row: row.name)
+    return rows if names is None else [row for row in rows if row.group in names]
+
+
+def sees_everything(person: Any, state: State) -> bool:
+    """Whether nothing is hidden from the person."""
+    return Right.SEE in person.access(state).everywhere
+
+
+def defines(person: Any, state: State, kind: str, name: str) -> bool:
+    """Whether the person may change the definitions that belong to a thing."""
+    owners = owners_of(state, TABLE_OF[kind], name)
+    allowed: bool = person.access(state).may_all(Right.DEFINE, owners)
+    return allowed
 
 
 def partners_seen(person: Any, state: State, company: str) -> list[Company]:
     """Companies that may be named beside one: all, or one's own and those that it has intercompany pairs
     with."""
-    if person.is_group_accountant:
-        return sorted(state.rows(Company), key=lambda row: row.name)
+    own = _seen(person, state, "company")
+    rows = sorted(state.rows(Company), key=lambda row: row.name)
+    if own is None:
+        return rows
     paired = {pair.partner for pair in state.part(IntercompanyPair, company).values()}
-    own = own_companies(person)
-    return sorted(
-        (row for row in state.rows(Company) if row.company in paired | own), key=lambda row: row.name
-    )
+    return [row for row in rows if row.company in paired | own]
 
 
 def _sees_company(person: Any, state: State, name: str) -> bool:
@@ -120,23 +159,24 @@ def _sees_budget(person: Any, state: State, name: str) -> bool:
 
 
 def _sees_group(person: Any, state: State, name: str) -> bool:
-    return not hides_groups(person) and state.get(Group, name) is not None
+    return any(row.group == name for row in groups_seen(person, state))
 
 
 def _sees_structure(person: Any, state: State, name: str) -> bool:
-    if person.is_group_accountant:
+    if sees_everything(person, state):
         return state.get(Structure, name) is not None
     return any(row.structure == name and row.chart in charts_seen(person, state) for row in state.rows(Chart))
 
 
 def _sees_calendar(person: Any, state: State, name: str) -> bool:
-    if person.is_group_accountant:
+    if sees_everything(person, state):
         return state.get(Calendar, name) is not None
     return any(row.calendar == name for row in companies_seen(person, state))
 
 
 def _sees_rollout(person: Any, state: State, name: str) -> bool:
-    return person.is_group_accountant and state.get(Rollout, name) is not None
+    row = state.get(Rollout, name)
+    return row is not None and sees_everything(person, state)
 
 
 SEES: dict[str, Callable[[Any, State, str], bool]] = {
@@ -221,9 +261,40 @@ def needs(
     if right not in RIGHTS:
         raise ValueError(f"There is no right '{right}'.")
     methods = ["GET", "HEAD", *(["POST"] if posts else [])]
-    if localised and right == CHANGE:
+    if localised and right in (CHANGE, CHANGE_ALL):
         raise ValueError("What changes definitions doesn't get them localised.")
     return _guarding(right, published, methods, localised)
+
+
+def allowed(person: Any, state: State, right: str, named: Mapping[str, str]) -> bool:
+    """Whether the person has the right that a view names, over what its address names. Over which
+    definitions is looked at once more with each change (web/definitions/actions.py)."""
+    rights, over_everything, _ = REQUIRES[right]
+    access = person.access(state)
+    if not rights:
+        return True
+    if over_everything:
+        return any(one in access.everywhere for one in rights)
+    if right in (POST, ENTER) and "company" in named:
+        return any(access.may(one, Owner("company", named["company"])) for one in rights)
+    if right == CLOSE and "group" in named:
+        return any(access.may(one, Owner("group", named["group"])) for one in rights)
+    return any(access.may_anywhere(one) for one in rights)
+
+
+def may_book(request: PineRequest, right: Right) -> bool:
+    """Whether journals of the company that the address names can be entered or posted; if none, of any."""
+    access, name = request.user.access(request.viewed.state), request.company_named
+    return access.may(right, Owner("company", name)) if name else access.may_anywhere(right)
+
+
+def _defines_all(person: Any, state: State, named: Mapping[str, str]) -> bool:
+    """Whether what a page is about can be changed by the person; of a page about nothing, anything."""
+    about = next(((kind, name) for kind, name in named.items() if kind in TABLE_OF), None)
+    if about is None:
+        may: bool = person.access(state).may_anywhere(Right.DEFINE)
+        return may
+    return defines(person, state, *about)
 
 
 def _guarding(
@@ -240,12 +311,14 @@ def _guarding(
             if not person.is_authenticated:
                 return _signed_out(request)
             asked = cast(PineRequest, request)
-            asked.viewed = DefinitionView.of(request, person, published or right == POST)
+            asked.company_named, asked.defines = named.get("company", ""), False
+            asked.viewed = DefinitionView.of(request, person, published or right in (POST, ENTER))
             for kind, name in named.items():
                 if kind not in PLAIN and not sees(person, asked.viewed.state, kind, name):
                     raise Http404
-            if right == CHANGE and not person.is_group_accountant:
-                raise PermissionDenied("Only a group accountant changes definitions.")
+            if not allowed(person, asked.viewed.state, right, named):
+                raise PermissionDenied(REQUIRES[right][2])
+            asked.defines = _defines_all(person, asked.viewed.state, named)
             if request.method not in methods:
                 return HttpResponseNotAllowed(methods)
             state = asked.viewed.state_seen_as(person) if localised else asked.viewed.state
@@ -258,7 +331,7 @@ def _guarding(
 
 def needs_post(right: str, *, published: bool = False, localised: bool = False) -> Callable[[View], View]:
     """Like `needs`, for views that change something: only a POST, with its token, gets through."""
-    if localised and right == CHANGE:
+    if localised and right in (CHANGE, CHANGE_ALL):
         raise ValueError("What changes definitions doesn't get them localised.")
     return _guarding(right, published, ["POST"], localised)
 

@@ -1,6 +1,6 @@
 from django.contrib.auth.views import LoginView, LogoutView
 
-from web.people import views
+from web.people import access_views, views
 from web.people.rights import OPEN, naming_right, route
 
 sign_in = naming_right(
@@ -13,6 +13,9 @@ urlpatterns = [
     route("sign-out/", sign_out, "sign-out"),
     route("people/", views.people, "people"),
     route("people/change/", views.change, "people-change"),
+    route("people/access/", access_views.matrix, "access"),
+    route("people/access/of/", access_views.of_person, "access-of"),
+    route("people/access/change/", access_views.change, "access-change"),
     route("me/", views.own, "own-password"),
     route("me/sees-as/", views.see_as, "see-as"),
     route("link/<str:token>/", views.one_time_link, "one-time-link"),

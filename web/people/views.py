@@ -17,7 +17,7 @@ from core.structures.overlays import SeenAs, languages
 from web.definitions.viewing import PineRequest
 from web.people import actions
 from web.people.models import Person
-from web.people.rights import CHANGE, OPEN, SIGNED_IN, companies_seen, needs, needs_post
+from web.people.rights import ADMINISTER, OPEN, SIGNED_IN, companies_seen, needs, needs_post
 from web.shell.asked import listed, text
 from web.shell.htmx import page_of, reload_at
 
@@ -40,9 +40,13 @@ def _page(
     chosen: Person | None = None,
     form: Any = None,
 ) -> HttpResponse:
-    rows = Person.objects.prefetch_related("companies").order_by(
-        "-is_active", "first_name", "last_name", "username"
+    rows = list(
+        Person.objects.prefetch_related("companies", "teams__granted__role", "granted__role").order_by(
+            "-is_active", "first_name", "last_name", "username"
+        )
     )
+    for row in rows:
+        row.know_grants()
     return render(
         request,
         "people/people.html",
@@ -73,14 +77,14 @@ def _form_of(person: Person | None) -> dict[str, object]:
     }
 
 
-@needs(CHANGE, published=True)
+@needs(ADMINISTER, published=True)
 def people(request: PineRequest, state: State) -> HttpResponse:
     """Everybody who signs in; with `who` one of them in the proof leaf."""
     who = text(request.GET, "who", 150)
     return _page(request, state, chosen=_known(who) if who else None)
 
 
-@needs_post(CHANGE, published=True)
+@needs_post(ADMINISTER, published=True)
 def change(request: PineRequest, state: State) -> HttpResponse:
     """One act on a person: add, change, switch on or off, give a link."""
     act, who = text(request.POST, "act"), text(request.POST, "who", 150)

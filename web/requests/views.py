@@ -8,13 +8,22 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 
+from core.access.rights import Right
 from core.codes.lists import list_index, next_free
 from core.definitions.kinds import CLASSES
 from core.definitions.state import State
 from core.definitions.tables import Company
 from core.structures.charts import chart_index
 from web.definitions.viewing import PineRequest
-from web.people.rights import CHANGE, POST, SIGNED_IN, companies_seen, needs, needs_post
+from web.people.rights import (
+    CHANGE,
+    ENTER,
+    SIGNED_IN,
+    companies_seen,
+    companies_with,
+    needs,
+    needs_post,
+)
 from web.requests import actions
 from web.requests.models import AccountRequest
 from web.sheets.changing import words_of
@@ -87,10 +96,10 @@ def one(request: PineRequest, state: State, number: str) -> HttpResponse:
     )
 
 
-@needs_post(POST, published=True)
+@needs_post(ENTER, published=True)
 def new(request: PineRequest, state: State) -> HttpResponse:
     company = text(request.POST, "company", 40)
-    if company not in {row.company for row in companies_seen(request.user, state)}:
+    if company not in {row.company for row in companies_with(request.user, state, Right.ENTER)}:
         raise Http404
     account_class = text(request.POST, "account_class", 10)
     if account_class and account_class not in CLASSES:
@@ -121,7 +130,7 @@ def decline(request: PineRequest, state: State, number: str) -> HttpResponse:
     return reload_at(reverse("requests"))
 
 
-@needs_post(POST, published=True)
+@needs_post(ENTER, published=True)
 def withdraw(request: PineRequest, state: State, number: str) -> HttpResponse:
     row = _request(request, state, number)
     actions.withdraw(row.pk, request.user)

@@ -9,7 +9,7 @@ from core.definitions.state import State
 from core.definitions.tables import Rollout
 from core.rollouts.things import Thing
 from web.definitions.viewing import PineRequest
-from web.people.rights import CHANGE, needs
+from web.people.rights import CHANGE_ALL, needs
 from web.rollouts import grid
 from web.rollouts.models import RolloutRun
 from web.shell.asked import text, whole
@@ -17,7 +17,7 @@ from web.shell.cell_grid import short_names
 from web.shell.htmx import is_fragment
 
 
-@needs(CHANGE)
+@needs(CHANGE_ALL)
 def run(request: PineRequest, state: State, number: str) -> HttpResponse:
     """A run of the log: every cell as it came out, and why not."""
     made = (
@@ -51,7 +51,7 @@ def run(request: PineRequest, state: State, number: str) -> HttpResponse:
     return render(request, "rollouts/run.html", {**context, "there": there, "taken_back": taken})
 
 
-@needs(CHANGE)
+@needs(CHANGE_ALL)
 def run_cell(request: PineRequest, state: State, number: str) -> HttpResponse:
     """How one cell of a run came out."""
     made = RolloutRun.objects.filter(pk=whole({"n": number}, "n")).first()

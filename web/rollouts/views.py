@@ -22,7 +22,7 @@ from core.structures.company_choice import without_company
 from web.definitions.models import Edited
 from web.definitions.snapshot import as_edit
 from web.definitions.viewing import PineRequest
-from web.people.rights import CHANGE, needs, needs_post
+from web.people.rights import CHANGE_ALL, needs, needs_post
 from web.rollouts import grid, job
 from web.rollouts.models import RolloutJob, RolloutRun
 from web.rollouts.queries import (
@@ -45,7 +45,7 @@ MOST_RUNS = 100
 LONGEST_OURS = 60_000
 
 
-@needs(CHANGE)
+@needs(CHANGE_ALL)
 def listing(request: PineRequest, state: State) -> HttpResponse:
     """All rollouts, and the log of their runs."""
     runs = RolloutRun.objects.select_related("by", "version", "draft", "version__taken_back_by").defer(
@@ -70,7 +70,7 @@ def _show(request: PineRequest) -> str:
     return show if show in grid.SHOWS else "all"
 
 
-@needs(CHANGE)
+@needs(CHANGE_ALL)
 def rollout(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     """The matrix: things down, companies across."""
     row = state.require(Rollout, rollout)
@@ -124,7 +124,7 @@ def _is_busy(running: RolloutJob) -> bool:
     return running.ended_at is None and not dead
 
 
-@needs(CHANGE)
+@needs(CHANGE_ALL)
 def cell(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     """One cell in words, with the ways to decide it."""
     row, ours = state.require(Rollout, rollout), ours_of(text(request.GET, "ours", LONGEST_OURS))
@@ -161,7 +161,7 @@ def cell(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     )
 
 
-@needs(CHANGE)
+@needs(CHANGE_ALL)
 def what(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     """What a rollout brings, to whom, with which swap: tables edited in place."""
     row = state.require(Rollout, rollout)
@@ -177,7 +177,7 @@ def what(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     )
 
 
-@needs_post(CHANGE)
+@needs_post(CHANGE_ALL)
 def fill(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     """Items for what the open draft added, or what the person added since they signed in."""
     row = state.require(Rollout, rollout)
@@ -204,7 +204,7 @@ def fill(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     return reload_at(reverse("rollout-what", kwargs={"rollout": rollout}))
 
 
-@needs_post(CHANGE)
+@needs_post(CHANGE_ALL)
 def leave_out(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     """Leaves a company out of it."""
     row = state.require(Rollout, rollout)
@@ -220,7 +220,7 @@ def _address(rollout: str, ours: str) -> str:
     return f"{address}?{urlencode({'ours': ours})}" if ours else address
 
 
-@needs_post(CHANGE)
+@needs_post(CHANGE_ALL)
 def make(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     """Makes what the matrix shows; a large one in the worker, with progress."""
     ours, seen = _ours(request.POST), text(request.POST, "fingerprint", 64)
@@ -240,7 +240,7 @@ def make(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     return reload_at(reverse("rollout-run", kwargs={"number": run.pk}))
 
 
-@needs(CHANGE)
+@needs(CHANGE_ALL)
 def progress(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     """How far a large one is; once it has ended, the page is read anew."""
     running = RolloutJob.objects.filter(rollout=rollout).order_by("-pk").first()
@@ -253,7 +253,7 @@ def progress(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     )
 
 
-@needs_post(CHANGE)
+@needs_post(CHANGE_ALL)
 def stop(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     RolloutJob.objects.filter(rollout=rollout, ended_at=None).update(stop=True)
     return reload_at(reverse("rollout", kwargs={"rollout": rollout}))

@@ -16,7 +16,7 @@ from core.definitions.tables import Chart
 from web.definitions import actions, snapshot
 from web.definitions.models import Edited, Version
 from web.definitions.viewing import PineRequest
-from web.people.rights import CHANGE, needs, needs_post
+from web.people.rights import CHANGE_ALL, needs, needs_post
 from web.sheets.changing import apply_change, reload_at
 from web.shell import asked
 from web.shell.tabular import attached
@@ -45,7 +45,7 @@ def narrowed(request: PineRequest) -> tuple[Any, dict[str, Any]]:
     return rows, given
 
 
-@needs(CHANGE)
+@needs(CHANGE_ALL)
 def log(request: PineRequest, state: State) -> HttpResponse:
     """Who changed what, when and why, newest first; each can be opened and taken back."""
     rows, given = narrowed(request)
@@ -68,7 +68,7 @@ def log(request: PineRequest, state: State) -> HttpResponse:
     )
 
 
-@needs(CHANGE)
+@needs(CHANGE_ALL)
 def log_out(request: PineRequest, state: State, kind: str) -> HttpResponse:
     """The log as it is narrowed, row by row: who changed what, when and why."""
     versions, _ = narrowed(request)
@@ -96,7 +96,7 @@ def log_out(request: PineRequest, state: State, kind: str) -> HttpResponse:
     )
 
 
-@needs(CHANGE)
+@needs(CHANGE_ALL)
 def logged(request: PineRequest, state: State, version: int) -> HttpResponse:
     """One change: its rows before and after."""
     version_row = Version.objects.filter(version=version).select_related("by").first()
@@ -107,7 +107,7 @@ def logged(request: PineRequest, state: State, version: int) -> HttpResponse:
     return render(request, "sheets/logged.html", {"made": version_row, "edits": edits, "back": back})
 
 
-@needs_post(CHANGE)
+@needs_post(CHANGE_ALL)
 def take_back(request: PineRequest, state: State, version: int) -> HttpResponse:
     seen = request.viewed
     if seen.working is None:

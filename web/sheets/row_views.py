@@ -22,7 +22,7 @@ from web.definitions.history import of_row
 from web.definitions.posted import posted_facts
 from web.definitions.store import key_text
 from web.definitions.viewing import PineRequest
-from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
+from web.people.rights import CHANGE, CHANGE_ALL, SIGNED_IN, needs, needs_post
 from web.sheets import records
 from web.sheets.asking_periods import ask_of_periods
 from web.sheets.changing import apply_change, refuse_first, reload_at
@@ -289,7 +289,7 @@ def _table_order(sheet: sheets.Sheet) -> int:
     return list(TABLES).index(sheet.table)
 
 
-@needs(CHANGE)
+@needs(CHANGE_ALL)
 def registers(request: PineRequest, state: State) -> HttpResponse:
     """Every table of heads in one place: structures, charts, dimensions, calendars, overlays, statements,
     groups, budgets."""

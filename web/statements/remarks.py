@@ -15,12 +15,13 @@ from django.db.models import QuerySet
 from django.http import Http404, HttpResponse
 from django.utils import timezone
 
+from core.access.rights import Owner, Right
 from core.definitions.state import State
 from core.definitions.tables import StatementLine
 from core.faults import Fault, Location, Refused
 from core.statements.figures import Plan, line_title
 from web.definitions.viewing import PineRequest
-from web.people.rights import POST, needs_post, sees
+from web.people.rights import SIGNED_IN, needs_post, sees
 from web.sheets.changing import reload_at, words_of
 from web.shell.asked import whole
 from web.shell.htmx import page_of
@@ -86,16 +87,19 @@ def numbers_of(notes: Iterable[Note]) -> dict[str, str]:
 
 
 def _asked(request: PineRequest, state: State, statement: str) -> RemarksAt:
-    """Whose remarks a form is about. Raises Http404 for a company or group that the person doesn't see."""
+    """Whose remarks a form is about. Raises Http404 where the person may not write any: journals of the
+    company must be theirs to enter, the group's definitions theirs to change."""
     company, group = words_of(request, "company", 40), words_of(request, "group", 40)
     kind, name = ("group", group) if group else ("company", company)
-    if not sees(request.user, state, kind, name):
+    right = Right.DEFINE if group else Right.ENTER
+    may = request.user.access(state).may(right, Owner(kind, name))
+    if not may or not sees(request.user, state, kind, name):
         raise Http404
     year, period = whole(request.POST, "year", 0, 9999), whole(request.POST, "period", 0, 9999)
     return RemarksAt(statement, "" if group else company, group, year, period)
 
 
-@needs_post(POST)
+@needs_post(SIGNED_IN)
 def remark(request: PineRequest, state: State, statement: str) -> HttpResponse:
     """Adds a remark to a line."""
     at, line, text = (
@@ -121,7 +125,7 @@ def remark(request: PineRequest, state: State, statement: str) -> HttpResponse:
     return reload_at(page_of(request))
 
 
-@needs_post(POST)
+@needs_post(SIGNED_IN)
 def end_remark(request: PineRequest, state: State, statement: str, number: str) -> HttpResponse:
     """Takes a remark away; it is kept with who did."""
     at = _asked(request, state, statement)

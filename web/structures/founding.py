@@ -13,7 +13,7 @@ from core.definitions.tables import CodeList
 from core.faults import Fault, Location, Refused
 from core.founding.structures import SegmentWanted, chart_made, new_structure
 from web.definitions.viewing import PineRequest
-from web.people.rights import CHANGE, needs
+from web.people.rights import CHANGE_ALL, needs
 from web.sheets.changing import apply_change, reload_at
 from web.shell.asked import text
 
@@ -60,7 +60,7 @@ def _wanted(request: PineRequest) -> list[SegmentWanted]:
     return segments
 
 
-@needs(CHANGE, posts=True)
+@needs(CHANGE_ALL, posts=True)
 def new(request: PineRequest, state: State) -> HttpResponse:
     """GET: the form. POST: makes all of it in one change and opens the chart."""
     if request.method != "POST":

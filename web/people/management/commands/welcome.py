@@ -25,10 +25,10 @@ def welcome() -> None:
         person.username: person
         for person in Person.objects.filter(username__in=[row[0] for row in PEOPLE], is_active=True)
     }
-    for username, *_, companies in PEOPLE:
+    for username, *_, companies, does in PEOPLE:
         person = people.get(username)
         if person is not None and person.check_password(PASSWORD):
-            what = f"company accountant ({', '.join(companies)})" if companies else "group accountant"
+            what = f"{does} ({', '.join(companies)})" if companies else does
             sys.stdout.write(f"Sign in as the demo's {what}: {username}  {PASSWORD}\n")
 
 
