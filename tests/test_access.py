@@ -22,7 +22,7 @@ from tests.test_who_sees import world
 from web.definitions import actions, drafting
 from web.definitions.models import Draft, DraftRemark
 from web.definitions.snapshot import current
-from web.journals.models import Journal
+from web.journals.models import HandedIn, Journal, Unfinished
 from web.people import granting
 from web.people.models import GrantedRole, Person, PersonEvent, RightsGrant, Team
 from web.people.rights import (
@@ -232,6 +232,38 @@ class Booking(Access):
             self.assertEqual(statuses, wanted, name)
         self.assertEqual(Journal.objects.filter(journal="X1").count(), 1)
 
+    def test_what_is_handed_in_is_posted_once_by_who_may(self) -> None:
+        enid = client_of(self.granted("enid", ("alpha", "", ""), Right.ENTER))
+        one, two = (client_of(person(name, "company", ("alpha",))) for name in ("paul", "petra"))
+        self.assertIn("Hand in", self.page(enid, "/journals/alpha/new/"))
+        odd = self.send(enid, "hand-in", self.entry("beta")).json()["faults"]
+        self.assertEqual(odd[0]["what"], "beta is not a company of yours.")
+        entry = self.entry() | {"description": "Stamps"}
+        self.send(enid, "check", entry)
+        self.assertEqual(self.send(enid, "hand-in", entry).json(), {"go": "/journals/alpha/"})
+        handed = HandedIn.objects.get()
+        again = self.send(enid, "hand-in", entry | {"handed": str(handed.pk), "description": "Stamps, more"})
+        self.assertEqual((again.status_code, HandedIn.objects.get().description), (200, "Stamps, more"))
+        self.assertEqual(Unfinished.objects.count(), 0)
+        self.assertIn("Stamps, more", self.page(one, "/journals/alpha/"))
+        self.assertIn("1 journal of Alpha handed in, to be posted", self.page(two, "/today/"))
+        self.assertNotIn("handed in, to be posted", self.page(enid, "/today/"))
+        page = self.page(one, f"/journals/alpha/new/?handed={handed.pk}")
+        self.assertIn("Entered by Enid", page)
+        taken = entry | {"handed": str(handed.pk)}
+        self.assertEqual(self.send(one, "post", taken).status_code, 200)
+        late = self.send(two, "post", taken | {"journal": "X2"})
+        self.assertEqual(late.status_code, 422)
+        self.assertEqual(late.json()["faults"][0]["what"], "This journal was posted or taken away meanwhile.")
+        self.assertEqual(
+            list(Journal.objects.filter(journal__startswith="X").values_list("journal")), [("X1",)]
+        )
+        self.send(enid, "hand-in", entry)
+        other = client_of(self.granted("eve", ("alpha", "", ""), Right.ENTER))
+        drop = f"/journals/alpha/handed/{HandedIn.objects.get().pk}/drop/"
+        for client, status in ((other, 404), (enid, 200), (enid, 404)):
+            self.assertEqual(client.post(drop, headers=HTMX).status_code, status)
+
     def test_lines_of_a_company_that_one_may_only_see_are_refused(self) -> None:
         who = person("pia", "company", ("alpha",))
         role = granting.put_role(None, "Viewer", ["see"], self.mirela)
@@ -358,11 +390,13 @@ class Granting(Access):
 
     def test_the_matrix_asks_no_more_for_more_people(self) -> None:
         counts = []
-        self.page(self.client, "/people/access/")
+        client = client_of(self.mirela)
+        client.turning = False
+        self.page(client, "/people/access/")
         for name in ("one", "two", "three"):
             self.granted(name, ("alpha", "c", ""), Right.POST)
             granting.put_team(None, f"Team {name}", [name], self.mirela)
             with CaptureQueriesContext(connection) as asked:
-                self.page(self.client, "/people/access/?over=chart:c")
+                self.page(client, "/people/access/?over=chart:c")
             counts.append(len(asked))
         self.assertEqual(counts, [counts[0]] * 3)

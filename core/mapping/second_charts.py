@@ -19,7 +19,7 @@ from core.codes.selectors import pick
 from core.definitions.state import State, derived
 from core.definitions.tables import Chart, Code, Hierarchy, HierarchyNode, Mapping, SecondChartMapping
 from core.group.mapping import MapPlan, rows_by_account
-from core.statements.figures import StrayAccount, natural_list
+from core.statements.figures import StrayAccount
 from core.structures.charts import chart_index
 
 
@@ -29,14 +29,16 @@ def ordered(state: State, chart: str, second: str) -> list[SecondChartMapping]:
 
 
 @derived(Chart, (SecondChartMapping, 0), Code, Hierarchy, HierarchyNode)
-def _rows(state: State, chart: str, second: str, natural: str) -> tuple[tuple[Mapping, frozenset[str]], ...]:
+def _rows(
+    state: State, chart: str, second_chart: str, natural_list: str
+) -> tuple[tuple[Mapping, frozenset[str]], ...]:
     """As rows of a company's mapping, with the accounts that each picks."""
     return tuple(
         (
             Mapping("", "", row.position, row.accounts, row.field, row.codes, row.target),
-            pick(state, natural, row.accounts).codes,
+            pick(state, natural_list, row.accounts).codes,
         )
-        for row in ordered(state, chart, second)
+        for row in ordered(state, chart, second_chart)
     )
 
 
@@ -47,7 +49,7 @@ def second_chart_plan(state: State, chart: str, second: str) -> MapPlan | None:
     if own is None or other is None:
         return None
     rows = _rows(state, chart, second, own.natural_list)
-    if chart == second or (not rows and own.natural_list == natural_list(state, second)):
+    if chart == second or (not rows and own.natural_list == other.natural_list):
         return MapPlan("", own, True, {})
     return MapPlan("", own, False, rows_by_account(state, own, rows))
 

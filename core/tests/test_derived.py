@@ -93,6 +93,7 @@ GIVEN: dict[str, Callable[[State], list[Any]]] = {
     "natural_list": lambda state: ["acc"],
     "hierarchy": lambda state: [row.hierarchy for row in state.rows(Hierarchy)],
     "chart": lambda state: [row.chart for row in state.rows(Chart)],
+    "second_chart": lambda state: [row.chart for row in state.rows(Chart)],
     "calendar": lambda state: [row.calendar for row in state.rows(Calendar)],
     "company": lambda state: [row.company for row in state.rows(Company)],
     "group": lambda state: [row.group for row in state.rows(Group)],

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from datetime import date
 from typing import NamedTuple
 
+from django.db.models import Count
 from django.http import HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
@@ -28,7 +29,7 @@ from web.definitions.viewing import PineRequest
 from web.drafts.seeing import drafts_seen
 from web.group import queries as group_queries
 from web.journals.books import books_for
-from web.journals.models import Unfinished
+from web.journals.models import HandedIn, Unfinished
 from web.people.rights import SIGNED_IN, charts_seen, companies_seen, companies_with, groups_seen, needs
 from web.requests.models import AccountRequest
 from web.requests.views import requests_seen
@@ -53,6 +54,7 @@ def today(request: PineRequest, state: State) -> HttpResponse:
         *_of_requests(request, state),
         *_of_drafts(request, state),
         *_of_journals(request, state),
+        *_of_handed_in(request, state),
         *_of_companies(request, state),
         *_of_periods(request, state),
         *_of_statements(request, state),
@@ -108,6 +110,17 @@ def _of_journals(request: PineRequest, state: State) -> Iterator[Waiting]:
     for row in Unfinished.objects.filter(by=request.user, company_id__in=list(names))[:MOST]:
         address = reverse("journal-new", kwargs={"company": row.company_id})
         yield Waiting("look", f"A journal of {names[row.company_id]} is half keyed", address)
+
+
+def _of_handed_in(request: PineRequest, state: State) -> Iterator[Waiting]:
+    """Journals that somebody entered, for whom may post them."""
+    names = {row.company: row.name for row in companies_with(request.user, state, Right.POST)}
+    counts = (
+        HandedIn.objects.filter(company_id__in=list(names)).values_list("company_id").annotate(Count("pk"))
+    )
+    for company, count in sorted(counts)[:MOST]:
+        what = f"{_several(count, 'journal', 'journals')} of {names[company]} handed in, to be posted"
+        yield Waiting("look", what, reverse("company-journals", kwargs={"company": company}))
 
 
 def _of_companies(request: PineRequest, state: State) -> Iterator[Waiting]:

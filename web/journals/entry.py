@@ -5,7 +5,8 @@ from __future__ import annotations
 from datetime import date
 from typing import Any
 
-from django.http import HttpResponse, JsonResponse
+from django.db import transaction
+from django.http import Http404, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.urls import reverse
 
@@ -23,9 +24,11 @@ from core.structures.offering import accounts_offered, dimensions_offered
 from core.structures.quick_codes import as_kept, expand
 from web.definitions.viewing import PineRequest
 from web.journals import actions
+from web.journals.handing_in import hand_in, handed_in, take_up
 from web.journals.models import Unfinished
 from web.people.rights import ENTER, POST, companies_with, needs, needs_post, partners_seen
-from web.shell.asked import day, json_body, required_day, text
+from web.shell.asked import day, json_body, required_day, text, whole
+from web.shell.htmx import reload_at
 
 MOST_LINES = 500
 HEAD_FIELDS = ("journal", "date", "kind", "description", "currency", "rate")
@@ -51,6 +54,7 @@ LINE_FIELDS = (
 def new(request: PineRequest, state: State, company: str) -> HttpResponse:
     """The page for keying a journal; what was left unfinished is there again."""
     unfinished_row = Unfinished.objects.filter(by=request.user, company_id=company).first()
+    handed_row = handed_in(request.user, state, company).filter(pk=whole(request.GET, "handed")).first()
     company_row = state.get(Company, company)
     open_days = [p for p in company_calendar(state, company).regular if p.status == "open"]
     today = date.today()
@@ -60,6 +64,8 @@ def new(request: PineRequest, state: State, company: str) -> HttpResponse:
     )
     index = chart_index(state, company_row.chart) if company_row else None
     begun = _begun(request, state, company)
+    if handed_row is not None:
+        begun, unfinished_row = {**handed_row.content, "handed": str(handed_row.pk)}, None
     return render(
         request,
         "journals/entry.html",
@@ -75,6 +81,8 @@ def new(request: PineRequest, state: State, company: str) -> HttpResponse:
             "separator": index.separator if index else "-",
             "prefix": _prefix(state, company),
             "source": SOURCE,
+            "handed": handed_row,
+            "handed_number": begun.get("handed", "") if begun else "",
         },
     )
 
@@ -289,10 +297,32 @@ def post(request: PineRequest, state: State, company: str) -> HttpResponse:
     try:
         row, lines = read_entry(request, state, company)
         recurrence = read_recurrence(request)
-        number = actions.post_keyed(row, lines, request.user, proposed(request), recurrence)
+        with transaction.atomic():
+            take_up(company, json_body(request))
+            number = actions.post_keyed(row, lines, request.user, proposed(request), recurrence)
     except Refused as refused:
         return JsonResponse({"faults": [_told(fault) for fault in refused.faults]}, status=422)
     return JsonResponse({"go": reverse("journal", kwargs={"company": company, "journal": number})})
+
+
+@needs_post(ENTER, localised=True)
+def hand_over(request: PineRequest, state: State, company: str) -> HttpResponse:
+    """Hands a journal in to be posted by somebody who may."""
+    try:
+        row, lines = read_entry(request, state, company)
+        hand_in(state, row, lines, read_recurrence(request), request.user, json_body(request))
+    except Refused as refused:
+        return JsonResponse({"faults": [_told(fault) for fault in refused.faults]}, status=422)
+    return JsonResponse({"go": reverse("company-journals", kwargs={"company": company})})
+
+
+@needs_post(ENTER)
+def drop_handed(request: PineRequest, state: State, company: str, number: str) -> HttpResponse:
+    """Takes away what was handed in: by who did, or who may post it."""
+    rows = handed_in(request.user, state, company).filter(pk=whole({"n": number}, "n"))
+    if not rows.delete()[0]:
+        raise Http404
+    return reload_at(reverse("company-journals", kwargs={"company": company}))
 
 
 def proposed(request: PineRequest) -> str:

@@ -244,3 +244,21 @@ class Unfinished(models.Model):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["by", "company"], name="journals_unfinished_key")]
+
+
+class HandedIn(models.Model):
+    """A journal entered by somebody who may not post it, until somebody who may does; `content` is what was
+    keyed."""
+
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+    company = to("companies.Company", "company")
+    at = models.DateTimeField(auto_now=True)
+    content = models.JSONField()
+
+    @property
+    def description(self) -> str:
+        return str(self.content.get("description") or "")
+
+    @property
+    def line_count(self) -> int:
+        return len(self.content.get("lines") or ())

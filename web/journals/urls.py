@@ -16,6 +16,8 @@ urlpatterns = [
     route("<str:company>/new/", entry.new, "journal-new"),
     route("<str:company>/check/", entry.check, "journal-check"),
     route("<str:company>/post/", entry.post, "journal-post"),
+    route("<str:company>/hand-in/", entry.hand_over, "journal-hand-in"),
+    route("<str:company>/handed/<str:number>/drop/", entry.drop_handed, "journal-handed-drop"),
     route("<str:company>/forget/", entry.forget, "journal-forget"),
     route("<str:company>/complete/", entry.complete, "journal-complete"),
     route("<str:company>/account/<str:code>/", views.account_lines, "account-lines"),

@@ -19,6 +19,7 @@ from core.statements.figures import begins_each_year, natural_list
 from core.structures.charts import ChartIndex, chart_index
 from web.definitions.viewing import PineRequest
 from web.journals import actions, queries
+from web.journals.handing_in import handed_in
 from web.journals.models import Journal
 from web.journals.rows import account_line_rows, elsewhere_rows, journal_rows
 from web.journals.stretch import elsewhere, stretch_asked
@@ -28,6 +29,9 @@ from web.shell import asked
 from web.shell.tabular import Money, attached
 
 MOST_OUT = 200_000
+
+
+MOST_HANDED = 30
 
 
 @needs(SIGNED_IN, published=True)
@@ -86,6 +90,7 @@ def journals(request: PineRequest, state: State, company: str) -> HttpResponse:
                 else None
             ),
             "words": words,
+            "handed": handed_in(request.user, state, company)[:MOST_HANDED],
             "companies": companies_seen(request.user, state),
             "periods": (
                 company_calendar(state, company).of_year(

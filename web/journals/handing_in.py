@@ -1,0 +1,62 @@
+"""Journals handed in by who may enter but not post: kept as keyed, opened and posted by somebody who may."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from django.db import transaction
+from django.db.models import QuerySet
+
+from core.access.rights import Owner, Right
+from core.books.series import Recurrence
+from core.definitions.state import State
+from core.definitions.tables import Journal, JournalLine
+from core.faults import Fault, Refused, blocking
+from web.journals import actions
+from web.journals.models import HandedIn, Unfinished
+
+
+def handed_in(person: Any, state: State, company: str) -> QuerySet[HandedIn]:
+    """Of a company: all for who may post there, else one's own; the oldest first."""
+    rows = HandedIn.objects.filter(company_id=company).select_related("by").order_by("pk")
+    may_post = person.access(state).may(Right.POST, Owner("company", company))
+    return rows if may_post else rows.filter(by=person)
+
+
+def hand_in(
+    state: State,
+    head: Journal,
+    lines: Sequence[JournalLine],
+    recurrence: Recurrence,
+    person: Any,
+    content: dict[str, Any],
+) -> HandedIn:
+    """Keeps a journal that is in order as keyed; one that was handed in before is replaced. Raises
+    Refused."""
+    checked, _ = actions.check_keyed(state, head, lines, recurrence, person)
+    if faults := blocking(checked.faults):
+        raise Refused(faults)
+    with transaction.atomic():
+        own = HandedIn.objects.filter(by=person, company_id=head.company, pk=_number(content.get("handed")))
+        if row := own.select_for_update().first():
+            row.content = content
+            row.save()
+        else:
+            row = HandedIn.objects.create(by=person, company_id=head.company, content=content)
+        Unfinished.objects.filter(by=person, company_id=head.company).delete()
+    return row
+
+
+def take_up(company: str, content: dict[str, Any]) -> None:
+    """What was handed in is posted now, and waits no more: inside the transaction that posts it. Raises
+    Refused where somebody else was quicker."""
+    number = _number(content.get("handed"))
+    if number and not HandedIn.objects.filter(company_id=company, pk=number).delete()[0]:
+        what = "This journal was posted or taken away meanwhile."
+        raise Refused([Fault("journal-taken", what, way_out="Look at the journals; start anew for another.")])
+
+
+def _number(value: object) -> int:
+    text = str(value or "")
+    return int(text) if text.isascii() and text.isdigit() and len(text) < 18 else 0
