@@ -29,7 +29,7 @@ def ordered(state: State, chart: str, second: str) -> list[SecondChartMapping]:
 
 
 @derived(Chart, (SecondChartMapping, 0), Code, Hierarchy, HierarchyNode)
-def _rows(
+def _mapped(
     state: State, chart: str, second_chart: str, natural_list: str
 ) -> tuple[tuple[Mapping, frozenset[str]], ...]:
     """As rows of a company's mapping, with the accounts that each picks."""
@@ -48,7 +48,7 @@ def second_chart_plan(state: State, chart: str, second: str) -> MapPlan | None:
     own, other = chart_index(state, chart), chart_index(state, second)
     if own is None or other is None:
         return None
-    rows = _rows(state, chart, second, own.natural_list)
+    rows = _mapped(state, chart, second, own.natural_list)
     if chart == second or (not rows and own.natural_list == other.natural_list):
         return MapPlan("", own, True, {})
     return MapPlan("", own, False, rows_by_account(state, own, rows))
