@@ -2,12 +2,14 @@
 of a chart."""
 
 import html
+import io
 import re
-from datetime import date
+from datetime import date, datetime, timedelta
 from typing import Any
 
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
+from openpyxl import load_workbook
 
 from core.changes.kinds import Amend, MoveNode, Put
 from core.definitions.tables import Code, Company, Journal, JournalLine
@@ -191,6 +193,24 @@ class Finding(InWorld):
         for address in ("/journals/alpha/?file=xlsx", "/journals/alpha/account/1010/?file=xlsx"):
             self.assertEqual(self.group.get(address).content[:2], b"PK")
         self.assertEqual(self.group.get("/journals/alpha/?file=exe").status_code, 404)
+
+
+class MadeBy(InWorld):
+    def test_files_say_who_made_them_and_when(self) -> None:
+        client = client_of(self.mirela)
+        at = "company=alpha&year=2026&period=2"
+        for address, named in (
+            (f"/exchange/report/csv/?{at}", r"trial-balance-alpha-2026-2-by-mirela-\d{8}-\d{4}\.csv"),
+            (f"/exchange/report/json/?{at}", r"trial-balance-alpha-2026-2-by-mirela-\d{8}-\d{4}\.json"),
+            ("/exchange/out/zip/", r"[\w-]+-by-mirela-\d{8}-\d{4}\.zip"),
+            ("/hierarchies/tree/elevation.svg", r"[\w-]+-by-mirela-\d{8}-\d{4}\.svg"),
+        ):
+            with self.subTest(address):
+                told = client.get(address)["Content-Disposition"]
+                self.assertRegex(told, rf'^attachment; filename="{named}"$')
+        book = load_workbook(io.BytesIO(client.get(f"/exchange/report/xlsx/?{at}").content))
+        self.assertEqual(book.properties.creator, "Mirela")
+        self.assertLess(datetime.now() - book.properties.created, timedelta(minutes=5))
 
 
 class Links(InWorld):

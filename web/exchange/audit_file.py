@@ -18,6 +18,7 @@ from web.journals.audit_lines import brought_forward, is_kept_elsewhere, year_li
 from web.people.rights import SIGNED_IN, needs
 from web.shell import tabular
 from web.shell.asked import text, whole
+from web.shell.made_by import KEEPS_ITS_NAME
 
 SHOWN = (0, 2, 3, 4, 5, 8, 10, 11, 12)
 """The columns of which a sample is shown."""
@@ -67,6 +68,7 @@ def page(request: PineRequest, state: State, company: str) -> HttpResponse:
     made, faults = _made(state, company, year, siren, overlay)
     if "take" in request.GET and made is not None:
         reply = tabular.download(content_of(made, separator, encoding), made.name.removesuffix(".txt"), "txt")
+        reply[KEEPS_ITS_NAME] = "1"
         return reply
     return render(
         request,

@@ -29,6 +29,7 @@ from web.sheets.changing import reload_at, words_of
 from web.shell import tabular
 from web.shell.asked import text, whole
 from web.shell.htmx import is_fragment
+from web.shell.made_by import KEEPS_ITS_NAME
 from web.shell.progress import QUIET_FOR
 from web.statements.addresses import default_period
 from web.statements.figure_address import figure_address
@@ -139,7 +140,9 @@ def file(request: PineRequest, state: State, number: str) -> HttpResponse:
     if made is None:
         raise Http404
     name = f"{pack.name}-{pack.fiscal_year}-{pack.period}"
-    return tabular.download(bytes(made.content), name, pack.form)
+    reply = tabular.download(bytes(made.content), name, pack.form)
+    reply[KEEPS_ITS_NAME] = "1"
+    return reply
 
 
 def _pack(request: PineRequest, state: State, number: str) -> Pack:

@@ -44,6 +44,7 @@ from core.definitions.tables import (
 from core.references.uses import charts_of_list
 from web.definitions.viewing import DefinitionView, PineRequest
 from web.shell.htmx import is_fragment
+from web.shell.made_by import made_by, with_maker
 
 View = Callable[..., HttpResponseBase]
 OPEN, SIGNED_IN, CHANGE, POST = "open", "signed in", "change definitions", "post journals"
@@ -322,7 +323,8 @@ def _guarding(
             if request.method not in methods:
                 return HttpResponseNotAllowed(methods)
             state = asked.viewed.state_seen_as(person) if localised else asked.viewed.state
-            return view(asked, state, **named)
+            with made_by(person.shown_name()):
+                return with_maker(view(asked, state, **named), person.username)
 
         return naming_right(guarded, right)
 

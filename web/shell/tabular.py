@@ -14,6 +14,7 @@ import xlsxwriter
 from django.http import Http404, HttpResponse
 
 from core.money import format_amount
+from web.shell.made_by import properties
 
 RISKY = ("=", "+", "-", "@", "\uff1d", "\uff0b", "\uff0d", "\uff20")
 """What a spreadsheet takes for the beginning of a formula, full-width twins too."""
@@ -65,6 +66,7 @@ def as_xlsx(header: Sequence[str], rows: Iterable[Sequence[Cell]], sheet: str = 
     book = xlsxwriter.Workbook(
         out, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
     )
+    book.set_properties(properties())
     page = book.add_worksheet(sheet[:31])
     formats: dict[int, Any] = {}
     page.write_row(0, 0, header, book.add_format({"bold": True, "bottom": 1}))

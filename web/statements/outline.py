@@ -14,6 +14,7 @@ from core.analysis.variances import COLUMNS
 from core.statements import formulas
 from core.statements.figures import DEBIT
 from core.statements.printing import printed
+from web.shell.made_by import properties
 from web.statements.queries import StatementFigures
 
 TOP = 3
@@ -40,9 +41,11 @@ def statement_workbook(
 
 def new_workbook(out: io.BytesIO) -> xlsxwriter.Workbook:
     """Text that begins like a formula or an address stays text."""
-    return xlsxwriter.Workbook(
+    book = xlsxwriter.Workbook(
         out, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
     )
+    book.set_properties(properties())
+    return book
 
 
 def write_statement(
