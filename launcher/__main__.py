@@ -39,6 +39,7 @@ HELP = """./pine start                       install what is missing, start, and
 ./pine bench                       speed, as ratios measured side by side
 ./pine drop-database NAME --yes    remove a database made by PINE_DATABASE=NAME
 ./pine person list|add|change|link|on|off   who signs in (--name, --role group|company, --companies a,b)
+./pine person factor-off NAME      signs in without a second factor again
 ./pine set-aside NAME --yes        keep a database under another name; the next start makes a new one
 ./pine demo                        the Fernhollow demo, into an empty database
 

@@ -11,6 +11,7 @@ import urllib.error
 import urllib.request
 from collections.abc import Callable
 from pathlib import Path
+from typing import NamedTuple
 
 from core.version import VERSION
 from launcher import cluster
@@ -18,13 +19,11 @@ from launcher.cluster import free_port, locked, port_is_free
 from launcher.places import PYTHON, ROOT, STATE, CannotGoOn, say, state_folder
 
 FIRST_PORT = 8123
-PID, PORT, STAMP, WORKER, RATES, RATES_PORT = (
+PID, PORT, STAMP, WORKER = (
     STATE / "server.pid",
     STATE / "server.port",
     STATE / "server.stamp",
     STATE / "worker.pid",
-    STATE / "rates.pid",
-    STATE / "rates.port",
 )
 
 
@@ -49,10 +48,6 @@ def running(file: Path = PID, what: bytes = b"gunicorn") -> int | None:
 
 def working() -> int | None:
     return running(WORKER, b"procrastinate")
-
-
-def rating() -> int | None:
-    return running(RATES, b"demo.rate_service")
 
 
 def served_port() -> int:
@@ -83,26 +78,55 @@ def start_worker(environment: dict[str, str]) -> None:
     WORKER.write_text(str(worker.pid))
 
 
-def start_rate_service(environment: dict[str, str]) -> dict[str, str]:
-    """The simulated service of reference rates, unless another one is named; the environment with its
-    address."""
-    if environment.get("PINE_RATE_FEED"):
-        return environment
-    last = int(RATES_PORT.read_text()) if RATES_PORT.exists() else 0
-    port = last if last and port_is_free(last) else free_port()
-    with (state_folder() / "rates.log").open("ab") as log:
-        service = subprocess.Popen(
-            [str(PYTHON), "-m", "demo.rate_service", str(port)],
-            env=environment,
-            cwd=ROOT,
-            stdin=subprocess.DEVNULL,
-            stdout=log,
-            stderr=log,
-            start_new_session=True,
-        )
-    RATES.write_text(str(service.pid))
-    RATES_PORT.write_text(str(port))
-    return {**environment, "PINE_RATE_FEED": f"http://127.0.0.1:{port}/rates.xml"}
+class StandIn(NamedTuple):
+    """A simulated outside service that ships: its module, and the name of its files."""
+
+    module: str
+    name: str
+
+    @property
+    def pid(self) -> Path:
+        return STATE / f"{self.name}.pid"
+
+    def found(self) -> int | None:
+        return running(self.pid, self.module.encode())
+
+    def start(self, environment: dict[str, str]) -> str:
+        """Its address; the port of the last time where that is free."""
+        kept = STATE / f"{self.name}.port"
+        last = int(kept.read_text()) if kept.exists() else 0
+        port = last if last and port_is_free(last) else free_port()
+        with (state_folder() / f"{self.name}.log").open("ab") as log:
+            service = subprocess.Popen(
+                [str(PYTHON), "-m", self.module, str(port)],
+                env=environment,
+                cwd=ROOT,
+                stdin=subprocess.DEVNULL,
+                stdout=log,
+                stderr=log,
+                start_new_session=True,
+            )
+        self.pid.write_text(str(service.pid))
+        kept.write_text(str(port))
+        return f"http://127.0.0.1:{port}"
+
+
+RATES = StandIn("demo.rate_service", "rates")
+SIGN_ON = StandIn("demo.sign_in_service", "sign-on")
+SIMULATED = "simulated"
+
+
+def with_stand_ins(environment: dict[str, str]) -> dict[str, str]:
+    """The environment with the addresses of simulated services: of reference rates unless another is named,
+    of single sign-on where it is asked for."""
+    named = dict(environment)
+    if not named.get("PINE_RATE_FEED"):
+        named["PINE_RATE_FEED"] = f"{RATES.start(environment)}/rates.xml"
+    if named.get("PINE_SIGN_ON") == SIMULATED:
+        named["PINE_SIGN_ON"] = f"{SIGN_ON.start(environment)}/.well-known/openid-configuration"
+        named["PINE_SIGN_ON_CLIENT"], named["PINE_SIGN_ON_SECRET"] = "pine", SIMULATED
+        named["PINE_SIGN_ON_NAME"] = "the simulated service"
+    return named
 
 
 def source_stamp() -> str:
@@ -163,7 +187,7 @@ def start(url: str, environment: Callable[[str], dict[str, str]], empty: bool = 
         port = choose_port()
         PORT.write_text(str(port))
         log = state_folder() / "server.log"
-        served = start_rate_service(environment(url))
+        served = with_stand_ins(environment(url))
         subprocess.run(server_command(port, log), env=served, cwd=ROOT, check=True)
         start_worker(served)
         for _ in range(120):
@@ -181,7 +205,7 @@ def tell(port: int, environment: dict[str, str]) -> int:
 
 
 def stop_server() -> bool:
-    stopped = [_end(find) for find in (running, working, rating)]
+    stopped = [_end(find) for find in (running, working, RATES.found, SIGN_ON.found)]
     return any(stopped)
 
 

@@ -46,6 +46,7 @@ PAGES = {
     "people/": "People",
     "people/access/": "Who may what",
     "me/": "Your password",
+    "me/factor/": "Second factor",
     "registers/": "Registers",
     "table/<str:sheet>/bring/": "Bring rows into pairing rules",
     "log/": "Versions",
@@ -111,6 +112,7 @@ PAGES = {
 LEADS = {
     "": "/today/",
     "sign-in/": "/",
+    "sign-in/code/": "/sign-in/",
     "codes/": "/codes/acc/",
     "hierarchies/of/<str:code_list>/": "/hierarchies/tree/",
     "structures/": "/structures/c/",
@@ -123,6 +125,8 @@ LEADS = {
 """Addresses that lead to another one."""
 REFUSES = {
     "link/<str:token>/": 404,
+    "sign-in/single/": 404,
+    "sign-in/back/": 404,
     "codes/<str:code_list>/settings/length/": 422,
     "budgets/<str:budget>/<str:company>/<str:statement>/row/": 422,
     "packs/<str:number>/file/": 404,

@@ -110,6 +110,7 @@ AUTH_USER_MODEL = "people.Person"
 AUTHENTICATION_BACKENDS = [
     "axes.backends.AxesStandaloneBackend",
     "django.contrib.auth.backends.ModelBackend",
+    "web.people.single_sign_on.SingleSignOn",
 ]
 AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
@@ -176,6 +177,18 @@ TEST_RUNNER = "web.testing.Runner"
 SILENCED_SYSTEM_CHECKS = ["axes.W003"]
 RATE_FEED = os.environ.get("PINE_RATE_FEED", "")
 """the address of a service of reference rates; `./pine start` names its simulated one where none is given"""
+SINGLE_SIGN_ON = {
+    "discovery": os.environ.get("PINE_SIGN_ON", ""),
+    "client": os.environ.get("PINE_SIGN_ON_CLIENT", "pine"),
+    "secret": os.environ.get("PINE_SIGN_ON_SECRET", ""),
+    "claim": os.environ.get("PINE_SIGN_ON_CLAIM", "preferred_username"),
+    "name": os.environ.get("PINE_SIGN_ON_NAME", "your company's account"),
+}
+"""an OpenID Connect provider by its discovery address; without one, people sign in here only"""
+OIDC_AUTHENTICATION_CALLBACK_URL = "single-sign-on-back"
+OIDC_RP_SCOPES = "openid profile"
+OIDC_USE_PKCE = True
+OIDC_TIMEOUT = 10
 LOG_AS = os.environ.get("PINE_LOG", "text")
 LOGGING = {
     "version": 1,

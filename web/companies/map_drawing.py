@@ -43,7 +43,7 @@ class Tie(NamedTuple):
     def labels(self) -> Iterator[str]:
         """What stands beside the chart that it leads to."""
         for name in self.names:
-            yield f"{name}, seen here" if self.is_second else f"into {name}"
+            yield f"seen by {name}" if self.is_second else f"into {name}"
 
 
 def ties(state: State, companies: Sequence[Company]) -> list[Tie]:

@@ -48,6 +48,10 @@ class Person(AbstractUser):
     """whether a company accountant may post into restricted periods; a group accountant always may"""
     columns = models.JSONField(default=dict)
     """the columns this person chose last: by code list of its table, by @chart what stands across figures"""
+    factor = models.TextField(blank=True, default="")
+    """the secret of a second factor as web/people/second_factor.py keeps it; empty: none"""
+    factor_step = models.BigIntegerField(default=0)
+    """the time step of the last code that was taken"""
     overlay = models.CharField(max_length=40, blank=True, default="")
     language = models.CharField(max_length=40, blank=True, default="")
     """what this person sees codes as: an overlay's numbers and names, names in a language"""

@@ -15,7 +15,7 @@ from core.definitions.tables import Overlay
 from core.faults import Fault, Location, Refused
 from core.structures.overlays import SeenAs, languages
 from web.definitions.viewing import PineRequest
-from web.people import actions
+from web.people import actions, second_factor
 from web.people.models import Person
 from web.people.rights import ADMINISTER, OPEN, SIGNED_IN, companies_seen, needs, needs_post
 from web.shell.asked import listed, text
@@ -114,6 +114,8 @@ def change(request: PineRequest, state: State) -> HttpResponse:
             )
         elif act in ("on", "off"):
             chosen = actions.switch(chosen, act == "on", request.user)
+        elif act == "factor-off":
+            second_factor.switch_off(chosen, request.user)
         elif act == "link":
             link = _address(request, actions.link_for(chosen, request.user))
         else:
@@ -183,6 +185,8 @@ def one_time_link(request: PineRequest, token: str) -> HttpResponse:
     if request.method == "POST":
         try:
             person = actions.use(token, _twice(request), given["username"], given["name"])
+            if person.factor:
+                return HttpResponseRedirect(reverse("sign-in"))
             login(request, person, backend=BACKEND)
             return HttpResponseRedirect("/")
         except Refused as refused:

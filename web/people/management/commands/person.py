@@ -9,7 +9,7 @@ from typing import Any
 from django.core.management.base import CommandParser
 
 from core.faults import Refused
-from web.people import actions
+from web.people import actions, second_factor
 from web.people.links import address
 from web.people.models import Person
 from web.shell.pine_command import PineCommand
@@ -35,6 +35,7 @@ def add_acts(argument_parser: argparse.ArgumentParser) -> None:
         ("link", "a link to set a new password, once"),
         ("off", "may not sign in any more"),
         ("on", "may sign in again"),
+        ("factor-off", "signs in without a second factor again"),
     ):
         acts.add_parser(name, help=what, allow_abbrev=False).add_argument("username")
 
@@ -66,6 +67,8 @@ def done(given: argparse.Namespace) -> int:
         kept_or_said = {"yes": True, "no": False}.get(given.restricted)
         name = given.name or person.get_full_name()
         actions.change(person, name, given.role, companies, None, posts_restricted=kept_or_said)
+    elif given.act == "factor-off":
+        second_factor.switch_off(person, None)
     else:
         actions.switch(person, given.act == "on", None)
     return DONE
