@@ -19,6 +19,7 @@ from tests.browser.base import BrowserTest
 from web.budgets.models import BudgetAct
 from web.definitions import actions, drafting
 from web.group import kept
+from web.journals.models import HandedIn
 from web.requests.models import AccountRequest
 
 KEYS = Path(__file__).parents[2] / "docs/keys.md"
@@ -82,6 +83,7 @@ SCREENS = (
     Screen("Revaluation", "/journals/make/revaluation/"),
     Screen("Overlay", "/overlays/nl/"),
     Screen("Second chart", "/companies/hexley/charts/shared/"),
+    Screen("Who may what", "/people/access/"),
     Screen("Trial balance", "/statements/trial-balance/?company=hexley&in=shared&year=2026&period=9"),
     Screen("Audit file", "/exchange/audit-file/nurseries/?year=2026&siren=123456789&overlay=fr"),
     Screen("Company", "/companies/nurseries/"),
@@ -169,6 +171,7 @@ class EveryKey(BrowserTest):
         actions.make_change(CloseCode("accounts", "11230", date(2027, 1, 31)), who)
         bring(SPARE)
         AccountRequest.objects.update(by=who)
+        HandedIn.objects.create(by=who, company_id="nurseries", content={"description": "Stamps"})
         kept.keep_period("fernhollow", 2026, 7, "", [], who)
         self.draft = drafting.start("Spring", who, [Put(Dimension("shed", "Shed", "sites"))])
         BudgetAct.objects.create(
