@@ -14,7 +14,7 @@ from fractions import Fraction
 
 from core.books.periods import company_calendar
 from core.definitions.state import State
-from core.definitions.tables import Company, IntercompanyPair, Journal, JournalLine, Period
+from core.definitions.tables import Company, CompanyCurrency, IntercompanyPair, Journal, JournalLine, Period
 from core.fault_codes import AMOUNT, FaultCode
 from core.faults import Fault, Location, blocking
 from core.money import digits_of, format_amount, minor_digits, parse_amount, round_half_up
@@ -109,9 +109,17 @@ def amount_of(line: JournalLine, digits: int) -> tuple[int, Fault | None]:
     return debit - credit, None
 
 
-def currency_faults(journal: Journal, company: Company) -> list[Fault]:
-    """The journal's currency is the company's unless the company keeps foreign currencies; then a rate is
-    needed."""
+def currencies_keyed(state: State, company: Company) -> frozenset[str] | None:
+    """The currencies in which journals of a company may be keyed; None for all."""
+    if not company.foreign_currencies:
+        return frozenset({company.currency})
+    rows = state.part(CompanyCurrency, company.company).values()
+    return frozenset({company.currency, *(row.currency for row in rows)}) if rows else None
+
+
+def currency_faults(state: State, journal: Journal, company: Company) -> list[Fault]:
+    """The journal's currency is one of those that the company keys, and has a rate unless it is the company's
+    own. History was keyed when other ones may have been."""
     currency = journal.currency or company.currency
     if minor_digits(currency) is None:
         return [
@@ -133,13 +141,19 @@ def currency_faults(journal: Journal, company: Company) -> list[Fault]:
                 )
             ]
         return []
-    if not company.foreign_currencies:
+    keyed = currencies_keyed(state, company)
+    if keyed is not None and currency not in keyed and not journal.posted_at:
+        others = ", ".join(sorted(keyed - {company.currency}))
         return [
             Fault(
                 "currency-not-kept",
-                f"{company.company} keeps its books in {company.currency} only.",
+                f"{company.company} keeps its books in {company.currency}, and keys {others} besides."
+                if others
+                else f"{company.company} keeps its books in {company.currency} only.",
                 journal_place(journal, "currency", currency),
-                "Key the journal in that currency, or allow foreign currencies for the company.",
+                "Key the journal in one of them, or allow the currency for the company."
+                if others
+                else "Key the journal in that currency, or allow foreign currencies for the company.",
             )
         ]
     if journal.rate is None:
@@ -375,7 +389,7 @@ def check_journal(
         what = f"There is no company {journal.company}."
         check.tell("company-unknown", what, "Add the company first.", "company", journal.company)
         return Checked((), tuple(check.faults))
-    check.faults += currency_faults(journal, check.company)
+    check.faults += currency_faults(state, journal, check.company)
     check.period(journal.company)
     count = 0
     for line in lines:

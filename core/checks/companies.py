@@ -16,11 +16,12 @@ from core.definitions.tables import (
     Company,
     CompanyAccount,
     CompanyCode,
+    CompanyCurrency,
     IntercompanyPair,
     Period,
     Rate,
 )
-from core.faults import Fault
+from core.faults import LOOK, Fault
 from core.structures.accounts import code_fault
 from core.structures.charts import ChartIndex, chart_index
 
@@ -95,6 +96,19 @@ def company_accounts(state: State, rows: list[CompanyAccount]) -> Iterator[Fault
             yield from natural_faults(index, row, "code")
 
 
+def company_currencies(state: State, rows: list[CompanyCurrency]) -> Iterator[Fault]:
+    for row in rows:
+        company = state.get(Company, row.company)
+        if company is None:
+            continue
+        if row.currency == company.currency:
+            what = f"{row.currency} is the own currency of {row.company}."
+            yield fault(row, "currency", what, "Leave the row out.", "currency-not-kept", LOOK)
+        elif not company.foreign_currencies:
+            what = f"{row.company} keys no foreign currencies, so this one isn't asked for."
+            yield fault(row, "currency", what, "Let it key foreign currencies.", "currency-not-kept", LOOK)
+
+
 def pairs(state: State, rows: list[IntercompanyPair]) -> Iterator[Fault]:
     for row in rows:
         if row.company == row.partner:
@@ -135,6 +149,7 @@ CHECKS: list[tuple[type[Any], Any]] = [
     (Period, periods),
     (CompanyCode, company_codes),
     (CompanyAccount, company_accounts),
+    (CompanyCurrency, company_currencies),
     (IntercompanyPair, pairs),
     (Rate, rates),
     (Chart, charts),

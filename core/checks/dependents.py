@@ -29,6 +29,7 @@ from core.definitions.tables import (
     Company,
     CompanyAccount,
     CompanyCode,
+    CompanyCurrency,
     DisagreementNote,
     Elimination,
     Group,
@@ -254,7 +255,7 @@ def _of_chart(after: State, chart: str) -> Iterator[Any]:
 
 
 def _of_company(after: State, company: str) -> Iterator[Any]:
-    for kind in (CompanyCode, CompanyAccount, IntercompanyPair, SecondChart):
+    for kind in (CompanyCode, CompanyAccount, CompanyCurrency, IntercompanyPair, SecondChart):
         yield from after.part(kind, company).values()
     yield from (row for row in after.rows(Mapping) if row.company == company)
     yield from (row for row in after.rows(Rollout) if row.company == company)

@@ -297,6 +297,13 @@ class CompanyAccount(NamedTuple):
     enabled: Flag = True
 
 
+class CompanyCurrency(NamedTuple):
+    """A foreign currency that a company may key; without any row it may key them all, if it keys any."""
+
+    company: CompanyId
+    currency: Annotated[str, Kind("currency")]
+
+
 class IntercompanyPair(NamedTuple):
     company: CompanyId
     partner: CompanyId
@@ -436,6 +443,7 @@ DEFINING_TABLES: tuple[Table, ...] = (
     Table("companies", Company, 1, "company"),
     Table("company_codes", CompanyCode, 3, "company code"),
     Table("company_accounts", CompanyAccount, 2, "company account"),
+    Table("company_currencies", CompanyCurrency, 2, "currency of a company"),
     Table("intercompany_pairs", IntercompanyPair, 2, "intercompany pair"),
     Table("statements", Statement, 1, "statement"),
     Table("statement_lines", StatementLine, 2, "line"),

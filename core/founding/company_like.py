@@ -20,6 +20,7 @@ from core.definitions.tables import (
     Code,
     Company,
     CompanyAccount,
+    CompanyCurrency,
     GroupMember,
     HierarchyNode,
     IntercompanyPair,
@@ -74,6 +75,10 @@ def company_like(
         for own in sorted(state.rows(Mapping), key=lambda own: (own.group, own.position)):
             if own.company == pattern.company:
                 changes.append(Add(own._replace(company=row.company)))
+    for currency in sorted(state.part(CompanyCurrency, pattern.company).values()):
+        if currency.currency != row.currency:
+            changes.append(Add(currency._replace(company=row.company)))
+    if "mapping" in places and alike:
         for second in sorted(state.part(SecondChart, pattern.company).values()):
             changes.append(Add(second._replace(company=row.company)))
     return ChangeSequence(tuple(changes), f"Added company {row.company} {row.name}, like {pattern.name}")

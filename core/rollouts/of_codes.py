@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+from core.books.journals import currencies_keyed
 from core.codes.hierarchies import main_hierarchies
 from core.codes.lists import text_fault
 from core.definitions.state import State
@@ -124,7 +125,7 @@ def _open_cell(
     wanted = CompanyAccount(target.company.company, code)
     if own is not None:
         wanted = wanted._replace(currency=own.currency, revalue=own.revalue)
-    if fault := _currency_fault(target, code, wanted.currency or currency):
+    if fault := _currency_fault(state, target, code, wanted.currency or currency):
         return cannot(fault)
     if own is not None and own.enabled:
         return compared(state, [wanted], "company")
@@ -133,10 +134,11 @@ def _open_cell(
     return RolloutCell("new", (wanted,), scope="company") if listed else ALIKE
 
 
-def _currency_fault(target: Target, code: str, currency: str) -> Fault | None:
+def _currency_fault(state: State, target: Target, code: str, currency: str) -> Fault | None:
     company = target.company
-    if not currency or currency == company.currency or company.foreign_currencies:
+    keyed = currencies_keyed(state, company)
+    if not currency or keyed is None or currency in keyed:
         return None
-    what = f"{code} is kept in {currency}, and {company.name} keys {company.currency} only."
+    what = f"{code} is kept in {currency}, and {company.name} keys {', '.join(sorted(keyed))} only."
     way_out = "Let the company key foreign currencies, or leave the account out there."
     return Fault("account-currency", what, way_out=way_out)

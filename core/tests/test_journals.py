@@ -16,6 +16,7 @@ from core.definitions.tables import (
     Code,
     Company,
     CompanyAccount,
+    CompanyCurrency,
     IntercompanyPair,
     PairingCondition,
     PairingRule,
@@ -33,6 +34,9 @@ def kept(world: State, account: str, dimensions: str = "", company: str = "alpha
     found = resolve(seated, account, dimensions)
     assert not found.faults, found.faults
     return found.account + (f" {found.dimensions}" if found.dimensions else "")
+
+
+FOREIGN = Company("alpha", "Alpha", "GB", "GBP", "c", "m", foreign_currencies=True)
 
 
 class AccountStrings(TestCase):
@@ -210,10 +214,29 @@ class Journals(TestCase):
             ((shut[0],), ok, {"posted_at": "2026-02-10T00:00:00+00:00"}, []),
             ((), ok, {"currency": "EUR"}, ["alpha keeps its books in GBP only."]),
             (
-                (Company("alpha", "Alpha", "GB", "GBP", "c", "m", foreign_currencies=True),),
+                (FOREIGN,),
                 ok,
                 {"currency": "EUR"},
                 ["A journal in EUR needs its rate to GBP."],
+            ),
+            (
+                (FOREIGN, CompanyCurrency("alpha", "USD"), CompanyCurrency("alpha", "CHF")),
+                ok,
+                {"currency": "EUR", "rate": Decimal(1)},
+                ["alpha keeps its books in GBP, and keys CHF, USD besides."],
+            ),
+            ((FOREIGN, CompanyCurrency("alpha", "EUR")), ok, {"currency": "EUR", "rate": Decimal(1)}, []),
+            (
+                (FOREIGN, CompanyCurrency("alpha", "USD")),
+                ok,
+                {"currency": "EUR", "rate": Decimal(1), "posted_at": "2026-02-10T00:00:00+00:00"},
+                [],
+            ),
+            (
+                (),
+                ok,
+                {"currency": "EUR", "rate": Decimal(1), "posted_at": "2026-02-10T00:00:00+00:00"},
+                [],
             ),
             (
                 (),
@@ -256,7 +279,7 @@ class Journals(TestCase):
 
     @given(st.lists(st.integers(1, 10**12), min_size=1, max_size=6), st.decimals("0.0001", "99", places=4))
     def test_foreign_currency_still_balances(self, amounts: list[int], rate: Decimal) -> None:
-        world = state(Company("alpha", "Alpha", "GB", "GBP", "c", "m", foreign_currencies=True))
+        world = state(FOREIGN)
         lines = [("10-1010", f"{a // 100}.{a % 100:02d}", "") for a in amounts]
         total = sum(amounts)
         checked = entry(

@@ -65,6 +65,15 @@ class CompanyAccount(Definition):
         constraints = key("company", "code")
 
 
+class CompanyCurrency(Definition):
+    exchange = "company_currencies"
+    company = to("companies.Company", "company")
+    currency = models.CharField(max_length=3)
+
+    class Meta:
+        constraints = key("company", "currency")
+
+
 class IntercompanyPair(Definition):
     exchange = "intercompany_pairs"
     company = to("companies.Company", "company")

@@ -163,6 +163,17 @@ SETTINGS = register(
         adds=False,
     )
 )
+CURRENCIES = register(
+    Sheet(
+        "company-currencies",
+        "company_currencies",
+        "Foreign currencies it keys",
+        "currency",
+        ("currency",),
+        ("company",),
+        empty="All of them, if it keys foreign currencies at all.",
+    )
+)
 PAIRS = register(
     Sheet(
         "pairs",

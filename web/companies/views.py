@@ -29,7 +29,7 @@ from core.founding.companies import pairs_wanted
 from core.group.membership import membership
 from core.structures.charts import chart_index
 from web.companies.map_drawing import company_map
-from web.companies.sheets import ACCOUNTS, COMPANIES, PAIRS, PERIODS, SECOND_CHARTS, SETTINGS
+from web.companies.sheets import ACCOUNTS, COMPANIES, CURRENCIES, PAIRS, PERIODS, SECOND_CHARTS, SETTINGS
 from web.definitions.posted import journal_counts
 from web.definitions.viewing import PineRequest
 from web.people.rights import SIGNED_IN, companies_seen, defines, needs, sees_everything
@@ -114,6 +114,7 @@ def company(request: PineRequest, state: State, company: str) -> HttpResponse:
             "periods": stretch(request, state, PERIODS, calendar),
             "accounts": stretch(request, state, ACCOUNTS, own),
             "settings": stretch(request, state, SETTINGS, {}, among=[row]),
+            "currencies": stretch(request, state, CURRENCIES, own),
             "second_charts": stretch(request, state, SECOND_CHARTS, own),
             **_still(request, state, row),
             "companies": companies_seen(request.user, state),
