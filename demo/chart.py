@@ -69,7 +69,8 @@ expense 62: 62110 Salaries|62120 Pensions|62130 Training
 expense 63: 63110 Freight|63120 Packaging used|63130 Auction fees|63140 Advertising
 expense 64: 64110 Audit|64120 Software|64130 Legal advice|64180 Management fees from the group
 expense 65: 65110 Depreciation of glasshouses|65120 Depreciation of plant|65130 Breeders' rights written off
-expense 71: 71110 Interest on loans|71120 Bank charges|71180 Interest within the group
+expense 71: 71110 Interest on loans|71120 Bank charges|71130 Exchange differences
+expense 71: 71180 Interest within the group
 expense 72: 72110 Tax on profits
 expense 73: 73110 Minority's share of the result
 """

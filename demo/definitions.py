@@ -22,7 +22,9 @@ from core.definitions.tables import (
     CodeList,
     ColumnSet,
     Company,
+    CompanyAccount,
     CompanyCode,
+    CompanyCurrency,
     Dimension,
     Elimination,
     Group,
@@ -193,7 +195,7 @@ def structures() -> Iterator[Any]:
 
 
 def charts() -> Iterator[Any]:
-    yield Chart("shared", "Fernhollow shared", "fern4", result_account="31110")
+    yield Chart("shared", "Fernhollow shared", "fern4", result_account="31110", exchange_account="71130")
     yield Chart("hexley", "Hexley's own", "hexley2", result_account="3100")
     yield Chart("corran", "Corran's own", "corran2", result_account="3100")
     yield Chart("alder", "Alder's own", "alder1")
@@ -267,7 +269,8 @@ def companies() -> Iterator[Any]:
     yield from calendar()
     for company, name, country, currency, own, code, _ in COMPANIES:
         seen_as, opens = "nl" if company == "veenbol" else "", "listed" if company in LISTED else "all"
-        yield Company(company, name, country, currency, own, "months", seen_as, accounts_open=opens)
+        keys = company == "nurseries"
+        yield Company(company, name, country, currency, own, "months", seen_as, keys, opens)
         if code:
             yield CompanyCode(company, "company", code)
     for company, _, _, _, own, _, _ in COMPANIES:
@@ -278,6 +281,8 @@ def companies() -> Iterator[Any]:
     name, title, country, currency, chart, code = ADJUSTING
     yield Company(name, title, country, currency, chart, "months", adjusts="skovlund")
     yield CompanyCode(name, "company", code)
+    yield CompanyCurrency("nurseries", "EUR")
+    yield CompanyAccount("nurseries", "11020", "EUR", revalue=True)
     yield from rates()
     yield Budget("plan-2026", "Plan 2026", "shared")
     yield ColumnSet("seasons", "Seasons side by side", "shared", "season")

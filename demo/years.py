@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import date
+from decimal import Decimal
 
 from core.definitions.tables import Balance, BudgetLine, CompanyAccount, IntercompanyPair
 from demo.definitions import LISTED, companies
@@ -102,6 +103,13 @@ def _minor(text: str) -> int:
     return int(text.replace(".", "")) if text else 0
 
 
+def euros(life: Life) -> None:
+    """Euros put aside for next spring's bulbs, worth something else at each period's end."""
+    lines = [("20-11020", 4_000_000), ("20-11010", -4_000_000)]
+    life.journal("nurseries", date(2026, 9, 15), "Euros for spring bulbs", lines)
+    life.journals[-1] = life.journals[-1]._replace(currency="EUR", rate=Decimal("0.8540"))
+
+
 def mistakes(life: Life) -> None:
     """What somebody has to find: accounts on no line, a code to retire, an advance under the wrong
     heading."""
@@ -183,6 +191,7 @@ def life() -> Life:
     later(books)
     to_group_rules(books)
     mistakes(books)
+    euros(books)
     return books
 
 

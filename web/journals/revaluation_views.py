@@ -31,7 +31,7 @@ def _period(request: PineRequest, state: State, companies: list[Company]) -> tup
     calendars = [row.calendar for row in companies]
     most = max(sorted(set(calendars)), key=calendars.count, default="")
     regular = calendar_index(state, most).regular
-    first = next((p for p in regular if p.status != "closed"), regular[-1] if regular else None)
+    first = next((p for p in regular if p.status == "open"), regular[-1] if regular else None)
     year, number = (first.fiscal_year, first.period) if first else (0, 0)
     return whole(request.GET, "year", year, 9999), whole(request.GET, "period", number, 9999)
 
