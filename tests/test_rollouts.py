@@ -190,6 +190,26 @@ class Running(PineTest):
         self.assertEqual(current().state.require(Rollout, "south").companies, "all except beta")
         self.assertEqual(self.boxes(show="differs"), [])
 
+    def test_chosen_codes_of_a_list_go_into_a_rollout(self) -> None:
+        def add(*codes: str, rollout: str = "south", of: str = "acc") -> Any:
+            given = {"act": "roll_out", "rollout": rollout, "what": ",".join(codes)}
+            return self.client.post(f"/codes/{of}/several/", given, headers={"HX-Request": "true"})
+
+        before = {item.codes for item in current().state.part(RolloutItem, "south").values()}
+        self.assertEqual(add("5010", "4010").status_code, 200)
+        items = [i for i in current().state.part(RolloutItem, "south").values() if i.codes not in before]
+        self.assertIn(("account", "", "4010, 5010"), [item[2:5] for item in items])
+        self.assertEqual(add("002", of="site").status_code, 200)
+        last = max(current().state.part(RolloutItem, "south").values())
+        self.assertEqual(last[2:5], ("code", "site", "002"))
+        for reply, words in (
+            (add("5010", rollout="none"), "Choose a rollout."),
+            (add("5010", "4010"), "brings them already"),
+            (add(), "No code is chosen."),
+        ):
+            self.assertEqual(reply.status_code, 422)
+            self.assertIn(words, html.unescape(reply.content.decode()))
+
     def test_what_was_added_since_signing_in_becomes_items(self) -> None:
         fresh = Code("acc", "5030", "Feed", account_class="expense")
         self.mirela.refresh_from_db()

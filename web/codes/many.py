@@ -10,19 +10,22 @@ from django.shortcuts import render
 from django.urls import reverse
 
 from core.changes import code_rows
+from core.changes.kinds import Add, ChangeSet
 from core.changes.of_codes import AmendCodes, MoveNodes
 from core.codes.columns import cell, columns
 from core.codes.hierarchies import main_hierarchies
 from core.definitions.parsing import read_cell
-from core.definitions.state import State
-from core.definitions.tables import TABLES, Code, CodeList
+from core.definitions.state import Edit, State
+from core.definitions.tables import TABLES, Code, CodeList, Rollout
 from core.faults import Fault, Location, Refused
+from core.rollouts.adding import items_added
 from web.codes import table
 from web.definitions.posted import posted_facts
 from web.definitions.viewing import PineRequest
 from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
 from web.sheets import records
 from web.sheets.changing import apply_change, date_of, reload_at
+from web.shell.asked import text
 from web.shell.htmx import is_fragment
 from web.shell.tabular import attached
 
@@ -61,6 +64,8 @@ def several(request: PineRequest, state: State, code_list: str) -> HttpResponse:
             ]
         )
     act = request.POST.get("act", "")
+    if act == "roll_out":
+        return _into_rollout(request, state, code_list, codes)
     change: Any
     if act == "move":
         main = main_hierarchies(state).get(code_list)
@@ -90,6 +95,21 @@ def several(request: PineRequest, state: State, code_list: str) -> HttpResponse:
         raise Http404
     apply_change(request, change)
     return _back(request, state, code_list, codes[0])
+
+
+def _into_rollout(request: PineRequest, state: State, code_list: str, codes: list[str]) -> HttpResponse:
+    """The chosen codes as items of a rollout, with their places on statements; then its page."""
+    rollout = state.get(Rollout, text(request.POST, "rollout", 40))
+    if rollout is None:
+        raise Refused([Fault("reference", "Choose a rollout.", Location(column="rollout"))])
+    chosen = [Edit("codes", (code_list, code), None, state.require(Code, code_list, code)) for code in codes]
+    items = items_added(state, rollout, chosen)
+    if not items:
+        what = f"{rollout.name} brings them already, or {code_list} serves its company for nothing."
+        raise Refused([Fault("nothing-missing", what, way_out="Choose other codes, or another rollout.")])
+    sentence = f"Added {len(codes)} codes of {code_list} to rollout {rollout.name}"
+    apply_change(request, ChangeSet(tuple(Add(item) for item in items), sentence))
+    return reload_at(reverse("rollout-what", args=[rollout.rollout]))
 
 
 def _setting(request: PineRequest) -> tuple[str, str]:

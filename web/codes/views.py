@@ -25,7 +25,7 @@ from core.codes.hierarchies import main_hierarchies, main_tree, standing_under_n
 from core.codes.lists import fullness, likely_class, list_index, natural_lists, next_free, pad, text_fault
 from core.definitions.kinds import CLASSES
 from core.definitions.state import State
-from core.definitions.tables import Chart, Code, CodeList, CodeName, Hierarchy, HierarchyNode
+from core.definitions.tables import Chart, Code, CodeList, CodeName, Hierarchy, HierarchyNode, Rollout
 from core.faults import Fault, Location, Refused
 from core.listing import STANDS, listed
 from core.references import uses
@@ -112,6 +112,7 @@ def code_list_page(request: PineRequest, state: State, code_list: str) -> HttpRe
             "main": main_hierarchies(state).get(code_list),
             "natural": code_list in natural_lists(state),
             "settable": SETTABLE,
+            "rollouts": sorted(state.rows(Rollout), key=lambda row: row.name),
             "narrowing": [
                 (name, known[name])
                 for name in known
