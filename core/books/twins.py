@@ -10,6 +10,8 @@ from typing import NamedTuple
 
 DAYS = 10
 """So far apart may the dates of two lines be that agree in nothing but their amount."""
+AGES = (30, 60, 90)
+"""Days up to which open lines are put together."""
 
 
 class FacingLine(NamedTuple):
@@ -26,6 +28,8 @@ class FacingLine(NamedTuple):
     currency: str
     keyed: int
     amount: int
+    account: str = ""
+    """its natural account"""
 
 
 class Twins(NamedTuple):
@@ -57,6 +61,44 @@ def match(ones: Iterable[FacingLine], others: Iterable[FacingLine]) -> Matched:
     left, right = _by_reference(left, right, found)
     found.alone = sorted([*left, *right], key=_order)
     return found
+
+
+class OpenAmount(NamedTuple):
+    """What lines of a company and account, in a currency and of an age, lack of twins: raw, as keyed."""
+
+    company: str
+    account: str
+    currency: str
+    age: str
+    keyed: int
+    lines: int
+
+
+def age_of(line: FacingLine, until: date) -> int:
+    return max(0, (until - line.on).days)
+
+
+def _age(days: int) -> tuple[int, str]:
+    """The place of an age among AGES, and its words."""
+    for place, most in enumerate(AGES):
+        if days <= most:
+            least = AGES[place - 1] + 1 if place else 0
+            return place, f"{least} to {most} days"
+    return len(AGES), f"over {AGES[-1]} days"
+
+
+def open_amounts(found: Matched, until: date) -> list[OpenAmount]:
+    """Lines without a twin, and what twins are apart on the first one's account, the oldest first; they come
+    to what both sides differ by in each currency."""
+    open_lines = [(line, line.keyed) for line in found.alone]
+    open_lines += [(pair.one, pair.apart) for pair in found.differ if pair.apart]
+    sums: dict[tuple[int, str, str, str, str], tuple[int, int]] = {}
+    for line, keyed in open_lines:
+        place, words = _age(age_of(line, until))
+        key = (-place, line.company, line.account, line.currency, words)
+        total, count = sums.get(key, (0, 0))
+        sums[key] = (total + keyed, count + 1)
+    return [OpenAmount(*key[1:], *value) for key, value in sorted(sums.items())]
 
 
 def _order(line: FacingLine) -> tuple[date, str, int]:

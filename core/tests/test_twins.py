@@ -7,7 +7,7 @@ from random import Random
 from typing import Any
 from unittest import TestCase
 
-from core.books.twins import FacingLine, match
+from core.books.twins import FacingLine, OpenAmount, match, open_amounts
 
 
 def line(company: str, day: int, keyed: int, reference: str = "", currency: str = "GBP") -> FacingLine:
@@ -65,3 +65,20 @@ class TwinLines(TestCase):
                 rest = sum(pair.apart for pair in found.differ) + sum(x.keyed for x in found.alone)
                 self.assertEqual(total, rest)
                 self.assertTrue(all(pair.one.keyed == -pair.other.keyed for pair in found.agree))
+                self.assertEqual(sum(one.keyed for one in open_amounts(found, date(2027, 1, 1))), total)
+
+    def test_what_is_open_by_account_currency_and_age(self) -> None:
+        ones = [line("a", 1, 50), line("a", 2, 7), line("a", 25, 9), line("a", 3, 4, "", "EUR")]
+        others = [line("b", 20, -30, "R")]
+        ones.append(line("a", 20, 33, "R"))
+        found = match([one._replace(account="1810") for one in ones], others)
+        self.assertEqual(
+            open_amounts(found, date(2026, 10, 15)),
+            [
+                OpenAmount("a", "1810", "EUR", "31 to 60 days", 4, 1),
+                OpenAmount("a", "1810", "GBP", "31 to 60 days", 57, 2),
+                OpenAmount("a", "1810", "GBP", "0 to 30 days", 12, 2),
+            ],
+        )
+        ages = {one.age for one in open_amounts(found, date(2027, 9, 30))}
+        self.assertEqual(ages, {"over 90 days"})

@@ -11,7 +11,7 @@ from django.shortcuts import render
 from django.urls import reverse
 from django.utils.safestring import SafeString
 
-from core.books.twins import FacingLine, Matched, Twins, match
+from core.books.twins import FacingLine, Matched, Twins, age_of, match, open_amounts
 from core.changes.kinds import Put
 from core.consolidation.eliminate import Disagreement
 from core.consolidation.position import Consolidation, Position
@@ -35,11 +35,12 @@ from web.shell.table_rows import Cell, TableRow, table_rows
 
 
 class LineOfPair(NamedTuple):
-    """A line that has no twin, or whose twin has another amount (`apart` says which)."""
+    """A line that has no twin, or whose twin has another amount (`apart` says which); `days` it is old."""
 
     line: FacingLine
     address: str
     keyed: str
+    days: int
     apart: str = ""
 
 
@@ -185,22 +186,29 @@ def _twins(
     return {
         "found": found,
         "rows": [
-            *(_line(twins.one, twins) for twins in found.differ),
-            *(_line(line, None) for line in found.alone),
+            *(_line(twins.one, twins, until) for twins in found.differ),
+            *(_line(line, None, until) for line in found.alone),
         ],
+        "open_amounts": [(one, digits_of(one.currency)) for one in open_amounts(found, until)],
         "explained": (explained := _explained(group, position, both, found)),
         "by_rates": apart.amount - explained,
     }
 
 
-def _line(line: FacingLine, twins: Twins | None) -> LineOfPair:
+def _line(line: FacingLine, twins: Twins | None, until: date) -> LineOfPair:
     digits = digits_of(line.currency)
     address = reverse("journal", args=[line.of, line.journal])
     keyed = f"{show_amount(line.keyed, digits)} {line.currency}"
     if twins is None:
-        return LineOfPair(line, address, keyed)
+        return LineOfPair(line, address, keyed, age_of(line, until))
     against = show_amount(twins.other.keyed, digits)
-    return LineOfPair(line, address, keyed, f"against {against}: {show_amount(twins.apart, digits)} apart")
+    return LineOfPair(
+        line,
+        address,
+        keyed,
+        age_of(line, until),
+        f"against {against}: {show_amount(twins.apart, digits)} apart",
+    )
 
 
 def _takes_results(group: Consolidation, apart: Disagreement) -> bool:

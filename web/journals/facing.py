@@ -13,7 +13,7 @@ from core.definitions.tables import Company
 
 FACING = """
     SELECT b.company, j.company, j.journal, l.line, j.date, l.source_number,
-           coalesce(nullif(l.description, ''), j.description), j.currency, l.keyed, l.amount
+           coalesce(nullif(l.description, ''), j.description), j.currency, l.keyed, l.amount, a."natural"
     FROM journals_account a JOIN journals_book b ON b.company = %(company)s
     JOIN journals_journalline l ON l.account_id = a.id AND l.book_id = b.id
     JOIN journals_journal j ON j.id = l.journal_id
