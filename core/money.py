@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from fractions import Fraction
 from functools import cache
 from typing import Any
@@ -77,6 +77,24 @@ def round_half_up(value: Fraction) -> int:
     return -whole if value < 0 else whole
 
 
+def round_up(value: Fraction) -> int:
+    """Away from zero."""
+    whole = -(-abs(value).numerator // abs(value).denominator)
+    return -whole if value < 0 else whole
+
+
+def round_down(value: Fraction) -> int:
+    """Towards zero."""
+    whole = abs(value).numerator // abs(value).denominator
+    return -whole if value < 0 else whole
+
+
+ROUNDS: Mapping[str, Callable[[Fraction], int]] = {
+    "nearest": round_half_up,
+    "up": round_up,
+    "down": round_down,
+}
+"""How an amount in another currency is brought to whole minor units."""
 UNITS = {"whole": 1, "thousands": 1_000, "millions": 1_000_000}
 """In which figures are shown, by name."""
 

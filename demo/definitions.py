@@ -39,8 +39,6 @@ from core.definitions.tables import (
     Period,
     QuickCode,
     Rate,
-    Rollout,
-    RolloutItem,
     SecondChart,
     SecondChartMapping,
     Statement,
@@ -51,6 +49,7 @@ from core.definitions.tables import (
 )
 from demo import chart
 from demo.overlays import overlays
+from demo.rollouts import rollouts
 
 START = date(2019, 1, 1)
 COMPANIES = [
@@ -245,24 +244,6 @@ DUE = {"hexley": ("1810", "2810"), "corran": ("1810", "2810"), "alder": ("180", 
 
 LISTED = ("trials", "zielnik")
 """Companies that have only those accounts open that they use."""
-
-
-def rollouts() -> Iterator[Any]:
-    """A glasshouse that is being built: what Ledbury has, again for its site."""
-    begins, name = date(2026, 10, 1), "New site Marsh End"
-    swap = ("site", "110", "160", "Marsh End glasshouses")
-    yield Rollout("marsh-end", name, "nurseries", "all except skovlund-rules", begins, *swap)
-    for position, (kind, field, codes, own) in enumerate(
-        (
-            ("account", "", "51210 to 51299, 61120", ""),
-            ("strings", "site", "110", ""),
-            ("rule", "", "", "growing-site"),
-            ("quick_code", "", "", "gasledbury"),
-            ("place", "is", "51210", ""),
-        ),
-        1,
-    ):
-        yield RolloutItem("marsh-end", position * 10, kind, field, codes, "", own)
 
 
 def companies() -> Iterator[Any]:

@@ -11,7 +11,7 @@ from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
 from core.changes.kinds import Put
-from core.definitions.tables import Chart, Code, Company, CompanyAccount, Period, Rate
+from core.definitions.tables import Chart, Code, Company, CompanyAccount, Period, Rate, Rounding
 from tests.base import PineTest, bring, client_of, person, run, world
 from web.definitions import actions
 from web.definitions.snapshot import current
@@ -76,6 +76,22 @@ class Revaluations(PineTest):
         self.act("back", "alpha")
         self.assertEqual((self.closing("1110"), self.shown()[-2:]), ("80.00", ["10.00", "to be revalued"]))
         self.assertIn("can be taken back", self.act("back", "alpha", status=422))
+
+    def test_what_was_keyed_keeps_its_rounding_and_what_is_revalued_takes_it(self) -> None:
+        for purpose, on, told in (
+            ("keyed", "2026-01-20", "Journals in other currencies were keyed to GBP until 2026-01-20."),
+            ("keyed", "2026-01-21", ""),
+            ("revaluation", "2026-01-01", ""),
+        ):
+            with self.subTest(purpose, on=on):
+                given = {"currency": "GBP", "purpose": purpose, "in_use_from": on, "way": "up"}
+                reply = self.client.post("/table/roundings/row/", given, headers={"HX-Request": "true"})
+                self.assertIn(told, html.unescape(reply.content.decode()))
+                kept = current().state.get(Rounding, "GBP", purpose, date.fromisoformat(on))
+                self.assertEqual(kept is not None, not told)
+        actions.make_change(Put(self.rate("0.80001")), None)
+        self.act("revalue", "alpha")
+        self.assertEqual(self.closing("1110"), "80.01")
 
     def test_all_companies_are_read_at_once(self) -> None:
         actions.make_change(Put(CompanyAccount("beta", "1110", "", True)), None)

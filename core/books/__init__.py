@@ -1,6 +1,7 @@
 """Books: periods, journals judged, and the balances that they come to. Amounts are raw minor units.
 
 periods.py         a calendar as ordinals, what closes before what
+roundings.py       how amounts in other currencies come to whole minor units
 series.py          a journal that repeats itself, or that the next period takes back
 journals.py        the one judge of a journal, keyed or imported
 journal_batch.py   the same judgement for many lines at once

@@ -13,11 +13,12 @@ from decimal import Decimal
 from fractions import Fraction
 
 from core.books.periods import company_calendar
+from core.books.roundings import rounding
 from core.definitions.state import State
 from core.definitions.tables import Company, CompanyCurrency, IntercompanyPair, Journal, JournalLine, Period
 from core.fault_codes import AMOUNT, FaultCode
 from core.faults import Fault, Location, blocking
-from core.money import digits_of, format_amount, minor_digits, parse_amount, round_half_up
+from core.money import digits_of, format_amount, minor_digits, parse_amount
 from core.structures.accounts import ResolvedAccount, date_faults, resolve, restored
 from core.structures.charts import CompanyContext, company_context
 from core.structures.quick_codes import expand
@@ -232,7 +233,8 @@ class _Check:
         if rate is None or self.company is None or self.currency == self.company.currency:
             return keyed
         shift = Fraction(10) ** (digits_of(self.company.currency) - self.digits)
-        return round_half_up(Fraction(keyed) * Fraction(rate) * shift)
+        rounded = rounding(self.state, self.company.currency, "keyed", self.journal.date)
+        return rounded(Fraction(keyed) * Fraction(rate) * shift)
 
     def partner_of(self, line: JournalLine) -> None:
         if what := partner_problem(self.state, line.partner):

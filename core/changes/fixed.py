@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
+from datetime import date
 from typing import Any, NamedTuple
 
 from core.changes.further_segments import appended_faults
@@ -54,6 +55,8 @@ class Facts:
     tie: Callable[[type[Any], str], str] = lambda _, __: ""
     """what else keeps a row (its class and first key column) from being deleted, as the end of a sentence
     with because"""
+    foreign_until: Callable[[str], date | None] = lambda _: None
+    """the last day of a journal that was keyed in another currency by a company of this one"""
     kept_rates: Callable[[], tuple[KeptRates, ...]] = tuple
     """what kept periods of groups hold of the rates"""
 
@@ -145,6 +148,8 @@ def transition_faults(before: State, after: State, edits: Iterable[Edit], facts:
     for edit in edits:
         if edit.table == "rates":
             yield from _kept_rate(edit, facts)
+        elif edit.table == "roundings":
+            yield from _rounded_already(edit, facts)
         if edit.old is not None and edit.new is not None:
             yield from _changed(before, edit, facts)
         elif edit.old is None and edit.table == "structure_segments":
@@ -164,6 +169,16 @@ def _changed(before: State, edit: Edit, facts: Facts) -> Iterator[Fault]:
                 title = column.replace("_", " ")
                 what = f"The {title} can't change from {str(was).lower()} any more because {rule.because}."
                 yield fault(edit.new, column, what, "Close it and add a new one.", "fixed")
+
+
+def _rounded_already(edit: Edit, facts: Facts) -> Iterator[Fault]:
+    """What was keyed was rounded as it was then: it must come to the same when it is brought in again."""
+    for row in (row for row in (edit.new, edit.old) if row is not None and row.purpose == "keyed"):
+        last = facts.foreign_until(row.currency)
+        if last is not None and row.in_use_from <= last:
+            what = f"Journals in other currencies were keyed to {row.currency} until {last}."
+            yield fault(row, "in_use_from", what, "Let it hold from a later day on.", "fixed")
+            return
 
 
 def _kept_rate(edit: Edit, facts: Facts) -> Iterator[Fault]:

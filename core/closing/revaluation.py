@@ -17,12 +17,13 @@ from typing import NamedTuple
 
 from core.books.journals import BookedLine, PostingContext, period_fault
 from core.books.periods import company_calendar
+from core.books.roundings import rounding
 from core.closing.named_accounts import named_account
 from core.codes.lists import list_index
 from core.definitions.state import State
 from core.definitions.tables import Company, CompanyAccount, Period, Rate
 from core.faults import Fault, Location
-from core.money import digits_of, round_half_up
+from core.money import digits_of
 from core.structures.charts import company_context
 
 REVALUATION = "revaluation"
@@ -144,7 +145,8 @@ def _at_rate(state: State, row: Company, period: Period, balance: ForeignBalance
     if rate is None:
         return Revalued(balance, None, balance.booked)
     digits = digits_of(row.currency) - digits_of(balance.currency)
-    return Revalued(balance, rate, round_half_up(Fraction(balance.keyed) * rate * Fraction(10) ** digits))
+    rounded = rounding(state, row.currency, "revaluation", period.ends_on)
+    return Revalued(balance, rate, rounded(Fraction(balance.keyed) * rate * Fraction(10) ** digits))
 
 
 def _missing(row: Company, rows: Sequence[Revalued]) -> Iterator[Fault]:

@@ -83,6 +83,16 @@ class Rate(NamedTuple):
     rate: Annotated[Decimal, Kind("rate"), MUST]
 
 
+class Rounding(NamedTuple):
+    """How amounts in other currencies come to whole minor units of a currency, from a day on: lines that are
+    keyed, and revaluations."""
+
+    currency: Annotated[str, Kind("currency")]
+    purpose: Annotated[str, choice("keyed", "revaluation")]
+    in_use_from: Annotated[date, Kind("date")]
+    way: Annotated[str, choice("nearest", "up", "down"), MUST] = "nearest"
+
+
 class Elimination(NamedTuple):
     """What companies have among themselves on some accounts is taken out; what is left goes to the
     difference."""

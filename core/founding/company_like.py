@@ -71,17 +71,25 @@ def company_like(
             Add(member._replace(member=row.company, in_from=begins, in_until=None))
             for member in _memberships(state, pattern)
         )
+    changes += _currencies(state, row, pattern)
     if "mapping" in places and alike:
-        for own in sorted(state.rows(Mapping), key=lambda own: (own.group, own.position)):
-            if own.company == pattern.company:
-                changes.append(Add(own._replace(company=row.company)))
-    for currency in sorted(state.part(CompanyCurrency, pattern.company).values()):
-        if currency.currency != row.currency:
-            changes.append(Add(currency._replace(company=row.company)))
-    if "mapping" in places and alike:
-        for second in sorted(state.part(SecondChart, pattern.company).values()):
-            changes.append(Add(second._replace(company=row.company)))
+        changes += _mapped(state, row, pattern)
     return ChangeSequence(tuple(changes), f"Added company {row.company} {row.name}, like {pattern.name}")
+
+
+def _currencies(state: State, row: Company, pattern: Company) -> Iterator[Change]:
+    for own in sorted(state.part(CompanyCurrency, pattern.company).values()):
+        if own.currency != row.currency:
+            yield Add(own._replace(company=row.company))
+
+
+def _mapped(state: State, row: Company, pattern: Company) -> Iterator[Change]:
+    """Where the pattern's accounts go in groups, and in which second charts it is seen."""
+    for own in sorted(state.rows(Mapping), key=lambda own: (own.group, own.position)):
+        if own.company == pattern.company:
+            yield Add(own._replace(company=row.company))
+    for second in sorted(state.part(SecondChart, pattern.company).values()):
+        yield Add(second._replace(company=row.company))
 
 
 def _memberships(state: State, pattern: Company) -> Iterator[GroupMember]:

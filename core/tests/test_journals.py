@@ -2,6 +2,7 @@
 
 from datetime import date
 from decimal import Decimal
+from fractions import Fraction
 from typing import Any
 from unittest import TestCase
 
@@ -22,7 +23,9 @@ from core.definitions.tables import (
     PairingRule,
     Period,
     QuickCode,
+    Rounding,
 )
+from core.money import ROUNDS
 from core.structures.accounts import resolve
 from core.structures.charts import company_context
 from core.tests.builders import entry, state, told
@@ -286,6 +289,33 @@ class Journals(TestCase):
             world, *lines, ("10-2010", "", f"{total // 100}.{total % 100:02d}"), currency="EUR", rate=rate
         )
         self.assertEqual((told(checked.faults), sum(line.amount for line in checked.lines)), ([], 0))
+
+    def test_amounts_are_rounded_as_their_currency_says_on_the_day(self) -> None:
+        rows = [
+            Rounding("GBP", "keyed", date(2026, 1, 1), "up"),
+            Rounding("GBP", "keyed", date(2026, 3, 1), "down"),
+            Rounding("GBP", "revaluation", date(2026, 1, 1), "down"),
+            Rounding("EUR", "keyed", date(2026, 1, 1), "down"),
+        ]
+        lines = ("10-1010", "10.01", ""), ("10-2010", "", "10.01")
+        for more, on, wanted in (
+            ((), date(2026, 2, 10), 853),  # 8.5285
+            (rows, date(2026, 2, 10), 853),
+            (rows, date(2026, 3, 10), 852),
+            (rows[2:], date(2026, 3, 10), 853),
+        ):
+            with self.subTest(on=on, rows=len(more)):
+                checked = entry(state(FOREIGN, *more), *lines, currency="EUR", rate=Decimal("0.852"), on=on)
+                self.assertEqual(told(checked.faults), [])
+                self.assertEqual([line.amount for line in checked.lines], [wanted, -wanted])
+
+    @given(st.fractions(-(10**6), 10**6, max_denominator=1000))
+    def test_up_is_away_from_nothing_and_down_towards_it(self, value: Fraction) -> None:
+        up, down, nearest = (ROUNDS[way](value) for way in ("up", "down", "nearest"))
+        self.assertTrue(abs(down) <= abs(value) <= abs(up))
+        self.assertEqual(abs(up) - abs(down), int(value.denominator != 1))
+        self.assertIn(nearest, (up, down))
+        self.assertTrue(down * value >= 0 and up * value >= 0)
 
     def test_a_closing_journal_goes_to_the_closing_period(self) -> None:
         ok = ("10-1010", "5", ""), ("10-2010", "", "5")

@@ -226,3 +226,14 @@ class SettledAccount(models.Model):
     class Meta:
         triggers = never_altered()
         indexes = [models.Index(fields=["group", "company"])]
+
+
+class Rounding(Definition):
+    exchange = "roundings"
+    currency = models.CharField(max_length=3)
+    purpose = models.CharField(max_length=12)
+    in_use_from = models.DateField()
+    way = models.CharField(max_length=8)
+
+    class Meta:
+        constraints = [*key("currency", "purpose", "in_use_from"), *choices_held("roundings")]

@@ -235,6 +235,20 @@ def _next_rate(state: State, given: Given, near: Any) -> dict[str, Any]:
     return dict(zip(columns, (*pair, after.replace(day=1) - timedelta(days=1)), strict=True))
 
 
+ROUNDINGS = register(
+    Sheet(
+        "roundings",
+        "roundings",
+        "Roundings from other currencies",
+        "rounding",
+        ("currency", "purpose", "in_use_from", "way"),
+        (),
+        titles={"currency": "To", "purpose": "Of amounts", "in_use_from": "From", "way": "Rounded"},
+        order=lambda row: row[:3],
+        empty="Everything is rounded to the nearest, halves away from zero.",
+        register=True,
+    )
+)
 RATES = register(
     Sheet(
         "rates",

@@ -45,6 +45,7 @@ class PostedBooks:
             cache(asked.budgeted),
             cache(asked.own_codes),
             asked.tie,
+            cache(asked.foreign_until),
         )
 
     def journal_counts(self) -> dict[str, JournalCount]:
@@ -92,6 +93,12 @@ class _PostedFacts:
 
     def __init__(self, state: State) -> None:
         self.state = state
+
+    def foreign_until(self, currency: str) -> date | None:
+        companies = [row.company for row in self.state.rows(Company) if row.currency == currency]
+        sql = "SELECT max(date) FROM journals_journal WHERE company = ANY(%s) AND currency NOT IN ('', %s)"
+        last: date | None = _rows(sql, companies, currency)[0][0]
+        return last
 
     def codes(self, code_list: str) -> frozenset[str]:
         seen_already: set[str] = set()
