@@ -61,7 +61,7 @@ def may(right: str, held: Right, scope: str, named: set[str]) -> bool:
     }.get(right, True)
 
 
-class Access(PineTest):
+class RightsTest(PineTest):
     def setUp(self) -> None:
         super().setUp()
         bring({**world(), "journals": JOURNALS, "journal_lines": LINES})
@@ -81,7 +81,7 @@ class Access(PineTest):
         return html.unescape(reply.content.decode())
 
 
-class EveryRoute(Access):
+class EveryRoute(RightsTest):
     def test_the_matrix_of_rights_against_every_route(self) -> None:
         """A method that no view takes is refused last: 405 says that the rights were there."""
         wrong = []
@@ -116,7 +116,7 @@ class EveryRoute(Access):
         self.page(client, "/group/g/", 404)
 
 
-class Changing(Access):
+class Changing(RightsTest):
     def refused(self, who: Any, *rows: Any) -> list[str]:
         try:
             for row in rows:
@@ -204,7 +204,7 @@ class Changing(Access):
         self.assertEqual(current().state.require(Code, "own", "SL").name, "Turnover")
 
 
-class Booking(Access):
+class Booking(RightsTest):
     def entry(self, company: str = "", number: str = "X1") -> dict[str, Any]:
         lines = [
             {"account": "10-1010-", "debit": "5", "line_company": company},
@@ -289,7 +289,7 @@ class Booking(Access):
         )
 
 
-class Granting(Access):
+class Granting(RightsTest):
     def act(self, client: Client, status: int = 200, /, **given: Any) -> str:
         reply = client.post("/people/access/change/", given, headers=HTMX)
         self.assertEqual(reply.status_code, status, reply.content[:300])

@@ -125,7 +125,7 @@ class SecondFactor(PineTest):
             self.assertFalse(second_factor.fits(mirela, self.code(secret)), "kept under another secret")
 
 
-class SingleSignOn(PineTest):
+class SignOn(PineTest):
     def setUp(self) -> None:
         super().setUp()
         bring(world())
