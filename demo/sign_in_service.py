@@ -33,7 +33,7 @@ class Service(ThreadingHTTPServer):
     daemon_threads = True
 
     def __init__(self, port: int = 0) -> None:
-        super().__init__(("127.0.0.1", port), Answers)
+        super().__init__(("127.0.0.1", port), SignOnAnswers)
         self.key = rsa.generate_private_key(public_exponent=65537, key_size=2048)
         self.other_key = rsa.generate_private_key(public_exponent=65537, key_size=2048)
         self.codes: dict[str, dict[str, str]] = {}
@@ -72,7 +72,7 @@ class Service(ThreadingHTTPServer):
         return jwt.encode(content, key, algorithm="RS256", headers={"kid": "one"})
 
 
-class Answers(BaseHTTPRequestHandler):
+class SignOnAnswers(BaseHTTPRequestHandler):
     """The addresses that discovery names."""
 
     server: Service

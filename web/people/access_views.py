@@ -30,7 +30,7 @@ class PersonRights(NamedTuple):
     held: list[tuple[Right, bool]]
 
 
-class Source(NamedTuple):
+class RightSource(NamedTuple):
     """Where rights of a person come from; `grant` where it can be taken back."""
 
     words: str
@@ -103,13 +103,13 @@ def of_person(request: PineRequest, state: State) -> HttpResponse:
     )
 
 
-def _sources(person: Person) -> Iterator[Source]:
+def _sources(person: Person) -> Iterator[RightSource]:
     if person.is_group_accountant:
-        yield Source("As group accountant", "every right", "everything")
+        yield RightSource("As group accountant", "every right", "everything")
         return
     own = ", ".join(sorted(company.company for company in person.companies.all()))
     if own:
-        yield Source("As company accountant", "see, enter, post", f"companies {own}")
+        yield RightSource("As company accountant", "see, enter, post", f"companies {own}")
     for row in person.granted.select_related("role", "person", "team").order_by("role__name", "pk"):
         yield _of_grant("Granted", row, row)
     for team in person.teams.order_by("name"):
@@ -117,9 +117,9 @@ def _sources(person: Person) -> Iterator[Source]:
             yield _of_grant(f"In team {team.name}", row, None)
 
 
-def _of_grant(words: str, row: RightsGrant, grant: RightsGrant | None) -> Source:
+def _of_grant(words: str, row: RightsGrant, grant: RightsGrant | None) -> RightSource:
     role, _, over = granting.told(row).partition(" over ")
-    return Source(words, role, over, grant)
+    return RightSource(words, role, over, grant)
 
 
 @needs_post(ADMINISTER, published=True)
