@@ -250,7 +250,7 @@ def companies() -> Iterator[Any]:
     yield from calendar()
     for company, name, country, currency, own, code, _ in COMPANIES:
         seen_as, opens = "nl" if company == "veenbol" else "", "listed" if company in LISTED else "all"
-        keys = company == "nurseries"
+        keys = company == "fernhollow"
         yield Company(company, name, country, currency, own, "months", seen_as, keys, opens)
         if code:
             yield CompanyCode(company, "company", code)
@@ -262,8 +262,8 @@ def companies() -> Iterator[Any]:
     name, title, country, currency, chart, code = ADJUSTING
     yield Company(name, title, country, currency, chart, "months", adjusts="skovlund")
     yield CompanyCode(name, "company", code)
-    yield CompanyCurrency("nurseries", "EUR")
-    yield CompanyAccount("nurseries", "11020", "EUR", revalue=True)
+    yield CompanyCurrency("fernhollow", "EUR")
+    yield CompanyAccount("fernhollow", "11020", "EUR", revalue=True)
     yield from rates()
     yield Budget("plan-2026", "Plan 2026", "shared")
     yield ColumnSet("seasons", "Seasons side by side", "shared", "season")

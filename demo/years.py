@@ -105,8 +105,8 @@ def _minor(text: str) -> int:
 
 def euros(life: Life) -> None:
     """Euros put aside for next spring's bulbs, worth something else at each period's end."""
-    lines = [("20-11020", 4_000_000), ("20-11010", -4_000_000)]
-    life.journal("nurseries", date(2026, 9, 15), "Euros for spring bulbs", lines)
+    lines = [("10-11020", 4_000_000), ("10-11010", -4_000_000)]
+    life.journal("fernhollow", date(2026, 9, 15), "Euros for spring bulbs", lines)
     life.journals[-1] = life.journals[-1]._replace(currency="EUR", rate=Decimal("0.8540"))
 
 

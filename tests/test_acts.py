@@ -360,7 +360,7 @@ class Acts(PineTest):
         for address, most in [
             ("/codes/acc/", 4),
             ("/codes/acc/rows/?find=b", 4),
-            ("/journals/alpha/", 5),
+            ("/journals/alpha/", 6),
             ("/companies/", 6),
             ("/statements/st/?company=alpha&year=2026&period=2", 8),
             ("/group/g/?statement=st&year=2026&period=2", 6),
