@@ -342,6 +342,7 @@ class Acts(PineTest):
                 "calendars",
                 "statements",
                 "groups",
+                "roundings",
                 "budgets",
                 "columns",
             ],
