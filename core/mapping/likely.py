@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import NamedTuple
 
 from core.codes.lists import ListIndex, as_most_alike, list_index
@@ -40,6 +40,14 @@ def likely_by_plan(
     guess = _Guess(plan, own, theirs)
     codes = (own.codes[account] for account in accounts if account in own.codes)
     return {code.code: likely for code in codes if (likely := guess.of(code))}
+
+
+def by_target(likely: Mapping[str, LikelyTarget]) -> dict[str, tuple[str, ...]]:
+    """Accounts by the target that they most likely go to."""
+    found: dict[str, list[str]] = {}
+    for account, one in likely.items():
+        found.setdefault(one.target, []).append(account)
+    return {target: tuple(accounts) for target, accounts in found.items()}
 
 
 class _Guess:

@@ -20,7 +20,7 @@ from core.faults import Fault, Refused
 from core.group.mapping import MapPlan, map_plan
 from core.group.membership import membership
 from core.mapping.bundles import Bundles
-from core.mapping.likely import likely_targets
+from core.mapping.likely import by_target, likely_targets
 from core.money import digits_of
 from core.statements.figures import natural_list
 from web.definitions.viewing import PineRequest
@@ -152,15 +152,14 @@ def _likely(state: State, group: str, company: str, plan: MapPlan, mapped: Any) 
     """All likely targets in one change, accounts of one target together."""
     index = list_index(state, plan.chart.natural_list)
     without = [code for code in index.posting if plan.plain(code) == ""]
-    by_target: dict[str, list[str]] = {}
-    for code, likely in likely_targets(state, group, company, without).items():
-        by_target.setdefault(likely.target, []).append(code)
-    if not by_target:
+    likely = likely_targets(state, group, company, without)
+    if not likely:
         way_out = "Choose targets one by one."
         raise Refused([Fault("nothing-likely", "No account has a likely target.", way_out=way_out)])
-    count = sum(map(len, by_target.values()))
-    changes = tuple(mapped(tuple(codes), target) for target, codes in by_target.items())
-    return ChangeSequence(changes, f"Mapped {count} accounts of {company} to their likely targets in {group}")
+    changes = tuple(mapped(codes, target) for target, codes in by_target(likely).items())
+    return ChangeSequence(
+        changes, f"Mapped {len(likely)} accounts of {company} to their likely targets in {group}"
+    )
 
 
 def _back(group: str, company: str, scope: str = "") -> HttpResponse:

@@ -18,7 +18,7 @@ from core.definitions.state import State
 from core.definitions.tables import Chart, Code, Company, Period, SecondChart
 from core.faults import Fault, Refused
 from core.group.mapping import MapPlan
-from core.mapping.likely import LikelyTarget, likely_by_plan
+from core.mapping.likely import LikelyTarget, by_target, likely_by_plan
 from core.mapping.second_charts import ordered, second_chart_plan
 from core.money import digits_of
 from core.statements.figures import natural_list
@@ -142,16 +142,13 @@ def _likely(state: State, chart: str, second_chart: str, plan: MapPlan) -> Chang
         list_index(state, natural_list(state, second_chart)),
     )
     without = [code for code in own.posting if plan.plain(code) == ""]
-    by_target: dict[str, list[str]] = {}
-    for code, likely in likely_by_plan(state, plan, theirs, without).items():
-        by_target.setdefault(likely.target, []).append(code)
-    if not by_target:
+    likely = likely_by_plan(state, plan, theirs, without)
+    if not likely:
         way_out = "Choose accounts one by one."
         raise Refused([Fault("nothing-likely", "No account has a likely one there.", way_out=way_out)])
     changes = tuple(
-        MapSecondChart(chart, second_chart, tuple(codes), target) for target, codes in by_target.items()
+        MapSecondChart(chart, second_chart, codes, target) for target, codes in by_target(likely).items()
     )
-    count = sum(map(len, by_target.values()))
     return ChangeSequence(
-        changes, f"Mapped {count} accounts of chart {chart} to their likely ones of {second_chart}"
+        changes, f"Mapped {len(likely)} accounts of chart {chart} to their likely ones of {second_chart}"
     )
