@@ -132,7 +132,7 @@ def person(rest: list[str]) -> int:
 COMMANDS: dict[str, Callable[[list[str]], int]] = {
     "start": lambda rest: serve.start(prepare_database(), environment, rest == ["--empty"]),
     "test": tests.run,
-    "bench": lambda rest: python(["tests.bench", *rest], cluster_url_for_bench()),
+    "bench": lambda rest: python(["bench", *rest], cluster_url_for_bench()),
     "backup": lambda rest: on_everything("backup", rest),
     "restore": lambda rest: on_everything("restore", rest),
     "person": person,

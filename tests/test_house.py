@@ -13,7 +13,7 @@ from unittest import TestCase
 from launcher.__main__ import HELP
 
 ROOT = Path(__file__).parents[1]
-PARTS = ("core", "web", "launcher", "demo", "tests", "frontend")
+PARTS = ("core", "web", "launcher", "demo", "bench", "tests", "frontend")
 LEFT_OUT = {"migrations", "vendor", "dist", "node_modules", "__pycache__"}
 LINES, WIDTH, TEMPLATE_WIDTH, FUNCTION, COMPLEXITY = 500, 110, 160, 50, 15
 LONG_SHARE = 0.071
@@ -157,7 +157,8 @@ class Documents(TestCase):
     def test_files_that_documents_name_are_there(self) -> None:
         for name in DOCS:
             for path in re.findall(
-                r"`((?:core|web|tests|demo|launcher|docs|frontend)/[\w/.-]+)`", (ROOT / name).read_text()
+                r"`((?:core|web|tests|demo|bench|launcher|docs|frontend)/[\w/.-]+)`",
+                (ROOT / name).read_text(),
             ):
                 with self.subTest(f"{name}: {path}"):
                     module = ROOT / path.rsplit(".", 1)[0]

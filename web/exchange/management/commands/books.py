@@ -325,7 +325,7 @@ def done(given: argparse.Namespace) -> int:
         return FAULTS
 
 
-class Command(PineCommand):
+class BooksCommand(PineCommand):
     """./pine import, export, check, verify, trial-balance, statement, disagreements."""
 
     def add_arguments(self, parser: CommandParser) -> None:
@@ -334,3 +334,7 @@ class Command(PineCommand):
 
     def handle(self, *_: Any, **given: Any) -> None:
         sys.exit(done(argparse.Namespace(**given)))
+
+
+Command = BooksCommand
+"""By this name Django finds it."""

@@ -13,7 +13,7 @@ from web.exchange import backup
 from web.shell.pine_command import PineCommand
 
 
-class Command(PineCommand):
+class RestoreCommand(PineCommand):
     """A backup into an empty database, judged before it takes its place."""
 
     def add_arguments(self, parser: CommandParser) -> None:
@@ -30,3 +30,7 @@ class Command(PineCommand):
             sys.stderr.write(f"{str(error).strip()}\n")
             sys.exit(1)
         sys.stderr.write(f"Restored from {path}: {sentence}.\n")
+
+
+Command = RestoreCommand
+"""By this name Django finds it."""

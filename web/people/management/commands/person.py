@@ -74,7 +74,7 @@ def done(given: argparse.Namespace) -> int:
     return DONE
 
 
-class Command(PineCommand):
+class PersonCommand(PineCommand):
     """./pine person."""
 
     def add_arguments(self, parser: CommandParser) -> None:
@@ -88,3 +88,7 @@ class Command(PineCommand):
             for fault in refused.faults:
                 sys.stderr.write(f"{fault.what} {fault.way_out}\n")
             sys.exit(FAULTS)
+
+
+Command = PersonCommand
+"""By this name Django finds it."""

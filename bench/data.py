@@ -44,8 +44,17 @@ def write(folder: Path, name: str, header: str, rows: Any) -> None:
 def generate(folder: Path, scale: int) -> int:
     """Writes the package; returns the number of lines."""
     random = Random(42)
-    classes = ["asset", "liability", "equity", "revenue", "expense"]
     codes = [f"{10000 + i * 20:05d}" for i in range(ACCOUNTS)]
+    _lists(folder, codes, random)
+    _tree(folder, codes)
+    _chart(folder, codes)
+    _companies(folder)
+    _statement_and_group(folder, codes)
+    return _journals(folder, codes, JOURNALS // scale, random)
+
+
+def _lists(folder: Path, codes: list[str], random: Random) -> None:
+    classes = ["asset", "liability", "equity", "revenue", "expense"]
     write(
         folder,
         "code_lists",
@@ -82,6 +91,9 @@ def generate(folder: Path, scale: int) -> int:
             ),
         ],
     )
+
+
+def _tree(folder: Path, codes: list[str]) -> None:
     write(folder, "hierarchies", "hierarchy,code_list,name,main", [("tree", "acc", "Tree", "true")])
     write(
         folder,
@@ -92,6 +104,9 @@ def generate(folder: Path, scale: int) -> int:
             *(("tree", c, str(10 + i * 80 // ACCOUNTS)) for i, c in enumerate(codes)),
         ],
     )
+
+
+def _chart(folder: Path, codes: list[str]) -> None:
     write(folder, "structures", "structure,name,separator", [("s", "S", "-")])
     write(
         folder,
@@ -121,6 +136,9 @@ def generate(folder: Path, scale: int) -> int:
         "calendar,fiscal_year,period,name,starts_on,ends_on",
         [("m", y, m, f"{y}-{m}", a, b) for y, m, a, b in months],
     )
+
+
+def _companies(folder: Path) -> None:
     write(
         folder,
         "companies",
@@ -133,6 +151,9 @@ def generate(folder: Path, scale: int) -> int:
         "company,segment,code",
         [(f"c{i:03d}", "co", f"{i:03d}") for i in range(COMPANIES)],
     )
+
+
+def _statement_and_group(folder: Path, codes: list[str]) -> None:
     write(folder, "statements", "statement,name,chart,kind", [("bs", "Balance sheet", "c", "balance_sheet")])
     lines = [
         ("bs", f"l{i}", "", i, f"Line {i}", "accounts", f"under {i}", "debit") for i in range(10, 10 + 48)
@@ -151,7 +172,6 @@ def generate(folder: Path, scale: int) -> int:
         "group,elimination,position,accounts,difference_account",
         [("g", "e", 1, f"{codes[100]} to {codes[160]}", codes[0])],
     )
-    return _journals(folder, codes, JOURNALS // scale, random)
 
 
 def _journals(folder: Path, codes: list[str], count: int, random: Random) -> int:

@@ -18,15 +18,18 @@ from collections.abc import Callable
 from datetime import date
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import django
 import psycopg
 
-from tests.bench_companies import bench_companies
-from tests.bench_data import ACCOUNTS, CODES, COMPANIES, ROOT, WORDS, deepen, generate
-from tests.bench_figures import bench_figures
-from tests.bench_group import bench_large_group
+from bench.companies import bench_companies
+from bench.data import ACCOUNTS, CODES, COMPANIES, ROOT, WORDS, deepen, generate
+from bench.figures import bench_figures
+from bench.group import bench_large_group
+
+if TYPE_CHECKING:
+    from django.test import Client
 
 
 def timed(act: Callable[[], Any]) -> float:
@@ -44,7 +47,9 @@ def p95(act: Callable[[int], Any], times: int = 60) -> float:
     return statistics.quantiles(found, n=20)[-1]
 
 
-class Report:
+class BenchReport:
+    """What was measured, a row each, printed as it comes."""
+
     def __init__(self) -> None:
         self.rows: list[tuple[str, ...]] = []
 
@@ -62,7 +67,7 @@ class Report:
                 f"{memory:,}",
             )
         )
-        print("  ".join(self.rows[-1]), flush=True)  # noqa: T201
+        print("  ".join(self.rows[-1]), flush=True)
 
     def markdown(self, lines: int) -> str:
         head = (
@@ -78,7 +83,7 @@ class Report:
         )
 
 
-def bench_import(report: Report, folder: Path, lines: int) -> None:
+def bench_import(report: BenchReport, folder: Path, lines: int) -> None:
     from django.db import connection, transaction
 
     from web.exchange.importing import import_package
@@ -132,11 +137,9 @@ print(time.perf_counter() - started)
 """
 
 
-def bench_group(report: Report, lines: int) -> None:
+def _grouped_by_sql() -> tuple[int, float]:
+    """How many balances there are, and the seconds of a bare GROUP BY over them."""
     from django.db import connection
-
-    from web.definitions import snapshot
-    from web.group import queries
 
     with connection.cursor() as cursor:
         cursor.execute(
@@ -156,6 +159,14 @@ def bench_group(report: Report, lines: int) -> None:
             cursor.fetchall()
 
         base = best(grouped, 3)
+    return balances, base
+
+
+def bench_group(report: BenchReport, lines: int) -> None:
+    from web.definitions import snapshot
+    from web.group import queries
+
+    balances, base = _grouped_by_sql()
     cold = min(
         float(
             subprocess.run(
@@ -187,7 +198,7 @@ def bench_group(report: Report, lines: int) -> None:
     )
 
 
-def bench_codes(report: Report) -> None:
+def bench_codes(report: BenchReport) -> None:
     from django.test import Client
 
     from tests.base import person
@@ -226,7 +237,7 @@ def bench_codes(report: Report) -> None:
     )
 
 
-def bench_posting(report: Report) -> None:
+def bench_posting(report: BenchReport) -> None:
     from core.definitions.tables import Journal, JournalLine
     from web.journals import actions
     from web.people.models import Person
@@ -268,24 +279,33 @@ def bench_posting(report: Report) -> None:
     )
 
 
-def bench_depth(report: Report, codes: int) -> None:
+EMPTY_LIST = "the same page of an empty list"
+
+
+class Visit:
+    """A signed-in client that takes nothing but an answer."""
+
+    def __init__(self, client: Client) -> None:
+        self.client = client
+
+    def get(self, address: str) -> None:
+        assert self.client.get(address).status_code == 200, address
+
+    def post(self, address: str, **values: Any) -> None:
+        reply = self.client.post(address, values)
+        assert reply.status_code == 200, (address, reply.content[:500])
+
+
+def bench_depth(report: BenchReport, codes: int) -> None:
     """Storey 1 and drafts at full size, in an open draft, as a user goes through them."""
     from django.test import Client
 
-    from web.definitions.models import Draft
     from web.people.models import Person
 
     client = Client(SERVER_NAME="127.0.0.1", headers={"HX-Current-URL": "http://127.0.0.1/codes/acc/"})
     client.force_login(
         Person.objects.get(username="bench"), backend="django.contrib.auth.backends.ModelBackend"
     )
-
-    def get(address: str) -> None:
-        assert client.get(address).status_code == 200, address
-
-    def post(address: str, **values: Any) -> None:
-        reply = client.post(address, values)
-        assert reply.status_code == 200, (address, reply.content[:500])
 
     from tests.base import bring
 
@@ -296,6 +316,13 @@ def bench_depth(report: Report, codes: int) -> None:
                 "hierarchies": "hierarchy,code_list,name,main\nempty-tree,empty,Empty,true\n",
             }
         )
+    visit = Visit(client)
+    bare = _bench_looking(report, codes, visit)
+    _bench_moving(report, codes, visit, bare)
+
+
+def _bench_looking(report: BenchReport, codes: int, visit: Visit) -> float:
+    """Tables and drawings; returns what the page of an empty list takes."""
     starts = [f"{1 + i % 8}{i % 10}{i % 7}" for i in range(60)]
     for warm in (
         "/codes/acc/",
@@ -303,64 +330,76 @@ def bench_depth(report: Report, codes: int) -> None:
         "/hierarchies/tree/elevation/",
         "/codes/acc/rows/?stands=loose",
     ):
-        get(warm)
-    page, bare = "the same page of an empty list", p95(lambda i: get("/codes/empty/"))
-    drawn = p95(lambda i: get("/hierarchies/empty-tree/elevation/"))
+        visit.get(warm)
+    bare = p95(lambda i: visit.get("/codes/empty/"))
+    drawn = p95(lambda i: visit.get("/hierarchies/empty-tree/elevation/"))
     report.add(
-        "open the table of codes, p95", codes, p95(lambda i: get("/codes/acc/")), page, bare, "< 0.100 s"
+        "open the table of codes, p95",
+        codes,
+        p95(lambda i: visit.get("/codes/acc/")),
+        EMPTY_LIST,
+        bare,
+        "< 0.100 s",
     )
     report.add(
         "scroll in it, p95",
         codes,
-        p95(lambda i: get(f"/codes/acc/rows/?from={i * 700}")),
-        page,
+        p95(lambda i: visit.get(f"/codes/acc/rows/?from={i * 700}")),
+        EMPTY_LIST,
         bare,
         "< 0.100 s",
     )
     report.add(
         "filter it, p95",
         codes,
-        p95(lambda i: get(f"/codes/acc/rows/?prefix={starts[i % 60]}&class=asset")),
-        page,
+        p95(lambda i: visit.get(f"/codes/acc/rows/?prefix={starts[i % 60]}&class=asset")),
+        EMPTY_LIST,
         bare,
         "< 0.100 s",
     )
     report.add(
         "open the elevation, p95",
         codes,
-        p95(lambda i: get("/hierarchies/tree/elevation/"), 30),
-        page,
+        p95(lambda i: visit.get("/hierarchies/tree/elevation/"), 30),
+        EMPTY_LIST,
         drawn,
         "< 0.100 s",
     )
-    post("/drafts/new/", name="Bench")
+    return bare
+
+
+def _bench_moving(report: BenchReport, codes: int, visit: Visit, bare: float) -> None:
+    """A move in a draft, what it moves, and its publishing."""
+    from web.definitions.models import Draft
+
+    visit.post("/drafts/new/", name="Bench")
     draft = Draft.objects.get(name="Bench").pk
-    post("/hierarchies/tree/move/", what="1", onto="8")
+    visit.post("/hierarchies/tree/move/", what="1", onto="8")
     report.add(
         "move a rollup with 6,000 codes below it, p95",
         codes,
-        p95(lambda i: post("/hierarchies/tree/move/", what="1", onto="" if i % 2 else "7"), 30),
-        page,
+        p95(lambda i: visit.post("/hierarchies/tree/move/", what="1", onto="" if i % 2 else "7"), 30),
+        EMPTY_LIST,
         bare,
         "< 0.100 s",
     )
 
     def seen(i: int) -> float:
-        post("/hierarchies/tree/move/", what="1", onto="" if i % 2 else "7")
-        return timed(lambda: get("/hierarchies/tree/"))
+        visit.post("/hierarchies/tree/move/", what="1", onto="" if i % 2 else "7")
+        return timed(lambda: visit.get("/hierarchies/tree/"))
 
     after = statistics.quantiles([seen(i) for i in range(10)], n=20)[-1]
-    report.add("the first page after such a move, p95", codes, after, page, bare, "—")
-    post("/hierarchies/tree/move/", what="1", onto="8")
-    get(f"/drafts/{draft}/moves/?part=1")
-    moves = p95(lambda i: get(f"/drafts/{draft}/moves/?part=1&year=2026&period={1 + i % 12}"), 12)
-    report.add("show what it moves, 100 companies, p95", codes, moves, page, bare, "< 1 s")
-    seconds = timed(lambda: post(f"/drafts/{draft}/publish/", reason="Bench"))
-    report.add("publish it", codes, seconds, page, bare, "< 1 s")
+    report.add("the first page after such a move, p95", codes, after, EMPTY_LIST, bare, "—")
+    visit.post("/hierarchies/tree/move/", what="1", onto="8")
+    visit.get(f"/drafts/{draft}/moves/?part=1")
+    moves = p95(lambda i: visit.get(f"/drafts/{draft}/moves/?part=1&year=2026&period={1 + i % 12}"), 12)
+    report.add("show what it moves, 100 companies, p95", codes, moves, EMPTY_LIST, bare, "< 1 s")
+    seconds = timed(lambda: visit.post(f"/drafts/{draft}/publish/", reason="Bench"))
+    report.add("publish it", codes, seconds, EMPTY_LIST, bare, "< 1 s")
     report.add("memory of this one worker, MiB in the last column", codes, 0, "—", 0, "—")
 
 
-def bench_pack(report: Report) -> None:
+def bench_pack(report: BenchReport) -> None:
     """Four statements of each company as one PDF, beside what its figures alone take."""
     from web.packs.making import figures_of_items, make_pack
     from web.packs.statements import PackItem
@@ -404,7 +443,7 @@ def main() -> int:
     from web.shell.collecting import collect_rarely
 
     collect_rarely()  # as a worker does
-    report = Report()
+    report = BenchReport()
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         lines = generate(folder, scale)
