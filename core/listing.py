@@ -12,7 +12,9 @@ from core.codes.lists import in_use, list_index, lowered
 from core.definitions.state import State, derived
 from core.definitions.tables import (
     Chart,
+    ChartDimension,
     Code,
+    Dimension,
     Hierarchy,
     HierarchyNode,
     Statement,
@@ -59,13 +61,16 @@ class CodeMarks(NamedTuple):
     drafted: frozenset[str]
 
 
-@derived(Statement, StatementLine, Chart, Structure, StructureSegment, Code, Hierarchy, HierarchyNode)
+@derived(
+    *(Statement, StatementLine, Chart, ChartDimension, Dimension, Structure, StructureSegment),
+    *(Code, Hierarchy, HierarchyNode),
+)
 def on_lines(state: State, code_list: str) -> frozenset[str]:
     """Codes of a list that stand on a line of any statement."""
     names: set[str] = set()
     for row in state.rows(Statement):
         if natural_list(state, row.chart) == code_list and (planned := plan(state, row.statement)):
-            names.update(code for i, code in enumerate(planned.accounts.posting) if planned.line_of[i] >= 0)
+            names.update(code for i, code in enumerate(planned.accounts.posting) if planned.home_of(i) >= 0)
     return frozenset(names)
 
 

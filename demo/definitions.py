@@ -357,12 +357,22 @@ def statements() -> Iterator[Any]:
     yield Statement("bs", "Balance sheet", "shared", "balance_sheet")
     yield Statement("is", "Income statement", "shared", "income_statement")
     yield Statement("equity", "Movement of equity", "shared", "other")
+    yield Statement("channels", "Sales by channel", "shared", "other")
+    yield StatementLine("channels", "sales", "", 10, "Sales", "heading")
+    for position, (line, label, codes) in enumerate(CHANNEL_LINES, 2):
+        of_line = ("channels", line, "sales", position * 10, label, "accounts", "under 41")
+        yield StatementLine(*of_line, field="channel", codes=codes)
     for name, lines in (("bs", BALANCE_SHEET), ("is", INCOME), ("equity", EQUITY)):
         for position, (line, parent, label, kind, text) in enumerate(lines, 1):
             accounts, formula = ("", text) if kind == "formula" else (text, "")
             yield StatementLine(name, line, parent, position * 10, label, kind, accounts, formula)
 
 
+CHANNEL_LINES = [
+    ("public", "To the public", "RET, WEB"),
+    ("trade", "To the trade", "AUC, WHO"),
+    ("without", "Without a channel", ""),
+]
 EQUITY = [
     ("equity", "", "Movement of equity", "heading", ""),
     ("capital", "equity", "Share capital", "accounts", "31010, 31020"),

@@ -60,34 +60,12 @@ ROWS: list[Any] = [
     Statement("flow", "Flow", "c", "cash_flow"),
     StatementLine("flow", "cash", "", 1, "Cash", "accounts", "under 10"),
     StatementLine("flow", "note", "", 2, "Note", "text"),
+    Statement("part", "Parts", "c"),
+    StatementLine("part", "web", "", 1, "Web", "accounts", "4010, 5010", "", "debit", "channel", "W"),
+    StatementLine("part", "loose", "", 2, "Without a site", "accounts", "4010", "", "debit", "site"),
+    StatementLine("part", "rest", "", 3, "All else", "accounts", "4010, 5*", "", "debit"),
 ]
 RESULT: tuple[str, ...] = tuple(code for code, kind in CLASSES.items() if kind in ("revenue", "expense"))
-SHOWN: dict[str, list[tuple[str, int, Any]]] = {
-    "inc": [
-        ("net", 0, lambda of: -of("4010", "5010", "5020")),
-        ("sales", 1, lambda of: -of("4010")),
-        ("costs", 1, lambda of: of("5010", "5020")),
-        ("share", 0, "share"),
-        ("ever", 0, "ever"),
-    ],
-    "flow": [("cash", 0, lambda of: of("1010", "1020")), ("note", 0, None)],
-    "st": [
-        ("assets", 0, lambda of: of("1010", "1020", "1110", "1810")),
-        ("cash", 1, lambda of: of("1010", "1020")),
-        ("debtors", 1, lambda of: of("1110", "1810")),
-        ("owing", 0, lambda of: -of("2010", "2810", "3010", *RESULT)),
-        ("capital", 1, lambda of: -of("3010")),
-        ("creditors", 1, lambda of: -of("2010", "2810")),
-        ("result", 1, "ever"),
-    ],
-}
-ON_LINES = {
-    "inc": {"4010", "5010", "5020"},
-    "flow": {"1010", "1020"},
-    "st": set(CLASSES) - set(RESULT),
-}
-TREE = [("1", 0), ("10", 1), ("1010", 2), ("1020", 2), ("11", 1), ("1110", 2)]
-BELOW = {"1": ("1010", "1020", "1110"), "10": ("1010", "1020"), "11": ("1110",)}
 
 
 class Line(NamedTuple):
@@ -107,6 +85,50 @@ class Line(NamedTuple):
         return {"account": self.natural, "site": self.site}.get(name) or str(getattr(self, name, ""))
 
 
+def is_web(line: Line) -> bool:
+    return line.channel == "W"
+
+
+SHOWN: dict[str, list[tuple[str, int, Any]]] = {
+    "inc": [
+        ("net", 0, lambda of: -of("4010", "5010", "5020")),
+        ("sales", 1, lambda of: -of("4010")),
+        ("costs", 1, lambda of: of("5010", "5020")),
+        ("share", 0, "share"),
+        ("ever", 0, "ever"),
+    ],
+    "part": [
+        ("web", 0, lambda of: of("4010", "5010", when=is_web)),
+        ("loose", 0, lambda of: of("4010", when=lambda x: not is_web(x) and not x.site)),
+        (
+            "rest",
+            0,
+            lambda of: (
+                of("4010", when=lambda x: not is_web(x) and x.site)
+                + of("5010", when=lambda x: not is_web(x))
+                + of("5020")
+            ),
+        ),
+    ],
+    "flow": [("cash", 0, lambda of: of("1010", "1020")), ("note", 0, None)],
+    "st": [
+        ("assets", 0, lambda of: of("1010", "1020", "1110", "1810")),
+        ("cash", 1, lambda of: of("1010", "1020")),
+        ("debtors", 1, lambda of: of("1110", "1810")),
+        ("owing", 0, lambda of: -of("2010", "2810", "3010", *RESULT)),
+        ("capital", 1, lambda of: -of("3010")),
+        ("creditors", 1, lambda of: -of("2010", "2810")),
+        ("result", 1, "ever"),
+    ],
+}
+ON_LINES = {
+    "inc": {"4010", "5010", "5020"},
+    "flow": {"1010", "1020"},
+    "part": {"4010", "5010", "5020"},
+    "st": set(CLASSES) - set(RESULT),
+}
+TREE = [("1", 0), ("10", 1), ("1010", 2), ("1020", 2), ("11", 1), ("1110", 2)]
+BELOW = {"1": ("1010", "1020", "1110"), "10": ("1010", "1020"), "11": ("1110",)}
 Test = Callable[[Line], bool]
 
 
@@ -218,17 +240,8 @@ def shown(statement: str, column: Column) -> list[Decimal | None]:
     summed = column.standing if statement == "st" else column.moving
     ever = -sum((line.raw for line in column.standing if line.natural in RESULT), ZERO)
 
-    def of(*codes: str) -> Decimal:
-        return sum(
-            (line.raw for line in summed if line.natural in codes and line.natural not in RESULT), ZERO
-        ) + sum(
-            (
-                line.raw
-                for line in (column.standing if statement == "st" else summed)
-                if line.natural in codes and line.natural in RESULT
-            ),
-            ZERO,
-        )
+    def of(*codes: str, when: Callable[[Line], Any] = lambda _: True) -> Decimal:
+        return sum((line.raw for line in summed if line.natural in codes and when(line)), ZERO)
 
     values: list[Decimal | None] = []
     for _, _, what in SHOWN[statement]:
@@ -248,7 +261,9 @@ def table(statement: str, columns: list[Column]) -> list[str]:
         f"{name},{depth},{','.join('' if s[i] is None else cents(s[i] or ZERO) for s in sides)}"
         for i, (name, depth, _) in enumerate(SHOWN[statement])
     ]
-    wanted = {"inc": set(RESULT), "flow": set[str](), "st": set(CLASSES) - set(RESULT)}[statement]
+    wanted = {"inc": set(RESULT), "flow": set[str](), "part": set[str](), "st": set(CLASSES) - set(RESULT)}[
+        statement
+    ]
     missed = wanted - ON_LINES[statement]
     loose = [
         [

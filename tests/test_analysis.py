@@ -85,7 +85,8 @@ class Analysis(PineTest):
 
     def by(self, by: str, statement: str, moving: list[Line], standing: list[Line]) -> list[Column]:
         fields = by.split(",")
-        wanted = {"inc": RESULT, "flow": ("1010", "1020"), "st": tuple(CLASSES)}[statement]
+        on_lines = {"flow": ("1010", "1020"), "part": ("4010", "5010", "5020")}
+        wanted = {"inc": RESULT, "st": tuple(CLASSES), **on_lines}[statement]
         summed = [x for x in (standing if statement == "st" else moving) if x.natural in wanted]
         if statement == "inc":
             summed += [x for x in standing if x.natural in RESULT]

@@ -16,10 +16,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from core.analysis.filters import Filter, code_in_combination, code_in_string
+from core.analysis.filters import Filter, chart_field, code_in_combination, code_in_string
 from core.books.balances import Books, exact
 from core.books.periods import YEAR, CalendarIndex, ordinal
-from core.statements.figures import StrayAccount
+from core.statements.amounts import WHOLE, StrayAccount
+from core.statements.figures import Plan
 from core.structures.charts import ChartIndex
 
 
@@ -38,6 +39,8 @@ class AmountRows:
     credit: NDArray[Any]
     strings: Mapping[int, str]
     combinations: Mapping[int, str]
+    part: NDArray[np.int64] | None = None
+    """of a statement's lines that take a part of their accounts the one that each goes to, or WHOLE"""
     unmapped: Mapping[str, StrayAccount] = field(default_factory=dict)
     """of `naturals` seen in another chart those that stand for an own account that the mapping sends
     nowhere"""
@@ -53,7 +56,8 @@ class AmountRows:
 
     def where(self, kept: NDArray[np.bool_]) -> AmountRows:
         columns = ("natural", "string", "combination", "time", "closing", "debit", "credit")
-        return replace(self, **{name: getattr(self, name)[kept] for name in columns})
+        part = None if self.part is None else self.part[kept]
+        return replace(self, part=part, **{name: getattr(self, name)[kept] for name in columns})
 
     def of_year(self, year: int) -> Iterator[tuple[int, int, int, int]]:
         """(period, string, combination, debit plus) of the rows of a fiscal year, closing journals left out;
@@ -102,6 +106,40 @@ class AmountRows:
                     i: d for i, d in combinations.items() if condition.fits(code_in_combination(name, d))
                 }
         return sorted(strings), sorted(combinations)
+
+    def divided(self, chart: ChartIndex, plan: Plan) -> AmountRows:
+        """The same rows, each with the line part that its codes put it to: the first that fits."""
+        if not plan.has_conditions:
+            return self
+        part = np.full(len(self), WHOLE, dtype=np.int64)
+        names = {name: i for i, name in enumerate(self.naturals)}
+        for number, one in enumerate(plan.parts):
+            if not one.field:
+                continue
+            chart_field(chart, one.field)
+            codes, place = self.codes_in(chart, one.field)
+            fits = np.array([one.fits(code) for code in codes] or [False], dtype=bool)[place]
+            picked = np.zeros(len(self.naturals) or 1, dtype=bool)
+            own = (names.get(plan.accounts.posting[at]) for at in one.accounts.tolist())
+            picked[[i for i in own if i is not None]] = True
+            part[fits & picked[self.natural] & (part == WHOLE)] = number
+        return replace(self, part=part)
+
+    def standing_on(self, plan: Plan, start: int, end: int) -> NDArray[np.bool_]:
+        """Of rows that were divided those that stand on some of the lines by their account and codes, on
+        whichever side the balance is."""
+        whole = (plan.line_of >= start) & (plan.line_of < end)
+        inside = [i for i, part in enumerate(plan.parts) if start <= part.line < end]
+        for i in inside:
+            if not plan.parts[i].field:
+                whole[plan.parts[i].accounts] = True
+        position = plan.accounts.position
+        at_home = [name in position and bool(whole[position[name]]) for name in self.naturals]
+        on_whole: NDArray[np.bool_] = np.array(at_home or [False])[self.natural]
+        if self.part is None:
+            return on_whole
+        there: NDArray[np.bool_] = np.where(self.part == WHOLE, on_whole, np.isin(self.part, inside))
+        return there
 
     def fitting(self, chart: ChartIndex, conditions: Filter) -> AmountRows:
         """Those whose account string and dimensions fit every condition."""

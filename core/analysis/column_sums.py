@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal, NamedTuple
 
 import numpy as np
@@ -15,7 +15,8 @@ from core.analysis.period_columns import PeriodColumn, movement_places, standing
 from core.analysis.stretches import Stretch
 from core.books.balances import TrialRow, added_up
 from core.codes.lists import ListIndex
-from core.statements.figures import RESULT_CLASSES, Amounts, Plan, StrayAccount
+from core.statements.amounts import WHOLE, Amounts, StrayAccount
+from core.statements.figures import RESULT_CLASSES, Plan
 from core.structures.charts import ChartIndex
 
 Measure = Literal["standing", "movement", "movement_with_closing"]
@@ -46,6 +47,9 @@ class _Placed:
     strays: tuple[StrayAccount, ...]
     unmapped: frozenset[int]
     """places of own accounts that have none in the second chart"""
+    accounts: NDArray[np.int64]
+    parts: NDArray[np.int64]
+    """by place before the strays its account, and the line part it was put to"""
 
     def is_unmapped(self, place: int) -> bool:
         return place in self.unmapped
@@ -61,15 +65,28 @@ class _Placed:
 
 
 def _placed(rows: AmountRows, accounts: ListIndex) -> _Placed:
+    count = len(accounts.posting)
     strays = tuple(name for name in rows.naturals if name not in accounts.position)
-    behind = {name: len(accounts.posting) + i for i, name in enumerate(strays)}
+    behind = {name: count + i for i, name in enumerate(strays)}
     places = [accounts.position.get(name, behind.get(name, 0)) for name in rows.naturals]
+    place = np.array(places or [0], dtype=np.int64)[rows.natural]
+    of_account, parts = np.arange(count), np.full(count, WHOLE)
+    if rows.part is not None and (rows.part >= 0).any():
+        taken = rows.part >= 0
+        keys, inverse = np.unique(rows.part[taken] * count + place[taken], return_inverse=True)
+        place = np.where(place >= count, place + len(keys), place)
+        place[taken] = count + inverse
+        behind = {name: at + len(keys) for name, at in behind.items()}
+        of_account = np.concatenate([of_account, keys % count])
+        parts = np.concatenate([parts, keys // count])
     return _Placed(
         rows,
-        np.array(places or [0], dtype=np.int64)[rows.natural],
-        len(accounts.posting) + len(strays),
+        place,
+        len(of_account) + len(strays),
         tuple(rows.unmapped.get(name) or StrayAccount("", name, "", "") for name in strays),
         frozenset(behind[name] for name in strays if name in rows.unmapped),
+        of_account,
+        parts,
     )
 
 
@@ -100,7 +117,9 @@ def _amounts(
     there = placed.matrix(np.ones(len(net), dtype=bool), standing, columns)
     if running:
         stands, there = np.cumsum(stands, axis=1, dtype=stands.dtype), np.logical_or.accumulate(there, axis=1)
-    return Amounts(sums, stands, placed.strays, None, there)
+    if placed.rows.part is None:
+        return Amounts(sums, stands, placed.strays, None, there)
+    return Amounts(sums, stands, placed.strays, placed.accounts, there, placed.parts)
 
 
 def one_column(rows: AmountRows, plan: Plan, stretch: Stretch, measure: Measure) -> Columns:
@@ -135,9 +154,13 @@ def by_codes(
 def _on_lines(plan: Plan, placed: _Placed) -> NDArray[np.bool_]:
     """Accounts whose movement or balance a statement sums: on a line, or missed by it."""
     on = np.zeros(placed.size, dtype=bool)
-    on[: len(plan.line_of)] = plan.line_of >= 0
-    on[plan.missed()] = True
-    on[len(plan.line_of) :] = [plan.belongs(account.account_class) for account in placed.strays]
+    count = len(placed.accounts)
+    there = plan.line_of >= 0
+    there[plan.missed()] = True
+    for part in plan.parts:
+        there[part.accounts] = True
+    on[:count] = there[placed.accounts]
+    on[count:] = [plan.belongs(account.account_class) for account in placed.strays]
     return on
 
 
@@ -145,8 +168,9 @@ def _in_result(plan: Plan, placed: _Placed) -> NDArray[np.bool_]:
     """Accounts that a line of the result sums."""
     inside = np.zeros(placed.size, dtype=bool)
     if plan.has_result:
-        inside[: len(plan.into_result)] = plan.into_result
-        inside[len(plan.into_result) :] = [s.account_class in RESULT_CLASSES for s in placed.strays]
+        count = len(placed.accounts)
+        inside[:count] = plan.into_result[placed.accounts]
+        inside[count:] = [s.account_class in RESULT_CLASSES for s in placed.strays]
     return inside
 
 
@@ -156,12 +180,12 @@ def _with_total(amounts: Amounts) -> Amounts:
         return np.column_stack([values, total])
 
     touched = amounts.touched
-    return Amounts(
-        widened(amounts.window),
-        widened(amounts.cumulative),
-        amounts.unmapped,
-        amounts.places,
-        None if touched is None else widened(touched),
+    return replace(
+        amounts,
+        window=widened(amounts.window),
+        cumulative=widened(amounts.cumulative),
+        touched=None if touched is None else widened(touched),
+        deciding=-1,
     )
 
 
@@ -184,7 +208,7 @@ def by_periods(
         stands = amounts.cumulative
         return Columns(
             tuple(column.title for column in columns),
-            Amounts(stands, stands, amounts.unmapped, None, amounts.touched),
+            replace(amounts, window=stands, cumulative=stands),
         )
     moved = movement_places(list(columns), rows.time)
     if measure == "movement":

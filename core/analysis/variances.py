@@ -19,7 +19,7 @@ def beside(actual: Figures, other: Figures) -> Figures:
         account = mine.get(key) or planned[key]
         have, want = (of[key].raw[0] if key in of else 0 for of in (mine, planned))
         unplaced.append(UnplacedAccount(*account[:4], (have, want, have - want)))
-    return Figures(lines, tuple(unplaced))
+    return Figures(lines, tuple(unplaced), actual.amounts)
 
 
 def _figure(actual: Figure, other: Figure) -> Figure:

@@ -11,7 +11,9 @@ from typing import NamedTuple
 import numpy as np
 
 from core.budgets.cells import BudgetCell, BudgetSpan, BudgetYear, Cells
-from core.statements.figures import DEBIT, Amounts, Figure, Plan, StrayAccount, compute
+from core.statements.amounts import Amounts, StrayAccount
+from core.statements.figures import Figure, Plan, compute
+from core.statements.line_parts import DEBIT
 
 Sums = list[int | None]
 """By column; None where there is no cell."""

@@ -61,7 +61,7 @@ class DeleteLine:
             return 0, 0
         start = planned.index[self.line]
         end = planned.end_of(start)
-        return end - start - 1, int(((planned.line_of >= start) & (planned.line_of < end)).sum())
+        return end - start - 1, len(planned.accounts_between(start, end))
 
     def sentence(self, state: State) -> str:
         row = state.get(StatementLine, self.statement, self.line)

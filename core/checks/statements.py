@@ -14,16 +14,16 @@ from core.definitions.tables import Budget, ColumnSet, Statement, StatementLine
 from core.faults import Fault, WrongCall
 from core.statements import formulas
 from core.statements.figures import (
-    CREDIT,
-    DEBIT,
     RESULT_CLASSES,
     Plan,
     PlanLine,
+    field_list,
     formula_cycle,
     line_title,
     natural_list,
     plan,
 )
+from core.statements.line_parts import CREDIT, DEBIT
 from core.structures.charts import chart_index
 
 MOST_NAMED = 20
@@ -45,11 +45,32 @@ def lines(state: State, rows: list[StatementLine]) -> Iterator[Fault]:
             yield fault(row, "formula", what, "Make it a line of kind formula.")
         if row.kind == "formula":
             yield from _formula(state, row)
+        yield from _part(state, row)
         statement_row = state.get(Statement, row.statement)
         if statement_row and row.kind == "accounts" and row.accounts:
             yield from selector_faults(state, row, "accounts", natural_list(state, statement_row.chart))[1]
     for name in sorted({row.statement for row in rows}):
         yield from _tree(state, name)
+
+
+def _part(state: State, row: StatementLine) -> Iterator[Fault]:
+    """What a line asks of the amounts of its accounts."""
+    if row.kind != "accounts":
+        for column, is_set in (("field", row.field), ("codes", row.codes), ("side", row.side != "any")):
+            if is_set:
+                what = f"A line of kind {row.kind} takes no part of accounts."
+                yield fault(row, column, what, "Make it a line of kind accounts, or leave it out.")
+        return
+    if row.codes and not row.field:
+        what = f"{line_title(row)} asks for codes and for no field."
+        yield fault(row, "field", what, "Name a segment or dimension of the chart.")
+    if row.field:
+        if code_list := field_list(state, row):
+            if row.codes:
+                yield from selector_faults(state, row, "codes", code_list)[1]
+        else:
+            what = f"The chart of {row.statement} has no segment or dimension {row.field}."
+            yield fault(row, "field", what, "Name a segment or dimension of the chart.", "reference")
 
 
 def _formula(state: State, row: StatementLine) -> Iterator[Fault]:

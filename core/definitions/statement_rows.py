@@ -40,6 +40,9 @@ class StatementLine(NamedTuple):
     accounts: Selector = ""
     formula: Text = ""
     sign: Annotated[str, choice("natural", "debit", "credit")] = "natural"
+    field: Annotated[str, Kind("id"), LATER] = ""
+    codes: Annotated[str, Kind("selector"), LATER] = ""
+    side: Annotated[str, choice("any", "debit", "credit"), LATER] = "any"
 
 
 class Budget(NamedTuple):

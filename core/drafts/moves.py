@@ -3,7 +3,7 @@ difference."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -13,7 +13,8 @@ from core.codes.hierarchies import Tree, moved_codes, tree
 from core.codes.lists import list_index
 from core.definitions.state import State
 from core.definitions.tables import Company, Hierarchy, Statement
-from core.statements.figures import Amounts, Figures, Plan, compute, natural_list, plan
+from core.statements.amounts import Amounts
+from core.statements.figures import Figures, Plan, compute, plan
 
 NOTHING = np.zeros(0, dtype=np.int64)
 
@@ -59,24 +60,40 @@ def _amounts(made: Plan, sums: AccountSums) -> Amounts:
     return Amounts(chosen[rows], sums.cumulative[rows], (), places)
 
 
+OneByOne = Callable[[State, Plan, str], Figures]
+"""The figures of one company for a plan whose lines ask for codes, which sums by account don't tell."""
+
+
+def _figures(
+    state: State, planned: Plan, sums: AccountSums, digits: int, one_by_one: OneByOne
+) -> list[Figures]:
+    """Of all companies together, or of each."""
+    if planned.has_conditions:
+        return [one_by_one(state, planned, company) for company in sums.companies]
+    return [compute(planned, _amounts(planned, sums), digits)]
+
+
 def _shown(
-    state: State, statement: str, sums: AccountSums, digits: int
+    state: State, statement: str, sums: AccountSums, digits: int, one_by_one: OneByOne
 ) -> dict[str, tuple[str, int, tuple[int | None, ...]]]:
     planned = plan(state, statement)
     if planned is None:
         return {}
-    lines = compute(planned, _amounts(planned, sums), digits).lines
-    return {f.line.row.line: (f.line.row.label, f.line.depth, f.shown) for f in lines}
+    several = _figures(state, planned, sums, digits, one_by_one)
+    return {
+        one.row.line: (one.row.label, one.depth, tuple(v for own in several for v in own.lines[i].shown))
+        for i, one in enumerate(planned.lines)
+    }
 
 
 def statement_moves(
-    before: State, after: State, statement: str, sums: AccountSums, digits: int
+    before: State, after: State, statement: str, sums: AccountSums, digits: int, one_by_one: OneByOne
 ) -> list[FigureChange]:
     """Lines of a statement that differ between two states, in the order of the tree as it will be, then those
     that go."""
     if plan(before, statement) is plan(after, statement):
         return []
-    was, now = _shown(before, statement, sums, digits), _shown(after, statement, sums, digits)
+    was, now = (_shown(state, statement, sums, digits, one_by_one) for state in (before, after))
     none = (None,) * len(sums.companies)
     figure_changes = []
     for line in [*now, *(line for line in was if line not in now)]:
@@ -160,53 +177,31 @@ class Cause(NamedTuple):
     amount: int
 
 
-def _under(state: State, statement: str, line: str) -> frozenset[str]:
-    planned = plan(state, statement)
-    if planned is None or line not in planned.index:
-        return frozenset()
-    start = planned.index[line]
-    end = planned.end_of(start)
-    return frozenset(
-        planned.accounts.posting[i]
-        for i in np.flatnonzero((planned.line_of >= start) & (planned.line_of < end))
-    )
-
-
-def _below(state: State, hierarchy: str, code: str) -> frozenset[str]:
-    return frozenset(tree(state, hierarchy).below(code))
-
-
-def causes(
-    before: State, after: State, moved: FigureChange, sums: AccountSums, is_statement: bool
-) -> list[Cause]:
-    """The accounts with an amount that make a line differ, in code order."""
-    inside = _under if is_statement else _below
-    was, now = inside(before, moved.of, moved.line), inside(after, moved.of, moved.line)
+def hierarchy_causes(before: State, after: State, moved: FigureChange, sums: AccountSums) -> list[Cause]:
+    """The accounts with an amount that come under a rollup code or leave it, in code order."""
+    was, now = (frozenset(tree(state, moved.of).below(moved.line)) for state in (before, after))
     place = {code: i for i, code in enumerate(sums.codes)}
     column = sums.companies.index(moved.company)
-    open_draft = plan(after, moved.of) or plan(before, moved.of) if is_statement else None
-    chosen = (
-        sums.window
-        if open_draft is not None and open_draft.statement.kind != "balance_sheet"
-        else sums.cumulative
-    )
-    rows = []
-    for code in sorted(was ^ now):
-        amount = int(chosen[place[code], column]) if code in place else 0
-        if amount:
-            rows.append(Cause(code, _name(before, after, moved, code, is_statement), code in now, amount))
-    return rows
+    names = [list_index(state, tree(state, moved.of).code_list).codes for state in (after, before)]
+    return [
+        Cause(code, next((own[code].name for own in names if code in own), ""), code in now, amount)
+        for code in sorted(was ^ now)
+        if code in place and (amount := int(sums.cumulative[place[code], column]))
+    ]
 
 
-def _name(before: State, after: State, moved: FigureChange, code: str, is_statement: bool) -> str:
-    for state in (after, before):
-        statement_row = state.get(Statement, moved.of) if is_statement else None
-        code_list = (
-            natural_list(state, statement_row.chart) if statement_row else tree(state, moved.of).code_list
-        )
-        if row := list_index(state, code_list).codes.get(code):
-            return row.name
-    return ""
+def statement_causes(
+    before: State, after: State, moved: FigureChange, sums: AccountSums, one_by_one: OneByOne
+) -> list[Cause]:
+    """The accounts that make a line of a company differ; `sums` are of that company alone."""
+    sides: list[tuple[Plan, Amounts] | None] = []
+    for state in (before, after):
+        planned = plan(state, moved.of)
+        if planned is None:
+            sides.append(None)
+            continue
+        sides.append((planned, _figures(state, planned, sums, 0, one_by_one)[0].amounts))
+    return account_causes(sides[0], sides[1], moved.line)
 
 
 def group_moves(was: Figures, now: Figures, group: str, statement: str) -> list[FigureChange]:
@@ -225,8 +220,10 @@ def group_moves(was: Figures, now: Figures, group: str, statement: str) -> list[
     return figure_changes
 
 
-def group_causes(was: tuple[Plan, Amounts], now: tuple[Plan, Amounts], line: str) -> list[Cause]:
-    """The group accounts that make a consolidated line differ: those that come or go, and those whose amount
+def account_causes(
+    was: tuple[Plan, Amounts] | None, now: tuple[Plan, Amounts] | None, line: str
+) -> list[Cause]:
+    """The accounts that make a line's last column differ: those that come or go, and those whose amount
     changes."""
 
     def under(made: Plan, amounts: Amounts) -> dict[str, int]:
@@ -234,11 +231,14 @@ def group_causes(was: tuple[Plan, Amounts], now: tuple[Plan, Amounts], line: str
             return {}
         start = made.index[line]
         end = made.end_of(start)
-        rows = np.flatnonzero((made.line_of >= start) & (made.line_of < end)).tolist()
-        return {made.accounts.posting[i]: int(amounts.window[i, -1]) for i in rows}
+        sums: dict[str, int] = {}
+        for place, row in made.rows_between(amounts, start, end):
+            code = made.accounts.posting[place]
+            sums[code] = sums.get(code, 0) + int(amounts.window[row, -1])
+        return {code: amount for code, amount in sums.items() if amount}
 
-    old, new = under(*was), under(*now)
-    names = {**was[0].accounts.codes, **now[0].accounts.codes}
+    old, new = ({} if side is None else under(*side) for side in (was, now))
+    names = {code: row for side in (was, now) if side for code, row in side[0].accounts.codes.items()}
     return [
         Cause(code, names[code].name, code in new, amount)
         for code in sorted(old.keys() | new.keys())

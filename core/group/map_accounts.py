@@ -13,7 +13,7 @@ from core.codes.lists import ListIndex, list_index
 from core.definitions.state import State
 from core.definitions.tables import Group
 from core.group.collect import Member
-from core.statements.figures import StrayAccount
+from core.statements.amounts import StrayAccount
 from core.structures.charts import chart_index
 
 

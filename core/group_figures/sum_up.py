@@ -16,7 +16,7 @@ from core.consolidation.position import Consolidation, Entries, Position, add
 from core.group.map_accounts import group_list
 from core.group_figures.columns import ADJUSTING, ELIMINATIONS, OWNERSHIP, ColumnPlan, column_plan
 from core.group_figures.results import results
-from core.statements.figures import Amounts
+from core.statements.amounts import Amounts
 
 Side = tuple[str, str, int]
 
@@ -125,7 +125,7 @@ def _amounts(
     one, other = _matrix(group, columns, window), _matrix(group, columns, total)
     touched: NDArray[np.bool_] = np.not_equal(one, 0)
     touched[:, -1] = touched[:, :-1].any(axis=1)
-    return Amounts(one, other, group.books.accounts.strays, None, touched)
+    return Amounts(one, other, group.books.accounts.strays, None, touched, deciding=-1)
 
 
 def _matrix(group: Consolidation, columns: tuple[str, ...], by_column: Mapping[str, Entries]) -> NDArray[Any]:

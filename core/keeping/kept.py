@@ -14,7 +14,7 @@ from core.codes.lists import ListIndex
 from core.consolidation.position import Consolidation
 from core.group_figures.columns import ELIMINATIONS
 from core.group_figures.sum_up import Consolidated, consolidate
-from core.statements.figures import Amounts, StrayAccount
+from core.statements.amounts import Amounts, StrayAccount
 
 
 class KeptAmount(NamedTuple):
@@ -96,7 +96,7 @@ class KeptFigures:
         for values in (window, total):
             values[:, -1] = values[:, :-1].sum(axis=1)
         places = np.array([index.position[self.accounts[i]] for i in known], dtype=np.int64)
-        return Amounts(window, total, strays, places)
+        return Amounts(window, total, strays, places, deciding=-1)
 
 
 def sealed(head: Sequence[object], text: str) -> str:

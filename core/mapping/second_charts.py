@@ -19,7 +19,7 @@ from core.codes.selectors import pick
 from core.definitions.state import State, derived
 from core.definitions.tables import Chart, Code, Hierarchy, HierarchyNode, Mapping, SecondChartMapping
 from core.group.mapping import MapPlan, rows_by_account
-from core.statements.figures import StrayAccount
+from core.statements.amounts import StrayAccount
 from core.structures.charts import chart_index
 
 

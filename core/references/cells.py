@@ -170,10 +170,20 @@ def _of_accounts(state: State, code_list: str, charts: dict[str, set[str]]) -> I
     for line in chain.from_iterable(state.part(StatementLine, name).values() for name in statements):
         if line.accounts:
             yield CodeReference(line, "accounts", SELECTOR)
+    yield from _of_conditions(state, charts)
     yield from _of_mappings(state, groups, own, {n: charts.get(c, set()) for n, c in companies.items()})
     yield from _of_chart_mappings(state, groups, code_list, charts)
     yield from _of_second_charts(state, code_list, charts)
     yield from _of_groups(state, groups)
+
+
+def _of_conditions(state: State, charts: dict[str, set[str]]) -> Iterator[CodeReference]:
+    """Codes that lines of statements ask for, where their field is over the list."""
+    for row in state.rows(Statement):
+        fields = charts.get(row.chart, ())
+        for line in state.part(StatementLine, row.statement).values() if fields else ():
+            if line.codes and line.field in fields:
+                yield CodeReference(line, "codes", SELECTOR)
 
 
 def _of_charts(charts: Iterator[Chart]) -> Iterator[CodeReference]:

@@ -83,6 +83,7 @@ SENTENCES: dict[tuple[type[Any], str], Callable[[State, Any], str]] = {
     (IntercompanyPair, "due_to"): lambda s, r: f"the intercompany pair of {r.company} and {r.partner}",
     (CompanyAccount, "code"): lambda s, r: f"the accounts of company {r.company}",
     (StatementLine, "accounts"): lambda s, r: f"line {r.label or r.line} of {_statement(s, r)}",
+    (StatementLine, "codes"): lambda s, r: f"what line {r.label or r.line} of {_statement(s, r)} asks for",
     (Mapping, "target"): lambda s, r: f"the mapping of {r.company} into {r.group}",
     (Mapping, "accounts"): lambda s, r: f"the mapping of {r.company} into {r.group}",
     (Mapping, "codes"): lambda s, r: f"the mapping of {r.company} into {r.group}",

@@ -72,5 +72,5 @@ def _places(state: State, index: ChartIndex, row: Code) -> Iterator[Said]:
     for statement in sorted(state.rows(Statement)):
         planned = plan(state, statement.statement) if statement.chart == index.chart else None
         at = planned.accounts.position.get(row.code) if planned else None
-        if planned and at is not None and planned.line_of[at] >= 0:
+        if planned and at is not None and planned.home_of(at) >= 0:
             yield ("place", statement.statement, row.code, "", "")

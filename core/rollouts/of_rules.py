@@ -85,9 +85,9 @@ def place_cell(state: State, source: RolloutSource, target: Target, thing: Thing
 
 def _line_of(planned: Plan | None, code: str) -> str:
     at = planned.accounts.position.get(code) if planned else None
-    if planned is None or at is None or planned.line_of[at] < 0:
+    if planned is None or at is None or planned.home_of(at) < 0:
         return ""
-    line: str = planned.lines[int(planned.line_of[at])].row.line
+    line: str = planned.lines[planned.home_of(at)].row.line
     return line
 
 

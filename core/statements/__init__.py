@@ -1,6 +1,9 @@
 """Statements: lines with the accounts that stand on them, and the figures that they come to.
 
 figures.py      a statement ready for use, computed for one or many columns, what stands on no line
+amounts.py      what a statement is made from: amounts by account and column
+line_parts.py   lines that take a part of their accounts: by codes, by the side of a balance
+part_notes.py   what is said of such lines, and what stands on another line now
 side_by_side.py where the accounts of each line stand in another tree
 printing.py     lines as they are printed, totals above or below
 bridge.py       what made a figure change, line by line or account by account

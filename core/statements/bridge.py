@@ -5,7 +5,9 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from core.statements.figures import DEBIT, Amounts, Figures, Plan
+from core.statements.amounts import Amounts
+from core.statements.figures import Figures, Plan
+from core.statements.line_parts import DEBIT
 
 FIGURED = ("accounts", "result")
 
@@ -54,13 +56,25 @@ def _by_lines(plan: Plan, at: int, then: Figures, now: Figures, sign: int) -> li
 
 
 def _by_accounts(plan: Plan, at: int, then: Amounts, now: Amounts, sign: int) -> list[BridgeStep]:
-    result = plan.lines[at].row.kind == "result"
-    steps = []
-    for i, code in enumerate(plan.accounts.posting):
-        if plan.into_result[i] if result else plan.line_of[i] == at:
-            before, after = ((a.cumulative if result else a.window)[i, 0] for a in (then, now))
-            steps.append(BridgeStep(code, plan.accounts.codes[code].name, sign * int(after - before)))
-    return steps
+    before, after = (_by_account(plan, at, amounts) for amounts in (then, now))
+    return [
+        BridgeStep(code, plan.accounts.codes[code].name, sign * (after.get(place, 0) - before.get(place, 0)))
+        for place, code in enumerate(plan.accounts.posting)
+        if place in before or place in after
+    ]
+
+
+def _by_account(plan: Plan, at: int, amounts: Amounts) -> dict[int, int]:
+    """Raw amounts of the first column by place of the account, on a line or in the result."""
+    sums: dict[int, int] = {}
+    if plan.lines[at].row.kind == "result":
+        for row, place in enumerate(amounts.rows(len(plan.line_of)).tolist()):
+            if plan.into_result[place]:
+                sums[place] = sums.get(place, 0) + int(amounts.cumulative[row, 0])
+        return sums
+    for place, row in plan.rows_between(amounts, at, at + 1):
+        sums[place] = sums.get(place, 0) + int(amounts.window[row, 0])
+    return sums
 
 
 def _largest(steps: list[BridgeStep], most: int) -> tuple[BridgeStep, ...]:

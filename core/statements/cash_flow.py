@@ -10,13 +10,12 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-import numpy as np
-
 from core.codes.hierarchies import main_tree
 from core.codes.lists import list_index
 from core.definitions.state import State
 from core.definitions.tables import Code
-from core.statements.figures import RESULT_CLASSES, Amounts, Figures, Plan
+from core.statements.amounts import Amounts
+from core.statements.figures import RESULT_CLASSES, Figures, Plan
 
 CASH, RESULT = "cash", "result"
 SECTIONS = (RESULT, "operating", "investing", "financing", CASH)
@@ -67,7 +66,9 @@ class CashProof(NamedTuple):
 
 def cash_proof(plan: Plan, figures: Figures, amounts: Amounts, column: int) -> CashProof:
     off = sum(figure.raw[column] for figure in figures.lines if figure.line.parent < 0)
-    moved = amounts.window[: len(plan.line_of), column]
-    loose = np.flatnonzero((plan.line_of < 0) & (moved != 0)).tolist()
-    missing = [(plan.accounts.codes[plan.accounts.posting[i]], int(moved[i])) for i in loose]
+    missing = [
+        (plan.accounts.codes[plan.accounts.posting[place]], int(moved))
+        for place, row in plan.rows_between(amounts, -1, 0)
+        if (moved := amounts.window[row, column])
+    ]
     return CashProof(off, tuple(missing))

@@ -4,9 +4,9 @@ is under it."""
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from fractions import Fraction
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,7 +19,9 @@ from core.definitions.kinds import DEBIT_CLASSES
 from core.definitions.state import State, derived
 from core.definitions.tables import (
     Chart,
+    ChartDimension,
     Code,
+    Dimension,
     Hierarchy,
     HierarchyNode,
     Statement,
@@ -29,12 +31,13 @@ from core.definitions.tables import (
 )
 from core.money import round_half_up
 from core.statements import formulas
+from core.statements.amounts import Amounts
+from core.statements.line_parts import CREDIT, DEBIT, SIDES, LinePart, by_side, takes_part
 
 BALANCE_CLASSES = ("asset", "liability", "equity")
 RESULT_CLASSES = ("revenue", "expense")
 NEAR = 25
 """How many codes on either side are asked for the line an account most likely belongs on."""
-DEBIT, CREDIT = 1, -1
 
 
 def begins_each_year(state: State, code_list: str, codes: Iterable[str]) -> bool:
@@ -74,9 +77,9 @@ class PlanLine(NamedTuple):
 class Plan:
     """A statement made ready for one version of the definitions.
 
-    `line_of[i]` is the line of the i-th posting account of the list, or -1; `twice` lists accounts on two
-    lines;
-    `into_result` marks revenue and expense accounts.
+    `line_of[i]` is the line that takes the i-th posting account of the list whole, or what `parts` leave of
+    it, or -1;
+    `twice` lists accounts on two lines; `into_result` marks revenue and expense accounts.
     """
 
     statement: Statement
@@ -88,6 +91,48 @@ class Plan:
     formulas: tuple[int, ...]
     has_result: bool
     into_result: NDArray[np.bool_]
+    parts: tuple[LinePart, ...] = ()
+
+    @property
+    def has_conditions(self) -> bool:
+        """Whether some line asks for codes of a field: amounts by account alone don't say where they go."""
+        return any(part.field for part in self.parts)
+
+    @property
+    def part_lines(self) -> tuple[int, ...]:
+        return tuple(part.line for part in self.parts)
+
+    @property
+    def homes(self) -> NDArray[np.int64]:
+        """By account the line that is said first: the one that takes it whole, else one of a part; -1."""
+        homes = self.line_of.copy()
+        for part in reversed(self.parts):
+            homes[part.accounts] = np.where(self.line_of[part.accounts] < 0, part.line, homes[part.accounts])
+        return homes
+
+    def lines_of(self, place: int) -> list[int]:
+        """The lines on which an account may stand: the one that takes it whole first."""
+        whole = [int(self.line_of[place])] if self.line_of[place] >= 0 else []
+        return [*whole, *(part.line for part in self.parts if place in part.accounts)]
+
+    def home_of(self, place: int) -> int:
+        """The line of an account that is said first, or -1."""
+        return next(iter(self.lines_of(place)), -1) if self.parts else int(self.line_of[place])
+
+    def accounts_between(self, start: int, end: int) -> NDArray[np.int64]:
+        """Places of the accounts of which anything may stand on some of the lines."""
+        there = (self.line_of >= start) & (self.line_of < end)
+        for part in self.parts:
+            if start <= part.line < end:
+                there[part.accounts] = True
+        return np.flatnonzero(there)
+
+    def rows_between(self, amounts: Amounts, start: int, end: int) -> list[tuple[int, int]]:
+        """(place of the account, row) of the amounts that stand on some of the lines, by account."""
+        lines = amounts.lines(self.line_of, self.part_lines)
+        places = amounts.rows(len(self.line_of))
+        rows = np.flatnonzero((lines >= start) & (lines < end)).tolist()
+        return sorted((int(places[row]), row) for row in rows)
 
     def end_of(self, start: int) -> int:
         """Where what stands below a line ends: the place after the last line of its branch."""
@@ -139,20 +184,26 @@ def _sides(state: State, code_list: str) -> _Sides:
 def _direction(row: StatementLine, debit: NDArray[np.bool_], kinds: set[int]) -> tuple[int, bool]:
     """How a line is shown, and whether it mixes debit and credit accounts. `kinds` are the directions below
     it."""
-    if row.sign != "natural" and row.kind in ("heading", "accounts", "result"):
-        return (DEBIT if row.sign == "debit" else CREDIT), False
-    if row.kind == "result":
-        return CREDIT, False
-    if row.kind == "accounts":
-        names = {DEBIT if side else CREDIT for side in np.unique(debit).tolist()}
-        return (names.pop(), False) if len(names) == 1 else (CREDIT if names else 0, len(names) > 1)
+    if row.kind not in ("heading", "accounts", "result"):
+        return 0, False
+    stated = SIDES.get(row.sign) or (SIDES.get(row.side) if row.kind == "accounts" else 0)
+    if stated or row.kind == "result":
+        return stated or CREDIT, False
     if row.kind == "heading":
-        below = {kind for kind in kinds if kind}
-        return (below.pop() if len(below) == 1 else CREDIT if below else 0), False
-    return 0, False
+        return _common(kinds - {0}), False
+    names = {DEBIT if side else CREDIT for side in np.unique(debit).tolist()}
+    return _common(names), len(names) > 1
 
 
-@derived(Statement, (StatementLine, 0), Chart, Structure, StructureSegment, Code, Hierarchy, HierarchyNode)
+def _common(directions: set[int]) -> int:
+    """The direction of all; CREDIT of several, 0 of none."""
+    return next(iter(directions)) if len(directions) == 1 else CREDIT if directions else 0
+
+
+@derived(
+    *(Statement, (StatementLine, 0), Chart, ChartDimension, Structure, StructureSegment, Dimension),
+    *(Code, Hierarchy, HierarchyNode),
+)
 def plan(state: State, statement: str) -> Plan | None:
     statement_row = state.get(Statement, statement)
     if statement_row is None:
@@ -165,17 +216,10 @@ def plan(state: State, statement: str) -> Plan | None:
         children.setdefault(row.parent, []).append(row.line)
     order = preorder(children, children.get("", []))
     index = {line: i for i, (line, _) in enumerate(order)}
-    line_of = np.full(len(accounts.posting), -1, dtype=np.int64)
-    twice: list[tuple[str, str, str]] = []
-    picks: list[tuple[list[str], NDArray[np.int64]]] = []
-    for i, (line, _) in enumerate(order):
-        row = rows[line]
-        codes = sorted(pick(state, code_list, row.accounts).codes) if row.kind == "accounts" else []
-        at = np.array([accounts.position[code] for code in codes], dtype=np.int64)
-        picks.append((codes, at))
-        taken = line_of[at] >= 0
-        twice += [(accounts.posting[place], order[line_of[place]][0], line) for place in at[taken].tolist()]
-        line_of[at[~taken]] = i
+    placing = _Placing(state, code_list, accounts)
+    picks = [placing.line(i, rows[line]) for i, (line, _) in enumerate(order)]
+    placing.close_sides()
+    twice = tuple((code, order[first][0], order[second][0]) for code, first, second in placing.twice)
     has_result = any(rows[line].kind == "result" for line, _ in order)
     below: list[set[int]] = [set() for _ in order]
     lines: list[PlanLine] = []
@@ -193,12 +237,80 @@ def plan(state: State, statement: str) -> Plan | None:
         accounts,
         tuple(lines),
         index,
-        line_of,
-        tuple(twice),
+        placing.line_of,
+        twice,
         _formula_order(lines, index),
         has_result,
         sides.into_result,
+        tuple(placing.parts),
     )
+
+
+class _Placing:
+    """Which line takes which accounts, line by line in the order of the tree."""
+
+    def __init__(self, state: State, code_list: str, accounts: ListIndex) -> None:
+        self.state, self.code_list, self.accounts = state, code_list, accounts
+        self.line_of = np.full(len(accounts.posting), -1, dtype=np.int64)
+        self.twice: list[tuple[str, int, int]] = []
+        self.parts: list[LinePart] = []
+
+    def line(self, number: int, row: StatementLine) -> tuple[list[str], NDArray[np.int64]]:
+        """The accounts that a line picks, sorted, and their places."""
+        if row.kind != "accounts":
+            return [], np.zeros(0, dtype=np.int64)
+        codes = sorted(pick(self.state, self.code_list, row.accounts).codes)
+        at = np.array([self.accounts.position[code] for code in codes], dtype=np.int64)
+        if takes_part(row):
+            of_field = field_list(self.state, row) if row.field else ""
+            fit = pick(self.state, of_field, row.codes).codes if of_field and row.codes else frozenset()
+            self.parts.append(LinePart(number, at, row.field, fit, SIDES.get(row.side, 0)))
+            return codes, at
+        taken = self.line_of[at] >= 0
+        self._note_twice(at[taken], self.line_of, number)
+        self.line_of[at[~taken]] = number
+        return codes, at
+
+    def _note_twice(self, at: NDArray[np.int64], line_of: NDArray[np.int64], number: int) -> None:
+        self.twice += [(self.accounts.posting[place], int(line_of[place]), number) for place in at.tolist()]
+
+    def close_sides(self) -> None:
+        """An account of which one line takes debit balances, another credit ones and none the whole stands
+        wholly on the two: the later line takes what the earlier leaves. Two of one side are a fault."""
+        first: dict[int, NDArray[np.int64]] = {}
+        for number, part in enumerate(self.parts):
+            if not part.side or part.field:
+                continue
+            same = first.setdefault(part.side, np.full(len(self.line_of), -1, dtype=np.int64))
+            other = first.setdefault(-part.side, np.full(len(self.line_of), -1, dtype=np.int64))
+            taken = same[part.accounts] >= 0
+            self._note_twice(part.accounts[taken], same, part.line)
+            fresh = part.accounts[~taken]
+            closes = (other[fresh] >= 0) & (self.line_of[fresh] < 0)
+            self.line_of[fresh[closes]] = part.line
+            self.parts[number] = part._replace(accounts=fresh[~closes])
+            same[fresh] = part.line
+
+
+@derived(Statement, Chart, (ChartDimension, 0), Structure, StructureSegment, Dimension)
+def _field_lists(state: State, statement: str) -> dict[str, str]:
+    """The code lists of the fields of a statement's chart."""
+    statement_row = state.get(Statement, statement)
+    chart = state.get(Chart, statement_row.chart) if statement_row else None
+    if chart is None:
+        return {}
+    segments = state.part(StructureSegment, chart.structure).values()
+    dimensions = {row.dimension: row.code_list for row in state.rows(Dimension)}
+    used = {row.dimension for row in state.part(ChartDimension, chart.chart).values()}
+    return {
+        **{name: dimensions[name] for name in used if name in dimensions},
+        **{row.segment: row.code_list for row in segments},
+    }
+
+
+def field_list(state: State, row: StatementLine) -> str:
+    """The code list of the field whose codes a line asks for; empty where the chart has no such field."""
+    return _field_lists(state, row.statement).get(row.field, "")
 
 
 def _formula_order(lines: list[PlanLine], index: dict[str, int]) -> tuple[int, ...]:
@@ -236,38 +348,6 @@ def formula_cycle(made: Plan) -> list[str]:
     return find_cycle(parents)
 
 
-class StrayAccount(NamedTuple):
-    """An amount on an account that has no group account: whose, which, its name and its own class."""
-
-    company: str
-    account: str
-    name: str
-    account_class: str
-
-
-@dataclass(frozen=True, slots=True)
-class Amounts:
-    """What a statement is made from, raw and in minor units: one row an account, one column a company (or
-    other).
-
-    Rows are the posting accounts of the list in order (or those of `places`), then the unmapped. `window` is
-    what the
-    lines sum (docs: by the kind of statement), `cumulative` everything to the end of the period, for
-    `result`;
-    `touched` where there is any amount at all, even if it cancels.
-    """
-
-    window: NDArray[Any]
-    cumulative: NDArray[Any]
-    unmapped: tuple[StrayAccount, ...] = ()
-    places: NDArray[np.int64] | None = None
-    touched: NDArray[np.bool_] | None = None
-
-    def rows(self, count: int) -> NDArray[np.int64]:
-        """Which of the `count` accounts each row is."""
-        return np.arange(count) if self.places is None else self.places
-
-
 class Figure(NamedTuple):
     """A line with its raw amounts and its shown amounts by column; None is an empty amount.
 
@@ -301,6 +381,8 @@ class Figures:
 
     lines: tuple[Figure, ...]
     unplaced: tuple[UnplacedAccount, ...]
+    amounts: Amounts = field(compare=False)
+    """what they were made from, each balance put to the line of its side"""
 
     def unplaced_total(self) -> tuple[int, ...]:
         return tuple(sum(column) for column in zip(*(u.raw for u in self.unplaced), strict=True))
@@ -309,11 +391,14 @@ class Figures:
 def compute(made: Plan, amounts: Amounts, digits: int) -> Figures:
     """Every line's figures. `digits` are the currency's minor digits, for formulas that hold plain
     numbers."""
+    if made.has_conditions and amounts.parts is None:
+        name = made.statement.statement
+        raise ValueError(f"Lines of {name} ask for codes: amounts by account don't say where they go.")
+    amounts = by_side(made.parts, len(made.accounts.posting), amounts)
     columns = amounts.window.shape[1]
     rows = amounts.rows(len(made.accounts.posting))
-    raw = grouped(
-        made.line_of[rows] % (len(made.lines) + 1), amounts.window[: len(rows)], len(made.lines) + 1
-    )
+    lines_of = amounts.lines(made.line_of, made.part_lines)
+    raw = grouped(lines_of % (len(made.lines) + 1), amounts.window[: len(rows)], len(made.lines) + 1)
     raw[-1] = 0  # accounts on no line
     if made.has_result:
         into = np.array([account.account_class in RESULT_CLASSES for account in amounts.unmapped], dtype=bool)
@@ -330,20 +415,22 @@ def compute(made: Plan, amounts: Amounts, digits: int) -> Figures:
         figured = line.row.kind in ("heading", "accounts", "result")
         shown.append([v if line.direction == DEBIT else -v for v in row] if figured else [None] * columns)
     _work_out(made, shown, digits)
-    bare = _bare(made, amounts, rows)
+    bare = _bare(made, amounts, rows, lines_of)
     lines = tuple(
         Figure(line, tuple(row), tuple(seen), nothing)
         for line, row, seen, nothing in zip(made.lines, values, shown, bare, strict=False)
     )
-    return Figures(lines, tuple(_unplaced(made, amounts)))
+    return Figures(lines, tuple(_unplaced(made, amounts, lines_of)), amounts)
 
 
-def _bare(made: Plan, amounts: Amounts, rows: NDArray[np.int64]) -> list[tuple[bool, ...]]:
+def _bare(
+    made: Plan, amounts: Amounts, rows: NDArray[np.int64], lines_of: NDArray[np.int64]
+) -> list[tuple[bool, ...]]:
     """By line and column: whether nothing was posted under it."""
     if amounts.touched is None:
         return [()] * len(made.lines)
     size = len(made.lines) + 1
-    there = grouped(made.line_of[rows] % size, amounts.touched[: len(rows)], size)
+    there = grouped(lines_of % size, amounts.touched[: len(rows)], size)
     for i in range(len(made.lines) - 1, -1, -1):
         if made.lines[i].row.kind == "result":
             there[i] = amounts.touched[: len(rows)][made.into_result[rows]].any(axis=0)
@@ -367,14 +454,15 @@ def _work_out(made: Plan, shown: list[list[int | None]], digits: int) -> None:
             shown[i][column] = None if worked_out is None else round_half_up(worked_out * unit)
 
 
-def _unplaced(made: Plan, amounts: Amounts) -> list[UnplacedAccount]:
+def _unplaced(made: Plan, amounts: Amounts, lines_of: NDArray[np.int64]) -> list[UnplacedAccount]:
     """Accounts with an amount on no line, in code order; amounts without a group account by their own
     class."""
     unplaced_accounts = []
     rows = amounts.rows(len(made.line_of))
     wanted = np.zeros(len(made.line_of), dtype=bool)
     wanted[made.missed()] = True
-    for i in np.flatnonzero(wanted[rows] & amounts.window[: len(rows)].any(axis=1)).tolist():
+    loose = wanted[rows] & (lines_of < 0) & amounts.window[: len(rows)].any(axis=1)
+    for i in sorted(np.flatnonzero(loose).tolist(), key=lambda row: int(rows[row])):
         code = made.accounts.codes[made.accounts.posting[rows[i]]]
         unplaced_accounts.append(
             UnplacedAccount("", code.code, code.name, code.account_class, tuple(amounts.window[i].tolist()))

@@ -32,10 +32,10 @@ def beside_other(one: Plan, other: Plan, amounts: Sequence[int]) -> dict[str, Li
     """By line of `one` where its accounts stand in `other`; both are of one list of accounts. Raw `amounts`
     by posting account; accounts without an amount count only where a line has none with one."""
     others: dict[int, set[int]] = {}
-    for account, line in enumerate(other.line_of.tolist()):
+    for account, line in enumerate(other.homes.tolist()):
         others.setdefault(line, set()).add(account)
     lines: dict[int, list[int]] = {}
-    for account, line in enumerate(one.line_of.tolist()):
+    for account, line in enumerate(one.homes.tolist()):
         if line >= 0:
             lines.setdefault(line, []).append(account)
     return {
@@ -47,10 +47,10 @@ def beside_other(one: Plan, other: Plan, amounts: Sequence[int]) -> dict[str, Li
 def _beside(
     name: str, accounts: list[int], other: Plan, others: dict[int, set[int]], amounts: Sequence[int]
 ) -> LineBeside:
-    told = [account for account in accounts if amounts[account]] or accounts
+    told, homes = [account for account in accounts if amounts[account]] or accounts, other.homes
     by_line: dict[int, list[int]] = {}
     for account in told:
-        by_line.setdefault(int(other.line_of[account]), []).append(account)
+        by_line.setdefault(int(homes[account]), []).append(account)
     shares = tuple(
         Share(
             other.lines[line].row.line if line >= 0 else NOWHERE,
@@ -60,15 +60,16 @@ def _beside(
         )
         for line, some in sorted(by_line.items(), key=lambda pair: (pair[0] < 0, pair[0]))
     )
-    there = others[int(other.line_of[told[0]])] if shares[0].line and len(shares) == 1 else set[int]()
+    there = others[int(homes[told[0]])] if shares[0].line and len(shares) == 1 else set[int]()
     alike = set(told) <= there and {account for account in there if amounts[account]} <= set(told)
     return LineBeside(name, shares, alike)
 
 
 def only_in(one: Plan, other: Plan, amounts: Sequence[int]) -> list[tuple[str, int]]:
     """Accounts with an amount that stand on a line of `one` and on none of `other`, with the raw amount."""
+    here, there = one.homes, other.homes
     return [
         (one.accounts.posting[i], amounts[i])
-        for i in range(len(one.line_of))
-        if one.line_of[i] >= 0 and other.line_of[i] < 0 and amounts[i]
+        for i in range(len(here))
+        if here[i] >= 0 and there[i] < 0 and amounts[i]
     ]

@@ -27,6 +27,7 @@ from core.definitions.tables import (
     Structure,
     StructureSegment,
 )
+from core.statements.figures import Figures, Plan
 
 ACCOUNTS = [
     ("1010", "Bank", "asset"),
@@ -137,3 +138,8 @@ def entry(
 
 def told(faults: Any) -> list[str]:
     return [fault.what for fault in faults]
+
+
+def not_one_by_one(_: State, planned: Plan, company: str) -> Figures:
+    """For plans whose lines ask for no codes: nobody is asked for."""
+    raise AssertionError(f"{planned.statement.statement} of {company} was asked for alone.")

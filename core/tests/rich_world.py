@@ -127,6 +127,12 @@ def rich() -> list[Any]:
         StatementLine("is", "costs", "", 20, "Costs", "accounts", "5010 to 5999"),
         StatementLine("is", "margin", "", 30, "Margin", "formula", formula="[sales] - [costs]"),
         StatementLine("is", "note", "", 40, "A note", "text"),
+        Statement("parts", "Parts of accounts", "c"),
+        StatementLine("parts", "spring", "", 10, "Spring", "accounts", "4*", field="season", codes="SP26"),
+        StatementLine("parts", "north", "", 20, "North", "accounts", "4*", field="site", codes="001"),
+        StatementLine("parts", "sales", "", 30, "Other sales", "accounts", "4*"),
+        StatementLine("parts", "bank", "", 40, "Bank", "accounts", "10*", side="debit"),
+        StatementLine("parts", "overdrawn", "", 50, "Overdrawn", "accounts", "10*", side="credit"),
         Statement("own-bs", "Own", "d", "balance_sheet"),
         StatementLine("own-bs", "all", "", 10, "All", "accounts", "BK, IC", sign="debit"),
     ]

@@ -28,7 +28,8 @@ from core.group.collect import Member
 from core.group.mapping import map_plan
 from core.group_figures.sum_up import consolidate
 from core.money import format_amount
-from core.statements.figures import Amounts, Figures, compute, plan
+from core.statements.amounts import Amounts
+from core.statements.figures import Figures, compute, plan
 from core.structures.accounts import resolve
 from core.structures.charts import company_context
 from core.tests.builders import ACCOUNTS, state, told

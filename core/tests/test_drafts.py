@@ -39,11 +39,12 @@ from core.definitions.tables import (
     HierarchyNode,
     PairingRule,
 )
-from core.drafts.moves import AccountSums, causes, hierarchy_moves, statement_moves
+from core.drafts.moves import AccountSums, hierarchy_causes, hierarchy_moves, statement_moves
 from core.drafts.readiness import charts_touched, items
 from core.drafts.replaying import PLACED, Replayed, collisions, dependents, recorded, replay, touching
-from core.statements.figures import Amounts, compute, plan
-from core.tests.builders import state
+from core.statements.amounts import Amounts
+from core.statements.figures import compute, plan
+from core.tests.builders import not_one_by_one, state
 from core.tests.test_changes import rows_of
 from core.tests.test_figures import BALANCE
 
@@ -345,7 +346,7 @@ class Properties(TestCase):
             for key in {*was, *now}
             if (was.get(key) or 0) != (now.get(key) or 0)
         }
-        found = statement_moves(WORLD, after, "st", sums, 2)
+        found = statement_moves(WORLD, after, "st", sums, 2, not_one_by_one)
         self.assertEqual({(m.line, m.company): (m.was, m.now) for m in found}, expected)
 
     @settings(max_examples=60, deadline=None)
@@ -371,7 +372,7 @@ class Properties(TestCase):
         }
         self.assertEqual({(m.line, m.company): (m.was or 0, m.now or 0) for m in found}, expected)
         for moved in found:
-            through = causes(WORLD, after, moved, sums, is_statement=False)
+            through = hierarchy_causes(WORLD, after, moved, sums)
             self.assertEqual(moved.difference, sum(c.amount if c.enters else -c.amount for c in through))
 
     @settings(max_examples=80, deadline=None)

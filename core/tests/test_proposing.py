@@ -17,8 +17,9 @@ from core.changes.proposing import new_statement
 from core.definitions.state import State
 from core.definitions.tables import Code, Hierarchy, HierarchyNode, Period, StatementLine
 from core.faults import Refused, blocking
+from core.statements.amounts import Amounts
 from core.statements.cash_flow import cash_proof
-from core.statements.figures import Amounts, compute
+from core.statements.figures import compute
 from core.tests import builders
 from core.tests.test_figures import planned
 

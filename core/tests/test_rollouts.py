@@ -324,9 +324,10 @@ class Choosing(unittest.TestCase):
                 (60, "account", "", "4015", "", ""),
                 (70, "code", "site", "007", "", ""),
                 (80, "place", "is", "4015", "", ""),
-                (90, "quick_code", "", "", "", "plants"),
-                (100, "rule", "", "", "", "limit-two"),
-                (110, "string", "", "", "10-4015-007", ""),
+                (90, "place", "parts", "4015", "", ""),
+                (100, "quick_code", "", "", "", "plants"),
+                (110, "rule", "", "", "", "limit-two"),
+                (120, "string", "", "", "10-4015-007", ""),
             ],
         )
         again = State.of([*world(), PLAIN, *ITEMS, *fresh, *items])

@@ -14,19 +14,21 @@ from core.definitions.tables import Code, Company, HierarchyNode, StatementLine
 from core.drafts.moves import (
     AccountSums,
     Cause,
-    causes,
+    account_causes,
     companies_by_chart,
-    group_causes,
     group_moves,
+    hierarchy_causes,
     hierarchy_moves,
+    statement_causes,
     statement_moves,
     touched_hierarchies,
     touched_statements,
 )
+from core.statements.amounts import Amounts
 from core.statements.coverage import IdleAccount, coverage
-from core.statements.figures import Amounts, Figures, Plan, compute, plan
+from core.statements.figures import Figures, Plan, compute, plan
 from core.statements.formulas import parse
-from core.tests.builders import state
+from core.tests.builders import not_one_by_one, state
 from core.tests.test_figures import BALANCE, CODES
 
 SUMS = AccountSums(
@@ -107,7 +109,7 @@ class Moves(TestCase):
     def test_a_statement_rearranged(self) -> None:
         before = world()
         after = apply(before, PlaceAccounts("st", "creditors", ("1110",)))
-        moved = statement_moves(before, after, "st", SUMS, 2)
+        moved = statement_moves(before, after, "st", SUMS, 2, not_one_by_one)
         self.assertEqual(
             [(m.line, m.company, m.was, m.now, m.difference) for m in moved],
             [
@@ -122,16 +124,18 @@ class Moves(TestCase):
             ],
         )
         line = next(m for m in moved if m.line == "creditors" and m.company == "beta")
-        self.assertEqual(causes(before, after, line, SUMS, True), [Cause("1110", "Debtors", True, 7)])
+        self.assertEqual(
+            statement_causes(before, after, line, SUMS, not_one_by_one), [Cause("1110", "Debtors", True, 7)]
+        )
         self.assertEqual([row.statement for row in touched_statements(before, after)], ["st"])
-        self.assertEqual(statement_moves(before, before, "st", SUMS, 2), [])
+        self.assertEqual(statement_moves(before, before, "st", SUMS, 2, not_one_by_one), [])
         self.assertEqual(touched_hierarchies(before, after), [])
 
     def test_a_statement_that_comes_and_goes(self) -> None:
         bare = state()
-        came = statement_moves(bare, world(), "st", SUMS, 2)
+        came = statement_moves(bare, world(), "st", SUMS, 2, not_one_by_one)
         self.assertIn(("cash", "alpha", None, 100), [(m.line, m.company, m.was, m.now) for m in came])
-        went = statement_moves(world(), bare, "st", SUMS, 2)
+        went = statement_moves(world(), bare, "st", SUMS, 2, not_one_by_one)
         self.assertIn(("cash", "alpha", 100, None), [(m.line, m.company, m.was, m.now) for m in went])
 
     def test_a_hierarchy_rearranged(self) -> None:
@@ -147,7 +151,9 @@ class Moves(TestCase):
                 ("11", "beta", 7, 0),
             ],
         )
-        self.assertEqual(causes(before, after, moved[0], SUMS, False), [Cause("1110", "Debtors", True, 50)])
+        self.assertEqual(
+            hierarchy_causes(before, after, moved[0], SUMS), [Cause("1110", "Debtors", True, 50)]
+        )
         self.assertEqual([row.hierarchy for row in touched_hierarchies(before, after)], ["tree"])
         gone = apply(before, Put(HierarchyNode("tree", "1110", "")))
         self.assertEqual(hierarchy_moves(before, before, "tree", SUMS), [])
@@ -175,7 +181,7 @@ class Moves(TestCase):
         ):
             with self.subTest(line):
                 old, new = (planned(before), amounts), (planned(after), amounts)
-                self.assertEqual(group_causes(old, new, line), found)
+                self.assertEqual(account_causes(old, new, line), found)
 
     def test_companies_by_their_chart(self) -> None:
         by_chart = companies_by_chart(state(Company("aa", "Aa", "GB", "GBP", "c", "m")))

@@ -200,6 +200,9 @@ def budget_address(
         raise Http404
     if not row.chart == company_row.chart == planned.statement.chart:
         raise Http404
+    if planned.has_conditions:
+        name = planned.statement.name
+        raise WrongCall(f"{name} has lines that ask for codes of a field; a budget is keyed by account.")
     found = BudgetAddress(
         state,
         row,

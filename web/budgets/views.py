@@ -12,6 +12,7 @@ from django.urls import reverse
 from core.budgets.fitting import misfits
 from core.definitions.state import State
 from core.definitions.tables import Budget, Statement
+from core.statements.figures import plan
 from web.budgets.acting import acts_of
 from web.budgets.address import BudgetAddress, budget_address
 from web.budgets.listing import books_listed
@@ -45,9 +46,15 @@ def first_book(request: PineRequest, state: State, budget: str) -> HttpResponse:
     return HttpResponseRedirect(reverse("budget", args=[budget, company.company, statement.statement]))
 
 
+def _keyed_on(request: PineRequest, state: State, chart: str) -> list[Statement]:
+    """Statements of a chart that are made from amounts by account."""
+    rows = (row for row in seen_statements(request, state) if row.chart == chart)
+    return [row for row in rows if (planned := plan(state, row.statement)) and not planned.has_conditions]
+
+
 def _first_statement(request: PineRequest, state: State, chart: str) -> Statement | None:
     """An income statement where there is one: that is what is budgeted most."""
-    rows = [row for row in seen_statements(request, state) if row.chart == chart]
+    rows = _keyed_on(request, state, chart)
     return next((row for row in rows if row.kind == "income_statement"), rows[0] if rows else None)
 
 
@@ -105,7 +112,7 @@ def _around(request: PineRequest, state: State, address: BudgetAddress) -> dict[
     return {
         "budgets": sorted(row for row in state.rows(Budget) if row.chart == chart),
         "companies": [row for row in companies_seen(request.user, state) if row.chart == chart],
-        "statements": [row for row in seen_statements(request, state) if row.chart == chart],
+        "statements": _keyed_on(request, state, chart),
         "years": address.calendar.years(),
         "sources": [
             *(str(year) for year in reversed(address.calendar.years())),

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import partial
 from typing import NamedTuple
 
 import numpy as np
 
+from core.analysis.asked import Asked
 from core.analysis.stretches import Stretch, of_periods
 from core.books.balances import by_account
 from core.books.periods import company_calendar
@@ -29,20 +31,22 @@ from core.drafts.moves import (
     AccountSums,
     Cause,
     FigureChange,
-    causes,
+    account_causes,
     companies_by_chart,
-    group_causes,
     group_moves,
+    hierarchy_causes,
     hierarchy_moves,
+    statement_causes,
     statement_moves,
     touched_hierarchies,
     touched_statements,
 )
 from core.faults import WrongCall
 from core.money import digits_of
-from core.statements.figures import natural_list
+from core.statements.figures import Figures, Plan, natural_list
 from web.group.queries import GroupFigures, group_statement
 from web.journals.books import books_for
+from web.statements.queries import worked_out
 
 
 class MovedTree(NamedTuple):
@@ -108,7 +112,7 @@ def moved(
         for digits, companies in _by_digits(rows, only).items() if own or hung else ():
             sums = sums_of(after, companies, at)
             for s in own:
-                changes = statement_moves(before, after, s.statement, sums, digits)
+                changes = statement_moves(before, after, s.statement, sums, digits, partial(_one_company, at))
                 rows_of("statement", s.statement, s.name).extend(changes)
             for h in hung:
                 rows_of("hierarchy", h.hierarchy, h.name).extend(
@@ -194,8 +198,8 @@ def group_causes_of(
     figures = _consolidated(before, after, at, group, of)
     if not figures:
         return []
-    was, now = ((figure.statement.plan, figure.consolidated.amounts) for figure in figures)
-    return group_causes(was, now, line)
+    was, now = ((figure.statement.plan, figure.statement.amounts) for figure in figures)
+    return account_causes(was, now, line)
 
 
 def causes_of(
@@ -208,6 +212,11 @@ def causes_of(
     sums = sums_of(after, [row], at)
     if not sums.companies:
         return []
-    return causes(
-        before, after, FigureChange(of, line, "", 0, company, None, None), sums, kind == "statement"
-    )
+    moved_line = FigureChange(of, line, "", 0, company, None, None)
+    if kind == "statement":
+        return statement_causes(before, after, moved_line, sums, partial(_one_company, at))
+    return hierarchy_causes(before, after, moved_line, sums)
+
+
+def _one_company(at: ComparedPeriod, state: State, planned: Plan, company: str) -> Figures:
+    return worked_out(state, planned, company, Asked(at.year, at.period, at.first)).figures

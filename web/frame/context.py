@@ -18,9 +18,11 @@ from core.codes.lists import natural_lists
 from core.definitions.state import State, derived
 from core.definitions.tables import (
     Chart,
+    ChartDimension,
     Code,
     CodeList,
     Company,
+    Dimension,
     Hierarchy,
     HierarchyNode,
     Overlay,
@@ -64,7 +66,10 @@ def _codes_under_none(state: State) -> int:
     return sum(len(standing_under_none(state, name)) for name in natural_lists(state) if name in main)
 
 
-@derived(Statement, StatementLine, Code, Hierarchy, HierarchyNode, Chart, Structure, StructureSegment)
+@derived(
+    *(Statement, StatementLine, Chart, ChartDimension, Dimension, Structure, StructureSegment),
+    *(Code, Hierarchy, HierarchyNode),
+)
 def _unplaced(state: State) -> int:
     plans = (plan(state, row.statement) for row in state.rows(Statement))
     return sum(len(entry.missed()) for entry in plans if entry is not None)

@@ -9,6 +9,7 @@ from core.books.periods import CalendarIndex
 from core.definitions.state import State
 from core.definitions.tables import Group, Period, Statement
 from core.money import UNITS
+from core.statements.figures import plan
 from web.definitions.viewing import PineRequest
 from web.group import queries
 from web.shell import asked
@@ -79,7 +80,9 @@ class GroupAddress:
 
 
 def statements_of(state: State, group: Group) -> list[Statement]:
-    rows = (row for row in state.rows(Statement) if row.chart == group.chart)
+    """Statements of the group's chart that are made from amounts by account."""
+    plans = (plan(state, row.statement) for row in state.rows(Statement) if row.chart == group.chart)
+    rows = (one.statement for one in plans if one and not one.has_conditions)
     return sorted(rows, key=lambda row: row.name)
 
 
@@ -88,6 +91,8 @@ def group_address(request: PineRequest, state: State, group: str) -> GroupAddres
     row, calendar = queries.known_group(state, group)
     statements = statements_of(state, row)
     wanted = request.GET.get("statement", "")
+    if asked_for := plan(state, wanted):
+        queries.by_account_alone(asked_for)
     chosen = next(
         (one for one in statements if one.statement == wanted), statements[0] if statements else None
     )

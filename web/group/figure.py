@@ -27,7 +27,8 @@ from core.group_figures.columns import (
 )
 from core.group_figures.makeup import Span, own_amounts, period_amounts
 from core.money import digits_of
-from core.statements.figures import DEBIT, Figure, line_title, natural_list
+from core.statements.figures import Figure, line_title, natural_list
+from core.statements.line_parts import DEBIT
 from web.definitions.viewing import PineRequest
 from web.group import queries
 from web.group.addresses import GroupAddress
@@ -179,7 +180,8 @@ def opened_figure(request: PineRequest, state: State, group: str, line: str) -> 
         raise Http404
     start = plan.index[line]
     end = plan.end_of(start)
-    targets = {i for i in range(len(plan.line_of)) if start <= plan.line_of[i] < end}
+    amounts = found.statement.amounts
+    targets = {place for place, row in plan.rows_between(amounts, start, end) if amounts.window[row].any()}
     if any(entry.row.kind == "result" for entry in plan.lines[start:end]):
         accounts = found.group.books.accounts
         targets |= {i for i in range(accounts.size) if accounts.is_result(i)}

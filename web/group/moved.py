@@ -150,6 +150,7 @@ def _statement_figures(stage: Stage, statement: Statement, digits: int, other: S
     """By the statement as it was then; one that was not there is taken as it is now."""
     made = plan(stage.state, statement.statement) or plan(other, statement.statement)
     assert made is not None
+    queries.by_account_alone(made)
     amounts = stage.figures.of_statement(made.accounts, balance_sheet=made.statement.kind == "balance_sheet")
     return compute(made, amounts, digits)
 

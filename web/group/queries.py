@@ -59,7 +59,7 @@ from core.group_figures.sum_up import (
     trial_balance as group_trial_balance,
 )
 from core.money import digits_of
-from core.statements.figures import compute
+from core.statements.figures import Plan, compute
 from web.journals.books import books_for
 from web.journals.books_by_date import cut_by_date
 from web.journals.interning import interned_texts
@@ -274,6 +274,14 @@ def waiting_in(position: Position, opening: Position | None = None) -> list[str]
     return sentences
 
 
+def by_account_alone(planned: Plan) -> Plan:
+    """A plan for figures that come by account. Raises WrongCall for one with lines that ask for codes."""
+    if planned.has_conditions:
+        name = planned.statement.name
+        raise WrongCall(f"{name} has lines that ask for codes of a field; a group's figures come by account.")
+    return planned
+
+
 def group_statement(
     state: State,
     statement: str,
@@ -286,7 +294,7 @@ def group_statement(
 ) -> GroupFigures:
     """`opened` are the subgroups whose companies have columns of their own; None: all."""
     row, _ = known_group(state, group)
-    planned = known_plan(state, statement, row.chart)
+    planned = by_account_alone(known_plan(state, statement, row.chart))
     at = group_window(state, group, year, period, first)
     consolidation = consolidation_of(state, group)
     balance_sheet = planned.statement.kind == "balance_sheet"
@@ -301,7 +309,7 @@ def group_statement(
     figures = compute(planned, consolidated.amounts, digits)
     columns = (*consolidated.columns, ELIMINATIONS, GROUP)
     return GroupFigures(
-        StatementFigures(planned, figures, columns, row.currency, digits, at, consolidated.amounts),
+        StatementFigures(planned, figures, columns, row.currency, digits, at, figures.amounts),
         consolidated,
         consolidation,
     )

@@ -7,15 +7,18 @@ from datetime import date
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
-from core.analysis.amount_rows import closing_ordinals
+from core.analysis.amount_rows import AmountRows, closing_ordinals
 from core.analysis.filters import parse_filter
 from core.books.periods import YEAR, company_calendar
+from core.codes.lists import list_index
 from core.definitions.parsing import ID
 from core.definitions.state import State
 from core.definitions.tables import Company
 from core.faults import WrongCall
-from core.mapping.second_charts import second_chart_plan, ways_of
+from core.mapping.second_charts import second_chart_plan, seen_through, ways_of
+from core.statements.figures import line_title, plan as statement_plan
 from core.structures.charts import chart_index
 from web.journals.amount_rows import company_rows
 from web.shell import asked
@@ -34,7 +37,8 @@ def stretch_asked(
     shut = [divmod(at, YEAR) for at in sorted(closing_ordinals(calendar))]
     strings, sets = _fitting(state, company, asked.text(given, "filter", 400))
     into = asked.text(given, "into", 90)
-    into_strings, into_sets = _going_into(state, company, into, codes) if into else (None, None)
+    on = asked.text(given, "on", 90)
+    into_strings, into_sets = _pairs(state, company, into, on, codes)
     return {
         "company": company.company,
         "chart": company.chart,
@@ -57,26 +61,72 @@ def stretch_asked(
         "strings": strings,
         "sets": sets,
         "into": into,
+        "on_line": _line_named(state, on),
         "into_strings": into_strings,
         "into_sets": into_sets,
     }
 
 
-def _going_into(
-    state: State, company: Company, text: str, codes: list[str]
+def _pairs(
+    state: State, company: Company, into: str, on: str, codes: list[str]
 ) -> tuple[list[int], list[int]] | tuple[None, None]:
-    """Pairs of account strings and dimension combinations that go to an account of a second chart, asked for
-    as CHART:ACCOUNT; without an account those that go nowhere."""
+    """Pairs of account strings and dimension combinations that go to an account of a second chart (`into`,
+    CHART:ACCOUNT; without an account those that go nowhere) and to a line that asks for codes (`on`,
+    STATEMENT:LINE)."""
+    if not into and not on:
+        return None, None
+    rows = company_rows(state, company.company, texts=True)
+    there = np.ones(len(rows), dtype=bool)
+    if into:
+        there &= _going_into(state, company, into, rows, codes)
+    if on:
+        there &= _standing_on(state, company, on, rows, codes)
+    pairs = np.stack([rows.string, rows.combination], axis=1)[there]
+    strings, sets = np.unique(pairs, axis=0).T.tolist() if len(pairs) else ([], [])
+    return strings, sets
+
+
+def _line_named(state: State, on: str) -> str:
+    """What people call a line asked for as STATEMENT:LINE, and its statement."""
+    statement, _, line = on.partition(":")
+    planned = statement_plan(state, statement) if on else None
+    if planned is None or line not in planned.index:
+        return ""
+    return f"{line_title(planned.lines[planned.index[line]].row)} of {planned.statement.name}"
+
+
+def _going_into(
+    state: State, company: Company, text: str, rows: AmountRows, codes: list[str]
+) -> NDArray[np.bool_]:
     chart, _, target = text.partition(":")
     plan = second_chart_plan(state, company.chart, chart)
     if plan is None:
         raise WrongCall(f"There is no chart {chart}.")
-    rows = company_rows(state, company.company, texts=True)
     ways, by_row = ways_of(plan, rows)
     wanted = [i for i, way in enumerate(ways) if way.target == target and way.account in codes]
-    pairs = np.stack([rows.string, rows.combination], axis=1)[np.isin(by_row, wanted)]
-    strings, sets = np.unique(pairs, axis=0).T.tolist()
-    return strings, sets
+    return np.isin(by_row, wanted)
+
+
+def _standing_on(
+    state: State, company: Company, text: str, rows: AmountRows, codes: list[str]
+) -> NDArray[np.bool_]:
+    """Rows of some own accounts whose codes put them to a line, whatever side it asks for."""
+    statement, _, line = text.partition(":")
+    planned = statement_plan(state, statement)
+    chart = chart_index(state, company.chart)
+    if planned is None or line not in planned.index or chart is None:
+        raise WrongCall(f"There is no line {line} in {statement}.")
+    own = np.isin(rows.natural, [i for i, name in enumerate(rows.naturals) if name in codes])
+    second = planned.statement.chart
+    mapped = second_chart_plan(state, company.chart, second) if second != company.chart else None
+    if mapped is not None:
+        accounts = list_index(state, planned.accounts.code_list)
+        rows = seen_through(mapped, accounts, rows, company.company)
+    start = planned.index[line]
+    there: NDArray[np.bool_] = own & rows.divided(chart, planned).standing_on(
+        planned, start, planned.end_of(start)
+    )
+    return there
 
 
 def _fitting(state: State, company: Company, text: str) -> tuple[list[int] | None, list[int] | None]:

@@ -85,7 +85,7 @@ def _last_column(found: StatementFigures) -> StatementFigures:
         for figure in found.figures.lines
     )
     unplaced = tuple(UnplacedAccount(*account[:4], account.raw[-1:]) for account in found.figures.unplaced)
-    return replace(found, figures=Figures(lines, unplaced), columns=("amount",))
+    return replace(found, figures=Figures(lines, unplaced, found.amounts), columns=("amount",))
 
 
 def _beside(found: StatementFigures, then: StatementFigures) -> StatementFigures:

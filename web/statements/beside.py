@@ -39,7 +39,7 @@ def beside(request: PineRequest, state: State, statement: str) -> HttpResponse:
     if wanted not in dict(options):
         raise Http404
     other = _other(state, planned.statement.chart, wanted)
-    amounts = [int(value) for value in found.amounts.window[: len(planned.line_of), 0].tolist()]
+    amounts = _by_account(found)
     lines = beside_other(found.plan, other, amounts)
     at = {"company": company.company, "year": year, "period": period, "first": first}
     return render(
@@ -62,6 +62,15 @@ def beside(request: PineRequest, state: State, statement: str) -> HttpResponse:
             "swap": where({**at, "with": statement}),
         },
     )
+
+
+def _by_account(found: StatementFigures) -> list[int]:
+    """Raw amounts of the first column by posting account."""
+    count = len(found.plan.line_of)
+    amounts = [0] * count
+    for row, place in enumerate(found.amounts.rows(count).tolist()):
+        amounts[place] += int(found.amounts.window[row, 0])
+    return amounts
 
 
 def _options(request: PineRequest, state: State, planned: Plan) -> list[tuple[str, str]]:

@@ -13,7 +13,8 @@ from core.analysis.column_sums import TOTAL
 from core.analysis.variances import COLUMNS
 from core.money import UNITS, show_amount, show_whole
 from core.statements import formulas
-from core.statements.figures import CREDIT, Figure
+from core.statements.figures import Figure
+from core.statements.line_parts import CREDIT
 from core.statements.printing import PrintedLine, printed
 from web.shell.table_rows import Cell, TableRow, indent, table_rows
 from web.statements.figure_address import FigureAddress

@@ -219,7 +219,7 @@ def cell(request: PineRequest, state: State, statement: str = "", hierarchy: str
         if budget or figure.line.row.kind == "formula"
         else account_figures(address.plan, line, amounts, place)
     )
-    shares = account_shares(source, address.plan.statement.chart, parts)
+    shares = account_shares(source, address.plan, line, parts)
     return render(
         request,
         "statements/figure_cell.html",

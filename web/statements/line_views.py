@@ -14,7 +14,10 @@ from core.changes.of_statements import DeleteLine, MoveLine, PlaceAccounts, shif
 from core.definitions.state import State
 from core.definitions.tables import Code, Statement, StatementLine
 from core.faults import Fault, Refused
-from core.statements.figures import Amounts, Plan, likely_line, plan
+from core.statements.amounts import Amounts
+from core.statements.figures import Plan, likely_line, plan
+from core.statements.part_notes import asks_for, elsewhere, goes_to
+from core.structures.charts import Field, chart_index
 from web.definitions.viewing import PineRequest
 from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
 from web.sheets.changing import apply_change, filled, reload_at
@@ -44,7 +47,7 @@ def line(request: PineRequest, state: State, statement: str, line: str) -> HttpR
         source = FigureSource(state, company, Asked(year, period, start))
         figures = figures_of(source, planned)
         amounts = account_figures(planned, line, figures.amounts)
-        accounts = account_shares(source, planned.statement.chart, amounts)
+        accounts = account_shares(source, planned, line, amounts)
     query = where({k: request.GET.get(k) for k in ("company", "year", "period", "first", "tree")})
     return render(
         request,
@@ -65,9 +68,24 @@ def line(request: PineRequest, state: State, statement: str, line: str) -> HttpR
             "headings": [
                 entry.row for entry in planned.lines if entry.row.kind == "heading" and entry.row.line != line
             ],
-            "all_codes": ",".join(share.lines for share in accounts),
+            "asks": asks_for(at.row),
+            "goes_to": goes_to(planned, line),
+            "elsewhere": elsewhere(planned, figures.amounts, line) if figures else (),
+            "fields": _fields(state, statement),
         },
     )
+
+
+PARTS = ("field", "codes", "side")
+"""What a line of accounts may ask of their amounts."""
+
+
+def _fields(state: State, statement: str) -> list[Field]:
+    """What a line may ask for codes of."""
+    row = state.get(Statement, statement)
+    chart = chart_index(state, row.chart) if row else None
+    fields = (*chart.segments, *chart.dimensions) if chart else ()
+    return [field for field in fields if field.role != "natural_account"]
 
 
 def account_figures(made: Plan, line: str, amounts: Amounts, column: int = 0) -> list[tuple[Code, int]]:
@@ -76,15 +94,15 @@ def account_figures(made: Plan, line: str, amounts: Amounts, column: int = 0) ->
     start = made.index[line]
     end = made.end_of(start)
     kinds = {entry.row.kind for entry in made.lines[start:end]}
-    picked = [i for i in range(len(made.line_of)) if start <= made.line_of[i] < end]
-    rows = [(made.accounts.codes[made.accounts.posting[i]], int(amounts.window[i, column])) for i in picked]
+    sums: dict[int, int] = {}
+    for place, row in made.rows_between(amounts, start, end):
+        sums[place] = sums.get(place, 0) + int(amounts.window[row, column])
     if "result" in kinds:
-        rows += [
-            (made.accounts.codes[code], int(amounts.cumulative[i, column]))
-            for i, code in enumerate(made.accounts.posting)
-            if made.accounts.codes[code].account_class in ("revenue", "expense")
-        ]
-    return [(code, amount) for code, amount in rows if amount]
+        for row, place in enumerate(amounts.rows(len(made.line_of)).tolist()):
+            if made.into_result[place]:
+                sums[place] = sums.get(place, 0) + int(amounts.cumulative[row, column])
+    codes = (made.accounts.codes[made.accounts.posting[place]] for place in sums)
+    return [(code, amount) for code, amount in zip(codes, sums.values(), strict=True) if amount]
 
 
 def _back(request: PineRequest, statement: str, at: str = "") -> HttpResponse:
@@ -120,6 +138,7 @@ def add(request: PineRequest, state: State, statement: str) -> HttpResponse:
             "statements/add.html",
             {
                 "statement": state.get(Statement, statement),
+                "fields": _fields(state, statement),
                 "parent": parent,
                 "get": request.GET,
                 "after": near.line if near and near.kind != "heading" else "",
@@ -132,7 +151,7 @@ def add(request: PineRequest, state: State, statement: str) -> HttpResponse:
         "label",
         "kind",
         "sign",
-        *(["accounts"] if kind == "accounts" else ["formula"] if kind == "formula" else []),
+        *(["accounts", *PARTS] if kind == "accounts" else ["formula"] if kind == "formula" else []),
     ]
     row = filled(request, blank, *columns)
     apply_change(
@@ -161,7 +180,7 @@ def change(request: PineRequest, state: State, statement: str, line: str) -> Htt
     columns = [
         "label",
         "sign",
-        *(["accounts"] if row.kind == "accounts" else ["formula"] if row.kind == "formula" else []),
+        *(["accounts", *PARTS] if row.kind == "accounts" else ["formula"] if row.kind == "formula" else []),
     ]
     apply_change(request, Put(filled(request, row, *columns)))
     return _back(request, statement, line)

@@ -27,6 +27,9 @@ class StatementLine(Definition):
     accounts = text()
     formula = text()
     sign = models.CharField(max_length=10)
+    field = ident(blank=True, default="")
+    codes = text()
+    side = models.CharField(max_length=6, default="any")
 
     class Meta:
         constraints = [

@@ -12,7 +12,7 @@ from xlsxwriter.utility import xl_col_to_name
 
 from core.analysis.variances import COLUMNS
 from core.statements import formulas
-from core.statements.figures import DEBIT
+from core.statements.line_parts import DEBIT
 from core.statements.printing import printed
 from web.shell.made_by import properties
 from web.statements.queries import StatementFigures

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from urllib.parse import urlencode
 
 from core.definitions.tables import Code
 from core.mapping.second_charts import hangs_on_codes, second_chart_plan, ways_of
+from core.statements.figures import Plan
 from web.journals.amount_rows import with_texts
 from web.statements.queries import FigureSource
 
@@ -15,7 +16,8 @@ from web.statements.queries import FigureSource
 @dataclass(frozen=True, slots=True)
 class AccountShare:
     """What an account brings to a figure, raw; `own` are the company's accounts whose lines make it up, and
-    `into` what an address of their lines says where only some of these are meant."""
+    `into` what an address of their lines says where only some of these are meant: those that go to an account
+    of a second chart, or stand on a line that asks for codes."""
 
     code: Code
     raw: int
@@ -34,13 +36,22 @@ class AccountShare:
 
 
 def account_shares(
-    source: FigureSource, chart: str, amounts: Iterable[tuple[Code, int]]
+    source: FigureSource, planned: Plan, line: str, amounts: Iterable[tuple[Code, int]]
 ) -> list[AccountShare]:
-    """`amounts` are accounts of `chart` with their raw amounts."""
-    if chart == source.company.chart:
-        return [AccountShare(code, raw, (code.code,)) for code, raw in amounts]
-    own = own_accounts(source, chart)
-    return [AccountShare(code, raw, *own.get(code.code, ((code.code,), ""))) for code, raw in amounts]
+    """`amounts` are accounts of the plan's chart with their raw amounts on a line."""
+    chart = planned.statement.chart
+    own = {} if chart == source.company.chart else own_accounts(source, chart)
+    shares = (AccountShare(code, raw, *own.get(code.code, ((code.code,), ""))) for code, raw in amounts)
+    divided = {at for part in planned.parts if part.field for at in part.accounts.tolist()}
+    if not divided:
+        return list(shares)
+    on = urlencode({"on": f"{planned.statement.statement}:{line}"})
+    return [
+        replace(share, into="&".join(filter(None, (share.into, on))))
+        if planned.accounts.position[share.code.code] in divided
+        else share
+        for share in shares
+    ]
 
 
 def own_accounts(source: FigureSource, chart: str) -> dict[str, tuple[tuple[str, ...], str]]:

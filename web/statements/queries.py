@@ -34,7 +34,8 @@ from core.definitions.tables import Company
 from core.faults import WrongCall
 from core.mapping.second_charts import hangs_on_codes, second_chart_plan, seen_through
 from core.money import digits_of
-from core.statements.figures import Amounts, Figures, Plan, compute, plan
+from core.statements.amounts import Amounts
+from core.statements.figures import Figures, Plan, compute, plan
 from core.structures.charts import ChartIndex, chart_index
 from core.structures.second_charts import charts_of, is_seen_in
 from web.journals.amount_rows import budget_rows, company_rows, company_rows_by_day, with_texts
@@ -182,6 +183,13 @@ class FigureSource:
     def fitting(self, rows: AmountRows) -> AmountRows:
         return rows.fitting(self.chart, self.conditions) if self.conditions else rows
 
+    def of_plan(self, planned: Plan, rows: AmountRows) -> AmountRows:
+        """Those of `rows` (on the accounts of the plan's chart) that are asked for, each put to the line that
+        takes its codes."""
+        if planned.has_conditions and not rows.strings:
+            rows = with_texts(rows)
+        return self.fitting(rows).divided(self.chart, planned)
+
     @cached_property
     def years_with_amounts(self) -> frozenset[int]:
         return frozenset(int(time) // YEAR for time in np.unique(self.rows.time))
@@ -229,7 +237,7 @@ def figures_of(source: FigureSource, planned: Plan, measure: Measure | None = No
     digits, across = digits_of(row.currency), list[PeriodColumn]()
     if meant != "standing" and asked.by_day and asked.start is None:
         raise WrongCall("A movement needs its first day too.")
-    rows = source.fitting(source.rows_in(planned.statement.chart))
+    rows = source.of_plan(planned, source.rows_in(planned.statement.chart))
     if asked.by:
         columns = by_codes(rows, planned, source.stretch, meant, source.chart, source.fields)
     elif step := asked.step:
@@ -247,7 +255,7 @@ def figures_of(source: FigureSource, planned: Plan, measure: Measure | None = No
         row.currency,
         digits,
         source.stretch,
-        columns.amounts,
+        figures.amounts,
         columns.keys,
         tuple(across),
         source.off,
@@ -255,7 +263,7 @@ def figures_of(source: FigureSource, planned: Plan, measure: Measure | None = No
 
 
 def _budgeted(source: FigureSource, planned: Plan, measure: Measure) -> Figures:
-    rows = source.fitting(source.budget_in(planned.statement.chart))
+    rows = source.of_plan(planned, source.budget_in(planned.statement.chart))
     budget = one_column(rows, planned, source.stretch, measure)
     return compute(planned, budget.amounts, digits_of(source.company.currency))
 
@@ -272,7 +280,7 @@ def trends_of(
     by_period = replace(source, asked=Asked(year, number, filter=source.asked.filter)) if end else source
     stretch = of_periods(source.calendar, year, number)
     across = last_periods(source.calendar, year, number, count)
-    rows = source.fitting(by_period.rows_in(planned.statement.chart))
+    rows = source.of_plan(planned, by_period.rows_in(planned.statement.chart))
     columns = by_periods(rows, planned, stretch, measure, across, closing_ordinals(source.calendar))
     figures = compute(planned, columns.amounts, digits_of(source.company.currency))
     return {figure.line.row.line: figure.shown[: len(across)] for figure in figures.lines}
@@ -284,8 +292,11 @@ def amounts_by_code(
     """What a line shows with each code of a field (empty: none), whatever the filter says of that field."""
     others = tuple(condition for condition in source.conditions if condition.field != field)
     rows = source.rows_in(planned.statement.chart)
+    if planned.has_conditions and not rows.strings:
+        rows = with_texts(rows)
     if others:
         rows = rows.fitting(source.chart, others)
+    rows = rows.divided(source.chart, planned)
     columns = by_codes(rows, planned, source.stretch, measure, source.chart, (field,))
     figures = compute(planned, columns.amounts, digits_of(source.company.currency))
     shown = figures.lines[planned.index[line]].shown

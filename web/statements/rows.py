@@ -8,8 +8,10 @@ from typing import NamedTuple
 from django.utils.safestring import SafeString
 
 from core.books.balances import TrialRow
+from core.definitions.tables import StatementLine
 from core.money import show_amount
 from core.statements.figures import Figure, Figures
+from core.statements.part_notes import in_short
 from core.structures.overlays import ShownAccount
 from web.shell.table_rows import Cell, TableRow, addresses, indent, table_rows
 
@@ -45,6 +47,13 @@ def compared(
         )
 
 
+def made_of(line: StatementLine) -> str:
+    """What a line picks or works out."""
+    return (
+        "all revenue and expense" if line.kind == "result" else line.accounts + line.formula + in_short(line)
+    )
+
+
 def statement_rows(
     statement: str,
     rows: Iterable[StatementRow],
@@ -66,8 +75,7 @@ def statement_rows(
     def cells(row: StatementRow) -> Iterator[Cell]:
         line = row.figure.line.row
         yield Cell(line.label, indent(row.figure.line.depth))
-        what = "all revenue and expense" if line.kind == "result" else f"{line.accounts}{line.formula}"
-        yield Cell(what, "code sub")
+        yield Cell(made_of(line), "code sub")
         if beside:
             yield amount(row, row.before)
         yield amount(row, row.now)
