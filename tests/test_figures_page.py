@@ -327,7 +327,8 @@ class FiguresPage(PineTest):
             [told[name] for name in ("Statement", "Company", "Beside the budget", "Made by", "Definitions")],
             ["inc Income", "alpha Alpha", "plan", "Mirela", f"version {current().version}"],
         )
-        self.assertEqual([cell.value for cell in sheet[3]], ["Line", "GBP", "budget", "variance"])
+        heads = ["Line", "GBP", "budget", "variance", "variance %"]
+        self.assertEqual([cell.value for cell in sheet[3]], heads)
         rows = {
             str(row[0].value).strip(): [cell.value for cell in row[1:]] for row in sheet.iter_rows(min_row=4)
         }

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import io
 import os
 import subprocess
 import tempfile
@@ -12,9 +13,11 @@ from typing import Any
 from urllib.parse import urlencode
 
 from openpyxl import load_workbook
+from pypdf import PdfReader
 
 from core.changes.kinds import Put
 from core.definitions.tables import Statement
+from core.money import show_amount
 from tests.base import PineTest, bring, client_of, person, run
 from tests.naive_books import Books
 from web.definitions import actions
@@ -83,6 +86,25 @@ class Workbooks(PineTest):
         self.assertLess(page.index('data-row="assets/head"'), page.index('data-row="cash"'))
         self.assertLess(page.index('data-row="cash"'), page.index('data-row="assets"'))
         self.assertIn("Total Assets", page)
+
+    def test_per_cents_stand_behind_and_recalculate(self) -> None:
+        at = {"company": "alpha", "year": 2027, "period": 9}
+        reply = self.client.get(f"/statements/inc/figures/workbook/?{urlencode({**at, 'of': 'costs'})}")
+        heads, *rows = recalculated(reply.content)[TOP - 1 :][:6]
+        self.assertEqual(heads[1:3], ["GBP", "% of Costs: GBP"])
+        costs = Decimal(rows[2][1])
+        for row in (rows[0], rows[1], rows[2]):
+            self.assertEqual(round(Decimal(row[2]), 6), round(Decimal(row[1]) / costs, 6))
+        self.assertEqual(rows[3][2:3], [""], "a ratio is no part of anything")
+        page = self.client.get(
+            f"/statements/inc/figures/?{urlencode({**at, 'of': 'costs'})}"
+        ).content.decode()
+        self.assertIn(f'<td class="per-cent">{show_amount(round(Decimal(rows[1][2]) * 1000), 1)}</td>', page)
+        pages = self.client.get(f"/statements/inc/figures/pdf/?{urlencode({**at, 'of': 'costs'})}")
+        words = " ".join(
+            "".join(part.extract_text() for part in PdfReader(io.BytesIO(pages.content)).pages).split()
+        )
+        self.assertIn("% of Costs", words)
 
     def test_every_cell_comes_to_the_figure(self) -> None:
         at = {"company": "alpha", "year": 2027, "period": 9}

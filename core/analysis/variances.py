@@ -1,11 +1,18 @@
-"""Figures beside others, a budget's or an earlier stretch's: amount, the other, and by how much they
-differ."""
+"""Figures beside others, a budget's or an earlier stretch's: amount, the other, and by how much they differ;
+figures in per cent of a line, differences of what was."""
 
 from __future__ import annotations
 
-from core.statements.figures import Figure, Figures, UnplacedAccount
+from collections.abc import Iterator, Sequence
+from fractions import Fraction
+from typing import NamedTuple
+
+from core.money import round_half_up, show_amount
+from core.statements.figures import Figure, Figures, Plan, UnplacedAccount, line_title
 
 COLUMNS = ("amount", "budget", "variance")
+VARIANCE = COLUMNS[2]
+CHANGE = "change"
 
 
 def beside(actual: Figures, other: Figures) -> Figures:
@@ -28,3 +35,46 @@ def _figure(actual: Figure, other: Figure) -> Figure:
     variance = None if have is None or want is None else have - want
     bare = tuple((f.bare or (False,))[0] for f in (actual, other))
     return Figure(actual.line, raw, (have, want, variance), (*bare, all(bare)))
+
+
+class PerCents(NamedTuple):
+    """Stands behind `column`: its figures of those of a line (`line`, a place; -1: none) or of the column
+    before (`before`, a place)."""
+
+    title: str
+    column: int
+    line: int
+    before: int = -1
+
+
+def per_cent_columns(plan: Plan, columns: Sequence[str], line: str) -> tuple[PerCents, ...]:
+    """Behind a variance or a change how much that is of what was planned or was; behind each other column its
+    part of a line, where one is asked for."""
+    return tuple(_columns(plan, columns, plan.index.get(line, -1)))
+
+
+def _columns(plan: Plan, columns: Sequence[str], at: int) -> Iterator[PerCents]:
+    for i, title in enumerate(columns):
+        if title in (VARIANCE, CHANGE) and i:
+            yield PerCents(f"{title} %", i, -1, i - 1)
+        elif at >= 0:
+            yield PerCents(f"% of {line_title(plan.lines[at].row)}", i, at)
+
+
+def per_cent(figures: Figures, figure: Figure, one: PerCents) -> Fraction | None:
+    """None where either is empty or what it is of is nothing."""
+    value = figure.shown[one.column]
+    if one.before >= 0:
+        return difference_per_cent(value, figure.shown[one.before])
+    whole = figures.lines[one.line].shown[one.column]
+    return Fraction(value * 100, whole) if value is not None and whole else None
+
+
+def difference_per_cent(difference: int | None, was: int | None) -> Fraction | None:
+    """How much a difference is of what was, whatever its sign: more is plus."""
+    return Fraction(difference * 100, abs(was)) if difference is not None and was else None
+
+
+def in_tenths(value: Fraction | None) -> str:
+    """To a tenth as amounts are written, halves away from zero; empty for none."""
+    return "" if value is None else show_amount(round_half_up(value * 10), 1)

@@ -359,6 +359,12 @@ class Figure(NamedTuple):
     shown: tuple[int | None, ...]
     bare: tuple[bool, ...] = ()
 
+    @property
+    def is_ratio(self) -> bool:
+        """Whether it is no amount of money, and says nothing in whole units."""
+        row = self.line.row
+        return row.kind == "formula" and formulas.parse(row.formula).is_ratio
+
     def seen(self, column: int = 0) -> int | None:
         """What the eye is shown: nothing where nothing was posted."""
         value = self.shown[column]

@@ -26,15 +26,16 @@ from core.analysis.hierarchy_plan import hierarchy_plan
 from core.analysis.period_columns import STEPS, period_columns
 from core.analysis.stretches import check_whole_periods, cut_periods, of_days, of_periods
 from core.analysis.time_steps import before
-from core.analysis.variances import beside
+from core.analysis.variances import beside, in_tenths, per_cent, per_cent_columns
 from core.books.balances import PostedColumns, books_of
 from core.books.periods import calendar_index
 from core.changes.fixed import NOTHING_POSTED
 from core.changes.kinds import Drop, Put, examine
 from core.definitions.tables import Budget, ChartDimension, ColumnSet, Statement, StatementLine
 from core.faults import WrongCall
+from core.statements.amounts import Amounts
 from core.statements.bridge import bridge
-from core.statements.figures import compute
+from core.statements.figures import Figure, Figures, compute
 from core.structures.charts import chart_index
 from core.tests.builders import ACCOUNTS, state
 from core.tests.rich_world import rich_state
@@ -84,6 +85,28 @@ def standing(columns: Columns) -> list[list[int]]:
 
 
 MEASURES: tuple[Measure, ...] = ("standing", "movement", "movement_with_closing")
+
+
+class PerCent(TestCase):
+    def test_of_a_line_and_of_what_was(self) -> None:
+        plan = planned(WORLD, "inc")
+        lines = [
+            Figure(line, (0, 0, 0), shown)
+            for line, shown in zip(plan.lines, ((200, -80, 280), (-67, None, 0)), strict=True)
+        ]
+        figures = Figures(tuple(lines), (), Amounts(np.zeros((0, 3)), np.zeros((0, 3))))
+        titles = ("amount", "budget", "variance")
+        found = [
+            (one.title, [in_tenths(per_cent(figures, line, one)) for line in lines])
+            for one in per_cent_columns(plan, titles, "sales")
+        ]
+        expected = [
+            ("% of Sales", ["100.0", "\u221233.5"]),
+            ("% of Sales", ["100.0", ""]),
+            ("variance %", ["350.0", ""]),
+        ]
+        self.assertEqual(found, expected)
+        self.assertEqual([one.title for one in per_cent_columns(plan, titles, "none")], ["variance %"])
 
 
 class Sums(TestCase):

@@ -4,19 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
-from fractions import Fraction
 
 from django.utils.html import format_html
 from django.utils.safestring import SafeString
 
+from core.analysis.variances import difference_per_cent, in_tenths
 from core.group_figures.columns import GROUP, SUBGROUP, column_title
-from core.money import UNITS, round_half_up, rounded_to, show_amount, show_whole
+from core.money import UNITS, rounded_to, show_amount, show_whole
 from core.statements.figures import Figure, line_title
 from core.statements.printing import PrintedLine, printed
 from web.group.addresses import GroupAddress
 from web.group.queries import GroupFigures
 from web.shell.table_rows import Cell, TableRow, addresses, indent, table_rows
-from web.statements.figure_table import is_ratio
 
 WITHOUT_FIGURE = ("text", "gap")
 COMPARED = ("then", "change", "percent")
@@ -56,7 +55,7 @@ class ConsolidatedTable:
             return self.address.unit
         digits = self.found.statement.digits
         most = max(
-            (abs(f.shown[-1] or 0) for f in self.found.statement.figures.lines if not is_ratio(f)), default=0
+            (abs(f.shown[-1] or 0) for f in self.found.statement.figures.lines if not f.is_ratio), default=0
         )
         return "thousands" if most >= LARGE * 10**digits else "whole"
 
@@ -118,7 +117,7 @@ class ConsolidatedTable:
         figure = printed_line.figure
         line = figure.line.row
         address = addresses("group-cell", self.address.group.group, line.line)
-        ratio, query = is_ratio(figure), self.address.query
+        ratio, query = figure.is_ratio, self.address.query
         noted = self.noted.get(line.line)
         words = printed_line.label
         label = format_html("{}<sup>{}</sup>", words, noted) if noted else words
@@ -143,7 +142,7 @@ class ConsolidatedTable:
         for value in (was, change):
             text = show_amount(value, digits) if ratio else show_whole(value, digits, UNITS[self.unit])
             yield Cell(text, "num", title="" if value is None else show_amount(value, digits))
-        yield Cell(percent(change, was) if not ratio else "—", "num")
+        yield Cell((in_tenths(difference_per_cent(change, was)) if not ratio else "") or "—", "num")
 
     def roundings(self) -> list[tuple[str, int]]:
         """Headings whose rounded parts add up to something else than themselves rounded, and by how much."""
@@ -159,11 +158,3 @@ class ConsolidatedTable:
             for i, total in sums.items()
             if (apart := rounded_to(lines[i].raw[-1], digits, units) - total)
         ]
-
-
-def percent(change: int | None, was: int | None) -> str:
-    """To a tenth; nothing where there was nothing."""
-    if change is None or not was:
-        return "—"
-    tenths = round_half_up(Fraction(change * 1000, abs(was)))
-    return show_amount(tenths, 1) if tenths else "0"

@@ -6,10 +6,10 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from core.analysis.variances import in_tenths, per_cent
 from core.money import UNITS, show_amount, show_whole
 from core.statements.figures import Figure
 from core.statements.printing import printed
-from web.statements.figure_table import is_ratio
 from web.statements.queries import StatementFigures
 from web.statements.remarks import Note, numbers_of
 from web.statements.rows import WITHOUT_FIGURE
@@ -65,7 +65,7 @@ def paper_of(
         whose,
         stretch,
         ". ".join([_unit_words(found.currency, written), *told]),
-        tuple(found.currency if title == "amount" else title.replace("/", " / ") for title in found.columns),
+        tuple(_heads(found)),
         tuple(_rows(found, written, numbers_of(notes))),
         (*(note.sentence() for note in notes), *_notes(found, written)),
         made,
@@ -88,9 +88,9 @@ def _rows(found: StatementFigures, unit: str, noted: Mapping[str, str]) -> Itera
     for printed_line in printed(found.figures.lines, found.plan.statement.totals):
         figure, line = printed_line.figure, printed_line.figure.line
         if printed_line.part == "head":
-            yield PaperRow(line.row.label, line.depth, line.row.kind, ("",) * len(found.columns))
+            yield PaperRow(line.row.label, line.depth, line.row.kind, ("",) * len(list(_heads(found))))
             continue
-        cells = tuple(_cell(figure, i, found.digits, unit) for i in range(len(found.columns)))
+        cells = tuple(_cells(found, figure, unit))
         less, numbers = found.plan.is_taken_off(line), noted.get(line.row.line, "")
         yield PaperRow(printed_line.label, line.depth, line.row.kind, cells, less, numbers)
     for account in found.figures.unplaced:
@@ -98,14 +98,37 @@ def _rows(found: StatementFigures, unit: str, noted: Mapping[str, str]) -> Itera
             words = " ".join(
                 part for part in ("Unplaced:", account.company, account.account, account.name) if part
             )
-            cells = tuple(_written(value, found.digits, unit) for value in account.raw)
+            cells = tuple(
+                _with_per_cents(found, [_written(v, found.digits, unit) for v in account.raw], None)
+            )
             yield PaperRow(words, 0, "unplaced", cells)
+
+
+def _heads(found: StatementFigures) -> Iterator[str]:
+    titles = [found.currency if title == "amount" else title.replace("/", " / ") for title in found.columns]
+    for column, title in enumerate(titles):
+        yield title
+        yield from (one.title for one in found.per_cents if one.column == column)
+
+
+def _cells(found: StatementFigures, figure: Figure, unit: str) -> Iterator[str]:
+    written = [_cell(figure, i, found.digits, unit) for i in range(len(found.columns))]
+    return _with_per_cents(found, written, None if figure.is_ratio else figure)
+
+
+def _with_per_cents(found: StatementFigures, cells: Sequence[str], figure: Figure | None) -> Iterator[str]:
+    """The cells of a row, each with its per cents behind; those of no figure are empty."""
+    for column, cell in enumerate(cells):
+        yield cell
+        for one in found.per_cents:
+            if one.column == column:
+                yield in_tenths(per_cent(found.figures, figure, one)) if figure else ""
 
 
 def _cell(figure: Figure, column: int, digits: int, unit: str) -> str:
     if figure.line.row.kind in WITHOUT_FIGURE:
         return ""
-    return _written(figure.seen(column), digits, unit, is_exact=is_ratio(figure))
+    return _written(figure.seen(column), digits, unit, is_exact=figure.is_ratio)
 
 
 def _notes(found: StatementFigures, unit: str) -> Iterator[str]:

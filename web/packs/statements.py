@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 from core.analysis.asked import Asked
 from core.analysis.time_steps import before
-from core.analysis.variances import beside
+from core.analysis.variances import CHANGE, beside
 from core.definitions.state import State
 from core.definitions.tables import Company, Group
 from core.faults import WrongCall
@@ -14,7 +14,6 @@ from core.group.membership import group_calendar
 from core.statements.figures import Figure, Figures, UnplacedAccount
 from web.group.queries import group_statement
 from web.packs.paper import Paper, paper_of
-from web.statements.figure_table import CHANGE
 from web.statements.queries import FigureSource, StatementFigures, company_plan, figures_of
 from web.statements.remarks import Note, RemarksAt
 

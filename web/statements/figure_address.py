@@ -70,6 +70,8 @@ class FigureAddress:
     """what the budget of a forecast is called"""
     budget: str = ""
     """the budget that they are of or stand beside, if there is one of the name"""
+    part_of: str = ""
+    """the line of which each figure is shown in per cent too"""
     than: str = ""
     """`before` or `year`: the figures stand beside those of the stretch before, or of the year before"""
 
@@ -102,7 +104,11 @@ class FigureAddress:
         rest = {"level": self.level or "", "unit": self.unit, "all": "1" if self.everything else ""}
         pair = "," in across["by"]
         rest |= {"as": "matrix" if self.as_matrix and pair else "", "line": self.line}
-        rest |= {"lines": "filled" if self.filled_only else "", "draw": "bars" if self.draws else ""}
+        rest |= {
+            "of": self.part_of,
+            "lines": "filled" if self.filled_only else "",
+            "draw": "bars" if self.draws else "",
+        }
         alone = not any(across[name] for name in ("by", "periods", "budget", "forecast"))
         rest["than"] = self.than if alone else ""
         return where({**own, **days, **across, **rest, **more})
@@ -263,6 +269,7 @@ def figure_address(
         text(request.GET, "line", 40),
         planned_as.name if planned_as else asked.forecast,
         budget.budget if budget else "",
+        text(request.GET, "of", 40),
         text(request.GET, "than", 10),
     )
 

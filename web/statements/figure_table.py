@@ -10,9 +10,8 @@ from django.utils.html import format_html
 from django.utils.safestring import SafeString
 
 from core.analysis.column_sums import TOTAL
-from core.analysis.variances import COLUMNS
+from core.analysis.variances import CHANGE, COLUMNS, VARIANCE, PerCents, in_tenths, per_cent
 from core.money import UNITS, show_amount, show_whole
-from core.statements import formulas
 from core.statements.figures import Figure
 from core.statements.line_parts import CREDIT
 from core.statements.printing import PrintedLine, printed
@@ -26,8 +25,7 @@ MANY = 3
 """From more columns on figures are in whole units, unless something else is asked for."""
 EXACT = "exact"
 MOST_BESIDE_DRAWINGS = 6
-BUDGET, VARIANCE = COLUMNS[1:]
-CHANGE = "change"
+BUDGET = COLUMNS[1]
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,18 +60,23 @@ class FigureTable:
         asked = self.address.unit
         if asked in UNITS or asked == EXACT:
             return asked
-        return "whole" if len(self.shown) > MANY else EXACT
+        return "whole" if self.wide > MANY else EXACT
 
     @cached_property
     def periods_drawn(self) -> int:
         """How many periods the drawings go back; 0 where there is none, or no room for them."""
-        if len(self.shown) > MOST_BESIDE_DRAWINGS:
+        if self.wide > MOST_BESIDE_DRAWINGS:
             return 0
         return max((len(values) for values in self.trends.values() if any(values)), default=0)
 
+    @cached_property
+    def wide(self) -> int:
+        """How many columns are shown, those in per cent too."""
+        return sum(1 + len(self._per_cents.get(i, ())) for i in self.shown)
+
     @property
     def is_narrow(self) -> bool:
-        return len(self.shown) <= MANY
+        return self.wide <= MANY
 
     @cached_property
     def empty(self) -> list[int]:
@@ -109,6 +112,16 @@ class FigureTable:
             if i < len(self.found.across) and self.address.planned(self.found, i):
                 names.append(self.address.forecast_name)
             yield FigureHead(title.replace("/", " / "), ", ".join(names), self._css(i, head=True))
+            for one in self._per_cents.get(i, ()):
+                yield FigureHead("%", one.title.removeprefix("% ").removesuffix(" %"), "per-cent")
+
+    @cached_property
+    def _per_cents(self) -> dict[int, list[PerCents]]:
+        """By column those that stand behind it."""
+        behind: dict[int, list[PerCents]] = {}
+        for one in self.found.per_cents:
+            behind.setdefault(one.column, []).append(one)
+        return behind
 
     def _css(self, column: int, head: bool = False) -> str:
         """The total stays in sight, and where there is none of periods the last."""
@@ -150,18 +163,21 @@ class FigureTable:
         if self.periods_drawn:
             yield Cell(trend(values, digits) if printed_line.has_figures else "", "trend-cell")
         for i in self.shown:
-            if not printed_line.has_figures:
-                yield Cell("", self._css(i))
-                continue
-            value = figure.seen(i)
-            yield Cell(
-                self.written(value, is_ratio(figure)),
-                f"{self._css(i)}{self._judged(figure, i)}",
-                link=self.cell_address(line.line, i),
-                opens=i == self.shown[-1],
-                in_proof=True,
-                title="" if value is None or self.unit == EXACT else show_amount(value, digits),
-            )
+            yield self._cell(figure, i) if printed_line.has_figures else Cell("", self._css(i))
+            for one in self._per_cents.get(i, ()):
+                says = printed_line.has_figures and not figure.is_ratio and figure.seen(i) is not None
+                yield Cell(in_tenths(per_cent(self.found.figures, figure, one)) if says else "", "per-cent")
+
+    def _cell(self, figure: Figure, column: int) -> Cell:
+        value = figure.seen(column)
+        return Cell(
+            self.written(value, figure.is_ratio),
+            f"{self._css(column)}{self._judged(figure, column)}",
+            link=self.cell_address(figure.line.row.line, column),
+            opens=column == self.shown[-1],
+            in_proof=True,
+            title="" if value is None or self.unit == EXACT else show_amount(value, self.found.digits),
+        )
 
     def _label(self, printed_line: PrintedLine) -> SafeString:
         """What is taken off under its heading says so, that a reader can add the column up."""
@@ -201,12 +217,20 @@ class FigureTable:
         return show_whole(value, digits, UNITS[self.unit])
 
     def unplaced(self) -> list[tuple[str, str, list[str]]]:
-        """(account, name, amounts as shown) of accounts with an amount that stand on no line."""
+        """(account, name, amounts as shown) of accounts with an amount that stand on no line; per cents
+        empty."""
         return [
-            (u.account, u.name, [self.written(u.raw[i]) for i in self.shown])
+            (
+                u.account,
+                u.name,
+                [text for i in self.shown for text in (self.written(u.raw[i]), *self._no_per_cents(i))],
+            )
             for u in self.found.figures.unplaced
             if any(u.raw)
         ]
+
+    def _no_per_cents(self, column: int) -> list[str]:
+        return [""] * len(self._per_cents.get(column, ()))
 
     @property
     def proven(self) -> bool | None:
@@ -219,8 +243,3 @@ class FigureTable:
             for f in self.found.figures.lines
             if f.line.row.kind != "result" or self.found.keys
         )
-
-
-def is_ratio(figure: Figure) -> bool:
-    row = figure.line.row  # a ratio says nothing in whole units
-    return row.kind == "formula" and formulas.parse(row.formula).is_ratio

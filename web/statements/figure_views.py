@@ -11,7 +11,7 @@ from django.shortcuts import render
 from core.analysis.asked import Asked
 from core.analysis.hierarchy_plan import hierarchy_plan
 from core.analysis.stretches import first_of_movement
-from core.analysis.variances import beside
+from core.analysis.variances import CHANGE, VARIANCE, beside, per_cent_columns
 from core.books.periods import YEAR
 from core.definitions.state import State
 from core.definitions.tables import Hierarchy, StatementLine
@@ -30,7 +30,7 @@ from web.statements.bridge_drawing import bridge_drawing
 from web.statements.figure_address import FigureAddress, figure_address
 from web.statements.figure_choices import field_choices, narrowing
 from web.statements.figure_columns import columns_offered, remember_columns
-from web.statements.figure_table import BUDGET, CHANGE, VARIANCE, FigureTable
+from web.statements.figure_table import BUDGET, FigureTable
 from web.statements.line_views import account_figures
 from web.statements.made_from import MadeFrom
 from web.statements.matrix_table import MatrixTable
@@ -94,13 +94,17 @@ def figures_beside(
 ) -> tuple[StatementFigures, StatementFigures | None]:
     """The figures asked for, and those that they stand beside, if any: then in columns of now, then,
     change."""
-    found = figures_of(source, address.plan, address.measure)
-    earlier = address.earlier()
+    found, earlier = figures_of(source, address.plan, address.measure), address.earlier()
     if earlier is None:
-        return found, None
+        return _with_per_cents(found, address), None
     then = figures_of(FigureSource(state, address.company, earlier.asked), address.plan, address.measure)
     columns = (found.columns[0], then.window.title(address.balances), CHANGE)
-    return replace(found, figures=beside(found.figures, then.figures), columns=columns), then
+    both = replace(found, figures=beside(found.figures, then.figures), columns=columns)
+    return _with_per_cents(both, address), then
+
+
+def _with_per_cents(found: StatementFigures, address: FigureAddress) -> StatementFigures:
+    return replace(found, per_cents=per_cent_columns(found.plan, found.columns, address.part_of))
 
 
 def figures_at(request: PineRequest, state: State, statement: str, hierarchy: str) -> StatementFigures:

@@ -10,7 +10,7 @@ from typing import Any
 import xlsxwriter
 from xlsxwriter.utility import xl_col_to_name
 
-from core.analysis.variances import COLUMNS
+from core.analysis.variances import CHANGE, VARIANCE, PerCents, per_cent
 from core.statements import formulas
 from core.statements.line_parts import DEBIT
 from core.statements.printing import printed
@@ -18,7 +18,7 @@ from web.shell.made_by import properties
 from web.statements.queries import StatementFigures
 
 TOP = 3
-DIFFERENCES = (COLUMNS[2], "change")
+DIFFERENCES = (VARIANCE, CHANGE)
 """Columns that are the one before the last less the last."""
 
 
@@ -89,10 +89,23 @@ def write_statement(
         for column in range(len(titles) if line.part != "head" else 0):
             style = bold if line.figure.line.row.kind == "heading" else plain
             cells.write(page, found.plan.index[line.figure.line.row.line], column, style)
+    _write_per_cents(page, cells, titles, (top, book.add_format({"num_format": "0.0%"})))
     _unplaced(page, found, len(titles), plain, TOP + len(order))
     below = TOP + len(order) + len(found.figures.unplaced) + 1
     for at, note in enumerate(notes):
         page.write_string(below + at, 0, note)
+
+
+def _write_per_cents(page: Any, cells: FormulaCells, titles: Sequence[str], styles: tuple[Any, Any]) -> None:
+    """Columns in per cent, behind those of amounts."""
+    found = cells.found
+    for at, one in enumerate(found.per_cents, len(titles) + 1):
+        words = one.title if one.before >= 0 else f"{one.title}: {titles[one.column]}"
+        page.write_string(TOP - 1, at, words, styles[0])
+        page.set_column(at, at, 18)
+        for i in cells.rows:
+            if not found.figures.lines[i].is_ratio:
+                cells.write_per_cent(page, i, one, at, styles[1])
 
 
 def write_made_from(book: xlsxwriter.Workbook, made_from: Sequence[tuple[str, str]]) -> None:
@@ -127,6 +140,18 @@ class FormulaCells:
             page.write_number(self.rows[i], column + 1, value, style)
             return
         page.write_formula(self.rows[i], column + 1, formula, style, value)
+
+    def write_per_cent(self, page: Any, i: int, one: PerCents, to: int, style: Any) -> None:
+        """What a figure is of another, in a column behind all others."""
+        found, figure = self.found, self.found.figures.lines[i]
+        if figure.line.row.kind in ("text", "gap") or (one.line >= 0 and one.line not in self.rows):
+            return
+        value = per_cent(found.figures, figure, one)
+        amount = self._cell(i, one.column)
+        whole = self._cell(i, one.before) if one.before >= 0 else self._cell(one.line, one.column)
+        base = f"ABS({whole})" if one.before >= 0 else whole
+        formula = f'=IF(OR({amount}="",{whole}="",{whole}=0),"",{amount}/{base})'
+        page.write_formula(self.rows[i], to, formula, style, "" if value is None else float(value / 100))
 
     def _cell(self, line: int, column: int) -> str:
         return f"{xl_col_to_name(column + 1)}{self.rows[line] + 1}"

@@ -24,7 +24,7 @@ from core.analysis.column_sums import (
 from core.analysis.filters import Filter, parse_filter
 from core.analysis.period_columns import PeriodColumn, last_periods, period_columns
 from core.analysis.stretches import Stretch, of_days, of_periods
-from core.analysis.variances import COLUMNS, beside
+from core.analysis.variances import COLUMNS, PerCents, beside
 from core.books.balances import Books, TrialRow, by_account
 from core.books.periods import YEAR, CalendarIndex, company_calendar
 from core.budgets.forecast import forecast_rows, last_regular
@@ -211,6 +211,7 @@ class StatementFigures:
     amounts: Amounts
     keys: tuple[tuple[str, ...], ...] = ()
     across: tuple[PeriodColumn, ...] = ()
+    per_cents: tuple[PerCents, ...] = ()
     off: int = 0
     """by how much debits exceed credits in what stands at the end of a forecast; raw"""
 
@@ -258,7 +259,7 @@ def figures_of(source: FigureSource, planned: Plan, measure: Measure | None = No
         figures.amounts,
         columns.keys,
         tuple(across),
-        source.off,
+        off=source.off,
     )
 
 
