@@ -18,7 +18,8 @@ from core.analysis.stretches import of_periods
 from core.books.periods import calendar_index, ordinal
 from core.definitions.state import State
 from core.definitions.tables import Code, Statement, StatementLine
-from core.statements.figures import compute, plan
+from core.statements.figures import compute
+from core.statements.plans import plan
 from core.structures.charts import chart_index
 from core.tests.builders import definitions
 

@@ -22,7 +22,7 @@ from core.definitions.tables import (
     Structure,
     StructureSegment,
 )
-from core.statements.figures import natural_list, plan
+from core.statements.plans import natural_list, plan
 
 STANDS = {
     "never": "never posted to",

@@ -5,8 +5,8 @@ from __future__ import annotations
 import html
 from typing import Any
 
-from core.changes.kinds import Put
-from core.definitions.tables import Budget, Statement, StatementLine
+from core.changes.kinds import Drop, Put, apply
+from core.definitions.tables import Budget, Company, Statement, StatementLine
 from tests.base import InWorld, run
 from web.definitions import actions, drafting
 from web.drafts import queries
@@ -69,6 +69,9 @@ class LineParts(InWorld):
             },
         )
         before, after = draft.published.state, draft.state
+        young = apply(before, Drop(before.require(Company, "beta")))
+        told = queries.moved(young, after, AT, frozenset({"beta"}))
+        self.assertEqual([r.line for tree in told for r in tree.rows if tree.name == "parts"], ["rest"])
         causes = queries.causes_of(before, after, AT, "statement", "parts", "north", "alpha")
         self.assertEqual([(c.code, c.enters, c.amount) for c in causes], [("1110", False, 25050)])
         causes = queries.causes_of(before, after, AT, "statement", "parts", "over", "alpha")

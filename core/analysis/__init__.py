@@ -9,5 +9,5 @@ period_columns.py months, quarters and years side by side
 code_columns.py   one column a code of a field, or a pair of codes of two
 column_sums.py    from amounts to the columns that a statement is made from
 hierarchy_plan.py a hierarchy of natural accounts as a statement that nobody built
-variances.py      figures beside those of a budget, and in per cent
+variances.py      figures beside others, those of a budget or of more companies, and in per cent
 """

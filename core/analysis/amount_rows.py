@@ -20,7 +20,7 @@ from core.analysis.filters import Filter, chart_field, code_in_combination, code
 from core.books.balances import Books, exact
 from core.books.periods import YEAR, CalendarIndex, ordinal
 from core.statements.amounts import WHOLE, StrayAccount
-from core.statements.figures import Plan
+from core.statements.plans import Plan
 from core.structures.charts import ChartIndex
 
 

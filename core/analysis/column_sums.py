@@ -16,7 +16,7 @@ from core.analysis.stretches import Stretch
 from core.books.balances import TrialRow, added_up
 from core.codes.lists import ListIndex
 from core.statements.amounts import WHOLE, Amounts, StrayAccount
-from core.statements.figures import RESULT_CLASSES, Plan
+from core.statements.plans import RESULT_CLASSES, Plan
 from core.structures.charts import ChartIndex
 
 Measure = Literal["standing", "movement", "movement_with_closing"]

@@ -19,8 +19,8 @@ from core.definitions.tables import (
     StructureSegment,
 )
 from core.faults import WrongCall
-from core.statements.figures import RESULT_CLASSES, Plan, PlanLine, natural_list
 from core.statements.line_parts import DEBIT
+from core.statements.plans import RESULT_CLASSES, Plan, PlanLine, natural_list
 
 
 def hierarchy_plan(state: State, chart: str, hierarchy: str, level: int | None = None) -> Plan:

@@ -3,12 +3,16 @@ figures in per cent of a line, differences of what was."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from fractions import Fraction
 from typing import NamedTuple
 
+import numpy as np
+
 from core.money import round_half_up, show_amount
-from core.statements.figures import Figure, Figures, Plan, UnplacedAccount, line_title
+from core.statements.amounts import Amounts
+from core.statements.figures import Figure, Figures, UnplacedAccount, shown_columns
+from core.statements.plans import Plan, line_title
 
 COLUMNS = ("amount", "budget", "variance")
 VARIANCE = COLUMNS[2]
@@ -78,3 +82,40 @@ def difference_per_cent(difference: int | None, was: int | None) -> Fraction | N
 def in_tenths(value: Fraction | None) -> str:
     """To a tenth as amounts are written, halves away from zero; empty for none."""
     return "" if value is None else show_amount(round_half_up(value * 10), 1)
+
+
+def joined(plan: Plan, several: Mapping[str, Figures], digits: int) -> Figures:
+    """Figures of one plan side by side, each in one column, and a total: raw amounts added up, formulas
+    worked out of it. `several` are by what is said of an unplaced account's column."""
+    columns = list(several.values())
+    raw = [tuple(v for one in columns for v in one.lines[i].raw) for i in range(len(plan.lines))]
+    totals = [sum(row) for row in raw]
+    shown = shown_columns(plan, [[total] for total in totals], digits)
+    lines = tuple(
+        Figure(
+            line,
+            (*raw[i], totals[i]),
+            (*(v for one in columns for v in one.lines[i].shown), shown[i][0]),
+            _bare_together([one.lines[i].bare for one in columns]),
+        )
+        for i, line in enumerate(plan.lines)
+    )
+    unplaced = [
+        UnplacedAccount(
+            account.company or name,
+            *account[1:4],
+            (*(0,) * at, account.raw[0], *(0,) * (len(columns) - at - 1)),
+        )
+        for at, (name, one) in enumerate(several.items())
+        for account in one.unplaced
+    ]
+    return Figures(
+        lines,
+        tuple(one._replace(raw=(*one.raw, sum(one.raw))) for one in unplaced),
+        Amounts(np.zeros((0, len(columns) + 1), dtype=object), np.zeros((0, len(columns) + 1), dtype=object)),
+    )
+
+
+def _bare_together(parts: list[tuple[bool, ...]]) -> tuple[bool, ...]:
+    columns = tuple(bool(part) and part[0] for part in parts)
+    return (*columns, all(columns))

@@ -12,8 +12,9 @@ import numpy as np
 
 from core.budgets.cells import BudgetCell, BudgetSpan, BudgetYear, Cells
 from core.statements.amounts import Amounts, StrayAccount
-from core.statements.figures import Figure, Plan, compute
+from core.statements.figures import Figure, compute
 from core.statements.line_parts import DEBIT
+from core.statements.plans import Plan
 
 Sums = list[int | None]
 """By column; None where there is no cell."""

@@ -12,7 +12,7 @@ from core.definitions.nouns import named
 from core.definitions.state import Edit, State
 from core.definitions.tables import ChartMapping, Company, Mapping, SecondChartMapping, StatementLine
 from core.faults import Fault, Location
-from core.statements.figures import Plan, PlanLine, natural_list, plan
+from core.statements.plans import Plan, PlanLine, natural_list, plan
 
 
 @change

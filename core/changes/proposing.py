@@ -12,7 +12,7 @@ from core.definitions.state import State
 from core.definitions.tables import Chart, Hierarchy, Statement, StatementLine
 from core.faults import Fault, Location, Refused
 from core.statements.cash_flow import CASH, RESULT, SECTIONS, section_of
-from core.statements.figures import natural_list
+from core.statements.plans import natural_list
 
 SHORT = {"balance_sheet": "bs", "income_statement": "is", "cash_flow": "cf"}
 NAMES = {

@@ -56,7 +56,7 @@ from core.definitions.tables import (
 )
 from core.references import cells
 from core.references.tables import users
-from core.statements.figures import natural_list
+from core.statements.plans import natural_list
 from core.structures.accounts import parse_dimensions
 from core.structures.charts import ChartIndex, Field, chart_index
 

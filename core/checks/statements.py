@@ -13,7 +13,8 @@ from core.definitions.state import State
 from core.definitions.tables import Budget, ColumnSet, Statement, StatementLine
 from core.faults import Fault, WrongCall
 from core.statements import formulas
-from core.statements.figures import (
+from core.statements.line_parts import CREDIT, DEBIT
+from core.statements.plans import (
     RESULT_CLASSES,
     Plan,
     PlanLine,
@@ -23,7 +24,6 @@ from core.statements.figures import (
     natural_list,
     plan,
 )
-from core.statements.line_parts import CREDIT, DEBIT
 from core.structures.charts import chart_index
 
 MOST_NAMED = 20

@@ -14,7 +14,8 @@ from core.codes.lists import list_index
 from core.definitions.state import State
 from core.definitions.tables import Company, Hierarchy, Statement
 from core.statements.amounts import Amounts
-from core.statements.figures import Figures, Plan, compute, plan
+from core.statements.figures import Figures, compute
+from core.statements.plans import Plan, plan
 
 NOTHING = np.zeros(0, dtype=np.int64)
 
@@ -235,7 +236,7 @@ def account_causes(
         for place, row in made.rows_between(amounts, start, end):
             code = made.accounts.posting[place]
             sums[code] = sums.get(code, 0) + int(amounts.window[row, -1])
-        return {code: amount for code, amount in sums.items() if amount}
+        return sums
 
     old, new = ({} if side is None else under(*side) for side in (was, now))
     names = {code: row for side in (was, now) if side for code, row in side[0].accounts.codes.items()}

@@ -26,7 +26,7 @@ from core.definitions.tables import (
 from core.drafts.replaying import Collision, Replayed
 from core.faults import LOOK, MUST
 from core.references import uses
-from core.statements.figures import natural_list, plan
+from core.statements.plans import natural_list, plan
 
 OK = "ok"
 

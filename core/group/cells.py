@@ -17,7 +17,7 @@ from core.group.map_accounts import group_list, targets_of
 from core.group.periods import GroupPeriods
 from core.group.translation_rules import BY_CLASS, rates_by_account
 from core.statements.amounts import StrayAccount
-from core.statements.figures import RESULT_CLASSES
+from core.statements.plans import RESULT_CLASSES
 
 NOBODY = -1
 """The partner of a cell that names no company of the group."""

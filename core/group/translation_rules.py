@@ -15,7 +15,7 @@ from core.definitions.tables import (
     StructureSegment,
     TranslationRule,
 )
-from core.statements.figures import natural_list
+from core.statements.plans import natural_list
 
 CLOSING, AVERAGE, HISTORICAL = "closing", "average", "historical"
 BY_CLASS = {

@@ -20,7 +20,8 @@ from core.definitions.tables import (
     Rate,
     TranslationRule,
 )
-from core.statements.figures import Figures, line_title
+from core.statements.figures import Figures
+from core.statements.plans import line_title
 
 JOURNALS, PROGRAM, OTHER = "journals", "program", "definitions"
 TABLES_OF_CAUSE: dict[str, tuple[type[Any], ...]] = {

@@ -41,7 +41,7 @@ from core.definitions.tables import (
     StructureSegment,
     TranslationRule,
 )
-from core.statements.figures import natural_list
+from core.statements.plans import natural_list
 
 CODE, SELECTOR, ACCOUNT, DIMENSIONS = "code", "selector", "account", "dimensions"
 

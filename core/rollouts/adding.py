@@ -8,7 +8,7 @@ from itertools import groupby
 
 from core.definitions.state import Edit, State
 from core.definitions.tables import Code, Company, Rollout, RolloutItem, Statement
-from core.statements.figures import plan
+from core.statements.plans import plan
 from core.structures.charts import ChartIndex, chart_index
 
 Said = tuple[str, str, str, str, str]

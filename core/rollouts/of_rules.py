@@ -12,7 +12,7 @@ from core.rollouts.cells import ALIKE, Difference, Placing, RolloutCell, cannot,
 from core.rollouts.fitting import RolloutSource, Target
 from core.rollouts.of_codes import code_named
 from core.rollouts.things import Thing
-from core.statements.figures import Plan, line_title, plan
+from core.statements.plans import Plan, line_title, plan
 
 
 def rule_cell(state: State, source: RolloutSource, target: Target, thing: Thing) -> RolloutCell:

@@ -1,13 +1,13 @@
 """Statements: lines with the accounts that stand on them, and the figures that they come to.
 
-figures.py      a statement ready for use, computed for one or many columns, what stands on no line
+plans.py        a statement ready for use: its lines in order, which accounts stand where
+figures.py      computed for one or many columns, what stands on no line
 amounts.py      what a statement is made from: amounts by account and column
 line_parts.py   lines that take a part of their accounts: by codes, by the side of a balance
-part_notes.py   what is said of such lines, and what stands on another line now
 side_by_side.py where the accounts of each line stand in another tree
 printing.py     lines as they are printed, totals above or below
 bridge.py       what made a figure change, line by line or account by account
 cash_flow.py    activities of accounts, and the proof against what cash moved
-coverage.py     how much of what belongs on a statement stands on it
+coverage.py     how much of what belongs on a statement stands on it, what elsewhere
 formulas.py     formulas over lines
 """

@@ -6,8 +6,9 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from core.statements.amounts import Amounts
-from core.statements.figures import Figures, Plan
+from core.statements.figures import Figures
 from core.statements.line_parts import DEBIT
+from core.statements.plans import Plan
 
 FIGURED = ("accounts", "result")
 

@@ -15,7 +15,8 @@ from core.codes.lists import list_index
 from core.definitions.state import State
 from core.definitions.tables import Code
 from core.statements.amounts import Amounts
-from core.statements.figures import RESULT_CLASSES, Figures, Plan
+from core.statements.figures import Figures
+from core.statements.plans import RESULT_CLASSES, Plan
 
 CASH, RESULT = "cash", "result"
 SECTIONS = (RESULT, "operating", "investing", "financing", CASH)

@@ -4,7 +4,11 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from core.statements.figures import Figures, Plan, UnplacedAccount, likely_line
+from core.definitions.tables import Code, StatementLine
+from core.statements.amounts import Amounts
+from core.statements.figures import Figures, UnplacedAccount
+from core.statements.line_parts import SIDES
+from core.statements.plans import Plan, likely_line, line_title
 
 
 class IdleAccount(NamedTuple):
@@ -51,3 +55,60 @@ def coverage(planned: Plan, figures: Figures) -> Coverage:
     topmost = sum(figure.raw[0] for figure in figures.lines if figure.line.parent < 0)
     check = topmost + sum(account.raw[0] for account in figures.unplaced)
     return Coverage(unplaced, idle, placed, placed + len(missed), check)
+
+
+class StandsElsewhere(NamedTuple):
+    """An account of a line of which an amount (raw) stands on another line now."""
+
+    code: Code
+    line: StatementLine
+    amount: int
+
+
+def asks_for(row: StatementLine) -> str:
+    """What a line asks of the amounts of its accounts, as a sentence; empty where it takes all."""
+    words = []
+    if row.field:
+        words.append(f"amounts {f'with {row.field} {row.codes}' if row.codes else f'without a {row.field}'}")
+    if row.side in SIDES:
+        words.append(f"balances in {row.side}")
+    return f"Takes {' and of those '.join(words)} only." if words else ""
+
+
+def in_short(row: StatementLine) -> str:
+    """The same behind the accounts of a line, in a table."""
+    field = f"; {row.field} {row.codes or 'none'}" if row.field else ""
+    return f"{field}; in {row.side}" if row.side in SIDES else field
+
+
+def elsewhere(plan: Plan, amounts: Amounts, line: str, column: int = 0) -> list[StandsElsewhere]:
+    """Of the accounts that a line picks those with an amount on another line, by account."""
+    at = plan.index[line]
+    picked = {plan.accounts.position[code] for code in plan.lines[at].picks}
+    return [
+        StandsElsewhere(
+            plan.accounts.codes[plan.accounts.posting[place]],
+            plan.lines[other].row,
+            int(amounts.window[row, column]),
+        )
+        for other in sorted({part.line for part in plan.parts} | _homes(plan, picked))
+        if other != at and plan.parts
+        for place, row in plan.rows_between(amounts, other, other + 1)
+        if place in picked and amounts.window[row, column]
+    ]
+
+
+def _homes(plan: Plan, places: set[int]) -> set[int]:
+    return {int(plan.line_of[place]) for place in places if plan.line_of[place] >= 0}
+
+
+def goes_to(plan: Plan, line: str) -> list[str]:
+    """Sentences: where balances or amounts that a line doesn't take go to."""
+    at = plan.index[line]
+    mine = [part for part in plan.parts if part.line == at]
+    places = {place for part in mine for place in part.accounts.tolist()}
+    homes = sorted({int(plan.line_of[place]) for place in places} - {at})
+    return [
+        f"What no such line takes stands on {line_title(plan.lines[home].row) if home >= 0 else 'no line'}."
+        for home in homes
+    ]

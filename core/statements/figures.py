@@ -1,9 +1,7 @@
-"""Statements: a tree of lines over the accounts of a chart. Rolled up in arrays; a heading always totals what
-is under it."""
+"""The figures of a statement, rolled up in arrays; a heading always totals what is under it."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import NamedTuple
@@ -12,340 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from core.books.balances import grouped
-from core.codes.hierarchies import find_cycle, order_key, preorder
-from core.codes.lists import ListIndex, as_most_alike, list_index
-from core.codes.selectors import pick
-from core.definitions.kinds import DEBIT_CLASSES
-from core.definitions.state import State, derived
-from core.definitions.tables import (
-    Chart,
-    ChartDimension,
-    Code,
-    Dimension,
-    Hierarchy,
-    HierarchyNode,
-    Statement,
-    StatementLine,
-    Structure,
-    StructureSegment,
-)
 from core.money import round_half_up
 from core.statements import formulas
-from core.statements.amounts import Amounts
-from core.statements.line_parts import CREDIT, DEBIT, SIDES, LinePart, by_side, takes_part
-
-BALANCE_CLASSES = ("asset", "liability", "equity")
-RESULT_CLASSES = ("revenue", "expense")
-NEAR = 25
-"""How many codes on either side are asked for the line an account most likely belongs on."""
-
-
-def begins_each_year(state: State, code_list: str, codes: Iterable[str]) -> bool:
-    """Whether accounts begin each fiscal year at nothing: revenue and expense do, what stands on a balance
-    sheet goes on."""
-    index = list_index(state, code_list)
-    classes = {row.account_class for code in codes if (row := index.codes.get(code))}
-    return bool(classes) and classes <= set(RESULT_CLASSES)
-
-
-@derived(Chart, Structure, StructureSegment)
-def natural_list(state: State, chart: str) -> str:
-    """The code list that serves as natural account in a chart; empty where there is none."""
-    chart_row = state.get(Chart, chart)
-    rows = state.part(StructureSegment, chart_row.structure).values() if chart_row else ()
-    return next((row.code_list for row in rows if row.role == "natural_account"), "")
-
-
-def line_title(row: StatementLine) -> str:
-    """How people know a line: by its label, or where it has none by its id."""
-    return row.label or row.line
-
-
-class PlanLine(NamedTuple):
-    """A line in the order of the tree. `direction` is DEBIT or CREDIT (0: none of its own); `picks` sorted
-    codes."""
-
-    row: StatementLine
-    depth: int
-    parent: int
-    direction: int
-    picks: tuple[str, ...]
-    mixed: bool
-
-
-@dataclass(frozen=True, slots=True)
-class Plan:
-    """A statement made ready for one version of the definitions.
-
-    `line_of[i]` is the line that takes the i-th posting account of the list whole, or what `parts` leave of
-    it, or -1;
-    `twice` lists accounts on two lines; `into_result` marks revenue and expense accounts.
-    """
-
-    statement: Statement
-    accounts: ListIndex
-    lines: tuple[PlanLine, ...]
-    index: dict[str, int]
-    line_of: NDArray[np.int64]
-    twice: tuple[tuple[str, str, str], ...]
-    formulas: tuple[int, ...]
-    has_result: bool
-    into_result: NDArray[np.bool_]
-    parts: tuple[LinePart, ...] = ()
-
-    @property
-    def has_conditions(self) -> bool:
-        """Whether some line asks for codes of a field: amounts by account alone don't say where they go."""
-        return any(part.field for part in self.parts)
-
-    @property
-    def part_lines(self) -> tuple[int, ...]:
-        return tuple(part.line for part in self.parts)
-
-    @property
-    def homes(self) -> NDArray[np.int64]:
-        """By account the line that is said first: the one that takes it whole, else one of a part; -1."""
-        homes = self.line_of.copy()
-        for part in reversed(self.parts):
-            homes[part.accounts] = np.where(self.line_of[part.accounts] < 0, part.line, homes[part.accounts])
-        return homes
-
-    def lines_of(self, place: int) -> list[int]:
-        """The lines on which an account may stand: the one that takes it whole first."""
-        whole = [int(self.line_of[place])] if self.line_of[place] >= 0 else []
-        return [*whole, *(part.line for part in self.parts if place in part.accounts)]
-
-    def home_of(self, place: int) -> int:
-        """The line of an account that is said first, or -1."""
-        return next(iter(self.lines_of(place)), -1) if self.parts else int(self.line_of[place])
-
-    def accounts_between(self, start: int, end: int) -> NDArray[np.int64]:
-        """Places of the accounts of which anything may stand on some of the lines."""
-        there = (self.line_of >= start) & (self.line_of < end)
-        for part in self.parts:
-            if start <= part.line < end:
-                there[part.accounts] = True
-        return np.flatnonzero(there)
-
-    def rows_between(self, amounts: Amounts, start: int, end: int) -> list[tuple[int, int]]:
-        """(place of the account, row) of the amounts that stand on some of the lines, by account."""
-        lines = amounts.lines(self.line_of, self.part_lines)
-        places = amounts.rows(len(self.line_of))
-        rows = np.flatnonzero((lines >= start) & (lines < end)).tolist()
-        return sorted((int(places[row]), row) for row in rows)
-
-    def end_of(self, start: int) -> int:
-        """Where what stands below a line ends: the place after the last line of its branch."""
-        end = start + 1
-        while end < len(self.lines) and self.lines[end].depth > self.lines[start].depth:
-            end += 1
-        return end
-
-    def is_taken_off(self, line: PlanLine) -> bool:
-        """Whether a line is subtracted under its heading, being shown in the other direction."""
-        above = self.lines[line.parent].direction if line.parent >= 0 else 0
-        return bool(above and line.direction and line.direction != above)
-
-    def missed(self) -> NDArray[np.int64]:
-        """Accounts that belong on the statement and stand on no line, whether they have an amount or not."""
-        wanted = (
-            self.into_result
-            if self.statement.kind == "income_statement"
-            else ~self.into_result | (not self.has_result)
-        )
-        known = self.statement.kind in ("income_statement", "balance_sheet")
-        return np.flatnonzero((self.line_of < 0) & wanted & known)
-
-    def belongs(self, account_class: str) -> bool:
-        """Whether an account of this class that stands on no line is missed by the statement."""
-        if self.statement.kind == "balance_sheet":
-            return account_class not in RESULT_CLASSES or not self.has_result
-        return self.statement.kind == "income_statement" and account_class in RESULT_CLASSES
-
-
-class _Sides(NamedTuple):
-    """By posting account of a list, in code order: whether it shows as debit, and whether it is revenue or
-    expense."""
-
-    debit: NDArray[np.bool_]
-    into_result: NDArray[np.bool_]
-
-
-@derived((Code, 0))
-def _sides(state: State, code_list: str) -> _Sides:
-    index = list_index(state, code_list)
-    classes = [index.codes[code].account_class for code in index.posting]
-    return _Sides(
-        np.array([c in DEBIT_CLASSES for c in classes], dtype=bool),
-        np.array([c in RESULT_CLASSES for c in classes], dtype=bool),
-    )
-
-
-def _direction(row: StatementLine, debit: NDArray[np.bool_], kinds: set[int]) -> tuple[int, bool]:
-    """How a line is shown, and whether it mixes debit and credit accounts. `kinds` are the directions below
-    it."""
-    if row.kind not in ("heading", "accounts", "result"):
-        return 0, False
-    stated = SIDES.get(row.sign) or (SIDES.get(row.side) if row.kind == "accounts" else 0)
-    if stated or row.kind == "result":
-        return stated or CREDIT, False
-    if row.kind == "heading":
-        return _common(kinds - {0}), False
-    names = {DEBIT if side else CREDIT for side in np.unique(debit).tolist()}
-    return _common(names), len(names) > 1
-
-
-def _common(directions: set[int]) -> int:
-    """The direction of all; CREDIT of several, 0 of none."""
-    return next(iter(directions)) if len(directions) == 1 else CREDIT if directions else 0
-
-
-@derived(
-    *(Statement, (StatementLine, 0), Chart, ChartDimension, Structure, StructureSegment, Dimension),
-    *(Code, Hierarchy, HierarchyNode),
-)
-def plan(state: State, statement: str) -> Plan | None:
-    statement_row = state.get(Statement, statement)
-    if statement_row is None:
-        return None
-    code_list = natural_list(state, statement_row.chart)
-    accounts, sides = list_index(state, code_list), _sides(state, code_list)
-    rows = {row.line: row for row in state.part(StatementLine, statement).values()}
-    children: dict[str, list[str]] = {}
-    for row in sorted(rows.values(), key=lambda r: order_key(r.position, r.line)):
-        children.setdefault(row.parent, []).append(row.line)
-    order = preorder(children, children.get("", []))
-    index = {line: i for i, (line, _) in enumerate(order)}
-    placing = _Placing(state, code_list, accounts)
-    picks = [placing.line(i, rows[line]) for i, (line, _) in enumerate(order)]
-    placing.close_sides()
-    twice = tuple((code, order[first][0], order[second][0]) for code, first, second in placing.twice)
-    has_result = any(rows[line].kind == "result" for line, _ in order)
-    below: list[set[int]] = [set() for _ in order]
-    lines: list[PlanLine] = []
-    for i in range(len(order) - 1, -1, -1):
-        line, depth = order[i]
-        row, (codes, at) = rows[line], picks[i]
-        direction, mixed = _direction(row, sides.debit[at], below[i])
-        parent = index.get(row.parent, -1)
-        if parent >= 0:
-            below[parent] |= {direction} | below[i]
-        lines.append(PlanLine(row, depth, parent, direction, tuple(codes), mixed))
-    lines.reverse()
-    return Plan(
-        statement_row,
-        accounts,
-        tuple(lines),
-        index,
-        placing.line_of,
-        twice,
-        _formula_order(lines, index),
-        has_result,
-        sides.into_result,
-        tuple(placing.parts),
-    )
-
-
-class _Placing:
-    """Which line takes which accounts, line by line in the order of the tree."""
-
-    def __init__(self, state: State, code_list: str, accounts: ListIndex) -> None:
-        self.state, self.code_list, self.accounts = state, code_list, accounts
-        self.line_of = np.full(len(accounts.posting), -1, dtype=np.int64)
-        self.twice: list[tuple[str, int, int]] = []
-        self.parts: list[LinePart] = []
-
-    def line(self, number: int, row: StatementLine) -> tuple[list[str], NDArray[np.int64]]:
-        """The accounts that a line picks, sorted, and their places."""
-        if row.kind != "accounts":
-            return [], np.zeros(0, dtype=np.int64)
-        codes = sorted(pick(self.state, self.code_list, row.accounts).codes)
-        at = np.array([self.accounts.position[code] for code in codes], dtype=np.int64)
-        if takes_part(row):
-            of_field = field_list(self.state, row) if row.field else ""
-            fit = pick(self.state, of_field, row.codes).codes if of_field and row.codes else frozenset()
-            self.parts.append(LinePart(number, at, row.field, fit, SIDES.get(row.side, 0)))
-            return codes, at
-        taken = self.line_of[at] >= 0
-        self._note_twice(at[taken], self.line_of, number)
-        self.line_of[at[~taken]] = number
-        return codes, at
-
-    def _note_twice(self, at: NDArray[np.int64], line_of: NDArray[np.int64], number: int) -> None:
-        self.twice += [(self.accounts.posting[place], int(line_of[place]), number) for place in at.tolist()]
-
-    def close_sides(self) -> None:
-        """An account of which one line takes debit balances, another credit ones and none the whole stands
-        wholly on the two: the later line takes what the earlier leaves. Two of one side are a fault."""
-        first: dict[int, NDArray[np.int64]] = {}
-        for number, part in enumerate(self.parts):
-            if not part.side or part.field:
-                continue
-            same = first.setdefault(part.side, np.full(len(self.line_of), -1, dtype=np.int64))
-            other = first.setdefault(-part.side, np.full(len(self.line_of), -1, dtype=np.int64))
-            taken = same[part.accounts] >= 0
-            self._note_twice(part.accounts[taken], same, part.line)
-            fresh = part.accounts[~taken]
-            closes = (other[fresh] >= 0) & (self.line_of[fresh] < 0)
-            self.line_of[fresh[closes]] = part.line
-            self.parts[number] = part._replace(accounts=fresh[~closes])
-            same[fresh] = part.line
-
-
-@derived(Statement, Chart, (ChartDimension, 0), Structure, StructureSegment, Dimension)
-def _field_lists(state: State, statement: str) -> dict[str, str]:
-    """The code lists of the fields of a statement's chart."""
-    statement_row = state.get(Statement, statement)
-    chart = state.get(Chart, statement_row.chart) if statement_row else None
-    if chart is None:
-        return {}
-    segments = state.part(StructureSegment, chart.structure).values()
-    dimensions = {row.dimension: row.code_list for row in state.rows(Dimension)}
-    used = {row.dimension for row in state.part(ChartDimension, chart.chart).values()}
-    return {
-        **{name: dimensions[name] for name in used if name in dimensions},
-        **{row.segment: row.code_list for row in segments},
-    }
-
-
-def field_list(state: State, row: StatementLine) -> str:
-    """The code list of the field whose codes a line asks for; empty where the chart has no such field."""
-    return _field_lists(state, row.statement).get(row.field, "")
-
-
-def _formula_order(lines: list[PlanLine], index: dict[str, int]) -> tuple[int, ...]:
-    """Formula lines, those needed by others first; lines on a cycle (a fault elsewhere) are left out."""
-    needs: dict[int, list[int]] = {}
-    for i, line in enumerate(lines):
-        if line.row.kind == "formula":
-            names = formulas.parse(line.row.formula).lines
-            needs[i] = [index[n] for n in names if n in index and lines[index[n]].row.kind == "formula"]
-    waiting = {i: len(below) for i, below in needs.items()}
-    users: dict[int, list[int]] = {}
-    for i, below in needs.items():
-        for j in below:
-            users.setdefault(j, []).append(i)
-    ready = [i for i in needs if not waiting[i]]
-    done: list[int] = []
-    while ready:
-        i = ready.pop()
-        done.append(i)
-        for user in users.get(i, []):
-            waiting[user] -= 1
-            if not waiting[user]:
-                ready.append(user)
-    return tuple(done)
-
-
-def formula_cycle(made: Plan) -> list[str]:
-    """The lines of a cycle among formulas, or an empty list."""
-    stuck = {line.row.line for line in made.lines if line.row.kind == "formula"}
-    stuck -= {made.lines[i].row.line for i in made.formulas}
-    parents: dict[str, str | None] = {}
-    for name in sorted(stuck):
-        named = formulas.parse(made.lines[made.index[name]].row.formula).lines
-        parents[name] = next((other for other in named if other in stuck), None)
-    return find_cycle(parents)
+from core.statements.amounts import WHOLE, Amounts
+from core.statements.line_parts import DEBIT, by_side
+from core.statements.plans import RESULT_CLASSES, Plan, PlanLine
 
 
 class Figure(NamedTuple):
@@ -401,7 +70,6 @@ def compute(made: Plan, amounts: Amounts, digits: int) -> Figures:
         name = made.statement.statement
         raise ValueError(f"Lines of {name} ask for codes: amounts by account don't say where they go.")
     amounts = by_side(made.parts, len(made.accounts.posting), amounts)
-    columns = amounts.window.shape[1]
     rows = amounts.rows(len(made.accounts.posting))
     lines_of = amounts.lines(made.line_of, made.part_lines)
     raw = grouped(lines_of % (len(made.lines) + 1), amounts.window[: len(rows)], len(made.lines) + 1)
@@ -416,11 +84,7 @@ def compute(made: Plan, amounts: Amounts, digits: int) -> Figures:
         if (parent := made.lines[i].parent) >= 0:
             raw[parent] += raw[i]
     values = raw.tolist()
-    shown: list[list[int | None]] = []
-    for line, row in zip(made.lines, values, strict=False):
-        figured = line.row.kind in ("heading", "accounts", "result")
-        shown.append([v if line.direction == DEBIT else -v for v in row] if figured else [None] * columns)
-    _work_out(made, shown, digits)
+    shown = shown_columns(made, values[: len(made.lines)], digits)
     bare = _bare(made, amounts, rows, lines_of)
     lines = tuple(
         Figure(line, tuple(row), tuple(seen), nothing)
@@ -443,6 +107,23 @@ def _bare(
         if (parent := made.lines[i].parent) >= 0:
             there[parent] |= there[i]
     return [tuple(row) for row in (~there[:-1]).tolist()]
+
+
+def without_amounts(made: Plan) -> Figures:
+    """The figures of nothing, in one column."""
+    size = len(made.accounts.posting)
+    nothing, parts = np.zeros((size, 1), dtype=np.int64), np.full(size, WHOLE, dtype=np.int64)
+    return compute(made, Amounts(nothing, nothing, parts=parts), 0)
+
+
+def shown_columns(made: Plan, raw: list[list[int]], digits: int) -> list[list[int | None]]:
+    """By line what is shown of its raw amounts; formulas worked out."""
+    shown: list[list[int | None]] = []
+    for line, row in zip(made.lines, raw, strict=True):
+        figured = line.row.kind in ("heading", "accounts", "result")
+        shown.append([v if line.direction == DEBIT else -v for v in row] if figured else [None] * len(row))
+    _work_out(made, shown, digits)
+    return shown
 
 
 def _work_out(made: Plan, shown: list[list[int | None]], digits: int) -> None:
@@ -478,15 +159,3 @@ def _unplaced(made: Plan, amounts: Amounts, lines_of: NDArray[np.int64]) -> list
         if row.any() and made.belongs(account.account_class):
             unplaced_accounts.append(UnplacedAccount(*account, tuple(row.tolist())))
     return unplaced_accounts
-
-
-def likely_line(made: Plan, code: str) -> str:
-    """The line its nearest placed neighbour stands on, if that has the same class; else an empty string."""
-    if code not in made.accounts.position:
-        return ""
-
-    def line(other: str) -> str:
-        at = made.line_of[made.accounts.position[other]]
-        return made.lines[at].row.line if at >= 0 else ""
-
-    return as_most_alike(made.accounts, made.accounts.codes[code], NEAR, line)

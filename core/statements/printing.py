@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Literal, NamedTuple
 
-from core.statements.figures import Figure, line_title
+from core.statements.figures import Figure
+from core.statements.plans import line_title
 
 Part = Literal["whole", "head", "total"]
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from core.statements.figures import Plan, line_title
+from core.statements.plans import Plan, line_title
 
 NOWHERE = ""
 

@@ -27,7 +27,8 @@ from core.definitions.tables import (
     Structure,
     StructureSegment,
 )
-from core.statements.figures import Figures, Plan
+from core.statements.figures import Figures
+from core.statements.plans import Plan
 
 ACCOUNTS = [
     ("1010", "Bank", "asset"),

@@ -19,7 +19,7 @@ from core.budgets.reading import Account, BudgetReader, read_amount
 from core.budgets.sharing import shared_out
 from core.definitions.tables import Budget, ChartSegment, Code, Statement, StatementLine
 from core.faults import Refused, WrongCall
-from core.statements.figures import plan
+from core.statements.plans import plan
 from core.structures.charts import company_context
 from core.tests.builders import state
 from core.tests.test_analysis import CHART, packs, rows_of

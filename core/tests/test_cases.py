@@ -29,7 +29,8 @@ from core.group.mapping import map_plan
 from core.group_figures.sum_up import consolidate
 from core.money import format_amount
 from core.statements.amounts import Amounts
-from core.statements.figures import Figures, compute, plan
+from core.statements.figures import Figures, compute
+from core.statements.plans import plan
 from core.structures.accounts import resolve
 from core.structures.charts import company_context
 from core.tests.builders import ACCOUNTS, state, told

@@ -43,7 +43,8 @@ from core.drafts.moves import AccountSums, hierarchy_causes, hierarchy_moves, st
 from core.drafts.readiness import charts_touched, items
 from core.drafts.replaying import PLACED, Replayed, collisions, dependents, recorded, replay, touching
 from core.statements.amounts import Amounts
-from core.statements.figures import compute, plan
+from core.statements.figures import compute
+from core.statements.plans import plan
 from core.tests.builders import not_one_by_one, state
 from core.tests.test_changes import rows_of
 from core.tests.test_figures import BALANCE

@@ -30,7 +30,8 @@ from core.group.collect import Member
 from core.group.mapping import map_plan
 from core.group_figures.sum_up import consolidate, trial_balance
 from core.statements.amounts import Amounts
-from core.statements.figures import Figures, Plan, compute, likely_line, plan
+from core.statements.figures import Figures, compute
+from core.statements.plans import Plan, likely_line, plan
 from core.tests.builders import ACCOUNTS, state
 from core.tests.group_cases import group_of, unbalanced
 

@@ -22,7 +22,8 @@ from core.group.periods import group_periods
 from core.keeping.kept import KeptFigures, figures_to_keep
 from core.keeping.moved import OTHER, TABLES_OF_CAUSE, moved_lines, states_between
 from core.keeping.readiness import readiness
-from core.statements.figures import Figures, compute, plan
+from core.statements.figures import Figures, compute
+from core.statements.plans import plan
 from core.tests.group_cases import _books, group_of
 from core.tests.random_acts import Acts
 from core.tests.rich_world import rich_state

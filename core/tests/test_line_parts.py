@@ -19,9 +19,9 @@ from core.definitions.tables import Statement, StatementLine
 from core.drafts.moves import account_causes
 from core.statements.amounts import Amounts
 from core.statements.bridge import bridge
-from core.statements.coverage import coverage
-from core.statements.figures import Plan, compute
-from core.statements.part_notes import asks_for, elsewhere, goes_to, in_short
+from core.statements.coverage import asks_for, coverage, elsewhere, goes_to, in_short
+from core.statements.figures import compute
+from core.statements.plans import Plan
 from core.tests.builders import state
 from core.tests.test_analysis import CALENDAR, CHART, COMBINATIONS, STRINGS, packs, rows_of
 from core.tests.test_figures import BALANCE, planned

@@ -7,7 +7,8 @@ from unittest import TestCase
 from hypothesis import given, strategies as st
 
 from core.definitions.tables import StatementLine
-from core.statements.figures import Figure, PlanLine
+from core.statements.figures import Figure
+from core.statements.plans import PlanLine
 from core.statements.printing import printed
 
 trees = st.lists(st.tuples(st.integers(0, 4), st.sampled_from(("heading", "accounts", "text"))), max_size=14)

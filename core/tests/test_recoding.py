@@ -32,7 +32,7 @@ from core.definitions.tables import (
 )
 from core.faults import blocking
 from core.references.cells import SELECTOR, cells
-from core.statements.figures import plan
+from core.statements.plans import plan
 from core.tests.builders import state
 from core.tests.test_figures import BALANCE
 

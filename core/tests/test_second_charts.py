@@ -18,7 +18,8 @@ from core.codes.selectors import pick
 from core.definitions.state import State
 from core.definitions.tables import Company, SecondChart, SecondChartMapping
 from core.mapping.second_charts import hangs_on_codes, second_chart_plan, seen_through, ways_of
-from core.statements.figures import compute, plan
+from core.statements.figures import compute
+from core.statements.plans import plan
 from core.structures.accounts import parse_dimensions
 from core.structures.charts import chart_index
 from core.structures.second_charts import chart_with, charts_of, is_seen_in

@@ -26,8 +26,9 @@ from core.drafts.moves import (
 )
 from core.statements.amounts import Amounts
 from core.statements.coverage import IdleAccount, coverage
-from core.statements.figures import Figures, Plan, compute, plan
+from core.statements.figures import Figures, compute
 from core.statements.formulas import parse
+from core.statements.plans import Plan, plan
 from core.tests.builders import not_one_by_one, state
 from core.tests.test_figures import BALANCE, CODES
 

@@ -19,7 +19,7 @@ from core.definitions.state import State
 from core.definitions.tables import Budget, Company
 from core.faults import WrongCall
 from core.money import digits_of
-from core.statements.figures import Plan, plan
+from core.statements.plans import Plan, plan
 from core.structures.charts import CompanyContext, company_context
 from web.definitions.viewing import PineRequest
 from web.journals.amount_rows import company_rows

@@ -12,7 +12,7 @@ from django.urls import reverse
 from core.budgets.fitting import misfits
 from core.definitions.state import State
 from core.definitions.tables import Budget, Statement
-from core.statements.figures import plan
+from core.statements.plans import plan
 from web.budgets.acting import acts_of
 from web.budgets.address import BudgetAddress, budget_address
 from web.budgets.listing import books_listed

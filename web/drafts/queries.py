@@ -43,7 +43,8 @@ from core.drafts.moves import (
 )
 from core.faults import WrongCall
 from core.money import digits_of
-from core.statements.figures import Figures, Plan, natural_list
+from core.statements.figures import Figures, without_amounts
+from core.statements.plans import Plan, natural_list
 from web.group.queries import GroupFigures, group_statement
 from web.journals.books import books_for
 from web.statements.queries import worked_out
@@ -219,4 +220,8 @@ def causes_of(
 
 
 def _one_company(at: ComparedPeriod, state: State, planned: Plan, company: str) -> Figures:
-    return worked_out(state, planned, company, Asked(at.year, at.period, at.first)).figures
+    """Nothing, where the definitions don't have the company, or it has no such period by them."""
+    try:
+        return worked_out(state, planned, company, Asked(at.year, at.period, at.first)).figures
+    except WrongCall:
+        return without_amounts(planned)

@@ -18,7 +18,7 @@ from core.group.membership import membership
 from core.group_figures.figure_checks import calendars_apart, figure_checks
 from core.mapping.second_charts import second_chart_plan
 from core.money import digits_of, show_amount
-from core.statements.figures import Plan, likely_line, plan
+from core.statements.plans import Plan, likely_line, plan
 from core.structures.charts import chart_index, company_context
 from web.definitions import snapshot
 from web.exchange.balances_in import balances_spanning

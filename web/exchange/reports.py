@@ -17,7 +17,7 @@ from core.faults import WrongCall
 from core.group_figures.proof import proofs
 from core.group_figures.sum_up import steps_of
 from core.money import digits_of, format_amount
-from core.statements.figures import natural_list
+from core.statements.plans import natural_list, plan
 from core.structures.overlays import shown_account
 from core.structures.second_charts import chart_with
 from web.group import queries as group_queries
@@ -25,13 +25,15 @@ from web.group.queries import waiting_in
 from web.shell.tabular import Cell, Money
 from web.statements import queries
 from web.statements.queries import StatementFigures
+from web.statements.several import several_asked
 
 
 class Whose(NamedTuple):
-    """Of which company or which group; the other is empty."""
+    """Of which company, which group, or which choice of companies side by side; the others are empty."""
 
     company: str = ""
     group: str = ""
+    companies: str = ""
 
 
 @dataclass
@@ -139,16 +141,28 @@ def statement(state: State, name: str, whose: Whose, asked: Asked) -> Report:
         last = len(consolidated.statement.columns) - 1
         rows, messages = statement_rows(consolidated.statement, slice(last, last + 1))
         return Report((*lead, AMOUNT), rows, [*consolidated.waiting_in, *messages])
+    if whose.companies:
+        return _side_by_side(state, name, whose.companies, asked)
     planned = queries.company_plan(state, name, queries.known_company(state, whose.company))
     return of_figures(queries.worked_out(state, planned, whose.company, asked))
+
+
+def _side_by_side(state: State, name: str, choice: str, asked: Asked) -> Report:
+    planned = plan(state, name)
+    if planned is None:
+        raise WrongCall(f"There is no statement {name}.")
+    several = several_asked(state, planned, choice, asked)
+    report = of_figures(several)
+    report.messages += [f"{one.company.company} has no column: {one.why}." for one in several.left_out]
+    return report
 
 
 def hierarchy(state: State, name: str, level: int | None, whose: Whose, asked: Asked) -> Report:
     """A hierarchy of natural accounts cut at a level, raw amounts: what stands at the end, or the movement
     from a
     first period."""
-    if whose.group:
-        raise WrongCall("A hierarchy is asked for of a company, not of a group.")
+    if whose.group or whose.companies:
+        raise WrongCall("A hierarchy is asked for of one company.")
     company, row = queries.known_company(state, whose.company), state.get(Hierarchy, name)
     chart = chart_with(state, company, row.code_list) if row else ""
     planned = hierarchy_plan(state, chart or company.chart, name, level)

@@ -31,7 +31,7 @@ from core.definitions.tables import (
     Structure,
     StructureSegment,
 )
-from core.statements.figures import plan
+from core.statements.plans import plan
 from core.structures.overlays import languages, overlay_name
 from core.version import VERSION
 from web.definitions.snapshot import Snapshot, chart_versions

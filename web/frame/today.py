@@ -21,7 +21,7 @@ from core.definitions.tables import Company, Statement
 from core.group.membership import group_calendar
 from core.group_figures.sum_up import disagreements
 from core.money import digits_of
-from core.statements.figures import natural_list, plan
+from core.statements.plans import natural_list, plan
 from web.companies.views import lacking_pairs, missing
 from web.definitions.drafting import OPEN_ENDED
 from web.definitions.models import Draft

@@ -9,7 +9,7 @@ from core.books.periods import CalendarIndex
 from core.definitions.state import State
 from core.definitions.tables import Group, Period, Statement
 from core.money import UNITS
-from core.statements.figures import plan
+from core.statements.plans import plan
 from web.definitions.viewing import PineRequest
 from web.group import queries
 from web.shell import asked

@@ -27,8 +27,9 @@ from core.group_figures.columns import (
 )
 from core.group_figures.makeup import Span, own_amounts, period_amounts
 from core.money import digits_of
-from core.statements.figures import Figure, line_title, natural_list
+from core.statements.figures import Figure
 from core.statements.line_parts import DEBIT
+from core.statements.plans import line_title, natural_list
 from web.definitions.viewing import PineRequest
 from web.group import queries
 from web.group.addresses import GroupAddress

@@ -22,7 +22,7 @@ from core.group.membership import membership
 from core.mapping.bundles import Bundles
 from core.mapping.likely import by_target, likely_targets
 from core.money import digits_of
-from core.statements.figures import natural_list
+from core.statements.plans import natural_list
 from web.definitions.viewing import PineRequest
 from web.group import upstream
 from web.group.addresses import group_address

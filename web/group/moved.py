@@ -18,7 +18,8 @@ from core.definitions.tables import Group, Statement
 from core.keeping.kept import KeptFigures, figures_to_keep
 from core.keeping.moved import JOURNALS, PROGRAM, MovedLine, moved_lines, states_between
 from core.money import digits_of, show_amount
-from core.statements.figures import Figures, compute, plan
+from core.statements.figures import Figures, compute
+from core.statements.plans import plan
 from web.definitions.history import state_at
 from web.definitions.viewing import PineRequest
 from web.group import kept, queries

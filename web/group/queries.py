@@ -59,7 +59,8 @@ from core.group_figures.sum_up import (
     trial_balance as group_trial_balance,
 )
 from core.money import digits_of
-from core.statements.figures import Plan, compute
+from core.statements.figures import compute
+from core.statements.plans import Plan
 from web.journals.books import books_for
 from web.journals.books_by_date import cut_by_date
 from web.journals.interning import interned_texts

@@ -11,7 +11,8 @@ from django.utils.safestring import SafeString
 from core.analysis.variances import difference_per_cent, in_tenths
 from core.group_figures.columns import GROUP, SUBGROUP, column_title
 from core.money import UNITS, rounded_to, show_amount, show_whole
-from core.statements.figures import Figure, line_title
+from core.statements.figures import Figure
+from core.statements.plans import line_title
 from core.statements.printing import PrintedLine, printed
 from web.group.addresses import GroupAddress
 from web.group.queries import GroupFigures

@@ -18,7 +18,7 @@ from core.definitions.state import State
 from core.definitions.tables import Company
 from core.faults import WrongCall
 from core.money import digits_of
-from core.statements.figures import natural_list
+from core.statements.plans import natural_list
 from web.statements.queries import company_sums
 
 

@@ -17,7 +17,7 @@ from core.codes.tree_counts import counted
 from core.definitions.state import State
 from core.definitions.tables import CodeList, Company, Hierarchy, HierarchyNode
 from core.money import show_amount
-from core.statements.figures import natural_list
+from core.statements.plans import natural_list
 from web.definitions.viewing import PineRequest
 from web.hierarchies import checks, queries
 from web.hierarchies.svg import as_svg

@@ -18,7 +18,7 @@ from core.definitions.state import State
 from core.definitions.tables import Company
 from core.faults import WrongCall
 from core.mapping.second_charts import second_chart_plan, seen_through, ways_of
-from core.statements.figures import line_title, plan as statement_plan
+from core.statements.plans import line_title, plan as statement_plan
 from core.structures.charts import chart_index
 from web.journals.amount_rows import company_rows
 from web.shell import asked

@@ -15,7 +15,7 @@ from core.definitions.state import State
 from core.definitions.tables import Company
 from core.faults import Fault, Refused
 from core.money import digits_of
-from core.statements.figures import begins_each_year, natural_list
+from core.statements.plans import begins_each_year, natural_list
 from core.structures.charts import ChartIndex, chart_index
 from web.definitions.viewing import PineRequest
 from web.journals import actions, queries

@@ -17,7 +17,7 @@ from core.codes.lists import list_index
 from core.definitions.state import State
 from core.definitions.tables import Chart, Company, Journal as JournalRow
 from core.faults import Fault, Location, Refused
-from core.statements.figures import RESULT_CLASSES, natural_list
+from core.statements.plans import RESULT_CLASSES, natural_list
 from web.definitions import actions, snapshot
 from web.journals import posting
 from web.journals.actions import next_number, reverse, rules_for

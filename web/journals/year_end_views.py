@@ -18,7 +18,7 @@ from core.definitions.state import State
 from core.definitions.tables import Chart, Company
 from core.faults import Fault, Refused
 from core.money import digits_of, show_amount
-from core.statements.figures import natural_list
+from core.statements.plans import natural_list
 from web.definitions.viewing import PineRequest
 from web.journals.models import Journal
 from web.journals.year_end import carry, closing_journals, take_back, year_ends

@@ -168,7 +168,9 @@ def figures_pdf(request: PineRequest, state: State, statement: str = "", hierarc
     made = MadeFrom.of_request(request).sentence()
     notes = address.remarks.notes(address.plan) if address.remarks else []
     unit = text(request.GET, "unit", 20)
-    paper = paper_of(found, address.company.name, address.title(), made, unit, told, notes)
+    names = {row.company: row.name for row in address.several}
+    found = replace(found, columns=tuple(names.get(title, title) for title in found.columns))
+    paper = paper_of(found, address.whose, address.title(), made, unit, told, notes)
     name = f"{address.name}-{address.company.company}-{address.title()}"
     return tabular.download(as_pdf([paper], paper.name), name, "pdf")
 

@@ -11,7 +11,8 @@ from core.analysis.hierarchy_plan import hierarchy_plan
 from core.definitions.state import State
 from core.definitions.tables import Hierarchy
 from core.money import show_amount
-from core.statements.figures import Figure, Plan, natural_list, plan
+from core.statements.figures import Figure
+from core.statements.plans import Plan, natural_list, plan
 from core.statements.side_by_side import LineBeside, Share, beside_other, only_in
 from web.definitions.viewing import PineRequest
 from web.people.rights import SIGNED_IN, needs

@@ -20,8 +20,9 @@ from core.analysis.time_steps import UNITS, around, before, days_of, shifted, sh
 from core.books.periods import CalendarIndex, company_calendar, ordinal
 from core.definitions.state import State
 from core.definitions.tables import Budget, Company, Hierarchy
-from core.statements.figures import Plan, plan
+from core.statements.plans import Plan, plan
 from core.structures.charts import ChartIndex, chart_index
+from core.structures.company_choice import chosen_companies
 from core.structures.second_charts import chart_with, is_seen_in
 from web.definitions.viewing import PineRequest
 from web.people.rights import companies_seen
@@ -70,6 +71,10 @@ class FigureAddress:
     """what the budget of a forecast is called"""
     budget: str = ""
     """the budget that they are of or stand beside, if there is one of the name"""
+    choice: str = ""
+    """a choice of companies, whose figures stand side by side"""
+    several: tuple[Company, ...] = ()
+    """those that it picks"""
     part_of: str = ""
     """the line of which each figure is shown in per cent too"""
     than: str = ""
@@ -105,6 +110,7 @@ class FigureAddress:
         pair = "," in across["by"]
         rest |= {"as": "matrix" if self.as_matrix and pair else "", "line": self.line}
         rest |= {
+            "companies": self.choice,
             "of": self.part_of,
             "lines": "filled" if self.filled_only else "",
             "draw": "bars" if self.draws else "",
@@ -118,13 +124,29 @@ class FigureAddress:
         """What stands across, as an address says it."""
         at = self.asked
         across = {"by": at.by, "periods": at.periods, "budget": at.budget, "forecast": at.forecast}
-        return {**across, "than": self.than}
+        return {**across, "than": self.than, "companies": self.choice}
 
     @property
     def has_columns(self) -> bool:
         """Whether anything else than the figures alone stands across."""
         at = self.asked
-        return bool(at.by or at.periods or at.budget or at.forecast or self.earlier())
+        across = at.by or at.periods or at.budget or at.forecast or self.choice
+        return bool(across or self.earlier())
+
+    @property
+    def whose(self) -> str:
+        """Whose figures they are."""
+        if not self.choice:
+            return self.company.name
+        count = sum(row.currency == self.company.currency for row in self.several)
+        return f"{count} compan{'y' if count == 1 else 'ies'}"
+
+    def of_company(self, state: State, company: Company) -> FigureAddress:
+        """The same of one company by itself."""
+        chart = chart_index(state, company.chart)
+        assert chart is not None
+        calendar = company_calendar(state, company.company)
+        return replace(self, company=company, chart=chart, calendar=calendar, choice="", several=())
 
     def days(self) -> tuple[date | None, date] | None:
         return days_of(self.calendar, self.asked)
@@ -140,7 +162,7 @@ class FigureAddress:
     def earlier(self) -> FigureAddress | None:
         """The figures to compare with, where these are in one column."""
         at = self.asked
-        if self.than not in THAN or at.by or at.periods or at.budget or at.forecast:
+        if self.than not in THAN or self.choice or at.by or at.periods or at.budget or at.forecast:
             return None
         then = before(self.calendar, at, self.than)
         return replace(self, asked=replace(then, filter=at.filter), than="") if then else None
@@ -208,7 +230,7 @@ class FigureAddress:
     def remarks(self) -> RemarksAt | None:
         """Whose remarks stand beside these figures: none over days, or of a hierarchy."""
         at = self.asked
-        if self.hierarchy or at.by_day or at.year is None or at.period is None:
+        if self.hierarchy or self.choice or at.by_day or at.year is None or at.period is None:
             return None
         return RemarksAt(self.name, self.company.company, "", at.year, at.period)
 
@@ -269,9 +291,18 @@ def figure_address(
         text(request.GET, "line", 40),
         planned_as.name if planned_as else asked.forecast,
         budget.budget if budget else "",
+        *_several(request, state),
         text(request.GET, "of", 40),
         text(request.GET, "than", 10),
     )
+
+
+def _several(request: PineRequest, state: State) -> tuple[str, tuple[Company, ...]]:
+    """The choice of companies that an address makes, and those of them that somebody sees; none where it
+    can't be read, which is said where the figures would stand."""
+    choice = text(request.GET, "companies", 400)
+    names = {row.company for row in companies_seen(request.user, state)} if choice else ()
+    return choice, tuple(row for row in chosen_companies(state, choice).companies if row.company in names)
 
 
 def _chart_of_tree(state: State, company: Company, hierarchy: str) -> str:

@@ -3,15 +3,17 @@ amount."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from core.analysis.filters import NONE, Condition, toggled
 from core.codes.hierarchies import main_tree
 from core.definitions.state import State
+from core.definitions.tables import Company
 from core.structures.charts import Field
 from web.statements.figure_address import FigureAddress
-from web.statements.queries import FigureSource, amounts_by_code
+from web.statements.queries import FigureSource, StatementFigures, amounts_by_code
+from web.statements.several import companies_of, several_figures
 
 MOST = 60
 
@@ -44,16 +46,40 @@ def narrowing(address: FigureAddress) -> list[Field]:
 
 
 def field_choices(
-    state: State, source: FigureSource, address: FigureAddress, field: Field, line: str
+    source: FigureSource, address: FigureAddress, field: Field, line: str, companies: Sequence[Company]
 ) -> FieldChoices:
-    """In the order of the list's main hierarchy, then those outside it, then none."""
-    amounts = amounts_by_code(source, address.plan, line, field.name, address.measure)
+    """In the order of the list's main hierarchy, then those outside it, then none. `companies`: those that
+    stand side by side, if there are several."""
+    state, amounts = source.state, _amounts(source, address, field, line, companies)
     offered = _Offered(address, field, next((c for c in source.conditions if c.field == field.name), None))
     found = [offered.code(*one) for one in _ordered(state, field, amounts)]
     if "" in amounts:
         found.append(offered.none(amounts[""] or 0))
     listed = found if len(found) <= MOST else [c for i, c in enumerate(found) if i < MOST or c.chosen]
     return FieldChoices(field, tuple(listed), len(found) - len(listed))
+
+
+def several_at(state: State, address: FigureAddress) -> StatementFigures:
+    """The companies of an address side by side, the one that is looked at saying in which currency."""
+    companies = companies_of(state, address.choice, address.several)
+    currency = address.company.currency
+    return several_figures(state, address.plan, companies, currency, address.asked, address.measure)
+
+
+def _amounts(
+    source: FigureSource, address: FigureAddress, field: Field, line: str, companies: Sequence[Company]
+) -> dict[str, int | None]:
+    """What a line shows of each code: of all companies together, where several stand side by side."""
+    if not companies:
+        return amounts_by_code(source, address.plan, line, field.name, address.measure)
+    sums: dict[str, int | None] = {}
+    for company in companies:
+        own = FigureSource(source.state, company, address.asked, with_codes=True)
+        if own.chart.field(field.name) is None:
+            continue
+        for code, amount in amounts_by_code(own, address.plan, line, field.name, address.measure).items():
+            sums[code] = (sums.get(code) or 0) + (amount or 0)
+    return {code: amount for code, amount in sums.items() if amount}
 
 
 @dataclass(frozen=True)

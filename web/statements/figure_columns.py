@@ -3,6 +3,7 @@ stretch."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import replace
 
 from django.http import HttpResponse
@@ -46,13 +47,23 @@ def columns_offered(state: State, address: FigureAddress) -> list[tuple[str, str
             for row in budgets
             if at.first is None
         ]
-    plain, beside_than = replace(address, than=""), address.earlier() is not None
+    plain, beside_than = replace(address, than="", choice="", several=()), address.earlier() is not None
     links = [
-        (words, plain.query(asked), asked == address.asked and not beside_than) for words, asked in options
+        (words, plain.query(asked), asked == address.asked and not beside_than and not address.choice)
+        for words, asked in options
     ]
-    for words, than in (("the stretch before", "before"), ("the year before", "year")):
-        links.append((words, plain.query(at, than=than), beside_than and address.than == than))
+    links += _beside(address, plain, at)
     return [*_kept_columns(state, plain, at, address.than if beside_than else ""), *links]
+
+
+def _beside(address: FigureAddress, plain: FigureAddress, at: Asked) -> Iterator[tuple[str, str, bool]]:
+    """Another stretch beside the figures, or more companies."""
+    than_now = address.than if address.earlier() is not None else ""
+    for words, than in (("the stretch before", "before"), ("the year before", "year")):
+        yield words, plain.query(at, than=than), than == than_now
+    currency = address.company.currency
+    there = plain.query(at, companies=f"currency={currency}")
+    yield f"companies in {currency}", there, bool(address.choice)
 
 
 def _kept_columns(state: State, address: FigureAddress, at: Asked, than: str) -> list[tuple[str, str, bool]]:

@@ -46,6 +46,8 @@ class FigureTable:
     trends: Mapping[str, Sequence[int | None]]
     noted: Mapping[str, str] = field(default_factory=dict)
     """numbers of notes by line"""
+    names: Mapping[str, str] = field(default_factory=dict)
+    """of companies that stand side by side"""
 
     @cached_property
     def _cells_at(self) -> str:
@@ -85,7 +87,7 @@ class FigureTable:
         return [
             i
             for i, title in enumerate(self.found.columns)
-            if (self.found.keys or self.found.across)
+            if (self.found.keys or self.found.across or self.address.choice)
             and title != TOTAL
             and not any(f.seen(i) for f in lines)
             and not any(u.raw[i] for u in self.found.figures.unplaced)
@@ -98,22 +100,28 @@ class FigureTable:
         return [i for i in range(len(self.found.columns)) if i not in folded]
 
     def heads(self) -> Iterator[FigureHead]:
-        fields = [self.address.chart.field(name.strip()) for name in self.address.asked.by.split(",")]
         for i in self.shown:
-            title, names = self.found.columns[i], list[str]()
-            if self.found.keys and self.found.keys[i]:
-                for field, code in zip(fields, self.found.keys[i], strict=True):
-                    row = field.codes.get(code) if field else None
-                    names.append(
-                        row.name if row else f"no {field.title.lower()}" if field and not code else code
-                    )
-            if title == "amount":
-                title = self.found.currency
-            if i < len(self.found.across) and self.address.planned(self.found, i):
-                names.append(self.address.forecast_name)
-            yield FigureHead(title.replace("/", " / "), ", ".join(names), self._css(i, head=True))
+            title = self._title(i).replace("/", " / ")
+            yield FigureHead(title, ", ".join(self._names_behind(i)), self._css(i, head=True))
             for one in self._per_cents.get(i, ()):
                 yield FigureHead("%", one.title.removeprefix("% ").removesuffix(" %"), "per-cent")
+
+    def _title(self, column: int) -> str:
+        title = self.found.columns[column]
+        if self.address.choice:
+            return self.names.get(title, title)
+        return self.found.currency if title == "amount" else title
+
+    def _names_behind(self, column: int) -> Iterator[str]:
+        """The names of a column's codes, or of the budget that it is of."""
+        if self.found.keys and self.found.keys[column]:
+            fields = [self.address.chart.field(name.strip()) for name in self.address.asked.by.split(",")]
+            for field, code in zip(fields, self.found.keys[column], strict=True):
+                row = field.codes.get(code) if field else None
+                no_code = f"no {field.title.lower()}" if field and not code else code
+                yield row.name if row else no_code
+        if column < len(self.found.across) and self.address.planned(self.found, column):
+            yield self.address.forecast_name
 
     @cached_property
     def _per_cents(self) -> dict[int, list[PerCents]]:
@@ -217,12 +225,12 @@ class FigureTable:
         return show_whole(value, digits, UNITS[self.unit])
 
     def unplaced(self) -> list[tuple[str, str, list[str]]]:
-        """(account, name, amounts as shown) of accounts with an amount that stand on no line; per cents
-        empty."""
+        """(account, name, amounts as shown) of accounts with an amount that stand on no line; per cents are
+        empty, and of several companies the name says whose it is."""
         return [
             (
                 u.account,
-                u.name,
+                f"{u.name}, {self.names.get(u.company, u.company)}" if self.address.choice else u.name,
                 [text for i in self.shown for text in (self.written(u.raw[i]), *self._no_per_cents(i))],
             )
             for u in self.found.figures.unplaced

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -14,11 +15,11 @@ from core.analysis.stretches import first_of_movement
 from core.analysis.variances import CHANGE, VARIANCE, beside, per_cent_columns
 from core.books.periods import YEAR
 from core.definitions.state import State
-from core.definitions.tables import Hierarchy, StatementLine
+from core.definitions.tables import Company, Hierarchy, StatementLine
 from core.faults import WrongCall
 from core.statements.bridge import bridge
 from core.statements.cash_flow import cash_proof
-from core.statements.figures import natural_list
+from core.statements.plans import natural_list
 from core.structures.second_charts import charts_of
 from web.definitions.viewing import PineRequest
 from web.people.rights import SIGNED_IN, companies_seen, needs
@@ -28,7 +29,7 @@ from web.statements.addresses import where
 from web.statements.bar_drawing import column_shares, share_drawing
 from web.statements.bridge_drawing import bridge_drawing
 from web.statements.figure_address import FigureAddress, figure_address
-from web.statements.figure_choices import field_choices, narrowing
+from web.statements.figure_choices import field_choices, narrowing, several_at
 from web.statements.figure_columns import columns_offered, remember_columns
 from web.statements.figure_table import BUDGET, FigureTable
 from web.statements.line_views import account_figures
@@ -55,33 +56,47 @@ def figures(request: PineRequest, state: State, statement: str = "", hierarchy: 
     source = FigureSource(state, address.company, address.asked, with_codes=True)
     try:
         found, then = figures_beside(state, source, address)
-        trends = trends_of(source, address.plan, address.measure, PERIODS)
+        trends = {} if address.choice else trends_of(source, address.plan, address.measure, PERIODS)
     except WrongCall as refused:
         return render(request, "statements/figures.html", {**context, "fault": refused.faults[0].what})
     remember_columns(request, address)
     notes = address.remarks.notes(address.plan) if address.remarks else []
-    table = FigureTable(address, found, trends, numbers_of(notes))
+    names = {row.company: row.name for row in address.several}
+    table = FigureTable(address, found, trends, numbers_of(notes), names)
     context |= {
         "notes": notes,
         "remarks_at": address.remarks,
         "found": found,
         "table": table,
         "stretch": address.title(),
-        **_narrowed(request, state, source, address),
+        **_narrowed(request, source, address, found.companies),
     }
     line = context.get("of_line")
     if address.as_matrix and line and address.asked.by and len(source.fields) == 2:
         context["matrix"] = MatrixTable(table, line.line)
     else:
         context["rows"] = table.rows()
-    # Part of a journal need not balance, so a filter leaves nothing to prove.
-    if address.plan.statement.kind == "cash_flow" and not address.asked.filter:
-        context["cash"] = cash_proof(address.plan, found.figures, found.amounts, _last_column(found))
-    if address.draws and line and len(found.columns) > 1 and then is None:
-        context |= _drawn(found, line)
-    if then:
-        context |= _bridged(address, found, then, line)
+    context |= _proof_of_cash(address, found) | _pictured(address, found, then, line)
     return render(request, "statements/figures.html", context)
+
+
+def _proof_of_cash(address: FigureAddress, found: StatementFigures) -> dict[str, Any]:
+    """Of a cash flow. Part of a journal need not balance, so a filter leaves nothing to prove."""
+    if address.plan.statement.kind != "cash_flow" or address.asked.filter or address.choice:
+        return {}
+    return {"cash": cash_proof(address.plan, found.figures, found.amounts, _last_column(found))}
+
+
+def _pictured(
+    address: FigureAddress,
+    found: StatementFigures,
+    then: StatementFigures | None,
+    line: StatementLine | None,
+) -> dict[str, Any]:
+    """The columns of a line as bars, what made it change as a bridge."""
+    if then:
+        return _bridged(address, found, then, line)
+    return _drawn(found, line) if address.draws and line and len(found.columns) > 1 else {}
 
 
 def _last_column(found: StatementFigures) -> int:
@@ -94,6 +109,9 @@ def figures_beside(
 ) -> tuple[StatementFigures, StatementFigures | None]:
     """The figures asked for, and those that they stand beside, if any: then in columns of now, then,
     change."""
+    if address.choice:
+        found = several_at(state, address)
+        return _with_per_cents(found, address), None
     found, earlier = figures_of(source, address.plan, address.measure), address.earlier()
     if earlier is None:
         return _with_per_cents(found, address), None
@@ -181,7 +199,7 @@ def _deepest(state: State, address: FigureAddress) -> int:
 
 
 def _narrowed(
-    request: PineRequest, state: State, source: FigureSource, address: FigureAddress
+    request: PineRequest, source: FigureSource, address: FigureAddress, companies: Sequence[Company]
 ) -> dict[str, Any]:
     """The field that is opened for choosing, with its codes' amounts of the line asked for."""
     fields = narrowing(address)
@@ -197,7 +215,7 @@ def _narrowed(
         "fields": fields,
         "of_line": line,
         "lines": lines,
-        "picked": field_choices(state, source, address, field, line.line),
+        "picked": field_choices(source, address, field, line.line, companies),
     }
 
 
@@ -205,13 +223,27 @@ def _narrowed(
 def cell(request: PineRequest, state: State, statement: str = "", hierarchy: str = "") -> HttpResponse:
     """What one figure is made of: accounts, each leading to its lines."""
     address = figure_address(request, state, statement, hierarchy)
-    source = FigureSource(state, address.company, address.asked)
-    found, then = figures_beside(state, source, address)
     if not address.plan.lines:
         raise Http404
     line = text(request.GET, "line", 40) or address.plan.lines[0].row.line
     column = number(request.GET, "column", 0, 10**6) or 0
-    if line not in address.plan.index or column >= len(found.columns):
+    if line not in address.plan.index:
+        raise Http404
+    if address.choice:
+        several = several_at(state, address)
+        if column >= len(several.companies):
+            return _of_companies(request, state, address, several, line)
+        address, column = address.of_company(state, several.companies[column]), 0
+    return _of_one(request, state, address, line, column)
+
+
+def _of_one(
+    request: PineRequest, state: State, address: FigureAddress, line: str, column: int
+) -> HttpResponse:
+    """The accounts of one company behind a figure."""
+    source = FigureSource(state, address.company, address.asked)
+    found, then = figures_beside(state, source, address)
+    if column >= len(found.columns):
         raise Http404
     figure = found.figures.lines[address.plan.index[line]]
     budget = found.columns[column] in (BUDGET, VARIANCE, CHANGE)
@@ -247,6 +279,22 @@ def cell(request: PineRequest, state: State, statement: str = "", hierarchy: str
             "path": address.path,
             **_pictures(address, found, column, line, is_beside=then is not None),
         },
+    )
+
+
+def _of_companies(
+    request: PineRequest, state: State, address: FigureAddress, several: StatementFigures, line: str
+) -> HttpResponse:
+    """What each company brings to a total."""
+    figure = several.figures.lines[address.plan.index[line]]
+    parts = [
+        (row, shown, f"{address.path}?{address.of_company(state, row).query(line=line)}")
+        for row, shown in zip(several.companies, figure.shown[:-1], strict=True)
+    ]
+    return render(
+        request,
+        "statements/figure_companies.html",
+        {"row": figure.line.row, "shown": figure.shown[-1], "parts": parts, "found": several},
     )
 
 
@@ -306,11 +354,12 @@ def workbook(request: PineRequest, state: State, statement: str = "", hierarchy:
     found, _ = figures_beside(state, FigureSource(state, address.company, address.asked), address)
     name = address.plan.statement.name
     only = f", only {address.asked.filter}" if address.asked.filter else ""
-    heading = f"{name}, {address.company.name}, {address.title()}{only}"
-    titles = [found.currency if title == "amount" else title for title in found.columns]
-    made_from = MadeFrom.of_request(request).rows(
-        found, ("Company", f"{address.company.company} {address.company.name}"), address.query()
-    )
+    heading = f"{name}, {address.whose}, {address.title()}{only}"
+    names = {"amount": found.currency, **{row.company: row.name for row in address.several}}
+    titles = [names.get(title, title) for title in found.columns]
+    company = f"{address.company.company} {address.company.name}"
+    whose = ("Companies", address.choice) if address.choice else ("Company", company)
+    made_from = MadeFrom.of_request(request).rows(found, whose, address.query())
     notes = address.remarks.notes(address.plan) if address.remarks else []
     data = statement_workbook(found, titles, heading, made_from, [note.sentence() for note in notes])
     return tabular.download(data, f"{address.name}-{address.company.company}-{address.title()}", "xlsx")

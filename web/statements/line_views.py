@@ -15,8 +15,8 @@ from core.definitions.state import State
 from core.definitions.tables import Code, Statement, StatementLine
 from core.faults import Fault, Refused
 from core.statements.amounts import Amounts
-from core.statements.figures import Plan, likely_line, plan
-from core.statements.part_notes import asks_for, elsewhere, goes_to
+from core.statements.coverage import asks_for, elsewhere, goes_to
+from core.statements.plans import Plan, likely_line, plan
 from core.structures.charts import Field, chart_index
 from web.definitions.viewing import PineRequest
 from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post

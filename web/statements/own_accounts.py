@@ -8,7 +8,7 @@ from urllib.parse import urlencode
 
 from core.definitions.tables import Code
 from core.mapping.second_charts import hangs_on_codes, second_chart_plan, ways_of
-from core.statements.figures import Plan
+from core.statements.plans import Plan
 from web.journals.amount_rows import with_texts
 from web.statements.queries import FigureSource
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 
@@ -35,7 +36,8 @@ from core.faults import WrongCall
 from core.mapping.second_charts import hangs_on_codes, second_chart_plan, seen_through
 from core.money import digits_of
 from core.statements.amounts import Amounts
-from core.statements.figures import Figures, Plan, compute, plan
+from core.statements.figures import Figures, compute
+from core.statements.plans import Plan, plan
 from core.structures.charts import ChartIndex, chart_index
 from core.structures.second_charts import charts_of, is_seen_in
 from web.journals.amount_rows import budget_rows, company_rows, company_rows_by_day, with_texts
@@ -195,6 +197,13 @@ class FigureSource:
         return frozenset(int(time) // YEAR for time in np.unique(self.rows.time))
 
 
+class LeftOut(NamedTuple):
+    """A company that has no column beside others, and why."""
+
+    company: Company
+    why: str
+
+
 @dataclass(frozen=True, slots=True)
 class StatementFigures:
     """A statement worked out: figures by column, and the amounts that they were made from. Columns are
@@ -212,6 +221,9 @@ class StatementFigures:
     keys: tuple[tuple[str, ...], ...] = ()
     across: tuple[PeriodColumn, ...] = ()
     per_cents: tuple[PerCents, ...] = ()
+    companies: tuple[Company, ...] = ()
+    """those of several side by side, column by column"""
+    left_out: tuple[LeftOut, ...] = ()
     off: int = 0
     """by how much debits exceed credits in what stands at the end of a forecast; raw"""
 

@@ -19,7 +19,7 @@ from core.access.rights import Owner, Right
 from core.definitions.state import State
 from core.definitions.tables import StatementLine
 from core.faults import Fault, Location, Refused
-from core.statements.figures import Plan, line_title
+from core.statements.plans import Plan, line_title
 from web.definitions.viewing import PineRequest
 from web.people.rights import SIGNED_IN, needs_post, sees
 from web.sheets.changing import reload_at, words_of

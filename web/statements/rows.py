@@ -10,8 +10,8 @@ from django.utils.safestring import SafeString
 from core.books.balances import TrialRow
 from core.definitions.tables import StatementLine
 from core.money import show_amount
+from core.statements.coverage import in_short
 from core.statements.figures import Figure, Figures
-from core.statements.part_notes import in_short
 from core.structures.overlays import ShownAccount
 from web.shell.table_rows import Cell, TableRow, addresses, indent, table_rows
 

@@ -15,7 +15,7 @@ from core.books.periods import company_calendar
 from core.definitions.state import State
 from core.definitions.tables import Chart, Company, Period
 from core.money import digits_of
-from core.statements.figures import natural_list
+from core.statements.plans import natural_list
 from core.structures.overlays import ShownAccount, shown_account
 from core.structures.second_charts import charts_of
 from web.definitions.viewing import PineRequest

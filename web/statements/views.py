@@ -17,7 +17,8 @@ from core.definitions.state import State
 from core.definitions.tables import TABLES, Chart, Company, Hierarchy, Period, Statement
 from core.drafts.replaying import tells
 from core.statements.coverage import coverage
-from core.statements.figures import Figure, Figures, Plan, natural_list, plan
+from core.statements.figures import Figure, Figures
+from core.statements.plans import Plan, natural_list, plan
 from core.structures.second_charts import is_seen_in
 from web.definitions.history import state_at
 from web.definitions.viewing import PineRequest, may_change

@@ -19,7 +19,7 @@ from core.definitions.state import State
 from core.definitions.tables import Chart, ChartDimension, CodeList, Company, Dimension
 from core.faults import Fault, Location, Refused, WrongCall
 from core.money import digits_of
-from core.statements.figures import natural_list
+from core.statements.plans import natural_list
 from web.definitions.viewing import PineRequest
 from web.journals.books import books_for
 from web.journals.queries import sets_with

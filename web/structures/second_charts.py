@@ -21,7 +21,7 @@ from core.group.mapping import MapPlan
 from core.mapping.likely import LikelyTarget, by_target, likely_by_plan
 from core.mapping.second_charts import ordered, second_chart_plan
 from core.money import digits_of
-from core.statements.figures import natural_list
+from core.statements.plans import natural_list
 from web.definitions.viewing import PineRequest
 from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
 from web.sheets.changing import apply_change, reload_at

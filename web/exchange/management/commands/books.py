@@ -82,6 +82,10 @@ def add_commands(argument_parser: argparse.ArgumentParser) -> None:
         whose = sub.add_mutually_exclusive_group(required=True)
         whose.add_argument("--company")
         whose.add_argument("--group")
+        if sub is lines:
+            whose.add_argument(
+                "--companies", help='side by side, in one currency: "country=GB except hexley"'
+            )
         _add_stretch(sub)
     for sub in (trial, lines, apart, steps, proof_of):
         sub.add_argument("--year", type=int, required=sub in (apart, steps, proof_of))
@@ -238,7 +242,7 @@ def run_report(given: argparse.Namespace) -> int:
     if given.act in OF_GROUPS:
         report = OF_GROUPS[given.act](state, given.group, given.year, given.period)
     else:
-        whose = reports.Whose(given.company or "", given.group or "")
+        whose = reports.Whose(given.company or "", given.group or "", getattr(given, "companies", "") or "")
         of_statement = given.act == "statement"
         report = (
             statement_report(state, given, whose)
