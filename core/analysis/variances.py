@@ -3,7 +3,7 @@ figures in per cent of a line, differences of what was."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from fractions import Fraction
 from typing import NamedTuple
 
@@ -84,36 +84,37 @@ def in_tenths(value: Fraction | None) -> str:
     return "" if value is None else show_amount(round_half_up(value * 10), 1)
 
 
-def joined(plan: Plan, several: Mapping[str, Figures], digits: int) -> Figures:
+def joined(plan: Plan, columns: Sequence[Figures], digits: int, names: Sequence[str] = ()) -> Figures:
     """Figures of one plan side by side, each in one column, and a total: raw amounts added up, formulas
-    worked out of it. `several` are by what is said of an unplaced account's column."""
-    columns = list(several.values())
-    raw = [tuple(v for one in columns for v in one.lines[i].raw) for i in range(len(plan.lines))]
+    worked out of it. `names`: whose each column is, where they are of several companies."""
+    raw = [tuple(one.lines[i].raw[0] for one in columns) for i in range(len(plan.lines))]
     totals = [sum(row) for row in raw]
     shown = shown_columns(plan, [[total] for total in totals], digits)
     lines = tuple(
         Figure(
             line,
             (*raw[i], totals[i]),
-            (*(v for one in columns for v in one.lines[i].shown), shown[i][0]),
+            (*(one.lines[i].shown[0] for one in columns), shown[i][0]),
             _bare_together([one.lines[i].bare for one in columns]),
         )
         for i, line in enumerate(plan.lines)
     )
-    unplaced = [
-        UnplacedAccount(
-            account.company or name,
-            *account[1:4],
-            (*(0,) * at, account.raw[0], *(0,) * (len(columns) - at - 1)),
-        )
-        for at, (name, one) in enumerate(several.items())
-        for account in one.unplaced
-    ]
-    return Figures(
-        lines,
-        tuple(one._replace(raw=(*one.raw, sum(one.raw))) for one in unplaced),
-        Amounts(np.zeros((0, len(columns) + 1), dtype=object), np.zeros((0, len(columns) + 1), dtype=object)),
-    )
+    none = np.zeros((0, len(columns) + 1), dtype=object)
+    return Figures(lines, tuple(_unplaced_together(columns, names)), Amounts(none, none))
+
+
+def _unplaced_together(columns: Sequence[Figures], names: Sequence[str]) -> Iterator[UnplacedAccount]:
+    """Accounts on no line in any column, with their amounts in all and the sum of them."""
+    accounts: dict[tuple[str, str], list[int]] = {}
+    known: dict[tuple[str, str], UnplacedAccount] = {}
+    for at, one in enumerate(columns):
+        for account in one.unplaced:
+            own = account._replace(company=account.company or (names[at] if names else ""))
+            key = (own.company, own.account)
+            known.setdefault(key, own)
+            accounts.setdefault(key, [0] * len(columns))[at] = account.raw[0]
+    for key, raw in accounts.items():
+        yield known[key]._replace(raw=(*raw, sum(raw)))
 
 
 def _bare_together(parts: list[tuple[bool, ...]]) -> tuple[bool, ...]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from urllib.parse import urlencode
 
+from core.analysis.period_columns import STEPS
 from core.books.periods import CalendarIndex
 from core.definitions.state import State
 from core.definitions.tables import Group, Period, Statement
@@ -35,6 +36,8 @@ class GroupAddress:
     by_size: bool = False
     unit: str = ""
     compared: str = ""
+    across: str = ""
+    """months, quarters or years side by side; empty: companies and steps"""
 
     @property
     def than(self) -> tuple[int, int] | None:
@@ -75,6 +78,7 @@ class GroupAddress:
             "sort": "size" if self.by_size else "",
             "in": self.unit,
             "than": self.compared,
+            "periods": self.across,
         }
         return urlencode({name: value for name, value in values.items() if value not in (None, "")})
 
@@ -110,6 +114,7 @@ def group_address(request: PineRequest, state: State, group: str) -> GroupAddres
         request.GET.get("sort") == "size",
         unit if unit in UNITS else "",
         asked.text(request.GET, "than", 20),
+        periods if (periods := asked.text(request.GET, "periods", 10)) in STEPS else "",
     )
 
 

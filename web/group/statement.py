@@ -8,6 +8,7 @@ from typing import Any, NamedTuple
 from django.http import Http404, HttpResponse
 from django.shortcuts import render
 
+from core.analysis.period_columns import STEPS
 from core.codes.lists import list_index
 from core.consolidation.eliminate import Disagreement
 from core.definitions.state import State
@@ -22,6 +23,7 @@ from core.money import digits_of, show_amount
 from core.statements.figures import Figure
 from web.definitions.viewing import PineRequest
 from web.group import chartdrawing, queries
+from web.group.across import AcrossTable, across_periods, step_asked
 from web.group.addresses import PUBLISHED, GroupAddress, group_address, statements_of
 from web.group.rows import COMPARED, ConsolidatedTable
 from web.group.upstream import reviews_of
@@ -30,6 +32,7 @@ from web.shell.tabular import download
 from web.shell.templatetags.pine import as_rate
 from web.statements.made_from import MadeFrom
 from web.statements.outline import statement_workbook
+from web.statements.queries import StatementFigures
 from web.statements.remarks import numbers_of
 
 
@@ -45,6 +48,9 @@ def group(request: PineRequest, state: State, group: str) -> HttpResponse:
     notes = at.remarks.notes(found.statement.plan) if found and at.remarks else []
     compared = _compared(request, state, at)
     table = ConsolidatedTable(at, found, names, *compared, noted=numbers_of(notes)) if found else None
+    across, step = None, step_asked(at)
+    if table and step and (by_periods := across_periods(state, at, step)):
+        across = AcrossTable(at, by_periods, table.unit, numbers_of(notes))
     return render(
         request,
         "group/group.html",
@@ -57,8 +63,10 @@ def group(request: PineRequest, state: State, group: str) -> HttpResponse:
             "notes": notes,
             "remarks_at": at.remarks,
             "table": table,
-            "rows": table.rows() if table else "",
-            "roundings": table.roundings() if table else (),
+            "across": across,
+            "steps": STEPS,
+            "rows": "" if across else table.rows() if table else "",
+            "roundings": table.roundings() if table and not across else (),
             "names": names,
             "subgroups": _subgroups(state, at),
             "then_keys": COMPARED,
@@ -180,16 +188,22 @@ def workbook(request: PineRequest, state: State, group: str) -> HttpResponse:
     found = figures_at(state, at)
     if found is None or at.statement is None:
         raise Http404
-    names = company_names(state)
-    titles = [column_title(found.group, column, names) for column in found.statement.columns]
+    statement = shown_columns_of(state, at, found)
     heading = f"{at.statement.name}, {at.group.name}, consolidated"
-    made_from = MadeFrom.of_request(request).rows(
-        found.statement, ("Group", f"{at.group.group} {at.group.name}")
-    )
+    made_from = MadeFrom.of_request(request).rows(statement, ("Group", f"{at.group.group} {at.group.name}"))
     notes = [note.sentence() for note in at.remarks.notes(found.statement.plan)] if at.remarks else []
     made_from += _rates_taken(found)
-    content = statement_workbook(found.statement, titles, heading, made_from, notes)
+    content = statement_workbook(statement, list(statement.columns), heading, made_from, notes)
     return download(content, f"{at.statement.statement}-{group}-{at.year}-{at.period}", "xlsx")
+
+
+def shown_columns_of(state: State, at: GroupAddress, found: queries.GroupFigures) -> StatementFigures:
+    """The columns of the page under the names that they have there: periods, or companies and steps."""
+    if (step := step_asked(at)) and (across := across_periods(state, at, step)):
+        return across
+    names = company_names(state)
+    titles = tuple(column_title(found.group, column, names) for column in found.statement.columns)
+    return replace(found.statement, columns=titles)
 
 
 def _rates_taken(found: queries.GroupFigures) -> list[tuple[str, str]]:

@@ -15,10 +15,9 @@ from core.books.periods import calendar_index
 from core.definitions.state import State
 from core.definitions.tables import Calendar
 from core.faults import Fault, Location, Refused
-from core.group_figures.columns import column_title
 from web.definitions.viewing import PineRequest
 from web.group.addresses import group_address
-from web.group.statement import company_names, figures_at
+from web.group.statement import figures_at, shown_columns_of
 from web.packs import job
 from web.packs.making import pack_items
 from web.packs.models import Pack
@@ -182,9 +181,7 @@ def group_pdf(request: PineRequest, state: State, group: str) -> HttpResponse:
     found = figures_at(state, at)
     if found is None or at.statement is None:
         raise Http404
-    names = company_names(state)
-    titles = tuple(column_title(found.group, column, names) for column in found.statement.columns)
-    statement = replace(found.statement, columns=titles)
+    statement = shown_columns_of(state, at, found)
     stretch = statement.window.title(at.statement.kind == "balance_sheet")
     notes = at.remarks.notes(statement.plan) if at.remarks else []
     made = MadeFrom.of_request(request).sentence()

@@ -56,12 +56,13 @@ def several_figures(
                 left_out.append(LeftOut(company, refused.faults[0].what))
     if not columns:
         raise WrongCall(" ".join(f"{one.company.name}: {one.why}" for one in left_out))
-    figures = joined(planned, {row.company: one.figures for row, one in columns}, digits_of(currency))
+    names = [row.company for row, _ in columns]
+    figures = joined(planned, [one.figures for _, one in columns], digits_of(currency), names)
     first = columns[0][1]
     return StatementFigures(
         planned,
         figures,
-        (*(row.company for row, _ in columns), TOTAL),
+        (*names, TOTAL),
         currency,
         digits_of(currency),
         first.window,
