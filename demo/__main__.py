@@ -106,14 +106,23 @@ def make_people() -> None:
 def since_then(person: Any) -> None:
     """What the group accountant has done since the books came in, so that the log has something to tell."""
     from core.changes.kinds import Change, MoveNode, Put
-    from core.definitions.tables import Code, StatementLine
+    from core.changes.of_arrangements import Arrange
+    from core.changes.of_statements import MoveLine
+    from core.definitions.tables import Arrangement, Code, StatementLine
     from web.definitions import actions
     from web.definitions.snapshot import current
 
     state = current().state
     rebates, other = state.get(Code, "accounts", "11430"), state.get(StatementLine, "is", "other-income")
     assert rebates and other
+    board = Arrangement("is-veenbol", "is", "veenbol")
     done: list[Change] = [
+        Arrange(board, "Income statement, as Veenbol's board has it"),
+        MoveLine(
+            StatementLine("is-veenbol", "people", "", 0, "Staff", "accounts", "under 62"),
+            "before-tax",
+            "overheads",
+        ),
         Put(rebates._replace(name="Supplier rebates due")),
         MoveNode("accounts-tree", "11430", "112", "11290"),
         Put(other._replace(label="Other operating income")),

@@ -3,6 +3,7 @@
 kinds.py             the simplest ones, changes made of changes, and how any of them is judged
 of_codes.py          many codes, moves in a hierarchy, kept versions
 of_statements.py     lines, accounts placed on lines, accounts mapped
+of_arrangements.py   own statements in place of inherited ones, what moved above taken or settled
 code_rows.py         codes brought in as rows: proposed first, then one change
 proposing.py         a statement begun from classes, a hierarchy or another one
 recoding.py          all codes of a list longer or shorter, with all that names them

@@ -8,6 +8,7 @@ from dataclasses import replace
 from typing import Any, NamedTuple
 
 from core.checks import (
+    arrangements,
     cells,
     codes,
     companies,
@@ -29,7 +30,10 @@ Rows = dict[str, dict[Key, Any]]
 Check = Callable[[State, list[Any]], Iterator[Fault]]
 
 CHECKS: dict[str, list[Check]] = {table.name: [tables.check] for table in DEFINING_TABLES}
-for _module in (codes, structures, companies, statements, groups, consolidation, rollouts, second_charts):
+for _module in (
+    *(codes, structures, companies, statements, groups, consolidation, rollouts, second_charts),
+    arrangements,
+):
     for _row, _check in _module.CHECKS:
         CHECKS[BY_ROW[_row].name].append(_check)
 

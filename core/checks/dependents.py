@@ -18,6 +18,7 @@ from core.definitions.tables import (
     AccountString,
     AcquiredEquity,
     Acquisition,
+    Arrangement,
     Chart,
     ChartDimension,
     ChartMapping,
@@ -85,14 +86,25 @@ def rows_to_check(before: State, after: State, edits: Iterable[Edit]) -> Iterato
     yield from _after_trees(after, by_table)
     yield from _after_charts(before, after, by_table)
     yield from _after_companies(after, by_table)
+    yield from _after_rules(after, by_table)
+    if any(by_table.get(name) for name in OF_ARRANGEMENTS):
+        yield from after.rows(Arrangement)
+    for statement in by_table.get("statements", ()):
+        yield from after.part(StatementLine, statement.key[0]).values()
+
+
+def _after_rules(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]:
+    """Conditions of rules and values of properties that are other ones now."""
     for rule in by_table.get("pairing_rules", ()):
         yield from (c for c in after.part(PairingCondition, rule.key[0]).values() if c.rule == rule.key[1])
     for own in by_table.get("list_properties", ()):
         yield from (v for v in after.part(CodeProperty, own.key[0]).values() if v.property == own.key[1])
         if own.new is not None:
             yield from (p for p in after.part(ListProperty, own.key[0]).values() if p.property == own.key[1])
-    for statement in by_table.get("statements", ()):
-        yield from after.part(StatementLine, statement.key[0]).values()
+
+
+OF_ARRANGEMENTS = ("arrangements", "statements", "companies", "groups", "second_charts")
+"""What arrangements, which are few, are looked at anew for."""
 
 
 def _differs(edit: Edit, *columns: str) -> bool:

@@ -9,6 +9,7 @@ from core.definitions.kinds import (
     MUST,
     BudgetId,
     ChartId,
+    Flag,
     Id,
     Kind,
     Selector,
@@ -43,6 +44,25 @@ class StatementLine(NamedTuple):
     field: Annotated[str, Kind("id"), LATER] = ""
     codes: Annotated[str, Kind("selector"), LATER] = ""
     side: Annotated[str, choice("any", "debit", "credit"), LATER] = "any"
+
+
+class Arrangement(NamedTuple):
+    """A statement that a company or group shows in place of one that it inherits."""
+
+    statement: StatementId
+    over: Annotated[StatementId, MUST]
+    member: Annotated[Id, MUST]
+    member_kind: Annotated[str, choice("company", "group")] = "company"
+    in_use: Flag = True
+
+
+class ArrangedLine(NamedTuple):
+    """What an inherited line was like above when it was last looked at, and why it was left as it is."""
+
+    statement: StatementId
+    line: Id
+    seen: Annotated[str, Kind("text"), MUST] = ""
+    reason: Text = ""
 
 
 class Budget(NamedTuple):

@@ -66,6 +66,8 @@ from core.definitions.kinds import (
     choice,
 )
 from core.definitions.statement_rows import (
+    ArrangedLine as ArrangedLine,
+    Arrangement as Arrangement,
     Budget as Budget,
     ColumnSet as ColumnSet,
     Statement as Statement,
@@ -463,6 +465,8 @@ DEFINING_TABLES: tuple[Table, ...] = (
     Table("disagreement_notes", DisagreementNote, 4, "note", frozenset({"partner"})),
     Table("budgets", Budget, 1, "budget"),
     Table("column_sets", ColumnSet, 1, "set of columns"),
+    Table("arrangements", Arrangement, 1, "arrangement"),
+    Table("arranged_lines", ArrangedLine, 2, "inherited line"),
     Table("rollouts", Rollout, 1, "rollout"),
     Table("rollout_items", RolloutItem, 2, "item of a rollout"),
     Table("second_charts", SecondChart, 2, "second chart"),

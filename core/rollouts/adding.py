@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator
 from itertools import groupby
 
 from core.definitions.state import Edit, State
-from core.definitions.tables import Code, Company, Rollout, RolloutItem, Statement
+from core.definitions.tables import Arrangement, Code, Company, Rollout, RolloutItem, Statement
 from core.statements.plans import plan
 from core.structures.charts import ChartIndex, chart_index
 
@@ -70,7 +70,8 @@ def _said(state: State, index: ChartIndex, company: str, edits: list[Edit]) -> I
 def _places(state: State, index: ChartIndex, row: Code) -> Iterator[Said]:
     """Statements of the chart on a line of which a new account stands."""
     for statement in sorted(state.rows(Statement)):
-        planned = plan(state, statement.statement) if statement.chart == index.chart else None
+        is_own = state.get(Arrangement, statement.statement) is not None
+        planned = plan(state, statement.statement) if statement.chart == index.chart and not is_own else None
         at = planned.accounts.position.get(row.code) if planned else None
         if planned and at is not None and planned.home_of(at) >= 0:
             yield ("place", statement.statement, row.code, "", "")

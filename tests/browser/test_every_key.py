@@ -95,6 +95,7 @@ SCREENS = (
     Screen("Statement", "/statements/bs/?company=nurseries&year=2026&period=9", "receivables"),
     Screen("Statement", "/statements/bs/?company=nurseries&year=2026&period=9"),
     Screen("Statement", "/statements/is/?company=hexley&year=2026&period=9"),
+    Screen("Statement", "/statements/is-veenbol/?year=2026&period=9", "people"),
     Screen("Figures", "/statements/is/figures/?company=nurseries&year=2026&period=9&filter=season%3DSP26"),
     Screen(
         "Figures", "/statements/is/figures/?company=nurseries&by=site,season&as=matrix&year=2026&period=9"

@@ -16,6 +16,7 @@ from core.faults import LOOK, Fault
 from core.group.mapping import map_plan
 from core.group.membership import membership
 from core.group_figures.figure_checks import calendars_apart, figure_checks
+from core.mapping.arrangements import arranged_statements, upstream
 from core.mapping.second_charts import second_chart_plan
 from core.money import digits_of, show_amount
 from core.statements.plans import Plan, likely_line, plan
@@ -58,6 +59,7 @@ def everything(state: State) -> Iterator[Fault]:
             yield from _coverage(state, planned, sums)
     yield from balances_spanning(state)
     yield from _second_charts(state, sums)
+    yield from _arrangements(state)
     for group in state.rows(Group):
         yield from _mappings(state, group, sums)
         yield from calendars_apart(state, group)
@@ -102,6 +104,14 @@ def _coverage(state: State, made: Plan, sums: dict[str, dict[str, int]]) -> Iter
         way_out = f"A likely line is {likely}." if likely else "Choose a line for it."
         what = f"{what}: {', '.join(amounts)}." if amounts else f"{what}."
         yield fault(made.statement, "statement", what, way_out, "unplaced", "must" if amounts else LOOK)
+
+
+def _arrangements(state: State) -> Iterator[Fault]:
+    """Lines that moved above arrangements and were neither taken nor settled."""
+    for row, over in arranged_statements(state):
+        for one in upstream(state, row):
+            what = f"{one.title} of {over.name} is {one.movement} since {row.statement} was looked at."
+            yield fault(row, "statement", what, "Take it, or leave it with a reason.", "mapping-unused", LOOK)
 
 
 def _second_charts(state: State, sums: dict[str, dict[str, int]]) -> Iterator[Fault]:

@@ -58,6 +58,7 @@ from core.group_figures.sum_up import (
     disagreements as sides_apart,
     trial_balance as group_trial_balance,
 )
+from core.mapping.arrangements import shown_statement
 from core.money import digits_of
 from core.statements.figures import compute
 from core.statements.plans import Plan
@@ -295,7 +296,8 @@ def group_statement(
 ) -> GroupFigures:
     """`opened` are the subgroups whose companies have columns of their own; None: all."""
     row, _ = known_group(state, group)
-    planned = by_account_alone(known_plan(state, statement, row.chart))
+    shown = shown_statement(state, statement, group, "group")
+    planned = by_account_alone(known_plan(state, shown, row.chart))
     at = group_window(state, group, year, period, first)
     consolidation = consolidation_of(state, group)
     balance_sheet = planned.statement.kind == "balance_sheet"

@@ -19,6 +19,7 @@ from core.group.membership import membership
 from core.group.rates import RateMissing
 from core.group_figures.columns import column_title
 from core.keeping.notes import SAYS, noted
+from core.mapping.arrangements import arranged_otherwise, of_member
 from core.money import digits_of, show_amount
 from core.statements.figures import Figure
 from web.definitions.viewing import PineRequest
@@ -78,6 +79,7 @@ def group(request: PineRequest, state: State, group: str) -> HttpResponse:
             "window": found.statement.window if found else None,
             "periods": [at.calendar.of_year(year) for year in reversed(at.calendar.years())],
             "groups": list(state.rows(Group)),
+            **_arranged(state, at),
             **(_proof(state, at.group, found) if found else {}),
         },
     )
@@ -111,6 +113,20 @@ def _compared(request: PineRequest, state: State, at: GroupAddress) -> tuple[dic
         return None, ""
     title = "Published" if beside else at.calendar.periods[at.than].name
     return {figure.line.row.line: figure for figure in then.figures.lines}, title
+
+
+def _arranged(state: State, at: GroupAddress) -> dict[str, Any]:
+    """Who arranges the statement by itself: the group; members, whose figures stand on the group's lines all
+    the same."""
+    if at.statement is None:
+        return {}
+    statement = at.statement.statement
+    names = sorted(reached.company for reached in membership(state, at.group.group).companies)
+    rows = [row for name in names if (row := state.get(Company, name))]
+    return {
+        "arranged": of_member(state, statement, at.group.group, "group"),
+        "otherwise": arranged_otherwise(state, statement, rows),
+    }
 
 
 def _subgroups(state: State, at: GroupAddress) -> list[tuple[Group, bool]]:

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from django.http import Http404, HttpResponse
 from django.shortcuts import render
 
+from core.analysis.asked import Asked
 from core.analysis.hierarchy_plan import hierarchy_plan
 from core.definitions.state import State
 from core.definitions.tables import Hierarchy
@@ -19,7 +20,7 @@ from web.people.rights import SIGNED_IN, needs
 from web.shell.asked import text
 from web.shell.table_rows import Cell, TableRow, indent, table_rows
 from web.statements.addresses import asked_period, where
-from web.statements.queries import StatementFigures, company_statement
+from web.statements.queries import StatementFigures, worked_out
 from web.statements.rows import WITHOUT_FIGURE
 from web.statements.views import company_asked, seen_in, seen_statements
 
@@ -34,7 +35,7 @@ def beside(request: PineRequest, state: State, statement: str) -> HttpResponse:
     if planned is None or company is None:
         raise Http404
     year, period, first = asked_period(request, state, company.calendar)
-    found = company_statement(state, statement, company.company, year, period, first)
+    found = worked_out(state, planned, company.company, Asked(year, period, first))
     options = _options(request, state, planned)
     wanted = text(request.GET, "with", 60) or (options[0][0] if options else "")
     if wanted not in dict(options):

@@ -20,6 +20,7 @@ from core.analysis.time_steps import UNITS, around, before, days_of, shifted, sh
 from core.books.periods import CalendarIndex, company_calendar, ordinal
 from core.definitions.state import State
 from core.definitions.tables import Budget, Company, Hierarchy
+from core.mapping.arrangements import shown_statement
 from core.statements.plans import Plan, plan
 from core.structures.charts import ChartIndex, chart_index
 from core.structures.company_choice import chosen_companies
@@ -264,11 +265,11 @@ def figure_address(
 ) -> FigureAddress:
     """Raises Http404 for what there isn't or somebody doesn't see, WrongCall for what can't be asked."""
     level = number(request.GET, "level", 0, 99) or 0
-    company = _company(request, state, statement, hierarchy)
+    company, several = _company(request, state, statement, hierarchy), _several(request, state)
     planned = (
         hierarchy_plan(state, _chart_of_tree(state, company, hierarchy), hierarchy, level or None)
         if hierarchy
-        else plan(state, statement)
+        else plan(state, shown_statement(state, statement, company.company) if not several[0] else statement)
     )
     chart = chart_index(state, company.chart)
     if planned is None or chart is None:
@@ -291,7 +292,7 @@ def figure_address(
         text(request.GET, "line", 40),
         planned_as.name if planned_as else asked.forecast,
         budget.budget if budget else "",
-        *_several(request, state),
+        *several,
         text(request.GET, "of", 40),
         text(request.GET, "than", 10),
     )

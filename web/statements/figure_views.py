@@ -17,6 +17,7 @@ from core.books.periods import YEAR
 from core.definitions.state import State
 from core.definitions.tables import Company, Hierarchy, StatementLine
 from core.faults import WrongCall
+from core.mapping.arrangements import arranged_otherwise
 from core.statements.bridge import bridge
 from core.statements.cash_flow import cash_proof
 from core.statements.plans import natural_list
@@ -69,6 +70,7 @@ def figures(request: PineRequest, state: State, statement: str = "", hierarchy: 
         "found": found,
         "table": table,
         "stretch": address.title(),
+        "otherwise": arranged_otherwise(state, address.name, found.companies),
         **_narrowed(request, source, address, found.companies),
     }
     line = context.get("of_line")

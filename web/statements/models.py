@@ -41,6 +41,31 @@ class StatementLine(Definition):
         ]
 
 
+class Arrangement(Definition):
+    exchange = "arrangements"
+    statement = to("statements.Statement", "statement")
+    over = models.ForeignKey(
+        Statement, to_field="statement", db_column="over", on_delete=models.PROTECT, related_name="+"
+    )
+    member = ident()
+    member_kind = models.CharField(max_length=10)
+    in_use = models.BooleanField(default=True)
+
+    class Meta:
+        constraints = [*key("statement"), *choices_held("arrangements")]
+
+
+class ArrangedLine(Definition):
+    exchange = "arranged_lines"
+    statement = to("statements.Statement", "statement")
+    line = ident()
+    seen = models.CharField(max_length=12)
+    reason = text()
+
+    class Meta:
+        constraints = key("statement", "line")
+
+
 class Budget(Definition):
     exchange = "budgets"
     budget = ident(unique=True)

@@ -33,6 +33,7 @@ from core.codes.lists import ListIndex, list_index
 from core.definitions.state import State
 from core.definitions.tables import Company
 from core.faults import WrongCall
+from core.mapping.arrangements import shown_statement
 from core.mapping.second_charts import hangs_on_codes, second_chart_plan, seen_through
 from core.money import digits_of
 from core.statements.amounts import Amounts
@@ -62,8 +63,8 @@ def known_plan(state: State, statement: str, chart: str, *seen_in: str) -> Plan:
 
 
 def company_plan(state: State, statement: str, company: Company) -> Plan:
-    """A statement of the company's chart or of a second one. Raises WrongCall."""
-    return known_plan(state, statement, *charts_of(state, company))
+    """A statement of the company's chart or of a second one, as the company arranges it. Raises WrongCall."""
+    return known_plan(state, shown_statement(state, statement, company.company), *charts_of(state, company))
 
 
 def company_sums(
@@ -226,14 +227,6 @@ class StatementFigures:
     left_out: tuple[LeftOut, ...] = ()
     off: int = 0
     """by how much debits exceed credits in what stands at the end of a forecast; raw"""
-
-
-def company_statement(
-    state: State, statement: str, company: str, year: int, period: int, first: int | None = None
-) -> StatementFigures:
-    """A statement of a company in one column."""
-    planned = company_plan(state, statement, known_company(state, company))
-    return worked_out(state, planned, company, Asked(year, period, first))
 
 
 def worked_out(

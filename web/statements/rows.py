@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import NamedTuple
 
+from django.utils.html import format_html
 from django.utils.safestring import SafeString
 
 from core.books.balances import TrialRow
@@ -47,6 +48,13 @@ def compared(
         )
 
 
+def _labelled(line: StatementLine, origin: str) -> SafeString | str:
+    """What a line is called; one that isn't as above says so."""
+    if origin not in ("own", "changed"):
+        return line.label
+    return format_html('{} <span class="soft">{}</span>', line.label, origin)
+
+
 def made_of(line: StatementLine) -> str:
     """What a line picks or works out."""
     return (
@@ -63,9 +71,10 @@ def statement_rows(
     beside: bool,
     may_change: bool,
     at: str,
+    origins: Mapping[str, str],
 ) -> SafeString:
     """The lines of a statement. `beside`: a figure of before and the difference stand beside; `at`: the line
-    that takes focus."""
+    that takes focus; `origins`: how each line of an arrangement came there."""
     proof = addresses("line", statement)
 
     def amount(row: StatementRow, value: int | None) -> Cell:
@@ -74,7 +83,7 @@ def statement_rows(
 
     def cells(row: StatementRow) -> Iterator[Cell]:
         line = row.figure.line.row
-        yield Cell(line.label, indent(row.figure.line.depth))
+        yield Cell(_labelled(line, origins.get(line.line, "")), indent(row.figure.line.depth))
         yield Cell(made_of(line), "code sub")
         if beside:
             yield amount(row, row.before)

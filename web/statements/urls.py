@@ -1,5 +1,6 @@
 from web.people.rights import route
 from web.statements import (
+    arranging,
     beside,
     figure_columns,
     figure_views,
@@ -14,6 +15,7 @@ urlpatterns = [
     route("", views.first, "statements"),
     route("make/new/", views.new, "statement-new"),
     route("propose/", views.propose, "statement-propose"),
+    route("arrangements/", arranging.listing, "arrangements"),
     route("columns/keep/", figure_columns.keep_columns, "columns-keep"),
     route("trial-balance/", trial.trial, "trial-balance"),
     route("<str:statement>/", views.statement, "statement"),
@@ -23,6 +25,12 @@ urlpatterns = [
     route("<str:statement>/figures/", figure_views.figures, "figures"),
     route("<str:statement>/figures/cell/", figure_views.cell, "figure"),
     route("<str:statement>/figures/workbook/", figure_views.workbook, "figures-workbook"),
+    route("<str:statement>/arrange/", arranging.arrange, "arrangement-new"),
+    route("<str:statement>/arranged/switch/", arranging.switch, "arrangement-switch"),
+    route("<str:statement>/arranged/take/", arranging.take, "arrangement-take"),
+    route("<str:statement>/arranged/settle/", arranging.settle, "arrangement-settle"),
+    route("<str:statement>/arranged/back/", arranging.set_back, "arrangement-back"),
+    route("<str:statement>/arranged/end/", arranging.end, "arrangement-end"),
     route("<str:statement>/beside/", beside.beside, "statement-beside"),
     route("<str:statement>/remark/", remarks.remark, "remark"),
     route("<str:statement>/remark/<str:number>/end/", remarks.end_remark, "remark-end"),

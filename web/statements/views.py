@@ -7,15 +7,18 @@ from typing import Any
 from django.http import Http404, HttpResponse, HttpResponseRedirect
 from django.shortcuts import render
 from django.urls import reverse
+from django.utils.safestring import SafeString
 
+from core.analysis.asked import Asked
 from core.books.periods import company_calendar
 from core.changes import proposing
 from core.changes.kinds import Add
 from core.codes.hierarchies import as_held
 from core.codes.lists import list_index
 from core.definitions.state import State
-from core.definitions.tables import TABLES, Chart, Company, Hierarchy, Period, Statement
+from core.definitions.tables import TABLES, Arrangement, Chart, Company, Hierarchy, Period, Statement
 from core.drafts.replaying import tells
+from core.mapping.arrangements import line_origins
 from core.statements.coverage import coverage
 from core.statements.figures import Figure, Figures
 from core.statements.plans import Plan, natural_list, plan
@@ -27,9 +30,10 @@ from web.sheets.changing import apply_change, reload_at
 from web.shell.asked import number, text
 from web.shell.tabular import download
 from web.statements.addresses import asked_period, where
+from web.statements.arranging import panel
 from web.statements.made_from import MadeFrom
 from web.statements.outline import statement_workbook
-from web.statements.queries import company_statement
+from web.statements.queries import StatementFigures, worked_out
 from web.statements.rows import compared, statement_rows
 
 
@@ -79,20 +83,20 @@ def statement(request: PineRequest, state: State, statement: str) -> HttpRespons
     if planned is None:
         raise Http404
     common = {"statements": seen_statements(request, state)}
-    company = company_asked(request, state, planned.statement.chart)
+    company = _member(request, state, statement) or company_asked(request, state, planned.statement.chart)
+    common |= panel(request, state, planned.statement, company)
     if company is None:
         page = {**common, "plan": planned, "statement": planned.statement, "rows": ""}
         return render(request, "statements/statement.html", page)
     at = asked_period(request, state, company.calendar)
     state, held = then_or_now(request, state, company, *at[:2])
-    found = company_statement(state, statement, company.company, *at)
+    found = worked_out(state, plan(state, statement) or planned, company.company, Asked(*at))
     planned, figures = found.plan, found.figures
     was = _was(request, state, statement, company.company, at)
     if was is not None and request.viewed.working and _alike(was, figures):
         was = None  # the draft leaves these figures as they are: one column says so better than two alike
     asked = {"company": company.company, "year": at[0], "period": at[1], "first": at[2]}
     query = where({**asked, "tree": held and request.GET.get("tree")})
-    rows = compared(figures, was, drafted_lines(request, statement))
     return render(
         request,
         "statements/statement.html",
@@ -102,15 +106,7 @@ def statement(request: PineRequest, state: State, statement: str) -> HttpRespons
             "plan": planned,
             "statement": planned.statement,
             "company": company,
-            "rows": statement_rows(
-                statement,
-                rows,
-                found.digits,
-                query=query,
-                beside=was is not None,
-                may_change=may_change(request),
-                at=request.GET.get("at", ""),
-            ),
+            "rows": _rows(request, state, found, was, query),
             "found": found,
             "digits": found.digits,
             "coverage": coverage(planned, figures),
@@ -123,6 +119,31 @@ def statement(request: PineRequest, state: State, statement: str) -> HttpRespons
             "held": held,
         },
     )
+
+
+def _rows(
+    request: PineRequest, state: State, found: StatementFigures, was: dict[str, Figure] | None, query: str
+) -> SafeString:
+    """The lines, beside `was` if there is one."""
+    statement = found.plan.statement.statement
+    return statement_rows(
+        statement,
+        compared(found.figures, was, drafted_lines(request, statement)),
+        found.digits,
+        query=query,
+        beside=was is not None,
+        may_change=may_change(request),
+        at=request.GET.get("at", ""),
+        origins=line_origins(state, statement),
+    )
+
+
+def _member(request: PineRequest, state: State, statement: str) -> Company | None:
+    """The company that an arrangement is of, if somebody sees it."""
+    row = state.get(Arrangement, statement)
+    if row is None or row.member_kind != "company":
+        return None
+    return next((one for one in companies_seen(request.user, state) if one.company == row.member), None)
 
 
 def _around(
@@ -183,7 +204,9 @@ def _was(
         return None
     if before is None or plan(before, statement) is None or before.get(Company, company) is None:
         return None
-    figures = company_statement(before, statement, company, *at)
+    planned = plan(before, statement)
+    assert planned is not None
+    figures = worked_out(before, planned, company, Asked(*at))
     return {figure.line.row.line: figure for figure in figures.figures.lines}
 
 
@@ -228,11 +251,10 @@ def workbook(request: PineRequest, state: State, statement: str) -> HttpResponse
     company = company_asked(request, state, planned.statement.chart) if planned else None
     if planned is None or company is None:
         raise Http404
-    figures = company_statement(
-        state, statement, company.company, *asked_period(request, state, company.calendar)
-    )
+    at = asked_period(request, state, company.calendar)
+    figures = worked_out(state, planned, company.company, Asked(*at))
     heading = f"{planned.statement.name}, {company.name}"
     made_from = MadeFrom.of_request(request).rows(figures, ("Company", f"{company.company} {company.name}"))
     data = statement_workbook(figures, [company.name], heading, made_from)
-    at = figures.window
-    return download(data, f"{statement}-{company.company}-{at.year}-{at.period}", "xlsx")
+    window = figures.window
+    return download(data, f"{statement}-{company.company}-{window.year}-{window.period}", "xlsx")
