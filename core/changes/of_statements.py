@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 from core.changes.kinds import ChangeSequence, ChangeSet, Drop, Put, change, renumbered
@@ -66,6 +66,62 @@ class DeleteLine:
     def sentence(self, state: State) -> str:
         row = state.get(StatementLine, self.statement, self.line)
         return f"Deleted {named(row) if row else self.line}"
+
+
+def topmost(planned: Plan, lines: Iterable[str]) -> list[str]:
+    """Of lines those that stand below none of the others, in the order of the tree; unknown ones left out."""
+    places = {planned.index[line] for line in lines if line in planned.index}
+
+    def is_below(place: int) -> bool:
+        above = planned.lines[place].parent
+        while above >= 0 and above not in places:
+            above = planned.lines[above].parent
+        return above >= 0
+
+    return [planned.lines[place].row.line for place in sorted(places) if not is_below(place)]
+
+
+@change
+class MoveLines:
+    """Several lines with what is below them, in their order, last below a heading (empty: at the top)."""
+
+    statement: str
+    lines: tuple[str, ...]
+    parent: str
+
+    def edits(self, state: State) -> list[Edit]:
+        planned = plan(state, self.statement)
+        if planned is None:
+            return []
+        rows = (planned.lines[planned.index[line]].row for line in topmost(planned, self.lines))
+        return ChangeSequence(tuple(MoveLine(row, self.parent) for row in rows)).edits(state)
+
+    def sentence(self, state: State) -> str:
+        where = f"under {self.parent}" if self.parent else "to the top"
+        return f"Moved {len(self.lines)} lines of {self.statement} {where}"
+
+
+@change
+class DeleteLines:
+    """Several lines with all below them; their accounts become unplaced."""
+
+    statement: str
+    lines: tuple[str, ...]
+
+    def _each(self, state: State) -> list[DeleteLine]:
+        planned = plan(state, self.statement)
+        return [DeleteLine(self.statement, line) for line in topmost(planned, self.lines)] if planned else []
+
+    def edits(self, state: State) -> list[Edit]:
+        return ChangeSequence(tuple(self._each(state))).edits(state)
+
+    def goes(self, state: State) -> tuple[int, int]:
+        """How many lines go in all, and how many accounts stand on no line then."""
+        parts = [one.goes(state) for one in self._each(state)]
+        return sum(below + 1 for below, _ in parts), sum(loose for _, loose in parts)
+
+    def sentence(self, state: State) -> str:
+        return f"Deleted {self.goes(state)[0]} lines of {self.statement}"
 
 
 @change

@@ -6,9 +6,10 @@ from unittest import TestCase
 
 import numpy as np
 
-from core.changes.kinds import Put, apply
+from core.changes.fixed import NOTHING_POSTED
+from core.changes.kinds import Put, apply, examine
 from core.changes.of_codes import MoveNodes
-from core.changes.of_statements import DeleteLine, PlaceAccounts, shifted_line
+from core.changes.of_statements import DeleteLine, DeleteLines, MoveLines, PlaceAccounts, shifted_line
 from core.definitions.state import State
 from core.definitions.tables import Code, Company, HierarchyNode, StatementLine
 from core.drafts.moves import (
@@ -80,6 +81,30 @@ class Lines(TestCase):
         self.assertEqual(DeleteLine("st", "cash").goes(world()), (0, 2))
         self.assertEqual(DeleteLine("st", "none").goes(world()), (0, 0))
         self.assertEqual(DeleteLine("st", "none").edits(world()), [])
+        self.assertEqual(DeleteLines("st", ("cash", "assets", "capital")).goes(world()), (4, 5))
+        gone = apply(world(), DeleteLines("st", ("cash", "assets", "capital")))
+        self.assertEqual({key[1] for key in gone.part(StatementLine, "st")}, {"owing", "creditors", "result"})
+
+    def test_several_lines_move_with_what_is_below_them_in_their_order(self) -> None:
+        moved = planned(apply(world(), MoveLines("st", ("capital", "cash", "assets", "none"), "owing")))
+        self.assertEqual(
+            [(one.row.line, one.depth) for one in moved.lines],
+            [
+                ("owing", 0),
+                ("creditors", 1),
+                ("result", 1),
+                ("assets", 1),
+                ("cash", 2),
+                ("debtors", 2),
+                ("capital", 1),
+            ],
+        )
+        top = planned(apply(world(), MoveLines("st", ("debtors", "capital"), "")))
+        self.assertEqual([one.row.line for one in top.lines if not one.depth][-2:], ["debtors", "capital"])
+        under = examine(world(), MoveLines("st", ("owing", "cash"), "capital"), NOTHING_POSTED)
+        self.assertIn(
+            "capital is of kind accounts; only a heading has lines below it.", [f.what for f in under.faults]
+        )
         self.assertEqual(PlaceAccounts("st", "none", ("1010",)).edits(world()), [])
         left = apply(world(), DeleteLine("st", "assets")).part(StatementLine, "st").values()
         self.assertEqual({row.line for row in left}, {"owing", "creditors", "capital", "result"})

@@ -10,7 +10,14 @@ from django.urls import reverse
 
 from core.analysis.asked import Asked
 from core.changes.kinds import ChangeSequence, Put
-from core.changes.of_statements import DeleteLine, MoveLine, PlaceAccounts, shifted_line
+from core.changes.of_statements import (
+    DeleteLine,
+    DeleteLines,
+    MoveLine,
+    MoveLines,
+    PlaceAccounts,
+    shifted_line,
+)
 from core.definitions.state import State
 from core.definitions.tables import Code, Statement, StatementLine
 from core.faults import Fault, Refused
@@ -204,6 +211,33 @@ def delete(request: PineRequest, state: State, statement: str, line: str) -> Htt
         )
     apply_change(request, change)
     return _back(request, statement, row.parent)
+
+
+@needs_post(CHANGE)
+def several(request: PineRequest, state: State, statement: str, act: str) -> HttpResponse:
+    """Chosen lines (`what`, parted by commas) below a heading, or deleted after what goes was told."""
+    what = tuple(line for line in dict.fromkeys(text(request.POST, "what", 4000).split(",")) if line)
+    planned = plan(state, statement)
+    if planned is None or not what or not all(line in planned.index for line in what):
+        raise Refused([Fault("nothing-chosen", "Those lines aren't all here.")])
+    if act == "move":
+        onto = text(request.POST, "onto", 40)
+        if onto and onto not in planned.index:
+            raise Refused([Fault("reference", f"There is no line {onto}.")])
+        apply_change(request, MoveLines(statement, what, onto))
+        return _back(request, statement, what[0])
+    change = DeleteLines(statement, what)
+    lines, loose = change.goes(state)
+    if not decided(request):
+        more = (
+            f"; {loose:,} {'account stands' if loose == 1 else 'accounts stand'} on no line then"
+            if loose
+            else ""
+        )
+        sentence = f"{lines:,} lines go, those below them too{more}."
+        return ask(request, sentence, Choice("delete", f"Delete {lines:,} lines"))
+    apply_change(request, change)
+    return _back(request, statement)
 
 
 @needs_post(CHANGE)

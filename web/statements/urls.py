@@ -41,5 +41,6 @@ urlpatterns = [
     route("<str:statement>/line/<str:line>/", line_views.line, "line"),
     route("<str:statement>/line/<str:line>/change/", line_views.change, "line-change"),
     route("<str:statement>/line/<str:line>/delete/", line_views.delete, "line-delete"),
+    route("<str:statement>/several/<str:act>/", line_views.several, "lines-several"),
     route("<str:statement>/shift/<str:way>/", line_views.shift, "line-shift"),
 ]
