@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from calendar import monthrange
+from dataclasses import replace
 from datetime import date, timedelta
 from typing import Literal
 
 from core.analysis.asked import Asked
-from core.books.periods import CalendarIndex
+from core.analysis.period_columns import QUARTER, PeriodColumn
+from core.books.periods import YEAR, CalendarIndex
+from core.statements.formulas import YEAR_BEFORE
 
 Unit = Literal["day", "week", "month", "quarter", "half", "year"]
 UNITS: tuple[Unit, ...] = ("day", "week", "month", "quarter", "half", "year")
@@ -132,3 +135,35 @@ def _a_year_earlier(day: date) -> date | None:
     last = _last_day(day.year - 1, day.month)
     is_last = day == _last_day(day.year, day.month)
     return last if is_last else day.replace(year=day.year - 1, day=min(day.day, last.day))
+
+
+def looked_back(
+    calendar: CalendarIndex, asked: Asked, stretch: str, title: str, across: list[PeriodColumn], column: int
+) -> tuple[Asked, str] | None:
+    """What to ask for to see what a column looks back to (`stretch` as formulas say it), and what the column
+    is called there. None where there is no such stretch: before the calendar begins, of a total over periods,
+    of a forecast."""
+    if asked.forecast or (across and column >= len(across)):
+        return None
+    if across:
+        return _period_looked_back(calendar, asked, stretch, across, column)
+    then = before(calendar, asked, "year" if stretch == YEAR_BEFORE else "before")
+    return (replace(then, filter=asked.filter, by=asked.by), title) if then else None
+
+
+def _period_looked_back(
+    calendar: CalendarIndex, asked: Asked, stretch: str, across: list[PeriodColumn], column: int
+) -> tuple[Asked, str] | None:
+    year, title = across[column].end // YEAR, across[column].title
+    of_years = asked.periods == "years"
+    if stretch == YEAR_BEFORE:
+        wanted = title.replace(str(year), str(year - 1), 1)
+        return (asked if of_years else replace(asked, year=(asked.year or 0) - 1)), wanted
+    if column:
+        return asked, across[column - 1].title
+    numbers = [row.period for row in calendar.of_year(year - 1) if row.kind == "regular"]
+    if of_years or not numbers:
+        return None
+    is_month = asked.periods == "months"
+    name = f"{numbers[-1]:02d}" if is_month else f"Q{-(-len(numbers) // QUARTER)}"
+    return replace(asked, year=year - 1, period=numbers[-1]), f"{year - 1}-{name}"

@@ -81,6 +81,12 @@ def _formula(state: State, row: StatementLine) -> Iterator[Fault]:
         if state.get(StatementLine, row.statement, name) is None:
             what = f"There is no line {name} in {row.statement}."
             yield fault(row, "formula", what, "Name a line of this statement.", "formula")
+    for kind, value in formula.steps:
+        name, stretch = formulas.operand(str(value)) if kind == "line" else ("", "")
+        other = state.get(StatementLine, row.statement, name) if stretch else None
+        if other is not None and formulas.parse(other.formula).earlier:
+            what = f"{name} looks back by itself, so what it was {stretch} isn't known."
+            yield fault(row, "formula", what, "Name the lines that it is made of.", "formula")
 
 
 def _parent(state: State, row: StatementLine) -> Iterator[Fault]:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
+from types import MappingProxyType
 from typing import NamedTuple
 
 import numpy as np
@@ -63,7 +65,11 @@ class Figures:
         return tuple(sum(column) for column in zip(*(u.raw for u in self.unplaced), strict=True))
 
 
-def compute(made: Plan, amounts: Amounts, digits: int) -> Figures:
+Earlier = Mapping[str, Sequence[Sequence[int | None]]]
+"""By earlier stretch and line what each column showed then; what isn't there is empty."""
+
+
+def compute(made: Plan, amounts: Amounts, digits: int, earlier: Earlier = MappingProxyType({})) -> Figures:
     """Every line's figures. `digits` are the currency's minor digits, for formulas that hold plain
     numbers."""
     if made.has_conditions and amounts.parts is None:
@@ -84,7 +90,7 @@ def compute(made: Plan, amounts: Amounts, digits: int) -> Figures:
         if (parent := made.lines[i].parent) >= 0:
             raw[parent] += raw[i]
     values = raw.tolist()
-    shown = shown_columns(made, values[: len(made.lines)], digits)
+    shown = shown_columns(made, values[: len(made.lines)], digits, earlier)
     bare = _bare(made, amounts, rows, lines_of)
     lines = tuple(
         Figure(line, tuple(row), tuple(seen), nothing)
@@ -116,25 +122,28 @@ def without_amounts(made: Plan) -> Figures:
     return compute(made, Amounts(nothing, nothing, parts=parts), 0)
 
 
-def shown_columns(made: Plan, raw: list[list[int]], digits: int) -> list[list[int | None]]:
+def shown_columns(
+    made: Plan, raw: list[list[int]], digits: int, earlier: Earlier = MappingProxyType({})
+) -> list[list[int | None]]:
     """By line what is shown of its raw amounts; formulas worked out."""
     shown: list[list[int | None]] = []
     for line, row in zip(made.lines, raw, strict=True):
         figured = line.row.kind in ("heading", "accounts", "result")
         shown.append([v if line.direction == DEBIT else -v for v in row] if figured else [None] * len(row))
-    _work_out(made, shown, digits)
+    _work_out(made, shown, digits, earlier)
     return shown
 
 
-def _work_out(made: Plan, shown: list[list[int | None]], digits: int) -> None:
+def _work_out(made: Plan, shown: list[list[int | None]], digits: int, earlier: Earlier) -> None:
     unit = 10**digits
     for i in made.formulas:
         formula = formulas.parse(made.lines[i].row.formula)
         for column in range(len(shown[i])):
 
-            def operand(name: str, column: int = column) -> Fraction | None:
-                at = made.index.get(name)
-                value = shown[at][column] if at is not None else None
+            def operand(text: str, column: int = column) -> Fraction | None:
+                name, stretch = formulas.operand(text)
+                at, columns = made.index.get(name), earlier.get(stretch) if stretch else shown
+                value = columns[at][column] if at is not None and columns else None
                 return None if value is None else Fraction(value, unit)
 
             worked_out = formulas.evaluate(formula, operand)

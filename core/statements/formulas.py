@@ -1,6 +1,8 @@
 """Formulas of statement lines: text → tree → names checked → worked out on shown amounts, exactly.
 
-`[gross] - [overheads]` with + - * /, parentheses and numbers. Positions stand in every fault.
+`[gross] - [overheads]` with + - * /, parentheses and numbers; `[gross before]` is the line's amount of the
+stretch before, as long as this one, `[gross year before]` that of the year before. Positions stand in every
+fault.
 """
 
 from __future__ import annotations
@@ -11,19 +13,26 @@ from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
 
-TOKEN = re.compile(r"\s*(?:\[\s*([A-Za-z0-9_-]{1,40})\s*\]|(\d+(?:\.\d+)?)|([-+*/()]))", re.ASCII)
+TOKEN = re.compile(
+    r"\s*(?:\[\s*([A-Za-z0-9_-]{1,40}(?:\s+year)?(?:\s+before)?)\s*\]|(\d+(?:\.\d+)?)|([-+*/()]))", re.ASCII
+)
+BEFORE, YEAR_BEFORE = "before", "year before"
+"""Earlier stretches of which a formula may name a line's amount."""
 BINDS = {"+": 1, "-": 1, "*": 2, "/": 2, "neg": 3}
 DEPTH = 200
 
 
 @dataclass(frozen=True, slots=True)
 class Formula:
-    """In postfix order: ('line', id), ('number', Fraction) or ('op', sign). `fault` is a sentence, empty if
-    sound."""
+    """In postfix order: ('line', operand), ('number', Fraction) or ('op', sign); an operand is the id of a
+    line, with `before` or `year before` behind it for an earlier stretch. `lines` are all ids, `needs` those
+    of the same stretch, `earlier` the earlier stretches. `fault` is a sentence, empty if sound."""
 
     steps: tuple[tuple[str, str | Fraction], ...]
     lines: tuple[str, ...]
     fault: str
+    needs: tuple[str, ...] = ()
+    earlier: frozenset[str] = frozenset()
 
     @property
     def is_ratio(self) -> bool:
@@ -50,6 +59,9 @@ def _tokens(text: str) -> list[tuple[str, str, int]]:
             at += len(text[at:]) - len(text[at:].lstrip())
             raise ValueError(f"'{text[at]}' at character {at + 1} is not understood.")
         line, number, op = match.groups()
+        if line and len(line.split()) == 2 and line.split()[1] == "year":
+            raise ValueError(f"'year' at character {match.start(1) + 1} wants 'before' behind it.")
+        line = " ".join(line.split()) if line else line
         kind = "line" if line else "number" if number else "op"
         pairs.append((kind, line or number or op, match.start(match.lastindex or 0) + 1))
         at = match.end()
@@ -113,8 +125,20 @@ def parse(text: str) -> Formula:
         steps = _postfix(text)
     except ValueError as fault:
         return Formula((), (), str(fault))
-    names = tuple(dict.fromkeys(str(value) for kind, value in steps if kind == "line"))
-    return Formula(tuple(steps), names, "")
+    operands = [operand(str(value)) for kind, value in steps if kind == "line"]
+    return Formula(
+        tuple(steps),
+        tuple(dict.fromkeys(line for line, _ in operands)),
+        "",
+        tuple(dict.fromkeys(line for line, stretch in operands if not stretch)),
+        frozenset(stretch for _, stretch in operands if stretch),
+    )
+
+
+def operand(text: str) -> tuple[str, str]:
+    """The line of an operand, and of which earlier stretch (empty: the same)."""
+    line, _, stretch = text.partition(" ")
+    return line, stretch
 
 
 def evaluate(formula: Formula, shown: Callable[[str], Fraction | None]) -> Fraction | None:

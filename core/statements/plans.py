@@ -95,6 +95,12 @@ class Plan:
         return any(part.field for part in self.parts)
 
     @property
+    def earlier(self) -> frozenset[str]:
+        """The earlier stretches whose amounts formulas name."""
+        texts = (self.lines[i].row.formula for i in self.formulas)
+        return frozenset(stretch for text in texts for stretch in formulas.parse(text).earlier)
+
+    @property
     def part_lines(self) -> tuple[int, ...]:
         return tuple(part.line for part in self.parts)
 
@@ -314,7 +320,7 @@ def _formula_order(lines: list[PlanLine], index: dict[str, int]) -> tuple[int, .
     needs: dict[int, list[int]] = {}
     for i, line in enumerate(lines):
         if line.row.kind == "formula":
-            names = formulas.parse(line.row.formula).lines
+            names = formulas.parse(line.row.formula).needs
             needs[i] = [index[n] for n in names if n in index and lines[index[n]].row.kind == "formula"]
     waiting = {i: len(below) for i, below in needs.items()}
     users: dict[int, list[int]] = {}
@@ -339,7 +345,7 @@ def formula_cycle(made: Plan) -> list[str]:
     stuck -= {made.lines[i].row.line for i in made.formulas}
     parents: dict[str, str | None] = {}
     for name in sorted(stuck):
-        named = formulas.parse(made.lines[made.index[name]].row.formula).lines
+        named = formulas.parse(made.lines[made.index[name]].row.formula).needs
         parents[name] = next((other for other in named if other in stuck), None)
     return find_cycle(parents)
 

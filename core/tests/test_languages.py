@@ -13,7 +13,14 @@ from core.statements import formulas
 from core.tests.builders import state
 
 CASES = Path(__file__).parent / "cases"
-VALUES = {"a": Fraction(10), "b": Fraction(3), "zero": Fraction(0), "none": None}
+VALUES = {
+    "a": Fraction(10),
+    "b": Fraction(3),
+    "zero": Fraction(0),
+    "none": None,
+    "a before": Fraction(6),
+    "a year before": Fraction(12),
+}
 
 
 def cases(name: str) -> list[tuple[str, str]]:

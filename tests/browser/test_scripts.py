@@ -70,6 +70,17 @@ CASES: dict[str, list[tuple[str, Any]]] = {
         ('nearestAlong("ArrowUp", { x: 0, y: 0 }, [{ x: 1, y: 8 }, { x: 3, y: -8 }])', 1),
         ('nearestAlong("ArrowDown", { x: 0, y: 0 }, [])', -1),
     ],
+    "formula": [
+        ('begunName("[gross] - [ov", 13)', {"from": 11, "text": "ov"}),
+        ('begunName("[gross] - ", 10)', None),
+        ('begunName("gross", 5)', None),
+        (
+            'fittingNames([["sales", "Sales"], ["gross", "Gross sales"], ["tax", "Tax"]], "sa")',
+            [["sales", "Sales"], ["gross", "Gross sales"]],
+        ),
+        ('withName("[gro] - [tax]", 4, 1, "gross")', {"text": "[gross] - [tax]", "caret": 7}),
+        ('withName("[gro - [tax]", 4, 1, "gross")', {"text": "[gross]- [tax]", "caret": 7}),
+    ],
     "requests": [
         ("verdict(200, true)", "read"),
         ("verdict(422, true)", "read"),

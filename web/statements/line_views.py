@@ -79,6 +79,7 @@ def line(request: PineRequest, state: State, statement: str, line: str) -> HttpR
             "goes_to": goes_to(planned, line),
             "elsewhere": elsewhere(planned, figures.amounts, line) if figures else (),
             "fields": _fields(state, statement),
+            "names": _named_in_formulas(state, statement),
         },
     )
 
@@ -93,6 +94,13 @@ def _fields(state: State, statement: str) -> list[Field]:
     chart = chart_index(state, row.chart) if row else None
     fields = (*chart.segments, *chart.dimensions) if chart else ()
     return [field for field in fields if field.role != "natural_account"]
+
+
+def _named_in_formulas(state: State, statement: str) -> list[StatementLine]:
+    """Lines with a figure, in the order of the statement."""
+    planned = plan(state, statement)
+    lines = planned.lines if planned else ()
+    return [line.row for line in lines if line.row.kind not in ("text", "gap")]
 
 
 def account_figures(made: Plan, line: str, amounts: Amounts, column: int = 0) -> list[tuple[Code, int]]:
@@ -146,6 +154,7 @@ def add(request: PineRequest, state: State, statement: str) -> HttpResponse:
             {
                 "statement": state.get(Statement, statement),
                 "fields": _fields(state, statement),
+                "names": _named_in_formulas(state, statement),
                 "parent": parent,
                 "get": request.GET,
                 "after": near.line if near and near.kind != "heading" else "",

@@ -25,6 +25,7 @@ from core.analysis.column_sums import (
 from core.analysis.filters import Filter, parse_filter
 from core.analysis.period_columns import PeriodColumn, last_periods, period_columns
 from core.analysis.stretches import Stretch, of_days, of_periods
+from core.analysis.time_steps import looked_back
 from core.analysis.variances import COLUMNS, PerCents, beside
 from core.books.balances import Books, TrialRow, by_account
 from core.books.periods import YEAR, CalendarIndex, company_calendar
@@ -237,7 +238,10 @@ def worked_out(
     return figures_of(FigureSource(state, known_company(state, company), asked), planned, measure)
 
 
-def figures_of(source: FigureSource, planned: Plan, measure: Measure | None = None) -> StatementFigures:
+def figures_of(
+    source: FigureSource, planned: Plan, measure: Measure | None = None, *, looks_back: bool = True
+) -> StatementFigures:
+    """`looks_back`: what formulas name of earlier stretches is worked out too."""
     asked, meant, row = source.asked, measure or measure_of(planned), source.company
     asked.check()
     digits, across = digits_of(row.currency), list[PeriodColumn]()
@@ -251,7 +255,8 @@ def figures_of(source: FigureSource, planned: Plan, measure: Measure | None = No
         columns = by_periods(rows, planned, source.stretch, meant, across, closing_ordinals(source.calendar))
     else:
         columns = one_column(rows, planned, source.stretch, meant)
-    figures, titles = compute(planned, columns.amounts, digits), columns.titles
+    earlier = _earlier(source, planned, meant, columns.titles, across) if looks_back else {}
+    figures, titles = compute(planned, columns.amounts, digits, earlier), columns.titles
     if asked.budget:
         figures, titles = beside(figures, _budgeted(source, planned, meant)), COLUMNS
     return StatementFigures(
@@ -266,6 +271,42 @@ def figures_of(source: FigureSource, planned: Plan, measure: Measure | None = No
         tuple(across),
         off=source.off,
     )
+
+
+def _earlier(
+    source: FigureSource, planned: Plan, measure: Measure, titles: Sequence[str], across: list[PeriodColumn]
+) -> dict[str, list[list[int | None]]]:
+    """By earlier stretch what each line showed then in the column that each column looks back to."""
+    known: dict[Asked, StatementFigures | None] = {}
+
+    def figures_then(asked: Asked) -> StatementFigures | None:
+        if asked not in known:
+            try:
+                known[asked] = figures_of(replace(source, asked=asked), planned, measure, looks_back=False)
+            except WrongCall:  # what the calendar or the books don't have
+                known[asked] = None
+        return known[asked]
+
+    earlier = {}
+    for stretch in planned.earlier:
+        rows: list[list[int | None]] = [[None] * len(titles) for _ in planned.lines]
+        for i, title in enumerate(titles):
+            place = looked_back(source.calendar, source.asked, stretch, title, across, i)
+            if place and (then := figures_then(place[0])):
+                _put_column(rows, i, then, place[1])
+        earlier[stretch] = rows
+    return earlier
+
+
+def _put_column(rows: list[list[int | None]], column: int, then: StatementFigures, title: str) -> None:
+    """What a column showed then; a code that had no amounts then showed nothing, a period that there wasn't
+    is left empty."""
+    at = then.columns.index(title) if title in then.columns else -1
+    if at < 0 and then.across:
+        return
+    for row, figure in zip(rows, then.figures.lines, strict=True):
+        figured = figure.line.row.kind in ("heading", "accounts", "result")
+        row[column] = figure.shown[at] if at >= 0 else 0 if figured else None
 
 
 def _budgeted(source: FigureSource, planned: Plan, measure: Measure) -> Figures:

@@ -13,4 +13,5 @@ import "./budget.js";
 import "./day.js";
 import "./sheet.js";
 import "./entry/entry.js";
+import "./formula.js";
 import "./elevation.js";
