@@ -40,6 +40,7 @@ HELP = """./pine start                       install what is missing, start, and
 ./pine drop-database NAME --yes    remove a database made by PINE_DATABASE=NAME
 ./pine person list|add|change|link|on|off   who signs in (--name, --role group|company, --companies a,b)
 ./pine person factor-off NAME      signs in without a second factor again
+./pine rights list|role|team|grant|take-back   who may what (grant ROLE --person P --companies all|RULE)
 ./pine set-aside NAME --yes        keep a database under another name; the next start makes a new one
 ./pine demo                        the Fernhollow demo, into an empty database
 
@@ -124,6 +125,10 @@ def main(words: list[str]) -> int:
     return COMMANDS[command](rest)
 
 
+def rights(rest: list[str]) -> int:
+    return python(["web.manage", "rights", *rest], prepare_database())
+
+
 def person(rest: list[str]) -> int:
     os.environ["PINE_SERVED_PORT"] = str(serve.served_port())
     return python(["web.manage", "person", *rest], prepare_database())
@@ -136,6 +141,7 @@ COMMANDS: dict[str, Callable[[list[str]], int]] = {
     "backup": lambda rest: on_everything("backup", rest),
     "restore": lambda rest: on_everything("restore", rest),
     "person": person,
+    "rights": rights,
     "demo": lambda rest: python(["demo"], prepare_database()),
     "manage": lambda rest: python(["web.manage", *rest], prepare_database()),
 }
