@@ -248,6 +248,15 @@ class Booking(RightsTest):
         self.assertIn("Stamps, more", self.page(one, "/journals/alpha/"))
         self.assertIn("1 journal of Alpha handed in, to be posted", self.page(two, "/today/"))
         self.assertNotIn("handed in, to be posted", self.page(enid, "/today/"))
+        back = f"/journals/alpha/handed/{handed.pk}/back/"
+        self.assertEqual(enid.post(back, {"remark": "Mine"}, headers=HTMX).status_code, 403)
+        self.assertEqual(one.post(back, {"remark": " "}, headers=HTMX).status_code, 422)
+        self.assertEqual(one.post(back, {"remark": "Which site?"}, headers=HTMX).status_code, 200)
+        self.assertIn("Sent back by Paul: Which site?", self.page(enid, "/journals/alpha/"))
+        self.assertIn("Sent back: Stamps, more: Which site?", self.page(enid, "/today/"))
+        self.assertNotIn("handed in, to be posted", self.page(two, "/today/"))
+        self.send(enid, "hand-in", entry | {"handed": str(handed.pk)})
+        self.assertNotIn("Which site?", self.page(enid, "/journals/alpha/"))
         page = self.page(one, f"/journals/alpha/new/?handed={handed.pk}")
         self.assertIn("Entered by Enid", page)
         taken = entry | {"handed": str(handed.pk)}

@@ -116,11 +116,16 @@ def _of_handed_in(request: PineRequest, state: State) -> Iterator[Waiting]:
     """Journals that somebody entered, for whom may post them."""
     names = {row.company: row.name for row in companies_with(request.user, state, Right.POST)}
     counts = (
-        HandedIn.objects.filter(company_id__in=list(names)).values_list("company_id").annotate(Count("pk"))
+        HandedIn.objects.filter(company_id__in=list(names), remark="")
+        .values_list("company_id")
+        .annotate(Count("pk"))
     )
     for company, count in sorted(counts)[:MOST]:
         what = f"{_several(count, 'journal', 'journals')} of {names[company]} handed in, to be posted"
         yield Waiting("look", what, reverse("company-journals", kwargs={"company": company}))
+    for row in HandedIn.objects.filter(by=request.user).exclude(remark="").order_by("pk")[:MOST]:
+        address = f"{reverse('journal-new', kwargs={'company': row.company_id})}?handed={row.pk}"
+        yield Waiting("must", f"Sent back: {row.description or 'a journal'}: {row.remark}", address)
 
 
 def _of_companies(request: PineRequest, state: State) -> Iterator[Waiting]:

@@ -24,7 +24,7 @@ from core.structures.offering import accounts_offered, dimensions_offered
 from core.structures.quick_codes import as_kept, expand
 from web.definitions.viewing import PineRequest
 from web.journals import actions
-from web.journals.handing_in import hand_in, handed_in, take_up
+from web.journals.handing_in import hand_in, handed_in, send_back, take_up
 from web.journals.models import Unfinished
 from web.people.rights import ENTER, POST, companies_with, needs, needs_post, partners_seen
 from web.shell.asked import day, json_body, required_day, text, whole
@@ -322,6 +322,16 @@ def drop_handed(request: PineRequest, state: State, company: str, number: str) -
     rows = handed_in(request.user, state, company).filter(pk=whole({"n": number}, "n"))
     if not rows.delete()[0]:
         raise Http404
+    return reload_at(reverse("company-journals", kwargs={"company": company}))
+
+
+@needs_post(POST)
+def send_handed_back(request: PineRequest, state: State, company: str, number: str) -> HttpResponse:
+    """Gives what was handed in back to who entered it, with a remark."""
+    row = handed_in(request.user, state, company).filter(pk=whole({"n": number}, "n")).first()
+    if row is None:
+        raise Http404
+    send_back(row, text(request.POST, "remark", 400), request.user)
     return reload_at(reverse("company-journals", kwargs={"company": company}))
 
 

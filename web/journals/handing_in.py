@@ -40,12 +40,22 @@ def hand_in(
     with transaction.atomic():
         own = HandedIn.objects.filter(by=person, company_id=head.company, pk=_number(content.get("handed")))
         if row := own.select_for_update().first():
-            row.content = content
+            row.content, row.remark, row.sent_back_by = content, "", None
             row.save()
         else:
             row = HandedIn.objects.create(by=person, company_id=head.company, content=content)
         Unfinished.objects.filter(by=person, company_id=head.company).delete()
     return row
+
+
+def send_back(row: HandedIn, remark: str, person: Any) -> None:
+    """Gives a journal back to who entered it, with what is to be put right. Raises Refused without a
+    remark."""
+    if not remark.strip():
+        what = "What is to be put right is not said."
+        raise Refused([Fault("note-missing", what, way_out="Say it; who entered the journal sees it.")])
+    row.remark, row.sent_back_by = remark.strip(), person
+    row.save()
 
 
 def take_up(company: str, content: dict[str, Any]) -> None:

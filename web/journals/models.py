@@ -8,7 +8,7 @@ import pgtrigger
 from django.conf import settings
 from django.db import models
 
-from web.definitions.base import ident, named, to
+from web.definitions.base import ident, named, text, to
 from web.definitions.models import never_altered
 
 # Looking each journal up is right for a few lines. A load has dropped the index by which that is done, so it
@@ -254,6 +254,11 @@ class HandedIn(models.Model):
     company = to("companies.Company", "company")
     at = models.DateTimeField(auto_now=True)
     content = models.JSONField()
+    remark = text()
+    """why it was sent back; empty while it waits to be posted"""
+    sent_back_by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+"
+    )
 
     @property
     def description(self) -> str:

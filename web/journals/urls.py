@@ -18,6 +18,7 @@ urlpatterns = [
     route("<str:company>/post/", entry.post, "journal-post"),
     route("<str:company>/hand-in/", entry.hand_over, "journal-hand-in"),
     route("<str:company>/handed/<str:number>/drop/", entry.drop_handed, "journal-handed-drop"),
+    route("<str:company>/handed/<str:number>/back/", entry.send_handed_back, "journal-handed-back"),
     route("<str:company>/forget/", entry.forget, "journal-forget"),
     route("<str:company>/complete/", entry.complete, "journal-complete"),
     route("<str:company>/account/<str:code>/", views.account_lines, "account-lines"),
