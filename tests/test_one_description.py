@@ -31,6 +31,8 @@ WITHOUT_A_PAGE = {
     "pairing_conditions": "kept beside pairing rules",
     "company_codes": "kept beside companies",
     "statement_lines": "the statement itself",
+    "arrangements": "the statement that one is over, and its own",
+    "arranged_lines": "kept beside what moved above",
 }
 """Tables that no sheet edits, and where they are edited."""
 

@@ -77,6 +77,7 @@ PAGES = {
     "journals/<str:company>/new/": "New journal",
     "journals/<str:company>/account/<str:code>/": "1010 Bank",
     "journals/<str:company>/journal/<str:journal>/": "A1",
+    "statements/arrangements/": "Arrangements",
     "statements/make/new/": "New statement",
     "statements/trial-balance/": "Trial balance",
     "statements/<str:statement>/": "Balance sheet",

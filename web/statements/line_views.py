@@ -19,7 +19,7 @@ from core.changes.of_statements import (
     shifted_line,
 )
 from core.definitions.state import State
-from core.definitions.tables import Code, Statement, StatementLine
+from core.definitions.tables import Arrangement, Code, Statement, StatementLine
 from core.faults import Fault, Refused
 from core.statements.amounts import Amounts
 from core.statements.coverage import asks_for, elsewhere, goes_to
@@ -80,6 +80,7 @@ def line(request: PineRequest, state: State, statement: str, line: str) -> HttpR
             "elsewhere": elsewhere(planned, figures.amounts, line) if figures else (),
             "fields": _fields(state, statement),
             "names": _named_in_formulas(state, statement),
+            "arranged": state.get(Arrangement, statement) is not None,
         },
     )
 
