@@ -189,6 +189,15 @@ class InWorld(PineTest):
         self.group = client_of(self.mirela)
 
 
+def tables_of_database(cursor: Any) -> list[str]:
+    """All that hold what a test may have written."""
+    cursor.execute(
+        "SELECT quote_ident(tablename) FROM pg_tables WHERE schemaname = 'public'"
+        " AND tablename !~ '^(django_migrations|django_content_type|auth_permission)$' ORDER BY 1"
+    )
+    return [name for (name,) in cursor.fetchall()]
+
+
 class CommittingTest(Forgetting, TransactionTestCase):
     """For tests that need real commits. Books refuse to be emptied, so their triggers are off for the
     clean-up alone."""
@@ -197,13 +206,9 @@ class CommittingTest(Forgetting, TransactionTestCase):
 
     def _fixture_teardown(self) -> None:
         with connection.cursor() as cursor:
-            cursor.execute(
-                "SELECT string_agg(quote_ident(tablename), ', ') FROM pg_tables WHERE schemaname = 'public'"
-                " AND tablename !~ '^(django_migrations|django_content_type|auth_permission)$'"
-            )
-            names = cursor.fetchone()[0]
+            names = tables_of_database(cursor)
             cursor.execute("SET session_replication_role = replica")
-            for name in names.split(", "):
+            for name in names:
                 cursor.execute(f"DELETE FROM {name}")
             cursor.execute("SET session_replication_role = DEFAULT")
 

@@ -7,10 +7,11 @@ from pathlib import Path
 from typing import Any
 
 import axe_playwright_python
+from django.db import connection, transaction
 from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 
 from demo.__main__ import PASSWORD, load
-from tests.base import CommittingTest, forget
+from tests.base import CommittingTest, forget, tables_of_database
 from tests.serving import Served
 
 AXE = next(Path(axe_playwright_python.__file__).parent.rglob("axe.min.js"))
@@ -20,6 +21,34 @@ PATIENCE = 30_000
 """Milliseconds; a busy machine is slow, and a test that waits for what comes does not wait longer than it
 must."""
 QUIET = ("the server responded with a status of 422", "htmx:sendAbort", "htmx:afterRequest")
+
+
+class KeptDemo:
+    """The demo's rows as PostgreSQL writes them, taken after it was loaded once: brought back in a second for
+    each further test of the process. Sequences go on, so what a test adds has numbers of its own."""
+
+    def __init__(self) -> None:
+        self.tables: dict[str, bytes] = {}
+
+    def bring(self) -> None:
+        if not self.tables:
+            load()
+            with connection.cursor() as cursor:
+                self.tables = {name: self._taken(cursor, name) for name in tables_of_database(cursor)}
+            return
+        with transaction.atomic(), connection.cursor() as cursor:
+            cursor.execute("SET LOCAL session_replication_role = replica")
+            for name, rows in self.tables.items():
+                with cursor.copy(f"COPY {name} FROM STDIN (FORMAT BINARY)") as copying:
+                    copying.write(rows)
+
+    @staticmethod
+    def _taken(cursor: Any, name: str) -> bytes:
+        with cursor.copy(f"COPY {name} TO STDOUT (FORMAT BINARY)") as copying:
+            return b"".join(bytes(part) for part in copying)
+
+
+DEMO = KeptDemo()
 
 
 class BrowserTest(CommittingTest):
@@ -51,7 +80,7 @@ class BrowserTest(CommittingTest):
         super().setUp()
         self.trouble: list[str] = []
         if self.with_demo:
-            load()
+            DEMO.bring()
         forget()
         self.page = self.open("m.okafor") if self.with_demo else self.fresh()
 
