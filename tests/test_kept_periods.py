@@ -1,12 +1,14 @@
 """A group's period kept: it stays as it was, holds its rates, and says what moved since by its cause."""
 
 import html
+import io
 import re
 from datetime import date
 from decimal import Decimal
 from typing import Any
 
 from django.db import DatabaseError, connection, transaction
+from openpyxl import load_workbook
 
 from core.changes.kinds import Amend, Drop, Put
 from core.changes.of_statements import PlaceAccounts
@@ -134,6 +136,24 @@ class Kept(PineTest):
                 "Delta, periods: M2 open.",
             ],
         )
+
+    def test_it_goes_out_as_it_stood(self) -> None:
+        self.keep("For the auditors")
+        before = self.workbook()
+        bring(FURTHER)
+        self.assertEqual(self.workbook(), before, "what was posted since moves nothing")
+        self.assertEqual(before[2][1:], ["Alpha", "Beta", "Delta", "Ownership", "Eliminate", "Group"])
+        for row in before[3:]:
+            if row[:1] == ["Assets"]:
+                self.assertAlmostEqual(sum(row[1:-1]), row[-1], 2)
+
+    def workbook(self) -> list[list[Any]]:
+        reply = self.group.get("/group/g/kept/workbook/?statement=st&year=2026&period=2")
+        self.assertEqual(reply.status_code, 200, reply.content[:300])
+        sheets = load_workbook(io.BytesIO(reply.content), data_only=True)
+        self.assertIn("For the auditors", [row[1] for row in sheets["Made from"].iter_rows(values_only=True)])
+        rows = sheets.worksheets[0].iter_rows(values_only=True)
+        return [[cell for cell in row if cell is not None] for row in rows]
 
     def test_each_cause_is_told_apart_and_they_sum_to_the_difference(self) -> None:
         row = self.keep()

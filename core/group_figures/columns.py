@@ -12,6 +12,7 @@ from core.group.membership import MemberCompany, membership
 
 ADJUSTING, OWNERSHIP, ELIMINATIONS, GROUP = "+adjusting", "+ownership", "+eliminations", "+group"
 """Columns of no company; the sign keeps them apart from names."""
+FIXED_TITLES = {ADJUSTING: "Adjust", OWNERSHIP: "Ownership", ELIMINATIONS: "Eliminate", GROUP: "Group"}
 SUBGROUP = ":"
 """Set before the name of a group that is folded into one column."""
 OF_OWNERSHIP = ("acquisition", "minority")
@@ -63,5 +64,4 @@ def column_title(group: Consolidation, column: str, names: Mapping[str, str]) ->
     if column.startswith(SUBGROUP):
         row = group.state.get(Group, column[1:])
         return row.name if row else column[1:]
-    fixed = {ADJUSTING: "Adjust", OWNERSHIP: "Ownership", ELIMINATIONS: "Eliminate", GROUP: "Group"}
-    return fixed.get(column) or names.get(column, column)
+    return FIXED_TITLES.get(column) or names.get(column, column)

@@ -34,6 +34,8 @@ def across_periods(state: State, at: GroupAddress, step: Step) -> StatementFigur
         return None
     balances = at.statement.kind == "balance_sheet"
     across = period_columns(at.calendar, step, at.year, at.period, at.calendar.years())
+    if not across:
+        return None
     parts = [_alone(state, at, column, balances) for column in across]
     planned, digits = parts[-1].plan, parts[-1].digits
     figures = joined(planned, [_last_column(one.figures) for one in parts], digits)

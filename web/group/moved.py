@@ -15,6 +15,7 @@ from core.changes.kinds import edit_sentence
 from core.consolidation.position import Consolidation
 from core.definitions.state import State
 from core.definitions.tables import Group, Statement
+from core.group_figures.columns import FIXED_TITLES, GROUP
 from core.keeping.kept import KeptFigures, figures_to_keep
 from core.keeping.moved import JOURNALS, PROGRAM, MovedLine, moved_lines, states_between
 from core.money import digits_of, show_amount
@@ -33,7 +34,11 @@ from web.people.rights import SIGNED_IN, needs
 from web.process_cache import ProcessCache
 from web.shell.asked import number
 from web.shell.table_rows import Cell, TableRow, table_rows
+from web.shell.tabular import download
 from web.shell.templatetags.pine import as_rate
+from web.statements.made_from import MadeFrom
+from web.statements.outline import statement_workbook
+from web.statements.queries import StatementFigures
 
 MOST_TOLD = 50
 EVERYTHING = "everything"
@@ -212,6 +217,35 @@ def kept_period(request: PineRequest, state: State, group: str) -> HttpResponse:
         or (statement is not None and _is_laid_out_anew(stages[0].state, state, statement)),
     }
     return render(request, "group/kept.html", context)
+
+
+@needs(SIGNED_IN, published=True)
+def kept_workbook(request: PineRequest, state: State, group: str) -> HttpResponse:
+    """A statement of what was kept, all columns as they stood, by the definitions of then."""
+    at, row, statement = _asked(request, state, group)
+    if row is None or statement is None:
+        raise Http404
+    stage = Stage("", state_at(row.version) or state, figures_kept(row), ())
+    digits, names = digits_of(at.group.currency), company_names(stage.state)
+    figures = _statement_figures(stage, statement, digits, state)
+    planned = plan(stage.state, statement.statement) or plan(state, statement.statement)
+    assert planned is not None
+    columns = (*stage.figures.columns, GROUP)
+    titles = [FIXED_TITLES.get(column) or names.get(column, column) for column in columns]
+    window = queries.group_window(state, group, row.fiscal_year, row.period)
+    found = StatementFigures(
+        planned, figures, tuple(titles), at.group.currency, digits, window, figures.amounts
+    )
+    name = f"{statement.name}, {at.group.name}, {row.name}, as kept, no. {row.number}"
+    by = row.by.shown_name() if row.by else "the command line"
+    told = [
+        ("Kept", f"{row.at:%Y-%m-%d %H:%M} UTC by {by}, version {row.version}"),
+        ("Why", row.why),
+        ("Sealed", row.digest),
+    ]
+    made_from = MadeFrom.of_request(request).rows(found, ("Group", f"{at.group.group} {at.group.name}"))
+    content = statement_workbook(found, titles, name, [*told, *made_from])
+    return download(content, f"{statement.statement}-{group}-kept-{row.number}", "xlsx")
 
 
 @needs(SIGNED_IN, published=True)

@@ -16,6 +16,7 @@ urlpatterns = [
     route("<str:group>/period-end/keep/", period_end.keep, "group-keep"),
     route("<str:group>/period-end/release/", period_end.release, "group-release"),
     route("<str:group>/kept/", moved.kept_period, "group-kept"),
+    route("<str:group>/kept/workbook/", moved.kept_workbook, "group-kept-workbook"),
     route("<str:group>/kept/causes/", moved.causes, "group-causes"),
     route("<str:group>/equity/", equity.equity, "group-equity"),
     route("<str:group>/workbook/", statement.workbook, "group-workbook"),
