@@ -22,13 +22,22 @@ from core.changes.kinds import (
     MoveNode,
     Put,
 )
+from core.changes.of_arrangements import Arrange, EndArrangement, SetBack, SettleUpstream, TakeUpstream
 from core.changes.of_codes import AmendCodes, BringCodes, MoveNodes, by_beginnings, copied
-from core.changes.of_statements import DeleteLine, MapAccounts, MoveLine, PlaceAccounts
+from core.changes.of_statements import (
+    DeleteLine,
+    DeleteLines,
+    MapAccounts,
+    MoveLine,
+    MoveLines,
+    PlaceAccounts,
+)
 from core.definitions.parsing import write_cell
 from core.definitions.state import State
 from core.definitions.tables import (
     BY_ROW,
     DEFINING_TABLES,
+    Arrangement,
     Code,
     CodeProperty,
     Column,
@@ -124,6 +133,9 @@ WORDS = {
     "dimensions": ("season=SP26", "season=ZZ26", "site=001", "season", ""),
     "currency": ("GBP", "EUR", "XXL", ""),
 }
+
+
+SIDES = ("any", "debit", "credit")
 
 
 class Acts:
@@ -223,6 +235,20 @@ class Acts:
                 lambda: MoveLine(line, pick(lines).line),
                 lambda: DeleteLine(line.statement, line.line),
                 lambda: PlaceAccounts(line.statement, line.line, some),
+                lambda: MoveLines(line.statement, (line.line, pick(lines).line), pick(lines).line),
+                lambda: DeleteLines(line.statement, (line.line, pick(lines).line)),
+                lambda: Put(
+                    line._replace(
+                        field=pick(("season", "site", "")), codes=pick(("SP26", "001", "")), side=pick(SIDES)
+                    )
+                ),
+                lambda: Arrange(
+                    Arrangement(pick(("own-a", "own-b")), line.statement, pick(("alpha", "gamma"))), "Own"
+                ),
+                lambda: TakeUpstream(line.statement, line.line),
+                lambda: SettleUpstream(line.statement, line.line, pick(("", "Said"))),
+                lambda: SetBack(line.statement, pick((line.line, ""))),
+                lambda: EndArrangement(line.statement),
                 lambda: MapAccounts("g", "gamma", ("OW",), pick(codes)),
                 lambda: Delete(pick(rules)),
                 lambda: Delete(self._row(state)),

@@ -74,7 +74,7 @@ def figures_of(state: State) -> KeptFigures | None:
 
 def statement(state: State, kept: KeptFigures, name: str) -> Figures | None:
     made = plan(state, name)
-    if made is None:
+    if made is None or made.has_conditions:  # no statement of a group
         return None
     sheet = made.statement.kind == "balance_sheet"
     return compute(made, kept.of_statement(made.accounts, balance_sheet=sheet), 2)

@@ -20,7 +20,7 @@ from core.keeping.kept import KeptFigures, figures_to_keep
 from core.keeping.moved import JOURNALS, PROGRAM, MovedLine, moved_lines, states_between
 from core.money import digits_of, show_amount
 from core.statements.figures import Figures, compute
-from core.statements.plans import plan
+from core.statements.plans import Plan, plan
 from web.definitions.history import state_at
 from web.definitions.viewing import PineRequest
 from web.group import kept, queries
@@ -153,12 +153,17 @@ def _told_apart(before: State, state: State, row: KeptPeriod, then: KeptFigures)
 
 
 def _statement_figures(stage: Stage, statement: Statement, digits: int, other: State) -> Figures:
-    """By the statement as it was then; one that was not there is taken as it is now."""
-    made = plan(stage.state, statement.statement) or plan(other, statement.statement)
-    assert made is not None
-    queries.by_account_alone(made)
+    made = plan_kept(stage.state, other, statement.statement)
     amounts = stage.figures.of_statement(made.accounts, balance_sheet=made.statement.kind == "balance_sheet")
     return compute(made, amounts, digits)
+
+
+def plan_kept(then: State, now: State, statement: str) -> Plan:
+    """The statement as it was then; one that was not there, or asked for codes, is taken as it is now. Raises
+    WrongCall where neither is made from amounts by account."""
+    known = [made for state in (then, now) if (made := plan(state, statement))]
+    by_account = [made for made in known if not made.has_conditions]
+    return queries.by_account_alone((by_account or known)[0])
 
 
 def _is_laid_out_anew(before: State, now: State, statement: Statement) -> bool:
@@ -228,8 +233,7 @@ def kept_workbook(request: PineRequest, state: State, group: str) -> HttpRespons
     stage = Stage("", state_at(row.version) or state, figures_kept(row), ())
     digits, names = digits_of(at.group.currency), company_names(stage.state)
     figures = _statement_figures(stage, statement, digits, state)
-    planned = plan(stage.state, statement.statement) or plan(state, statement.statement)
-    assert planned is not None
+    planned = plan_kept(stage.state, state, statement.statement)
     columns = (*stage.figures.columns, GROUP)
     titles = [FIXED_TITLES.get(column) or names.get(column, column) for column in columns]
     window = queries.group_window(state, group, row.fiscal_year, row.period)
