@@ -65,6 +65,8 @@ class Arrangements(InWorld):
         actions.make_change(DeleteLine("st", "debtors"), self.mirela)
         page = self.page("/statements/st-alpha/")
         self.assertIn("Moved above since it was looked at, 2", page)
+        waiting = "2 lines of Balance sheet moved above what Alpha shows"
+        self.assertIn(waiting, self.page("/today/"))
         differs = 'label: <span class="code">Cash</span> here, <span class="code">Money</span> above'
         self.assertIn(differs, page)
         self.assertIn("Money of Balance sheet is changed since st-alpha was looked at.", run("check")[2])

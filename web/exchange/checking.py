@@ -11,7 +11,7 @@ from core.codes.hierarchies import main_hierarchies, standing_under_none
 from core.codes.lists import list_index
 from core.definitions.row_faults import fault
 from core.definitions.state import State
-from core.definitions.tables import CodeList, Company, Group, Hierarchy, SecondChart, Statement
+from core.definitions.tables import Arrangement, CodeList, Company, Group, Hierarchy, SecondChart, Statement
 from core.faults import LOOK, Fault
 from core.group.mapping import map_plan
 from core.group.membership import membership
@@ -88,7 +88,10 @@ def _beside_the_log(state: State) -> Iterator[Fault]:
 
 def _coverage(state: State, made: Plan, sums: dict[str, dict[str, int]]) -> Iterator[Fault]:
     """Posting accounts that belong on a statement and stand on no line: a must where they have amounts."""
-    companies = [row for row in state.rows(Company) if row.chart == made.statement.chart]
+    own = state.get(Arrangement, made.statement.statement)
+    shown_by = None if own is None or own.member_kind == "group" else own.member
+    on_chart = (row for row in state.rows(Company) if row.chart == made.statement.chart)
+    companies = [row for row in on_chart if shown_by in (None, row.company)]
     for at in np.flatnonzero(made.line_of < 0).tolist():
         code = made.accounts.codes[made.accounts.posting[at]]
         if not made.belongs(code.account_class):

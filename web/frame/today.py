@@ -20,6 +20,7 @@ from core.definitions.state import State
 from core.definitions.tables import Company, Statement
 from core.group.membership import group_calendar
 from core.group_figures.sum_up import disagreements
+from core.mapping.arrangements import arranged_statements, upstream
 from core.money import digits_of
 from core.statements.plans import natural_list, plan
 from web.companies.views import lacking_pairs, missing
@@ -55,6 +56,7 @@ def today(request: PineRequest, state: State) -> HttpResponse:
         *_of_drafts(request, state),
         *_of_journals(request, state),
         *_of_handed_in(request, state),
+        *_of_arrangements(request, state),
         *_of_companies(request, state),
         *_of_periods(request, state),
         *_of_statements(request, state),
@@ -126,6 +128,17 @@ def _of_handed_in(request: PineRequest, state: State) -> Iterator[Waiting]:
     for row in HandedIn.objects.filter(by=request.user).exclude(remark="").order_by("pk")[:MOST]:
         address = f"{reverse('journal-new', kwargs={'company': row.company_id})}?handed={row.pk}"
         yield Waiting("must", f"Sent back: {row.description or 'a journal'}: {row.remark}", address)
+
+
+def _of_arrangements(request: PineRequest, state: State) -> Iterator[Waiting]:
+    """Lines that moved above statements that companies arrange by themselves, for who may take them."""
+    names = {row.company: row.name for row in companies_with(request.user, state, Right.DEFINE)}
+    for row, over in arranged_statements(state):
+        count = len(upstream(state, row)) if row.member_kind == "company" and row.member in names else 0
+        if count:
+            lines = _several(count, "line", "lines")
+            what = f"{lines} of {over.name} moved above what {names[row.member]} shows"
+            yield Waiting("look", what, reverse("statement", args=[row.statement]))
 
 
 def _of_companies(request: PineRequest, state: State) -> Iterator[Waiting]:
