@@ -98,3 +98,5 @@ class Arrangements(InWorld):
         self.assertIn("Arranged by the group itself", self.page("/group/g/?statement=st&year=2026&period=2"))
         tamsin = client_of(person("tamsin", "company", ("alpha",)))
         self.assertNotIn("st-g", self.page("/statements/arrangements/", tamsin))
+        self.assertNotIn("st-g", self.page("/statements/st/", tamsin))
+        self.assertEqual(tamsin.get("/statements/st-g/").status_code, 404)

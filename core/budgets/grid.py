@@ -108,7 +108,7 @@ class BudgetGrid:
 
     def _accounts(self, line: int, every: bool, with_strings: bool) -> Iterator[GridRow]:
         direction = self.plan.lines[line].direction
-        for natural in self.plan.lines[line].picks:
+        for natural in self._homed(line):
             sums = self.by_account.get(natural)
             if sums is None and not (every and self.may_key(natural)):
                 continue
@@ -124,7 +124,15 @@ class BudgetGrid:
         if self.plan.lines[line].row.kind not in ("accounts", "heading"):
             return ()
         below = self.plan.lines[line : self.plan.end_of(line)]
-        return tuple(code for entry in below if entry.row.kind == "accounts" for code in entry.picks)
+        return tuple(code for at, _ in enumerate(below, line) for code in self._homed(at))
+
+    def _homed(self, line: int) -> tuple[str, ...]:
+        """Accounts that are keyed on a line: one of which several lines take a part, on the one that takes
+        the rest."""
+        entry, position = self.plan.lines[line], self.plan.accounts.position
+        if entry.row.kind != "accounts" or not self.plan.parts:
+            return entry.picks
+        return tuple(code for code in entry.picks if self.plan.home_of(position[code]) == line)
 
     def row(self, key: str) -> GridRow | None:
         """The row of a key, whether it is shown or not."""

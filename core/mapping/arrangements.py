@@ -39,6 +39,12 @@ def shown_statement(state: State, statement: str, member: str, kind: str = "comp
     return row.statement if row else statement
 
 
+def is_shown_by(state: State, statement: str, company: str) -> bool:
+    """Whether a company may show a statement: any but the arrangements of others."""
+    row = state.get(Arrangement, statement)
+    return row is None or (row.member, row.member_kind) == (company, "company")
+
+
 def of_member(state: State, statement: str, member: str, kind: str = "company") -> Arrangement | None:
     """An arrangement over a statement, whether it is in use or not."""
     rows = sorted(row for row in state.rows(Arrangement) if row.over == statement)

@@ -28,6 +28,7 @@ from core.access.owners import owners_of
 from core.access.rights import Owner, Right
 from core.definitions.state import State
 from core.definitions.tables import (
+    Arrangement,
     Budget,
     Calendar,
     Chart,
@@ -151,7 +152,17 @@ def _sees_hierarchy(person: Any, state: State, name: str) -> bool:
 
 def _sees_statement(person: Any, state: State, name: str) -> bool:
     row = state.get(Statement, name)
-    return row is not None and row.chart in charts_seen(person, state)
+    return row is not None and row.chart in charts_seen(person, state) and sees_member(person, state, name)
+
+
+def sees_member(person: Any, state: State, statement: str) -> bool:
+    """Whether somebody sees the company or group that shows an arrangement; true of any other statement."""
+    row = state.get(Arrangement, statement)
+    if row is None:
+        return True
+    if row.member_kind == "group":
+        return _sees_group(person, state, row.member)
+    return any(company.company == row.member for company in companies_seen(person, state))
 
 
 def _sees_budget(person: Any, state: State, name: str) -> bool:

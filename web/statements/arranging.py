@@ -81,8 +81,9 @@ def arrange(request: PineRequest, state: State, statement: str) -> HttpResponse:
     """A copy of its own for a company or a group, in use from now on."""
     over = state.get(Statement, statement)
     kind, member = text(request.POST, "kind", 10), text(request.POST, "member", 40)
-    group, company = state.get(Group, member), state.get(Company, member)
-    whose = group if kind == "group" else company
+    groups = {row.group: row for row in groups_seen(request.user, state)}
+    companies = {row.company: row for row in companies_seen(request.user, state)}
+    whose: Group | Company | None = (groups if kind == "group" else companies).get(member)
     if over is None or whose is None:
         raise Http404
     own = free_id(f"{statement}-{member}", lambda one: state.get(Statement, one) is not None, "statement")

@@ -246,6 +246,8 @@ class FigureTable:
         columns, running = self.found.columns, self.address.balances and not self.found.keys
         if not columns or columns[-1] != TOTAL or running:
             return None
+        if self.found.across and any(part.side for part in self.found.plan.parts):
+            return None  # each period's balances stand on their own side
         return all(
             sum(f.raw[:-1]) == f.raw[-1]
             for f in self.found.figures.lines

@@ -17,7 +17,7 @@ from core.books.periods import YEAR
 from core.definitions.state import State
 from core.definitions.tables import Company, Hierarchy, StatementLine
 from core.faults import WrongCall
-from core.mapping.arrangements import arranged_otherwise
+from core.mapping.arrangements import arranged_otherwise, is_shown_by
 from core.statements.bridge import bridge
 from core.statements.cash_flow import cash_proof
 from core.statements.plans import natural_list
@@ -185,7 +185,11 @@ def _trees(request: PineRequest, state: State, address: FigureAddress) -> dict[s
     charts = charts_of(state, address.company)
     naturals = {natural_list(state, chart) for chart in charts}
     hierarchies = (row for row in state.rows(Hierarchy) if row.code_list in naturals)
-    statements = [row for row in seen_statements(request, state) if row.chart in charts]
+    statements = [
+        row
+        for row in seen_statements(request, state)
+        if row.chart in charts and is_shown_by(state, row.statement, address.company.company)
+    ]
     return {
         "statements": sorted(statements, key=lambda row: charts.index(row.chart)),
         "hierarchies": sorted(hierarchies, key=lambda row: row.name),

@@ -25,7 +25,15 @@ from core.statements.plans import Plan, natural_list, plan
 from core.structures.second_charts import is_seen_in
 from web.definitions.history import state_at
 from web.definitions.viewing import PineRequest, may_change
-from web.people.rights import CHANGE, SIGNED_IN, charts_seen, companies_seen, needs, needs_post
+from web.people.rights import (
+    CHANGE,
+    SIGNED_IN,
+    charts_seen,
+    companies_seen,
+    needs,
+    needs_post,
+    sees_member,
+)
 from web.sheets.changing import apply_change, reload_at
 from web.shell.asked import number, text
 from web.shell.tabular import download
@@ -39,9 +47,9 @@ from web.statements.rows import compared, statement_rows
 
 def seen_statements(request: PineRequest, state: State) -> list[Statement]:
     charts = charts_seen(request.user, state)
-    return sorted(
-        (row for row in state.rows(Statement) if row.chart in charts), key=lambda row: (row.chart, row.name)
-    )
+    rows = (row for row in state.rows(Statement) if row.chart in charts)
+    seen = (row for row in rows if sees_member(request.user, state, row.statement))
+    return sorted(seen, key=lambda row: (row.chart, row.name))
 
 
 @needs(SIGNED_IN)
