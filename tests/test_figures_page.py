@@ -3,6 +3,7 @@ lines."""
 
 from __future__ import annotations
 
+import csv
 import html
 import io
 import re
@@ -86,6 +87,33 @@ class FiguresPage(PineTest):
                 )
                 self.assertEqual(csv.content.decode().replace("\r\n", "\n"), out)
 
+    def test_codes_within_periods_are_those_of_each_period(self) -> None:
+        for name, step, periods in (
+            ("inc", "months", [(f"2027-{p:02d}", p, p) for p in range(4, 7)]),
+            ("st", "quarters", [("2027-Q1", 6, None)]),
+            ("part", "quarters", [("2027-Q1", 6, 4)]),
+        ):
+            query = {"company": "alpha", "year": 2027, "period": 6, "by": "season", "within": step}
+            content = self.client.get(f"/statements/{name}/figures/workbook/?{urlencode(query)}").content
+            sheet = load_workbook(io.BytesIO(content), data_only=True).worksheets[0]
+            heads, *rows = list(sheet.iter_rows(min_row=3, values_only=True))
+            shown = {title: [row[i] for row in rows] for i, title in enumerate(heads) if title}
+            sums: list[list[float]] = []
+            for title, last, first in periods:
+                words = (f"--period={last}", *([f"--from-period={first}"] if first else []))
+                _, out, _ = run("statement", name, "--company=alpha", "--year=2027", "--by=season", *words)
+                table = list(csv.DictReader(io.StringIO(out)))
+                for code in [code for code in table[0] if code not in ("line", "label", "depth")]:
+                    wanted = [float(row[code]) for row in table if row[code] and row["line"] != "unplaced"]
+                    found = [value for value in shown[f"{title}/{code}"] if isinstance(value, int | float)]
+                    self.assertEqual(
+                        [round(v, 2) for v in found[: len(wanted)]], wanted, f"{name} {title} {code}"
+                    )
+                    sums += [wanted] if code == "total" else []
+            if name != "st":
+                total = [value for value in shown["total"] if isinstance(value, int | float)]
+                self.assertAlmostEqual(total[0], sum(row[0] for row in sums), 2)
+
     def test_each_figure_opens_down_to_its_lines(self) -> None:
         opened = 0
         for name, query in (
@@ -96,6 +124,8 @@ class FiguresPage(PineTest):
             ("st", {"to": "2027-05-17", "by": "channel"}),
             ("hierarchy/tree", {"first": 5}),
             ("part", {"by": "season"}),
+            ("inc", {"by": "season", "within": "quarters"}),
+            ("st", {"by": "channel", "within": "months", "period": 6}),
             ("part", {"from": "2026-02-03", "to": "2027-05-17", "filter": "season=SP26, none"}),
             ("part", {"company": "beta", "periods": "years"}),
             ("st", {"company": "beta", "periods": "years"}),

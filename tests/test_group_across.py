@@ -19,6 +19,7 @@ INCOME = [
     Statement("inc", "Income", "c", "income_statement"),
     StatementLine("inc", "sales", "", 1, "Sales", "accounts", "4*"),
     StatementLine("inc", "costs", "", 2, "Costs", "accounts", "5*"),
+    StatementLine("inc", "ever", "", 4, "Ever", "result"),
     StatementLine("inc", "part", "", 3, "Part", "formula", "", "[costs] / [sales]"),
 ]
 LATER = """company,journal,date,kind,description

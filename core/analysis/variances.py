@@ -84,11 +84,37 @@ def in_tenths(value: Fraction | None) -> str:
     return "" if value is None else show_amount(round_half_up(value * 10), 1)
 
 
-def joined(plan: Plan, columns: Sequence[Figures], digits: int, names: Sequence[str] = ()) -> Figures:
+def beside_one_another(columns: Sequence[tuple[Figures, int]]) -> Figures:
+    """Single columns of figures of one plan, by place, as columns of one."""
+    lines = tuple(
+        Figure(
+            line.line,
+            tuple(one.lines[i].raw[at] for one, at in columns),
+            tuple(one.lines[i].shown[at] for one, at in columns),
+            tuple(bool(one.lines[i].bare) and one.lines[i].bare[at] for one, at in columns),
+        )
+        for i, line in enumerate(columns[0][0].lines)
+    )
+    known = {(u.company, u.account): u for one, _ in columns for u in one.unplaced}
+    amounts = [{(u.company, u.account): u.raw[at] for u in one.unplaced} for one, at in columns]
+    unplaced = (u._replace(raw=tuple(of.get(key, 0) for of in amounts)) for key, u in known.items())
+    none = np.zeros((0, len(columns)), dtype=object)
+    return Figures(lines, tuple(unplaced), Amounts(none, none))
+
+
+def joined(
+    plan: Plan,
+    columns: Sequence[Figures],
+    digits: int,
+    names: Sequence[str] = (),
+    *,
+    of_periods: bool = False,
+) -> Figures:
     """Figures of one plan side by side, each in one column, and a total: raw amounts added up, formulas
-    worked out of it. `names`: whose each column is, where they are of several companies."""
+    worked out of it. `names`: whose each column is, where they are of several companies; `of_periods`: a line
+    of the result shows in the total what stands at the end of the last."""
     raw = [tuple(one.lines[i].raw[0] for one in columns) for i in range(len(plan.lines))]
-    totals = [sum(row) for row in raw]
+    totals = _totals(plan, raw, of_periods)
     shown = shown_columns(plan, [[total] for total in totals], digits)
     lines = tuple(
         Figure(
@@ -101,6 +127,20 @@ def joined(plan: Plan, columns: Sequence[Figures], digits: int, names: Sequence[
     )
     none = np.zeros((0, len(columns) + 1), dtype=object)
     return Figures(lines, tuple(_unplaced_together(columns, names)), Amounts(none, none))
+
+
+def _totals(plan: Plan, raw: Sequence[tuple[int, ...]], of_periods: bool) -> list[int]:
+    """By line; headings are what stands under them."""
+    totals = [0] * len(plan.lines)
+    for i in range(len(plan.lines) - 1, -1, -1):
+        line = plan.lines[i]
+        if line.row.kind == "accounts":
+            totals[i] += sum(raw[i])
+        elif line.row.kind == "result":
+            totals[i] += raw[i][-1] if of_periods else sum(raw[i])
+        if line.parent >= 0:
+            totals[line.parent] += totals[i]
+    return totals
 
 
 def _unplaced_together(columns: Sequence[Figures], names: Sequence[str]) -> Iterator[UnplacedAccount]:

@@ -38,7 +38,7 @@ def across_periods(state: State, at: GroupAddress, step: Step) -> StatementFigur
         return None
     parts = [_alone(state, at, column, balances) for column in across]
     planned, digits = parts[-1].plan, parts[-1].digits
-    figures = joined(planned, [_last_column(one.figures) for one in parts], digits)
+    figures = joined(planned, [_last_column(one.figures) for one in parts], digits, of_periods=True)
     titles = tuple(column.title for column in across)
     if balances:
         figures = _without_total(figures)

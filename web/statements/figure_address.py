@@ -15,6 +15,7 @@ from core.analysis.asked import Asked
 from core.analysis.column_sums import Measure, measure_of
 from core.analysis.filters import with_condition
 from core.analysis.hierarchy_plan import hierarchy_plan
+from core.analysis.period_columns import STEPS, Step
 from core.analysis.stretches import of_days, of_periods
 from core.analysis.time_steps import UNITS, around, before, days_of, shifted, shifted_periods, unit_of
 from core.books.periods import CalendarIndex, company_calendar, ordinal
@@ -72,6 +73,8 @@ class FigureAddress:
     """what the budget of a forecast is called"""
     budget: str = ""
     """the budget that they are of or stand beside, if there is one of the name"""
+    within: Step | None = None
+    """codes of a field stand within months, quarters or years"""
     choice: str = ""
     """a choice of companies, whose figures stand side by side"""
     several: tuple[Company, ...] = ()
@@ -111,6 +114,7 @@ class FigureAddress:
         pair = "," in across["by"]
         rest |= {"as": "matrix" if self.as_matrix and pair else "", "line": self.line}
         rest |= {
+            "within": (self.within or "") if across["by"] else "",
             "companies": self.choice,
             "of": self.part_of,
             "lines": "filled" if self.filled_only else "",
@@ -125,7 +129,13 @@ class FigureAddress:
         """What stands across, as an address says it."""
         at = self.asked
         across = {"by": at.by, "periods": at.periods, "budget": at.budget, "forecast": at.forecast}
-        return {**across, "than": self.than, "companies": self.choice}
+        within = self.within if at.by else ""
+        return {**across, "than": self.than, "companies": self.choice, "within": within or ""}
+
+    @property
+    def is_further(self) -> bool:
+        """Whether more stands across than is asked of one company at once."""
+        return bool(self.choice or (self.within and self.asked.by))
 
     @property
     def has_columns(self) -> bool:
@@ -247,6 +257,8 @@ class FigureAddress:
 
     def alone(self, found: StatementFigures, column: int) -> Asked:
         """What one column shows, asked for by itself."""
+        if found.alone:
+            return found.alone[column]
         at = replace(self.asked, by="", periods="", budget="", forecast="")
         if found.keys and found.keys[column]:
             text = at.filter
@@ -292,6 +304,7 @@ def figure_address(
         text(request.GET, "line", 40),
         planned_as.name if planned_as else asked.forecast,
         budget.budget if budget else "",
+        next((step for step in STEPS if step == request.GET.get("within")), None),
         *several,
         text(request.GET, "of", 40),
         text(request.GET, "than", 10),

@@ -47,13 +47,24 @@ def columns_offered(state: State, address: FigureAddress) -> list[tuple[str, str
             for row in budgets
             if at.first is None
         ]
-    plain, beside_than = replace(address, than="", choice="", several=()), address.earlier() is not None
+    plain = replace(address, than="", choice="", several=(), within=None)
+    beside_than = address.earlier() is not None
     links = [
-        (words, plain.query(asked), asked == address.asked and not beside_than and not address.choice)
+        (words, plain.query(asked), asked == address.asked and not beside_than and not address.is_further)
         for words, asked in options
     ]
-    links += _beside(address, plain, at)
+    links += [*_within(address, plain, at), *_beside(address, plain, at)]
     return [*_kept_columns(state, plain, at, address.than if beside_than else ""), *links]
+
+
+def _within(address: FigureAddress, plain: FigureAddress, at: Asked) -> Iterator[tuple[str, str, bool]]:
+    """The codes of the one field that stands across within periods."""
+    field = address.chart.field(address.asked.by.strip())
+    if field is None or at.by_day or at.first is not None:
+        return
+    for step in STEPS:
+        there = plain.query(replace(at, by=field.name), within=step)
+        yield f"{field.title} within {step}", there, address.within == step
 
 
 def _beside(address: FigureAddress, plain: FigureAddress, at: Asked) -> Iterator[tuple[str, str, bool]]:

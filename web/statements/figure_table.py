@@ -244,7 +244,7 @@ class FigureTable:
     def proven(self) -> bool | None:
         """Whether the columns and `none` add up to the total, line by line; None where there is no total."""
         columns, running = self.found.columns, self.address.balances and not self.found.keys
-        if not columns or columns[-1] != TOTAL or running:
+        if not columns or columns[-1] != TOTAL or running or self.found.alone:
             return None
         if self.found.across and any(part.side for part in self.found.plan.parts):
             return None  # each period's balances stand on their own side

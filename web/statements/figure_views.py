@@ -36,6 +36,7 @@ from web.statements.figure_table import BUDGET, FigureTable
 from web.statements.line_views import account_figures
 from web.statements.made_from import MadeFrom
 from web.statements.matrix_table import MatrixTable
+from web.statements.nested import nested_figures
 from web.statements.outline import statement_workbook
 from web.statements.own_accounts import account_shares
 from web.statements.queries import FigureSource, StatementFigures, figures_of, trends_of
@@ -98,7 +99,8 @@ def _pictured(
     """The columns of a line as bars, what made it change as a bridge."""
     if then:
         return _bridged(address, found, then, line)
-    return _drawn(found, line) if address.draws and line and len(found.columns) > 1 else {}
+    draws = address.draws and len(found.columns) > 1 and not found.alone
+    return _drawn(found, line) if draws and line else {}
 
 
 def _last_column(found: StatementFigures) -> int:
@@ -113,6 +115,11 @@ def figures_beside(
     change."""
     if address.choice:
         found = several_at(state, address)
+        return _with_per_cents(found, address), None
+    if address.within and address.asked.by:
+        found = nested_figures(
+            source, address.plan, address.measure, address.within, with_total=not address.balances
+        )
         return _with_per_cents(found, address), None
     found, earlier = figures_of(source, address.plan, address.measure), address.earlier()
     if earlier is None:
@@ -256,6 +263,9 @@ def _of_one(
     alone, amounts, place = address.alone(found, column), found.amounts, column
     if then and column == 1 and (earlier := address.earlier()):
         alone, amounts, place = earlier.asked, then.amounts, 0
+    elif found.alone:
+        one = FigureSource(state, address.company, alone)
+        amounts, place = figures_of(one, address.plan, address.measure).amounts, 0
     parts = (
         []
         if budget or figure.line.row.kind == "formula"
@@ -309,7 +319,7 @@ def _pictures(
 ) -> dict[str, str]:
     """Addresses of the pictures that a figure can lead to: what made it change, its line's columns."""
     changes = found.columns[column] in ("amount", CHANGE)
-    across = len(found.columns) > 1 and not is_beside
+    across = len(found.columns) > 1 and not is_beside and not found.alone
     return {
         "bars": replace(address, draws=True).query(line=line) if across else "",
         "bridges": address.query(line=line, than=address.than or "year") if changes else "",

@@ -223,6 +223,8 @@ class StatementFigures:
     keys: tuple[tuple[str, ...], ...] = ()
     across: tuple[PeriodColumn, ...] = ()
     per_cents: tuple[PerCents, ...] = ()
+    alone: tuple[Asked, ...] = ()
+    """what each column shows asked for by itself, where that isn't told by its codes or its period"""
     companies: tuple[Company, ...] = ()
     """those of several side by side, column by column"""
     left_out: tuple[LeftOut, ...] = ()
