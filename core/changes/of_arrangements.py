@@ -120,8 +120,8 @@ class SetBack:
         changes: list[Any] = []
         for one in wanted:
             row = above[one]._replace(statement=self.statement)
-            kept = own[one].parent if one == self.line and one in own else row.parent
-            changes.append(Put(row._replace(parent=kept if kept in stays else "")))
+            parent = own[one].parent if one == self.line and one in own else row.parent
+            changes.append(Put(row._replace(parent=parent if parent in stays else "")))
             changes.append(Put(ArrangedLine(self.statement, one, fingerprint(above[one]))))
         orphans = [row for one, row in own.items() if row.parent in going and one not in {*going, *wanted}]
         changes += [Put(row._replace(parent="")) for row in orphans]

@@ -139,13 +139,13 @@ def branch(rows: dict[str, StatementLine], line: str) -> list[str]:
     below: dict[str, list[str]] = {}
     for row in rows.values():
         below.setdefault(row.parent, []).append(row.line)
-    found, waiting = [], [line] if line in rows else []
+    inside, waiting = [], [line] if line in rows else []
     while waiting:
         at = waiting.pop()
-        if at not in found:
-            found.append(at)
+        if at not in inside:
+            inside.append(at)
             waiting += below.get(at, [])
-    return found
+    return inside
 
 
 def lost_by_setting_back(state: State, arrangement: Arrangement, line: str) -> tuple[list[str], list[str]]:

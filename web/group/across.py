@@ -10,11 +10,11 @@ from django.utils.safestring import SafeString
 
 from core.analysis.column_sums import TOTAL
 from core.analysis.period_columns import STEPS, PeriodColumn, Step, period_columns
-from core.analysis.variances import joined
+from core.analysis.variances import beside_one_another, joined
 from core.definitions.state import State
 from core.group_figures.columns import GROUP
 from core.money import UNITS, show_amount, show_whole
-from core.statements.figures import Figure, Figures, UnplacedAccount
+from core.statements.figures import UnplacedAccount
 from core.statements.printing import PrintedLine, printed
 from web.group import queries
 from web.group.addresses import GroupAddress
@@ -38,10 +38,12 @@ def across_periods(state: State, at: GroupAddress, step: Step) -> StatementFigur
         return None
     parts = [_alone(state, at, column, balances) for column in across]
     planned, digits = parts[-1].plan, parts[-1].digits
-    figures = joined(planned, [_last_column(one.figures) for one in parts], digits, of_periods=True)
+    figures = joined(
+        planned, [beside_one_another([(one.figures, -1)]) for one in parts], digits, of_periods=True
+    )
     titles = tuple(column.title for column in across)
     if balances:
-        figures = _without_total(figures)
+        figures = beside_one_another([(figures, i) for i in range(len(parts))])
     return replace(
         parts[-1],
         figures=figures,
@@ -56,19 +58,6 @@ def _alone(state: State, at: GroupAddress, column: PeriodColumn, balances: bool)
     first = None if balances else column.first
     name = at.statement.statement if at.statement else ""
     return queries.group_statement(state, name, at.group.group, year, period, first).statement
-
-
-def _last_column(figures: Figures) -> Figures:
-    """The group's column alone."""
-    lines = tuple(Figure(one.line, one.raw[-1:], one.shown[-1:], one.bare[-1:]) for one in figures.lines)
-    unplaced = tuple(UnplacedAccount(*one[:4], one.raw[-1:]) for one in figures.unplaced)
-    return Figures(lines, unplaced, figures.amounts)
-
-
-def _without_total(figures: Figures) -> Figures:
-    lines = tuple(Figure(one.line, one.raw[:-1], one.shown[:-1], one.bare[:-1]) for one in figures.lines)
-    unplaced = tuple(UnplacedAccount(*one[:4], one.raw[:-1]) for one in figures.unplaced)
-    return Figures(lines, unplaced, figures.amounts)
 
 
 @dataclass(frozen=True)

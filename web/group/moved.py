@@ -242,13 +242,13 @@ def kept_workbook(request: PineRequest, state: State, group: str) -> HttpRespons
     )
     name = f"{statement.name}, {at.group.name}, {row.name}, as kept, no. {row.number}"
     by = row.by.shown_name() if row.by else "the command line"
-    told = [
+    of_keeping = [
         ("Kept", f"{row.at:%Y-%m-%d %H:%M} UTC by {by}, version {row.version}"),
         ("Why", row.why),
         ("Sealed", row.digest),
     ]
     made_from = MadeFrom.of_request(request).rows(found, ("Group", f"{at.group.group} {at.group.name}"))
-    content = statement_workbook(found, titles, name, [*told, *made_from])
+    content = statement_workbook(found, titles, name, [*of_keeping, *made_from])
     return download(content, f"{statement.statement}-{group}-kept-{row.number}", "xlsx")
 
 

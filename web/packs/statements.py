@@ -6,12 +6,11 @@ from dataclasses import dataclass, replace
 
 from core.analysis.asked import Asked
 from core.analysis.time_steps import before
-from core.analysis.variances import CHANGE, beside
+from core.analysis.variances import CHANGE, beside, beside_one_another
 from core.definitions.state import State
 from core.definitions.tables import Company, Group
 from core.faults import WrongCall
 from core.group.membership import group_calendar
-from core.statements.figures import Figure, Figures, UnplacedAccount
 from web.group.queries import group_statement
 from web.packs.paper import Paper, paper_of
 from web.statements.queries import FigureSource, StatementFigures, company_plan, figures_of
@@ -79,12 +78,7 @@ def _of_group(state: State, item: PackItem, year: int, period: int, with_year_be
 
 def _last_column(found: StatementFigures) -> StatementFigures:
     """A group's own column alone."""
-    lines = tuple(
-        Figure(figure.line, figure.raw[-1:], figure.shown[-1:], figure.bare[-1:])
-        for figure in found.figures.lines
-    )
-    unplaced = tuple(UnplacedAccount(*account[:4], account.raw[-1:]) for account in found.figures.unplaced)
-    return replace(found, figures=Figures(lines, unplaced, found.amounts), columns=("amount",))
+    return replace(found, figures=beside_one_another([(found.figures, -1)]), columns=("amount",))
 
 
 def _beside(found: StatementFigures, then: StatementFigures) -> StatementFigures:

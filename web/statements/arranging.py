@@ -141,8 +141,8 @@ def set_back(request: PineRequest, state: State, statement: str) -> HttpResponse
             if line in own_lines(state, statement)
             else "All of it"
         )
-        told = _lost(state, row, line)
-        return ask(request, f"{what} becomes as it is above. {told}", Choice("back", "Set it back"))
+        lost = _lost(state, row, line)
+        return ask(request, f"{what} becomes as it is above. {lost}", Choice("back", "Set it back"))
     apply_change(request, SetBack(statement, line))
     return _back(statement)
 

@@ -72,8 +72,8 @@ def _check(asked: Asked) -> None:
 def _of_period(
     source: FigureSource, planned: Plan, measure: Measure, column: PeriodColumn
 ) -> StatementFigures:
-    one = replace(source, asked=replace(_asked_alone(source, measure, column, ()), by=source.asked.by))
-    return figures_of(one, planned, measure)
+    alone = replace(_asked_alone(source, measure, column, ()), by=source.asked.by)
+    return figures_of(source.asking(alone), planned, measure)
 
 
 def _asked_alone(source: FigureSource, measure: Measure, column: PeriodColumn, key: tuple[str, ...]) -> Asked:

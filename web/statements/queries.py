@@ -150,6 +150,15 @@ class FigureSource:
             return company_rows_by_day(self.state, self.company.company, self.stretch, has_start, has_codes)
         return company_rows(self.state, self.company.company, has_codes)
 
+    def asking(self, asked: Asked) -> FigureSource:
+        """The same, asked otherwise. Amounts that were read are taken along where they serve: by periods, and
+        with their codes if those are asked for."""
+        one, own = replace(self, asked=asked), self.__dict__.get("rows")
+        by_day_or_forecast = any(at.by_day or at.forecast for at in (asked, self.asked))
+        if own is not None and not by_day_or_forecast and (own.strings or not asked.needs_codes):
+            one.__dict__["rows"] = own
+        return one
+
     def rows_in(self, chart: str) -> AmountRows:
         """The same amounts on the accounts of a chart in which the company is seen."""
         return self._seen_in(chart, self.rows)
@@ -284,7 +293,7 @@ def _earlier(
     def figures_then(asked: Asked) -> StatementFigures | None:
         if asked not in known:
             try:
-                known[asked] = figures_of(replace(source, asked=asked), planned, measure, looks_back=False)
+                known[asked] = figures_of(source.asking(asked), planned, measure, looks_back=False)
             except WrongCall:  # what the calendar or the books don't have
                 known[asked] = None
         return known[asked]

@@ -8,13 +8,12 @@ from typing import Any
 
 from django.core.management.base import CommandParser
 
-from core.faults import Refused
 from web.people import actions, second_factor
 from web.people.links import address
 from web.people.models import Person
 from web.shell.pine_command import PineCommand
 
-DONE, FAULTS, WRONG = 0, 1, 2
+DONE, WRONG = 0, 2
 
 
 def add_acts(argument_parser: argparse.ArgumentParser) -> None:
@@ -82,12 +81,7 @@ class PersonCommand(PineCommand):
         add_acts(parser)
 
     def handle(self, *_: Any, **given: Any) -> None:
-        try:
-            sys.exit(done(argparse.Namespace(**given)))
-        except Refused as refused:
-            for fault in refused.faults:
-                sys.stderr.write(f"{fault.what} {fault.way_out}\n")
-            sys.exit(FAULTS)
+        self.end_with(done, given)
 
 
 Command = PersonCommand

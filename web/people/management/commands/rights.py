@@ -9,13 +9,12 @@ from typing import Any
 from django.core.management.base import CommandParser
 
 from core.access.rights import Right
-from core.faults import Refused
 from web.definitions.snapshot import current
 from web.people import granting
 from web.people.models import GrantedRole, Person, RightsGrant, Team
 from web.shell.pine_command import PineCommand
 
-DONE, FAULTS, WRONG = 0, 1, 2
+DONE, WRONG = 0, 2
 
 
 def add_acts(parser: argparse.ArgumentParser) -> None:
@@ -105,12 +104,7 @@ class RightsCommand(PineCommand):
         add_acts(parser)
 
     def handle(self, *_: Any, **given: Any) -> None:
-        try:
-            sys.exit(done(argparse.Namespace(**given)))
-        except Refused as refused:
-            for fault in refused.faults:
-                sys.stderr.write(f"{fault.what} {fault.way_out}\n")
-            sys.exit(FAULTS)
+        self.end_with(done, given)
 
 
 Command = RightsCommand
