@@ -23,6 +23,7 @@ FaultCode = Literal[
     "cells",
     "chain-broken",
     "changed-since",
+    "cash-missing",
     "choice",
     "choices",
     "class-misplaced",

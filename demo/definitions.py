@@ -112,7 +112,8 @@ def codes() -> Iterator[Any]:
     for code, name, kind, contra, rollup in chart.accounts():
         start = date(2021, 4, 1) if code == "11220" else date(2026, 9, 1) if code == "11240" else START
         until = date(2025, 12, 31) if code == "11390" else None
-        yield Code("accounts", code, name, False, True, True, kind, contra, start, until)
+        flow = "cash" if rollup == "110" else "none"
+        yield Code("accounts", code, name, False, True, True, kind, contra, start, until, cash_flow=flow)
         yield HierarchyNode("accounts-tree", code, rollup)
     for code, name, kind in chart.FORGOTTEN:
         yield Code("accounts", code, name, account_class=kind, in_use_from=date(2026, 1, 1))
@@ -157,7 +158,8 @@ def _small_lists() -> Iterator[Any]:
         ("alder-accounts", chart.ALDER),
     ):
         for code, label, kind in chart.own_chart(text):
-            yield Code(name, code, label, account_class=kind)
+            is_cash = kind == "asset" and label.startswith(("Bank", "Till"))
+            yield Code(name, code, label, account_class=kind, cash_flow="cash" if is_cash else "none")
     for code, label in (("01", "Hexley"), ("02", "Bewdley"), ("03", "Tenbury")):
         yield Code("hexley-shops", code, label)
     for code, label in (("01", "Rose block"), ("02", "Carnation block"), ("70", "Seed block")):
@@ -489,5 +491,6 @@ def second_charts() -> Iterator[Any]:
 def rows() -> Iterator[Any]:
     made = [row for part in (codes, structures, companies, statements, groups, rollouts) for row in part()]
     yield from made
-    flow = new_statement(State.of(made), "Cash flow", "shared", "cash_flow", "classes")
-    yield from (part.row for part in flow.changes if isinstance(part, Add))
+    for name, kind in (("Cash flow", "cash_flow"), ("Cash received and paid", "direct_cash_flow")):
+        flow = new_statement(State.of(made), name, "shared", kind, "classes")
+        yield from (part.row for part in flow.changes if isinstance(part, Add))

@@ -21,8 +21,8 @@ from core.definitions.tables import (
     Statement,
     StatementLine,
 )
-from core.tests.builders import ACCOUNTS
-from tests.base import tables
+from core.tests.builders import ACCOUNTS, BALANCE, definitions
+from tests.base import tables_of
 
 CLASSES = {code: kind for code, _, kind in ACCOUNTS}
 ZERO = Decimal(0)
@@ -60,6 +60,11 @@ ROWS: list[Any] = [
     Statement("flow", "Flow", "c", "cash_flow"),
     StatementLine("flow", "cash", "", 1, "Cash", "accounts", "under 10"),
     StatementLine("flow", "note", "", 2, "Note", "text"),
+    Statement("paid", "Paid", "c", "direct_cash_flow"),
+    StatementLine("paid", "in", "", 1, "Received", "accounts", "4*, 1110", "", "credit"),
+    StatementLine("paid", "out", "", 2, "Paid", "accounts", "5*, 2010", "", "debit"),
+    StatementLine("paid", "else", "", 3, "All else", "accounts", "1810, 2810, 3010, 1020", "", "credit"),
+    StatementLine("paid", "bank", "", 4, "Bank", "accounts", "1010", "", "debit"),
     Statement("part", "Parts", "c"),
     StatementLine("part", "web", "", 1, "Web", "accounts", "4010, 5010", "", "debit", "channel", "W"),
     StatementLine("part", "loose", "", 2, "Without a site", "accounts", "4010", "", "debit", "site"),
@@ -80,6 +85,7 @@ class Line(NamedTuple):
     period: int
     shut: bool
     raw: Decimal
+    journal: str = ""
 
     def field(self, name: str) -> str:
         return {"account": self.natural, "site": self.site}.get(name) or str(getattr(self, name, ""))
@@ -197,8 +203,13 @@ class Books:
             if raw:
                 place, line = self.placed(company, on, period_of(on, kind), kind == "closing", raw)
                 self.lines.append(f"{company},{name},{number},{place},{self.sides(raw)}")
-                self.of[company].append(line)
+                self.of[company].append(line._replace(journal=f"{company} {name}"))
             left += raw
+
+    def through_bank(self, lines: list[Line]) -> list[Line]:
+        """Those of journals that touch account 1010."""
+        touch = {x.journal for x in (*self.of["alpha"], *self.of["beta"]) if x.natural == "1010"} - {""}
+        return [x for x in lines if x.journal in touch]
 
     @staticmethod
     def sides(raw: Decimal) -> str:
@@ -220,7 +231,9 @@ class Books:
     def package(self) -> dict[str, str]:
         names = ("journals", "balances", "budget_lines")
         content = {name: "\n".join(getattr(self, name)) + "\n" for name in names}
-        return {**tables(*ROWS), **content, "journal_lines": "\n".join(self.lines) + "\n"}
+        world = (*definitions(), *BALANCE, *ROWS)
+        cash = [row._replace(cash_flow="cash") if row[:2] == ("acc", "1010") else row for row in world]
+        return {**tables_of(cash), **content, "journal_lines": "\n".join(self.lines) + "\n"}
 
 
 def cents(value: Decimal) -> str:
@@ -235,6 +248,14 @@ class Column(NamedTuple):
     standing: list[Line]
 
 
+DIRECT: list[tuple[str, int, Any]] = [
+    ("in", 0, lambda of: -of("4010", "4020", "1110")),
+    ("out", 0, lambda of: of("5010", "5020", "2010")),
+    ("else", 0, lambda of: -of("1810", "2810", "3010", "1020")),
+    ("bank", 0, lambda of: of("1010")),
+]
+
+
 def shown(statement: str, column: Column) -> list[Decimal | None]:
     """Figures of one column, line by line, as an accountant would add them up."""
     summed = column.standing if statement == "st" else column.moving
@@ -244,7 +265,7 @@ def shown(statement: str, column: Column) -> list[Decimal | None]:
         return sum((line.raw for line in summed if line.natural in codes and when(line)), ZERO)
 
     values: list[Decimal | None] = []
-    for _, _, what in SHOWN[statement]:
+    for _, _, what in DIRECT if statement == "paid" else SHOWN[statement]:
         if what == "ever":
             values.append(ever)
         elif what == "share":
@@ -259,12 +280,10 @@ def table(statement: str, columns: list[Column]) -> list[str]:
     sides = [shown(statement, column) for column in columns]
     rows = [
         f"{name},{depth},{','.join('' if s[i] is None else cents(s[i] or ZERO) for s in sides)}"
-        for i, (name, depth, _) in enumerate(SHOWN[statement])
+        for i, (name, depth, _) in enumerate(DIRECT if statement == "paid" else SHOWN[statement])
     ]
-    wanted = {"inc": set(RESULT), "flow": set[str](), "part": set[str](), "st": set(CLASSES) - set(RESULT)}[
-        statement
-    ]
-    missed = wanted - ON_LINES[statement]
+    wanted = {"inc": set(RESULT), "st": set(CLASSES) - set(RESULT)}.get(statement, set[str]())
+    missed = wanted - ON_LINES.get(statement, set())
     loose = [
         [
             sum((x.raw for x in (c.standing if statement == "st" else c.moving) if x.natural == code), ZERO)

@@ -83,9 +83,40 @@ class Analysis(PineTest):
                             out, _ = self.ask("statement", statement, *given, f"--by={by}")
                             self.assertEqual(out, table(statement, self.by(by, statement, moving, standing)))
 
+    def test_a_direct_cash_flow_sums_what_journals_moved_that_touch_cash(self) -> None:
+        for words, moves, stands, company in self.stretches():
+            for text, fits in (NO_FILTER, *FILTERS):
+                lines = self.books.through_bank(self.lines(company, fits))
+                moving, standing = [x for x in lines if moves(x)], [x for x in lines if stands(x)]
+                given = (*words, f"--filter={text}") if text else words
+                with self.subTest(words=given):
+                    out, _ = self.ask("statement", "paid", *given)
+                    self.assertEqual(out, table("paid", [Column("amount", moving, standing)]))
+                    received, paid, other, bank = shown("paid", Column("", moving, standing))
+                    if not text and received is not None and other is not None and paid is not None:
+                        self.assertEqual(received - paid + other, bank)
+                    by_season = self.by("season", "paid", moving, standing)
+                    self.assertEqual(
+                        self.ask("statement", "paid", *given, "--by=season")[0], table("paid", by_season)
+                    )
+        lines = self.books.through_bank(self.books.of["alpha"])
+        for step in ("months", "quarters", "years"):
+            words = ("--company=alpha", "--year=2027", "--period=9", f"--periods={step}")
+            columns = self.across(step, 2027, 9, lines, self.books.of["alpha"])
+            self.assertEqual(self.ask("statement", "paid", *words)[0], table("paid", columns))
+        for words, says in (
+            (("--company=alpha", "--year=2026", "--period=3", "--budget=plan"), "a budget has no journals."),
+            (
+                ("--company=alpha", "--year=2026", "--period=3", "--forecast=plan"),
+                "a budget has no journals.",
+            ),
+        ):
+            status, _, told = run("statement", "paid", *words)
+            self.assertEqual((status, says in told), (2, True), told)
+
     def by(self, by: str, statement: str, moving: list[Line], standing: list[Line]) -> list[Column]:
         fields = by.split(",")
-        on_lines = {"flow": ("1010", "1020"), "part": ("4010", "5010", "5020")}
+        on_lines = {"flow": ("1010", "1020"), "part": ("4010", "5010", "5020"), "paid": tuple(CLASSES)}
         wanted = {"inc": RESULT, "st": tuple(CLASSES), **on_lines}[statement]
         summed = [x for x in (standing if statement == "st" else moving) if x.natural in wanted]
         if statement == "inc":

@@ -86,7 +86,10 @@ class Detail(Screen):
         for values, expected in (
             ({"own-owner": "Nobody"}, "Owner is one of Treasury, Sales, not 'Nobody'."),
             ({"own-since": "spring"}, "Since is a date written 2026-09-30, not 'spring'."),
-            ({"cash_flow": "sideways"}, "One of these is expected: none, operating, investing, financing."),
+            (
+                {"cash_flow": "sideways"},
+                "One of these is expected: none, operating, investing, financing, cash.",
+            ),
             (
                 {"cash_flow": "none", "language": "Dutch!", "new_name": "x"},
                 "A language is written like nl or pt-BR.",

@@ -7,6 +7,7 @@ import csv
 import html
 import io
 import re
+from decimal import Decimal
 from typing import Any
 from urllib.parse import urlencode
 
@@ -304,6 +305,28 @@ class FiguresPage(PineTest):
         self.assertIn("3010</span> Capital", part)
         off = re.search(r'apart by\s+<b class="code">([^<]*)<', part)
         self.assertEqual(off and self.cents(off.group(1)), before)
+
+    def test_a_direct_cash_flow_proves_itself_and_opens_to_journals_that_touch_cash(self) -> None:
+        made = {"chart": "c", "kind": "direct_cash_flow", "name": "Direct cash flow"}
+        self.assertEqual(self.client.post("/statements/propose/", made).status_code, 200)
+        for query in ({}, {"by": "site"}, {"periods": "months"}, {"from": "2026-02-03", "to": "2027-05-17"}):
+            with self.subTest(query=query):
+                page = self.page("cfd", **query)
+                self.assertIn("Activities come to what\n        cash moved.", page)
+                flows, cash = (self.cents(self.cells(page)[line][-1][1]) for line in ("flows", "cash"))
+                self.assertEqual(flows, cash)
+                self.assertNotEqual(flows, 0)
+                self.assertNotIn("moved without a journal", page)
+        page = self.page("cfd")
+        cell = self.client.get(self.cells(page)["financing-3010"][0][0]).content.decode()
+        there = re.search(r'href="(/journals/[^"]*on=cfd%3Afinancing-3010[^"]*)"', cell)
+        assert there is not None
+        address = html.unescape(there.group(1)).partition("&back")[0]
+        lines = self.client.get(f"{address}&file=csv").content.decode()
+        amounts = [Decimal(row["amount"]) for row in csv.DictReader(io.StringIO(lines))]
+        self.assertEqual(sum(amounts) * 100, -self.cents(self.cells(page)["financing-3010"][0][1]))
+        elsewhere = self.page("cfd", company="beta", year="2026", period="3")
+        self.assertIn("These accounts of cash moved without a journal, so nothing tells what for:", elsewhere)
 
     def test_what_cannot_be_asked_is_said_on_the_page(self) -> None:
         for query, says in (

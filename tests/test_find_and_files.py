@@ -125,7 +125,10 @@ class Finding(InWorld):
             "partner": "",
             "untagged": "",
             **dict.fromkeys(
-                ("from_day", "to_day", "year_begins", "strings", "sets", "into_strings", "into_sets")
+                (
+                    *("from_day", "to_day", "year_begins", "strings", "sets"),
+                    *("into_strings", "into_sets", "through"),
+                )
             ),
             "closing_years": [],
             "closing_periods": [],

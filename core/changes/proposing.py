@@ -3,7 +3,7 @@ nothing."""
 
 from __future__ import annotations
 
-from core.changes.kinds import Add, ChangeSequence
+from core.changes.kinds import Add, Amend, ChangeSequence
 from core.codes.hierarchies import Tree, main_tree, tree
 from core.codes.lists import ListIndex, list_index
 from core.definitions.kinds import CLASSES as CLASSES_OF_ALL
@@ -11,14 +11,15 @@ from core.definitions.nouns import free_id
 from core.definitions.state import State
 from core.definitions.tables import Chart, Hierarchy, Statement, StatementLine
 from core.faults import Fault, Location, Refused
-from core.statements.cash_flow import CASH, RESULT, SECTIONS, section_of
+from core.statements.cash_flow import CASH, RESULT, SECTIONS, cash_accounts, section_of
 from core.statements.plans import natural_list
 
-SHORT = {"balance_sheet": "bs", "income_statement": "is", "cash_flow": "cf"}
+SHORT = {"balance_sheet": "bs", "income_statement": "is", "cash_flow": "cf", "direct_cash_flow": "cfd"}
 NAMES = {
     "balance_sheet": "Balance sheet",
     "income_statement": "Income statement",
     "cash_flow": "Cash flow",
+    "direct_cash_flow": "Direct cash flow",
 }
 CLASSES = {
     "balance_sheet": [("asset", "Assets"), ("liability", "Liabilities"), ("equity", "Equity")],
@@ -58,21 +59,35 @@ def new_statement(state: State, title: str, chart: str, kind: str, source: str) 
     if state.get(Chart, chart) is None:
         raise Refused([Fault("reference", "Choose a chart.", Location("statements", (), "chart"))])
     name = free_id(
-        SHORT[kind] if title == NAMES.get(kind) else title,
+        SHORT[kind] if kind in SHORT and title == NAMES[kind] else title,
         {row.statement for row in state.rows(Statement)},
         "statement",
     )
     rows = _lines(state, chart, kind, name, source)
     pairs = (Add(Statement(name, title, chart, kind)), *(Add(row) for row in rows))
-    return ChangeSequence(pairs, f"Made statement {title} of {chart}, {len(rows)} lines")
+    sentence = f"Made statement {title} of {chart}, {len(rows)} lines"
+    if kind == "direct_cash_flow" and source == "classes" and (marks := _cash_marked(state, chart)):
+        codes = ", ".join(mark.key[1] for mark in marks)
+        return ChangeSequence((*marks, *pairs), f"{sentence}; cash: {codes}")
+    return ChangeSequence(pairs, sentence)
+
+
+def _cash_marked(state: State, chart: str) -> list[Amend]:
+    """Accounts that are most likely cash, marked as cash where none is yet: a direct cash flow needs it."""
+    code_list = natural_list(state, chart)
+    index = list_index(state, code_list)
+    if cash_accounts(index):
+        return []
+    cash = [code for code in index.posting if section_of(state, code_list, code) == CASH]
+    return [Amend("codes", (code_list, code), (("cash_flow", CASH),)) for code in cash]
 
 
 def _lines(state: State, chart: str, kind: str, name: str, source: str) -> list[StatementLine]:
     what, _, of = source.partition(":")
     if what == "classes" and kind in CLASSES:
         return _from_classes(state, chart, kind, name)
-    if what == "classes" and kind == "cash_flow":
-        return _cash_flow(state, chart, name)
+    if what == "classes" and kind in ("cash_flow", "direct_cash_flow"):
+        return _cash_flow(state, chart, name, is_direct=kind == "direct_cash_flow")
     hierarchy_row = state.get(Hierarchy, of) if what == "hierarchy" else None
     if hierarchy_row is not None and hierarchy_row.code_list == natural_list(state, chart):
         return _from_hierarchy(state, hierarchy_row, kind, name)
@@ -83,8 +98,8 @@ def _lines(state: State, chart: str, kind: str, name: str, source: str) -> list[
         return []
     what_is_wrong = "It can't be made from that."
     way_out = (
-        "Classes make a balance sheet, an income statement or a cash flow statement; a hierarchy is one of"
-        " the chart's accounts."
+        "Classes make a balance sheet, an income statement or a cash flow statement, direct or not; a"
+        " hierarchy is one of the chart's accounts."
     )
     raise Refused([Fault("reference", what_is_wrong, Location("statements", (), "source", source), way_out)])
 
@@ -179,36 +194,69 @@ FLOWS = {
 }
 
 
-def _cash_flow(state: State, chart: str, name: str) -> list[StatementLine]:
+WAYS = {
+    "received": ("Received from operations", ("revenue", "asset"), "credit"),
+    "paid": ("Paid for operations", ("expense", "liability", "equity"), "debit"),
+}
+"""What a direct cash flow tells apart: label, classes of accounts, the sign that is shown."""
+
+
+def _cash_flow(state: State, chart: str, name: str, *, is_direct: bool) -> list[StatementLine]:
     """Indirect: the result and what balances moved, by activity, credit plus; then what cash moved, debit
-    plus."""
-    code_list = natural_list(state, chart)
-    index, grown = list_index(state, code_list), main_tree(state, code_list)
-    sections: dict[str, set[str]] = {section: set() for section in SECTIONS}
-    for code in index.posting:
-        sections[section_of(state, code_list, code)].add(code)
-    rows: list[StatementLine] = []
-
-    def add(line: str, parent: str, label: str, accounts: str, sign: str) -> None:
-        kind, position = "accounts" if accounts else "heading", (len(rows) + 1) * 10
-        rows.append(StatementLine(name, line, parent, position, label, kind, accounts, sign=sign))
-
-    def below(section: str, parent: str, sign: str) -> None:
-        for text, label in _picked(index, grown, sections[section]):
-            add(f"{section}-{text.split()[-1]}"[:40], parent, label, text, sign)
-
-    add("flows", "", "Cash from all activities", "", "credit")
+    plus. Direct: operations are what was received on revenue and assets, less what was paid on expenses and
+    debts."""
+    grown = _GrownFlow(state, chart, name)
+    grown.add("flows", "", "Cash from all activities", "", "credit")
     for section, label in FLOWS.items():
-        if section == "operating" or sections[section]:
-            add(section, "flows", label, "", "credit")
-        if section == "operating" and sections[RESULT]:
-            texts = [text for text, _ in _picked(index, grown, sections[RESULT])]
-            add("result", section, "Result", ", ".join(texts), "credit")
-        below(section, section, "credit")
-    if sections[CASH]:
-        add("cash", "", "What cash moved", "", "debit")
-        below(CASH, "cash", "debit")
-    return rows
+        if section == "operating" or grown.sections[section]:
+            grown.add(section, "flows", label, "", "credit")
+        if section == "operating" and is_direct:
+            grown.received_and_paid()
+        elif section == "operating":
+            grown.operations()
+        else:
+            grown.below(section, section, "credit", grown.sections[section])
+    if grown.sections[CASH]:
+        grown.add("cash", "", "What cash moved", "", "debit")
+        grown.below(CASH, "cash", "debit", grown.sections[CASH])
+    return grown.rows
+
+
+class _GrownFlow:
+    """Lines of a cash flow by the sections that its accounts belong in."""
+
+    def __init__(self, state: State, chart: str, name: str) -> None:
+        code_list = natural_list(state, chart)
+        self.index, self.tree = list_index(state, code_list), main_tree(state, code_list)
+        self.name, self.rows = name, list[StatementLine]()
+        self.sections: dict[str, set[str]] = {section: set() for section in SECTIONS}
+        for code in self.index.posting:
+            self.sections[section_of(state, code_list, code)].add(code)
+
+    def add(self, line: str, parent: str, label: str, accounts: str, sign: str) -> None:
+        kind, position = "accounts" if accounts else "heading", (len(self.rows) + 1) * 10
+        self.rows.append(StatementLine(self.name, line, parent, position, label, kind, accounts, sign=sign))
+
+    def below(self, section: str, parent: str, sign: str, codes: set[str]) -> None:
+        for text, label in _picked(self.index, self.tree, codes):
+            self.add(f"{section}-{text.split()[-1]}"[:40], parent, label, text, sign)
+
+    def operations(self) -> None:
+        if self.sections[RESULT]:
+            texts = [text for text, _ in _picked(self.index, self.tree, self.sections[RESULT])]
+            self.add("result", "operating", "Result", ", ".join(texts), "credit")
+        self.below("operating", "operating", "credit", self.sections["operating"])
+
+    def received_and_paid(self) -> None:
+        operations = self.sections[RESULT] | self.sections["operating"]
+        for way, (label, classes, sign) in WAYS.items():
+            self.add(way, "operating", label, "", sign)
+            self.below(
+                way,
+                way,
+                sign,
+                {code for code in operations if self.index.codes[code].account_class in classes},
+            )
 
 
 def _picked(index: ListIndex, grown: Tree | None, codes: set[str]) -> list[tuple[str, str]]:

@@ -11,8 +11,9 @@ from core.codes.hierarchies import find_cycle
 from core.definitions.row_faults import fault
 from core.definitions.state import State
 from core.definitions.tables import Budget, ColumnSet, Statement, StatementLine
-from core.faults import Fault, WrongCall
+from core.faults import LOOK, Fault, WrongCall
 from core.statements import formulas
+from core.statements.cash_flow import cash_accounts
 from core.statements.line_parts import CREDIT, DEBIT
 from core.statements.plans import (
     RESULT_CLASSES,
@@ -118,11 +119,26 @@ def _tree(state: State, statement: str) -> Iterator[Fault]:
             f"{line_title(part[first])} and {line_title(part[second])}."
         )
         yield fault(part[second], "accounts", what, "Take it off one of them.", "placed-twice")
+    if planned.is_direct:
+        yield from _direct(planned)
     if names := formula_cycle(planned):
         path = " needs ".join([*names, names[0]])
         yield fault(
             part[names[0]], "formula", f"The formulas go round: {path}.", "Break the circle.", "cycle"
         )
+
+
+def _direct(planned: Plan) -> Iterator[Fault]:
+    """A direct cash flow sums nothing while no account is cash; a result is no payment."""
+    name = planned.statement.name
+    if planned.lines and not cash_accounts(planned.accounts):
+        what = f"No account of {planned.accounts.code_list} is cash, so {name} sums nothing."
+        way_out = "Give the accounts of cash and banks the cash flow `cash`."
+        yield fault(planned.lines[0].row, "statement", what, way_out, "cash-missing", severity=LOOK)
+    for line in planned.lines:
+        if line.row.kind == "result":
+            what = f"{name} is a direct cash flow, which has no line of the result."
+            yield fault(line.row, "kind", what, "Put the accounts of the result on lines of accounts.")
 
 
 SIGNS = ("codes", "hierarchies", "hierarchy_nodes", "statements", "statement_lines")

@@ -56,7 +56,7 @@ RolloutId = Annotated[str, Kind("id"), Refers("rollouts")]
 GroupId = Annotated[str, Kind("id"), Refers("groups")]
 
 CLASSES = ("asset", "liability", "equity", "revenue", "expense")
-CASH_FLOWS = ("none", "operating", "investing", "financing")
+CASH_FLOWS = ("none", "operating", "investing", "financing", "cash")
 PROPERTY_KINDS = ("text", "number", "date", "choice")
 DEBIT_CLASSES = ("asset", "expense")
 SEPARATORS = ("-", ".", "/", ":", "_", "|")

@@ -18,6 +18,8 @@ from core.definitions.kinds import (
     choice,
 )
 
+STATEMENT_KINDS = ("balance_sheet", "income_statement", "cash_flow", "direct_cash_flow", "other")
+
 
 class Statement(NamedTuple):
     """A tree of lines over the natural accounts of a chart."""
@@ -25,7 +27,7 @@ class Statement(NamedTuple):
     statement: Id
     name: Annotated[str, Kind("text"), MUST]
     chart: Annotated[ChartId, MUST]
-    kind: Annotated[str, choice("balance_sheet", "income_statement", "cash_flow", "other")] = "other"
+    kind: Annotated[str, choice(*STATEMENT_KINDS)] = "other"
     totals: Annotated[str, choice("above", "below"), LATER] = "above"
 
 

@@ -62,14 +62,14 @@ def _amounts(made: Plan, sums: AccountSums) -> Amounts:
 
 
 OneByOne = Callable[[State, Plan, str], Figures]
-"""The figures of one company for a plan whose lines ask for codes, which sums by account don't tell."""
+"""The figures of one company for a plan that sums by account don't tell."""
 
 
 def _figures(
     state: State, planned: Plan, sums: AccountSums, digits: int, one_by_one: OneByOne
 ) -> list[Figures]:
     """Of all companies together, or of each."""
-    if planned.has_conditions:
+    if planned.needs_rows:
         return [one_by_one(state, planned, company) for company in sums.companies]
     return [compute(planned, _amounts(planned, sums), digits)]
 

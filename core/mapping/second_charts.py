@@ -17,9 +17,19 @@ from core.analysis.amount_rows import AmountRows
 from core.codes.lists import ListIndex
 from core.codes.selectors import pick
 from core.definitions.state import State, derived
-from core.definitions.tables import Chart, Code, Hierarchy, HierarchyNode, Mapping, SecondChartMapping
+from core.definitions.tables import (
+    Chart,
+    Code,
+    Company,
+    Hierarchy,
+    HierarchyNode,
+    Mapping,
+    SecondChartMapping,
+)
 from core.group.mapping import MapPlan, rows_by_account
 from core.statements.amounts import StrayAccount
+from core.statements.cash_flow import cash_accounts
+from core.statements.plans import Plan
 from core.structures.charts import chart_index
 
 
@@ -88,6 +98,25 @@ def ways_of(plan: MapPlan, rows: AmountRows) -> tuple[list[AccountWay], NDArray[
             by_text.append(place(natural, plan.target(natural, values)))
         by_row[hanging] = np.array(by_text, dtype=np.int64)[inverse.reshape(-1)]
     return list(places), by_row
+
+
+def accounts_behind(plan: MapPlan, rows: AmountRows) -> dict[str, tuple[str, ...]]:
+    """By account of the second chart (empty: unmapped) the own accounts of which some rows go there."""
+    own: dict[str, list[str]] = {}
+    for way in ways_of(plan, rows)[0]:
+        own.setdefault(way.target, []).append(way.account)
+    return {target: tuple(sorted(accounts)) for target, accounts in own.items()}
+
+
+def own_cash_accounts(state: State, company: Company, planned: Plan, rows: AmountRows) -> frozenset[str]:
+    """The company's natural accounts that are cash in the chart of a statement: of a second chart those of
+    which anything goes to an account of cash there. `rows` with their texts."""
+    chart, cash = planned.statement.chart, cash_accounts(planned.accounts)
+    if chart == company.chart:
+        return cash
+    mapped = second_chart_plan(state, company.chart, chart)
+    behind = accounts_behind(mapped, rows) if mapped else {}
+    return frozenset(account for target in cash for account in behind.get(target, ()))
 
 
 def seen_through(plan: MapPlan, accounts: ListIndex, rows: AmountRows, company: str) -> AmountRows:

@@ -1,17 +1,19 @@
 """Cash flow: which activity an account most likely belongs to, and the proof that activities come to what
-cash
-moved.
+cash moved.
 
 Every amount stands in a journal that balances, so what all accounts moved sums to nothing: where each stands
-on
-one line, the lines of activities (credit plus) come to the lines of cash (debit plus)."""
+on one line, the lines of activities (credit plus) come to the lines of cash (debit plus). The same holds of
+any choice of whole journals: a direct cash flow takes those that touch an account of cash."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import NamedTuple
 
+import numpy as np
+
 from core.codes.hierarchies import main_tree
-from core.codes.lists import list_index
+from core.codes.lists import ListIndex, list_index
 from core.definitions.state import State
 from core.definitions.tables import Code
 from core.statements.amounts import Amounts
@@ -56,20 +58,49 @@ def _of_funds(row: Code, names: str) -> str:
     return "financing" if is_financing else "operating"
 
 
+def cash_accounts(accounts: ListIndex) -> frozenset[str]:
+    """The posting accounts of a list that are cash by their own activity."""
+    return frozenset(code for code in accounts.posting if accounts.codes[code].cash_flow == CASH)
+
+
 class CashProof(NamedTuple):
     """What the lines come to together, raw minor units: 0 where activities come to what cash moved.
-    `missing` are
-    accounts that moved and stand on no line, which is what they are off by."""
+    `missing` are accounts that moved and stand on no line, which is what they are off by. `unseen`, of a
+    direct one: accounts of cash and what they moved without a journal, as books kept as balances do."""
 
     off: int
     missing: tuple[tuple[Code, int], ...]
+    unseen: tuple[tuple[Code, int], ...] = ()
+
+    @property
+    def is_proven(self) -> bool:
+        return not self.off and not self.unseen
 
 
-def cash_proof(plan: Plan, figures: Figures, amounts: Amounts, column: int) -> CashProof:
+def cash_proof(
+    plan: Plan, figures: Figures, amounts: Amounts, column: int, moved_in_all: Amounts | None = None
+) -> CashProof:
+    """`moved_in_all`, for a direct cash flow: what all accounts moved, in one column, whatever journal
+    moved them."""
     off = sum(figure.raw[column] for figure in figures.lines if figure.line.parent < 0)
     missing = [
         (plan.accounts.codes[plan.accounts.posting[place]], int(moved))
         for place, row in plan.rows_between(amounts, -1, 0)
         if (moved := amounts.window[row, column])
     ]
-    return CashProof(off, tuple(missing))
+    return CashProof(off, tuple(missing), tuple(_unseen(plan, amounts, column, moved_in_all)))
+
+
+def _unseen(
+    plan: Plan, amounts: Amounts, column: int, moved_in_all: Amounts | None
+) -> Iterator[tuple[Code, int]]:
+    if moved_in_all is None:
+        return
+    size = len(plan.accounts.posting)
+    moved = np.zeros(size, dtype=moved_in_all.window.dtype)
+    for one, sign, at in ((moved_in_all, 1, 0), (amounts, -1, column)):
+        places = one.rows(size)
+        np.add.at(moved, places, sign * one.window[: len(places), at])
+    for code in sorted(cash_accounts(plan.accounts)):
+        if apart := int(moved[plan.accounts.position[code]]):
+            yield plan.accounts.codes[code], apart

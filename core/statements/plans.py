@@ -95,6 +95,16 @@ class Plan:
         return any(part.field for part in self.parts)
 
     @property
+    def is_direct(self) -> bool:
+        """Whether the lines sum only what journals moved that touch cash."""
+        return self.statement.kind == "direct_cash_flow"
+
+    @property
+    def needs_rows(self) -> bool:
+        """Whether sums by account don't tell the figures."""
+        return self.has_conditions or self.is_direct
+
+    @property
     def earlier(self) -> frozenset[str]:
         """The earlier stretches whose amounts formulas name."""
         texts = (self.lines[i].row.formula for i in self.formulas)

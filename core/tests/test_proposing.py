@@ -15,10 +15,10 @@ from core.changes.fixed import NOTHING_POSTED
 from core.changes.kinds import Add, ChangeSet, Delete, Put, apply, check
 from core.changes.proposing import new_statement
 from core.definitions.state import State
-from core.definitions.tables import Code, Hierarchy, HierarchyNode, Period, StatementLine
+from core.definitions.tables import Code, Hierarchy, HierarchyNode, Period, Statement, StatementLine
 from core.faults import Refused, blocking
 from core.statements.amounts import Amounts
-from core.statements.cash_flow import cash_proof
+from core.statements.cash_flow import cash_accounts, cash_proof
 from core.statements.figures import compute
 from core.tests import builders
 from core.tests.test_figures import planned
@@ -87,13 +87,70 @@ class Proposing(TestCase):
         moved = np.array([[(-1) ** i * (i + 7)] for i in range(len(plan.line_of))], dtype=np.int64)
         moved[0] -= moved.sum()
         amounts = Amounts(moved, moved)
-        self.assertEqual(cash_proof(plan, compute(plan, amounts, 2), amounts, 0), (0, ()))
+        self.assertEqual(cash_proof(plan, compute(plan, amounts, 2), amounts, 0), (0, (), ()))
         without = apply(state, Delete(state.require(StatementLine, "cf", "investing-1210")))
         plan = planned(without, "cf")
-        off, missing = cash_proof(plan, compute(plan, amounts, 2), amounts, 0)
+        off, missing, _ = cash_proof(plan, compute(plan, amounts, 2), amounts, 0)
         at = plan.accounts.position["1210"]
         self.assertEqual(
             (off, [(code.code, raw) for code, raw in missing]), (-moved[at, 0], [("1210", moved[at, 0])])
+        )
+
+    def test_a_direct_cash_flow_tells_what_was_received_from_what_was_paid(self) -> None:
+        state = builders.state(*SHAPES, Code("acc", "1210", "Plant", account_class="asset"))
+        change = new_statement(state, "Direct cash flow", "c", "direct_cash_flow", "classes")
+        sentence = "Made statement Direct cash flow of c, 16 lines; cash: 1010, 1020"
+        self.assertEqual(change.sentence(state), sentence)
+        state = self.made(state, "Direct cash flow", "c", "direct_cash_flow", "classes")
+        self.assertEqual(
+            lines(state, "cfd"),
+            [
+                ("", "Cash from all activities", "heading", ""),
+                ("flows", "Cash from operations", "heading", ""),
+                ("operating", "Received from operations", "heading", ""),
+                ("received", "Receivables", "accounts", "under 11"),
+                ("received", "Earned", "accounts", "under 4"),
+                ("received", "Due from", "accounts", "1810"),
+                ("operating", "Paid for operations", "heading", ""),
+                ("paid", "Owed", "accounts", "under 2"),
+                ("paid", "Costs", "accounts", "5010"),
+                ("paid", "Group costs", "accounts", "5020"),
+                ("flows", "Cash from investing", "heading", ""),
+                ("investing", "Plant", "accounts", "1210"),
+                ("flows", "Cash from financing", "heading", ""),
+                ("financing", "Capital", "accounts", "3010"),
+                ("", "What cash moved", "heading", ""),
+                ("cash", "Cash", "accounts", "under 10"),
+            ],
+        )
+        plan = planned(state, "cfd")
+        self.assertEqual((plan.line_of >= 0).all(), True)
+        self.assertEqual(cash_accounts(plan.accounts), {"1010", "1020"})
+        moved = np.array([[(-1) ** i * (i + 7)] for i in range(len(plan.line_of))], dtype=np.int64)
+        moved[0] -= moved.sum()
+        amounts, at = Amounts(moved, moved), plan.accounts.position["1020"]
+        in_all = moved.copy()
+        in_all[at] += 30
+        proof = cash_proof(plan, compute(plan, amounts, 2), amounts, 0, Amounts(in_all, in_all))
+        self.assertEqual(
+            (proof.off, proof.missing, [(code.code, raw) for code, raw in proof.unseen]),
+            (0, (), [("1020", 30)]),
+        )
+        self.assertEqual(proof.is_proven, False)
+
+    def test_what_a_direct_cash_flow_lacks_is_told(self) -> None:
+        state = builders.state(
+            Statement("d", "Paid", "c", "direct_cash_flow"),
+            StatementLine("d", "r", "", 1, "Result", "result"),
+        )
+        self.assertEqual(
+            [str(f) for f in checks.of_everything(state) if f.where.table == "statement_lines"],
+            [
+                "statement_lines, d r, column statement, value 'd': No account of acc is cash, so Paid sums"
+                " nothing. Give the accounts of cash and banks the cash flow `cash`.",
+                "statement_lines, d r, column kind, value 'result': Paid is a direct cash flow, which has no"
+                " line of the result. Put the accounts of the result on lines of accounts.",
+            ],
         )
 
     def test_each_source_makes_a_sound_statement(self) -> None:
@@ -130,8 +187,8 @@ class Proposing(TestCase):
     def test_what_it_cannot_be_made_from_is_told(self) -> None:
         state = builders.state()
         way = (
-            "Classes make a balance sheet, an income statement or a cash flow statement; a hierarchy is"
-            " one of the chart's accounts."
+            "Classes make a balance sheet, an income statement or a cash flow statement, direct or not; a"
+            " hierarchy is one of the chart's accounts."
         )
         cases: list[tuple[tuple[str, str, str, str], str]] = [
             (("", "c", "other", "empty"), "statements, column name: The statement has no name. Give one."),

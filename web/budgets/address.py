@@ -200,8 +200,10 @@ def budget_address(
         raise Http404
     if not row.chart == company_row.chart == planned.statement.chart:
         raise Http404
-    if planned.has_conditions:
+    if planned.needs_rows:
         name = planned.statement.name
+        if planned.is_direct:
+            raise WrongCall(f"{name} sums what journals moved that touch cash; a budget has no journals.")
         raise WrongCall(f"{name} has lines that ask for codes of a field; a budget is keyed by account.")
     found = BudgetAddress(
         state,

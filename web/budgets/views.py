@@ -49,7 +49,7 @@ def first_book(request: PineRequest, state: State, budget: str) -> HttpResponse:
 def _keyed_on(request: PineRequest, state: State, chart: str) -> list[Statement]:
     """Statements of a chart that are made from amounts by account."""
     rows = (row for row in seen_statements(request, state) if row.chart == chart)
-    return [row for row in rows if (planned := plan(state, row.statement)) and not planned.has_conditions]
+    return [row for row in rows if (planned := plan(state, row.statement)) and not planned.needs_rows]
 
 
 def _first_statement(request: PineRequest, state: State, chart: str) -> Statement | None:

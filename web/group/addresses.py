@@ -86,7 +86,7 @@ class GroupAddress:
 def statements_of(state: State, group: Group) -> list[Statement]:
     """Statements of the group's chart that are made from amounts by account."""
     plans = (plan(state, row.statement) for row in state.rows(Statement) if row.chart == group.chart)
-    rows = (one.statement for one in plans if one and not one.has_conditions)
+    rows = (one.statement for one in plans if one and not one.needs_rows)
     return sorted(rows, key=lambda row: row.name)
 
 

@@ -162,7 +162,7 @@ def plan_kept(then: State, now: State, statement: str) -> Plan:
     """The statement as it was then; one that was not there, or asked for codes, is taken as it is now. Raises
     WrongCall where neither is made from amounts by account."""
     known = [made for state in (then, now) if (made := plan(state, statement))]
-    by_account = [made for made in known if not made.has_conditions]
+    by_account = [made for made in known if not made.needs_rows]
     return queries.by_account_alone((by_account or known)[0])
 
 

@@ -277,7 +277,13 @@ def waiting_in(position: Position, opening: Position | None = None) -> list[str]
 
 
 def by_account_alone(planned: Plan) -> Plan:
-    """A plan for figures that come by account. Raises WrongCall for one with lines that ask for codes."""
+    """A plan for figures that come by account. Raises WrongCall for one that needs more than that."""
+    if planned.is_direct:
+        name = planned.statement.name
+        raise WrongCall(
+            f"{name} sums what journals moved that touch cash; a group's figures come from balances. It is"
+            " there for a company, or for several side by side."
+        )
     if planned.has_conditions:
         name = planned.statement.name
         raise WrongCall(f"{name} has lines that ask for codes of a field; a group's figures come by account.")

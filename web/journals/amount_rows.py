@@ -27,8 +27,20 @@ LINES = """
     JOIN journals_journalline l ON l.book_id = b.id AND l.period = k.period
     JOIN journals_journal j ON j.id = l.journal_id
     JOIN journals_account a ON a.id = l.account_id
-    WHERE b.company = %s GROUP BY 1, 2, 3, 4, 5, 6
+    WHERE b.company = %s{through} GROUP BY 1, 2, 3, 4, 5, 6
 """
+BY_PERIOD = """
+    SELECT a."natural", l.account_id, coalesce(l.dimensions_id, 0), b.fiscal_year, l.period, l.closing,
+           sum(greatest(l.amount, 0))::bigint, sum(greatest(-l.amount, 0))::bigint
+    FROM journals_book b JOIN journals_journalline l ON l.book_id = b.id
+    JOIN journals_account a ON a.id = l.account_id
+    WHERE b.company = %s{through} GROUP BY 1, 2, 3, 4, 5, 6
+"""
+THROUGH = """ AND l.journal_id IN (
+    SELECT t.journal_id FROM journals_journalline t JOIN journals_book k ON k.id = t.book_id
+    JOIN journals_account s ON s.id = t.account_id WHERE k.company = b.company AND s."natural" = ANY(%s))
+"""
+"""Only lines of journals that touch some natural accounts of the company."""
 KEPT_AS_BALANCES = "SELECT DISTINCT fiscal_year FROM journals_balance WHERE company = %s"
 BUDGET = """
     SELECT fiscal_year, period, account, dimensions, amount FROM journals_budgetline
@@ -36,25 +48,38 @@ BUDGET = """
 """
 
 
-def company_rows(state: State, company: str, texts: bool) -> AmountRows:
+Through = frozenset[str] | None
+"""Natural accounts of which a journal must touch one for its amounts to count; None: all amounts, whatever
+moved them."""
+
+
+def company_rows(state: State, company: str, texts: bool, through: Through = None) -> AmountRows:
     """All amounts of a company by period; with `texts` their account strings and dimensions too."""
-    rows = rows_of_books(_books(company), company_calendar(state, company))
+    rows = _rows_by_period(state, company, through)
     return with_texts(rows) if texts else rows
 
 
+def _rows_by_period(state: State, company: str, through: Through) -> AmountRows:
+    if through is None:
+        return rows_of_books(_books(company), company_calendar(state, company))
+    with connection.cursor() as cursor:
+        cursor.execute(BY_PERIOD.format(through=THROUGH), [company, sorted(through)])
+        lines = cursor.fetchall()
+    return _of_lines([(*line[:3], ordinal(line[3], line[4]), *line[5:]) for line in lines])
+
+
 def company_rows_by_day(
-    state: State, company: str, stretch: Stretch, has_start: bool, texts: bool
+    state: State, company: str, stretch: Stretch, has_start: bool, texts: bool, through: Through = None
 ) -> AmountRows:
     """The same by day: whole periods from balances, those that the stretch cuts from their lines. Raises
-    WrongCall
-    where it cuts books that are kept as balances."""
+    WrongCall where it cuts books that are kept as balances."""
     calendar = company_calendar(state, company)
     with connection.cursor() as cursor:
         cursor.execute(KEPT_AS_BALANCES, [company])
         elsewhere = frozenset(year for (year,) in cursor.fetchall())
     check_whole_periods(calendar, stretch, elsewhere, has_start)
     cut = [period for period in cut_periods(calendar, stretch) if period.fiscal_year not in elsewhere]
-    rows = rows_of_books(_books(company), calendar)
+    rows = _rows_by_period(state, company, through)
     rows = rows.where(~np.isin(rows.time, [ordinal(p.fiscal_year, p.period) for p in cut]))
     parts = [dated(rows, calendar)]
     if cut:
@@ -64,8 +89,17 @@ def company_rows_by_day(
                 [p.period for p in cut],
                 [p.kind for p in cut],
             ]
-            cursor.execute(LINES, [*columns, company])
-            parts.append(_by_day(cursor.fetchall()))
+            only = () if through is None else (sorted(through),)
+            cursor.execute(LINES.format(through=THROUGH if only else ""), [*columns, company, *only])
+            lines = cursor.fetchall()
+        parts.append(
+            _of_lines(
+                [
+                    (*line[:3], line[3].toordinal(), line[4] or line[5] == "closing", *line[6:])
+                    for line in lines
+                ]
+            )
+        )
     all_rows = together(parts)
     return with_texts(all_rows) if texts else all_rows
 
@@ -74,26 +108,24 @@ def _books(company: str) -> Sequence[Books]:
     return books_for([company])[company]
 
 
-def _by_day(lines: Sequence[tuple[Any, ...]]) -> AmountRows:
+def _of_lines(lines: Sequence[tuple[Any, ...]]) -> AmountRows:
+    """`lines`: natural, account string, dimensions, time, closing, debits, credits."""
     names = sorted({line[0] for line in lines})
     place = {name: i for i, name in enumerate(names)}
-    columns = list(zip(*lines, strict=True)) or [()] * 8
+    columns = list(zip(*lines, strict=True)) or [()] * 7
 
     def numbers(values: Any) -> Any:
         return np.array(values, dtype=np.int64)
 
-    closing = [
-        is_closing or kind == "closing" for is_closing, kind in zip(columns[4], columns[5], strict=True)
-    ]
     return AmountRows(
         tuple(names),
         numbers([place[name] for name in columns[0]]),
         numbers(columns[1]),
         numbers(columns[2]),
-        numbers([day.toordinal() for day in columns[3]]),
-        np.array(closing, dtype=bool),
+        numbers(columns[3]),
+        np.array(columns[4], dtype=bool),
+        numbers(columns[5]),
         numbers(columns[6]),
-        numbers(columns[7]),
         {},
         {},
     )

@@ -128,6 +128,10 @@ OF_ACCOUNT = """
       AND (%(sets)s::bigint[] IS NULL OR coalesce(l.dimensions_id, 0) = ANY(%(sets)s))
       AND (%(into_strings)s::bigint[] IS NULL OR (l.account_id, coalesce(l.dimensions_id, 0)) IN
            (SELECT * FROM unnest(%(into_strings)s::bigint[], %(into_sets)s::bigint[])))
+      AND (%(through)s::text[] IS NULL OR l.journal_id IN
+           (SELECT t.journal_id FROM journals_journalline t JOIN journals_account s ON s.id = t.account_id
+            JOIN journals_book k ON k.id = t.book_id
+            WHERE k.company = %(company)s AND s."natural" = ANY(%(through)s)))
 """
 NEWEST = " ORDER BY j.date DESC, j.id DESC, l.line LIMIT %(most)s OFFSET %(skip)s"
 OF_BALANCES = """
@@ -146,6 +150,7 @@ OF_BALANCES = """
       AND (%(sets)s::bigint[] IS NULL OR l.dimensions_id = ANY(%(sets)s))
       AND (%(into_strings)s::bigint[] IS NULL OR (l.account_id, l.dimensions_id) IN
            (SELECT * FROM unnest(%(into_strings)s::bigint[], %(into_sets)s::bigint[])))
+      AND %(through)s::text[] IS NULL
 """
 BALANCES = (
     "SELECT l.fiscal_year, l.period, a.account, coalesce(d.codes, ''), l.amount, coalesce(c.company, '')"

@@ -17,7 +17,7 @@ from core.definitions.parsing import ID
 from core.definitions.state import State
 from core.definitions.tables import Company
 from core.faults import WrongCall
-from core.mapping.second_charts import second_chart_plan, seen_through, ways_of
+from core.mapping.second_charts import own_cash_accounts, second_chart_plan, seen_through, ways_of
 from core.statements.plans import line_title, plan as statement_plan
 from core.structures.charts import chart_index
 from web.journals.amount_rows import company_rows
@@ -64,6 +64,7 @@ def stretch_asked(
         "on_line": _line_named(state, on),
         "into_strings": into_strings,
         "into_sets": into_sets,
+        "through": _through(state, company, on),
     }
 
 
@@ -84,6 +85,16 @@ def _pairs(
     pairs = np.stack([rows.string, rows.combination], axis=1)[there]
     strings, sets = np.unique(pairs, axis=0).T.tolist() if len(pairs) else ([], [])
     return strings, sets
+
+
+def _through(state: State, company: Company, on: str) -> list[str] | None:
+    """Of a line of a direct cash flow the company's accounts of cash: only journals that touch one moved
+    it."""
+    planned = statement_plan(state, on.partition(":")[0]) if on else None
+    if planned is None or not planned.is_direct:
+        return None
+    rows = company_rows(state, company.company, texts=True)
+    return sorted(own_cash_accounts(state, company, planned, rows))
 
 
 def _line_named(state: State, on: str) -> str:

@@ -19,7 +19,7 @@ from core.definitions.tables import Company, Hierarchy, StatementLine
 from core.faults import WrongCall
 from core.mapping.arrangements import arranged_otherwise, is_shown_by
 from core.statements.bridge import bridge
-from core.statements.cash_flow import cash_proof
+from core.statements.cash_flow import cash_accounts, cash_proof
 from core.statements.plans import natural_list
 from core.structures.second_charts import charts_of
 from web.definitions.viewing import PineRequest
@@ -39,7 +39,7 @@ from web.statements.matrix_table import MatrixTable
 from web.statements.nested import nested_figures
 from web.statements.outline import statement_workbook
 from web.statements.own_accounts import account_shares
-from web.statements.queries import FigureSource, StatementFigures, figures_of, trends_of
+from web.statements.queries import FigureSource, StatementFigures, figures_of, moved_in_all, trends_of
 from web.statements.remarks import numbers_of
 from web.statements.views import seen_in, seen_statements
 
@@ -79,15 +79,19 @@ def figures(request: PineRequest, state: State, statement: str = "", hierarchy: 
         context["matrix"] = MatrixTable(table, line.line)
     else:
         context["rows"] = table.rows()
-    context |= _proof_of_cash(address, found) | _pictured(address, found, then, line)
+    context |= _proof_of_cash(source, address, found) | _pictured(address, found, then, line)
     return render(request, "statements/figures.html", context)
 
 
-def _proof_of_cash(address: FigureAddress, found: StatementFigures) -> dict[str, Any]:
+def _proof_of_cash(source: FigureSource, address: FigureAddress, found: StatementFigures) -> dict[str, Any]:
     """Of a cash flow. Part of a journal need not balance, so a filter leaves nothing to prove."""
-    if address.plan.statement.kind != "cash_flow" or address.asked.filter or address.choice:
+    planned, is_direct = address.plan, address.plan.is_direct
+    is_cash_flow = is_direct or planned.statement.kind == "cash_flow"
+    if not is_cash_flow or address.asked.filter or address.choice or found.alone:
         return {}
-    return {"cash": cash_proof(address.plan, found.figures, found.amounts, _last_column(found))}
+    in_all = moved_in_all(source, planned, address.measure) if is_direct and not found.across else None
+    proof = cash_proof(planned, found.figures, found.amounts, _last_column(found), in_all)
+    return {"cash": proof, "is_direct": is_direct, "has_cash": bool(cash_accounts(planned.accounts))}
 
 
 def _pictured(

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from urllib.parse import urlencode
 
 from core.definitions.tables import Code
-from core.mapping.second_charts import hangs_on_codes, second_chart_plan, ways_of
+from core.mapping.second_charts import accounts_behind, hangs_on_codes, second_chart_plan
 from core.statements.plans import Plan
 from web.journals.amount_rows import with_texts
 from web.statements.queries import FigureSource
@@ -17,7 +17,7 @@ from web.statements.queries import FigureSource
 class AccountShare:
     """What an account brings to a figure, raw; `own` are the company's accounts whose lines make it up, and
     `into` what an address of their lines says where only some of these are meant: those that go to an account
-    of a second chart, or stand on a line that asks for codes."""
+    of a second chart, stand on a line that asks for codes, or were moved by a journal that touches cash."""
 
     code: Code
     raw: int
@@ -43,6 +43,8 @@ def account_shares(
     own = {} if chart == source.company.chart else own_accounts(source, chart)
     shares = (AccountShare(code, raw, *own.get(code.code, ((code.code,), ""))) for code, raw in amounts)
     divided = {at for part in planned.parts if part.field for at in part.accounts.tolist()}
+    if planned.is_direct:
+        divided = set(range(len(planned.accounts.posting)))
     if not divided:
         return list(shares)
     on = urlencode({"on": f"{planned.statement.statement}:{line}"})
@@ -62,13 +64,10 @@ def own_accounts(source: FigureSource, chart: str) -> dict[str, tuple[tuple[str,
         return {}
     if not rows.strings and hangs_on_codes(plan, rows.naturals):
         rows = with_texts(rows)
-    own: dict[str, list[str]] = {}
-    for way in ways_of(plan, rows)[0]:
-        own.setdefault(way.target, []).append(way.account)
     return {
         target: (
-            tuple(sorted(accounts)),
+            accounts,
             urlencode({"into": f"{chart}:{target}"}) if hangs_on_codes(plan, accounts) else "",
         )
-        for target, accounts in own.items()
+        for target, accounts in accounts_behind(plan, rows).items()
     }

@@ -35,14 +35,14 @@ from core.definitions.state import State
 from core.definitions.tables import Company
 from core.faults import WrongCall
 from core.mapping.arrangements import shown_statement
-from core.mapping.second_charts import hangs_on_codes, second_chart_plan, seen_through
+from core.mapping.second_charts import hangs_on_codes, own_cash_accounts, second_chart_plan, seen_through
 from core.money import digits_of
 from core.statements.amounts import Amounts
 from core.statements.figures import Figures, compute
 from core.statements.plans import Plan, plan
 from core.structures.charts import ChartIndex, chart_index
 from core.structures.second_charts import charts_of, is_seen_in
-from web.journals.amount_rows import budget_rows, company_rows, company_rows_by_day, with_texts
+from web.journals.amount_rows import Through, budget_rows, company_rows, company_rows_by_day, with_texts
 from web.journals.books import books_for
 
 
@@ -145,10 +145,14 @@ class FigureSource:
         if self.asked.forecast:
             return self._forecast()
         has_codes = self.with_codes or bool(self.asked.by and self.fields) or bool(self.conditions)
+        return self._read(has_codes)
+
+    def _read(self, has_codes: bool, through: Through = None) -> AmountRows:
+        company = self.company.company
         if self.asked.by_day:
             has_start = self.asked.start is not None
-            return company_rows_by_day(self.state, self.company.company, self.stretch, has_start, has_codes)
-        return company_rows(self.state, self.company.company, has_codes)
+            return company_rows_by_day(self.state, company, self.stretch, has_start, has_codes, through)
+        return company_rows(self.state, company, has_codes, through)
 
     def asking(self, asked: Asked) -> FigureSource:
         """The same, asked otherwise. Amounts that were read are taken along where they serve: by periods, and
@@ -162,6 +166,18 @@ class FigureSource:
     def rows_in(self, chart: str) -> AmountRows:
         """The same amounts on the accounts of a chart in which the company is seen."""
         return self._seen_in(chart, self.rows)
+
+    def rows_of(self, planned: Plan) -> AmountRows:
+        """The amounts that a plan's lines are made from, on the accounts of its chart. Raises WrongCall."""
+        chart = planned.statement.chart
+        if not planned.is_direct:
+            return self.rows_in(chart)
+        if self.asked.forecast or self.asked.budget:
+            name = planned.statement.name
+            raise WrongCall(f"{name} sums what journals moved that touch cash; a budget has no journals.")
+        rows = self.rows if chart == self.company.chart or self.rows.strings else with_texts(self.rows)
+        through = own_cash_accounts(self.state, self.company, planned, rows)
+        return self._seen_in(chart, self._read(has_codes=True, through=through))
 
     def _seen_in(self, chart: str, rows: AmountRows) -> AmountRows:
         if chart == self.company.chart:
@@ -258,7 +274,7 @@ def figures_of(
     digits, across = digits_of(row.currency), list[PeriodColumn]()
     if meant != "standing" and asked.by_day and asked.start is None:
         raise WrongCall("A movement needs its first day too.")
-    rows = source.of_plan(planned, source.rows_in(planned.statement.chart))
+    rows = source.of_plan(planned, source.rows_of(planned))
     if asked.by:
         columns = by_codes(rows, planned, source.stretch, meant, source.chart, source.fields)
     elif step := asked.step:
@@ -282,6 +298,12 @@ def figures_of(
         tuple(across),
         off=source.off,
     )
+
+
+def moved_in_all(source: FigureSource, planned: Plan, measure: Measure) -> Amounts:
+    """What all accounts of the plan's chart moved within the stretch, whatever journal moved them."""
+    rows = source.rows_in(planned.statement.chart)
+    return one_column(rows, planned, source.stretch, measure).amounts
 
 
 def _earlier(
@@ -338,7 +360,7 @@ def trends_of(
     by_period = replace(source, asked=Asked(year, number, filter=source.asked.filter)) if end else source
     stretch = of_periods(source.calendar, year, number)
     across = last_periods(source.calendar, year, number, count)
-    rows = source.of_plan(planned, by_period.rows_in(planned.statement.chart))
+    rows = source.of_plan(planned, by_period.rows_of(planned))
     columns = by_periods(rows, planned, stretch, measure, across, closing_ordinals(source.calendar))
     figures = compute(planned, columns.amounts, digits_of(source.company.currency))
     return {figure.line.row.line: figure.shown[: len(across)] for figure in figures.lines}
@@ -349,7 +371,7 @@ def amounts_by_code(
 ) -> dict[str, int | None]:
     """What a line shows with each code of a field (empty: none), whatever the filter says of that field."""
     others = tuple(condition for condition in source.conditions if condition.field != field)
-    rows = source.rows_in(planned.statement.chart)
+    rows = source.rows_of(planned)
     if planned.has_conditions and not rows.strings:
         rows = with_texts(rows)
     if others:
