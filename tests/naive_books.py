@@ -21,7 +21,8 @@ from core.definitions.tables import (
     Statement,
     StatementLine,
 )
-from core.tests.builders import ACCOUNTS, BALANCE, definitions
+from core.tests.builders import ACCOUNTS, definitions
+from core.tests.test_figures import BALANCE
 from tests.base import tables_of
 
 CLASSES = {code: kind for code, _, kind in ACCOUNTS}
