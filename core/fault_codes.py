@@ -34,6 +34,7 @@ FaultCode = Literal[
     "code-not-posting",
     "code-not-yet",
     "code-rollup",
+    "code-statistic",
     "code-text",
     "code-unknown",
     "column-missing",

@@ -70,6 +70,12 @@ def show_amount(minor: int | None, digits: int) -> str:
     return f"−{text}" if minor < 0 else text
 
 
+def show_quantity(value: int | None, digits: int) -> str:
+    """A statistic for the eye: decimals only where it has some."""
+    whole, part = divmod(value or 0, 10**digits)
+    return show_amount(value if value is None or part else whole, digits if part else 0)
+
+
 def round_half_up(value: Fraction) -> int:
     """To the nearest integer, halves away from zero, as books are rounded."""
     doubled = abs(value) * 2 + 1

@@ -44,6 +44,7 @@ def write_package(folder: Path) -> None:
         *lived.lines,
         *years.elsewhere(),
         *years.budget(),
+        *years.statistics(),
     ):
         rows.setdefault(BY_ROW[type(row)].name, []).append(row)
     for name, rows_of_table in rows.items():

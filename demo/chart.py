@@ -14,7 +14,7 @@ ROLLUPS = """
 48 Other income 4|49 Companies held 4|5 Direct costs|51 Cost of growing 5|511 Growing media 51|
 512 Heat and light 51|513 Labour 51|514 Crop care 51|518 Purchases within the group 5|6 Overheads|
 61 Sites 6|62 People 6|63 Selling and distribution 6|64 Group office 6|65 Depreciation 6|
-7 Finance and tax|71 Finance 7|72 Tax 7|73 Shares of others 7
+7 Finance and tax|71 Finance 7|72 Tax 7|73 Shares of others 7|9 Statistics
 """
 """code, name, the rollup code it stands under"""
 
@@ -75,6 +75,13 @@ expense 72: 72110 Tax on profits
 expense 73: 73110 Minority's share of the result
 """
 """class (with - for a contra account) and rollup: code and name, …"""
+
+STATISTICS = [
+    ("91010", "Staff", "heads", False),
+    ("91020", "Hours worked", "hours", True),
+    ("91030", "Area under glass", "m2", False),
+]
+"""code, name, unit, whether it adds up over time"""
 
 FORGOTTEN = [
     ("11455", "Hail insurance paid ahead", "asset"),

@@ -41,13 +41,11 @@ from core.definitions.tables import (
     Rate,
     SecondChart,
     SecondChartMapping,
-    Statement,
-    StatementLine,
     Structure,
     StructureSegment,
     TranslationRule,
 )
-from demo import chart
+from demo import chart, statements
 from demo.overlays import overlays
 from demo.rollouts import rollouts
 
@@ -115,6 +113,9 @@ def codes() -> Iterator[Any]:
         flow = "cash" if rollup == "110" else "none"
         yield Code("accounts", code, name, False, True, True, kind, contra, start, until, cash_flow=flow)
         yield HierarchyNode("accounts-tree", code, rollup)
+    for code, name, unit, adds_up in chart.STATISTICS:
+        yield Code("accounts", code, name, account_class="statistic", unit=unit, adds_up=adds_up)
+        yield HierarchyNode("accounts-tree", code, "9")
     for code, name, kind in chart.FORGOTTEN:
         yield Code("accounts", code, name, account_class=kind, in_use_from=date(2026, 1, 1))
     for row in COMPANIES:
@@ -268,6 +269,7 @@ def companies() -> Iterator[Any]:
     yield CompanyAccount("fernhollow", "11020", "EUR", revalue=True)
     yield from rates()
     yield Budget("plan-2026", "Plan 2026", "shared")
+    yield Budget("statistics", "Staff and glass", "shared", kind="statistics")
     yield ColumnSet("seasons", "Seasons side by side", "shared", "season")
     yield ColumnSet("year-before", "Beside the year before", "shared", beside="year")
 
@@ -295,94 +297,6 @@ def rates() -> Iterator[Any]:
             yield Rate(currency, "GBP", "average", ends, average.quantize(Decimal("0.000001")))
 
 
-BALANCE_SHEET = [
-    # line, parent, label, kind, accounts
-    ("assets", "", "Assets", "heading", ""),
-    ("current", "assets", "Current assets", "heading", ""),
-    ("cash", "current", "Cash and bank", "accounts", "11010 to 11099"),
-    ("receivables", "current", "Trade receivables", "accounts", "11210, 11220, 11230, 11290"),
-    ("advances", "current", "Grower advances", "accounts", "11240"),
-    ("biological", "current", "Biological assets", "accounts", "under 113"),
-    ("prepaid", "current", "Prepayments", "accounts", "11410 to 11449"),
-    ("stocks", "current", "Stocks", "accounts", "under 115"),
-    ("due-from", "current", "Due from group companies", "accounts", "under 118"),
-    ("fixed", "assets", "Non-current assets", "heading", ""),
-    ("land", "fixed", "Glasshouses and land", "accounts", "under 121"),
-    ("plant", "fixed", "Plant and vehicles", "accounts", "under 122"),
-    ("rights", "fixed", "Plant breeders' rights", "accounts", "12510 to 12599"),
-    ("goodwill", "fixed", "Goodwill", "accounts", "under 126"),
-    ("shares", "fixed", "Shares and loans in the group", "accounts", "12810, 12820"),
-    ("associates", "fixed", "Shares in associates", "accounts", "12830"),
-    ("funding", "", "Equity and liabilities", "heading", ""),
-    ("liabilities", "funding", "Liabilities", "heading", ""),
-    ("payables", "liabilities", "Trade payables", "accounts", "under 211"),
-    ("accruals", "liabilities", "Accruals", "accounts", "under 212"),
-    ("taxes", "liabilities", "Taxes and social charges", "accounts", "under 213"),
-    ("other-payables", "liabilities", "Other payables", "accounts", "under 214"),
-    ("due-to", "liabilities", "Due to group companies", "accounts", "under 218"),
-    ("loans", "liabilities", "Loans and leases", "accounts", "under 221"),
-    ("group-loans", "liabilities", "Loans from the group", "accounts", "under 228"),
-    ("equity", "funding", "Equity", "heading", ""),
-    ("capital", "equity", "Share capital", "accounts", "31010, 31020"),
-    ("reserves", "equity", "Retained earnings and reserves", "accounts", "31110, 31120"),
-    ("translation", "equity", "Translation reserve", "accounts", "31130"),
-    ("result", "equity", "Result", "result", ""),
-    ("minority", "equity", "Minority", "accounts", "31210"),
-]
-INCOME = [
-    ("owners", "", "Result for the owners", "heading", ""),
-    ("result", "owners", "Result after tax", "heading", ""),
-    ("before-tax", "result", "Result before tax", "heading", ""),
-    ("gross", "before-tax", "Gross margin", "heading", ""),
-    ("sales", "gross", "Sales", "accounts", "under 41"),
-    ("group-sales", "gross", "Sales within the group", "accounts", "under 418"),
-    ("growing", "gross", "Cost of growing", "accounts", "under 51"),
-    ("group-purchases", "gross", "Purchases within the group", "accounts", "under 518"),
-    ("write-offs", "gross", "Trial write-offs", "accounts", "51990"),
-    ("other-income", "before-tax", "Other income", "accounts", "under 48"),
-    ("overheads", "before-tax", "Overheads", "heading", ""),
-    ("sites", "overheads", "Sites", "accounts", "under 61"),
-    ("people", "overheads", "People", "accounts", "under 62"),
-    ("selling", "overheads", "Selling and distribution", "accounts", "under 63"),
-    ("office", "overheads", "Group office", "accounts", "under 64"),
-    ("depreciation", "overheads", "Depreciation", "accounts", "under 65"),
-    ("finance", "before-tax", "Finance", "accounts", "under 71"),
-    ("held", "before-tax", "Companies held", "accounts", "under 49"),
-    ("tax", "result", "Tax", "accounts", "under 72"),
-    ("minority", "owners", "Minority's share", "accounts", "under 73"),
-    ("gap", "", "", "gap", ""),
-    ("margin", "", "Gross margin, share of all sales", "formula", "[gross] / ([sales] + [group-sales])"),
-]
-
-
-def statements() -> Iterator[Any]:
-    yield Statement("bs", "Balance sheet", "shared", "balance_sheet")
-    yield Statement("is", "Income statement", "shared", "income_statement")
-    yield Statement("equity", "Movement of equity", "shared", "other")
-    yield Statement("channels", "Sales by channel", "shared", "other")
-    yield StatementLine("channels", "sales", "", 10, "Sales", "heading")
-    for position, (line, label, codes) in enumerate(CHANNEL_LINES, 2):
-        of_line = ("channels", line, "sales", position * 10, label, "accounts", "under 41")
-        yield StatementLine(*of_line, field="channel", codes=codes)
-    for name, lines in (("bs", BALANCE_SHEET), ("is", INCOME), ("equity", EQUITY)):
-        for position, (line, parent, label, kind, text) in enumerate(lines, 1):
-            accounts, formula = ("", text) if kind == "formula" else (text, "")
-            yield StatementLine(name, line, parent, position * 10, label, kind, accounts, formula)
-
-
-CHANNEL_LINES = [
-    ("public", "To the public", "RET, WEB"),
-    ("trade", "To the trade", "AUC, WHO"),
-    ("without", "Without a channel", ""),
-]
-EQUITY = [
-    ("equity", "", "Movement of equity", "heading", ""),
-    ("capital", "equity", "Share capital", "accounts", "31010, 31020"),
-    ("reserves", "equity", "Retained earnings and reserves", "accounts", "31110, 31120"),
-    ("translation", "equity", "Translation reserve", "accounts", "31130"),
-    ("result", "equity", "Result", "result", ""),
-    ("minority", "equity", "Minority", "accounts", "31210"),
-]
 HEXLEY_MAP = [
     ("1010, 1020", "11010"),
     ("1100", "11210"),
@@ -489,7 +403,11 @@ def second_charts() -> Iterator[Any]:
 
 
 def rows() -> Iterator[Any]:
-    made = [row for part in (codes, structures, companies, statements, groups, rollouts) for row in part()]
+    made = [
+        row
+        for part in (codes, structures, companies, statements.statements, groups, rollouts)
+        for row in part()
+    ]
     yield from made
     for name, kind in (("Cash flow", "cash_flow"), ("Cash received and paid", "direct_cash_flow")):
         flow = new_statement(State.of(made), name, "shared", kind, "classes")

@@ -162,6 +162,28 @@ def elsewhere() -> Iterator[Balance]:
         yield Balance("alder", 2025, 13, account, "", "", f"{amount}.00")
 
 
+STAFF = (
+    ("nurseries", "20", "110", 64, 18_500),
+    ("nurseries", "20", "120", 21, 0),
+    ("veenbol", "30", "210", 38, 9_200),
+)
+"""company, its code, site, heads in a quiet month, m2 under glass"""
+
+
+def statistics() -> Iterator[BudgetLine]:
+    """Heads and glass as they stand at each month's end, hours of each month."""
+    for year in (2025, 2026):
+        for month in range(1, 13):
+            if (year, month) > LAST:
+                return
+            for company, code, site, heads, glass in STAFF:
+                staff = round(heads * (1 + (SHAPE[month - 1] - 1) / 4)) + (3 if year == 2026 else 0)
+                for account, amount in (("91010", staff), ("91020", staff * 152), ("91030", glass)):
+                    if amount:
+                        string = f"{code}-{account}-{site}-"
+                        yield BudgetLine("statistics", company, year, month, string, "", f"{amount}.00")
+
+
 def budget() -> Iterator[BudgetLine]:
     for month in range(1, 13):
         for account, amount in (

@@ -84,7 +84,7 @@ PAGES = {
     "statements/<str:statement>/figures/": "Balance sheet",
     "statements/hierarchy/<str:hierarchy>/figures/": "Tree",
     "statements/<str:statement>/beside/": "Balance sheet beside Tree",
-    "budgets/": "Budgets",
+    "budgets/": "Budgets and statistics",
     "budgets/<str:budget>/<str:company>/<str:statement>/": "Plan",
     "budgets/<str:budget>/<str:company>/<str:statement>/bring/": "Bring rows into Plan, Alpha, 2026",
     "rollouts/": "Rollouts",

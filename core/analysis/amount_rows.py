@@ -41,6 +41,8 @@ class AmountRows:
     combinations: Mapping[int, str]
     part: NDArray[np.int64] | None = None
     """of a statement's lines that take a part of their accounts the one that each goes to, or WHOLE"""
+    has_statistics: bool = False
+    """whether quantities of statistics are among them, as far as they are kept"""
     unmapped: Mapping[str, StrayAccount] = field(default_factory=dict)
     """of `naturals` seen in another chart those that stand for an own account that the mapping sends
     nowhere"""

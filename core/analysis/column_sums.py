@@ -110,7 +110,7 @@ def _amounts(
 ) -> Amounts:
     """`window` and `standing` say each row's column (-1: none); `running`: what stands in a column stands in
     all after it too. Without a line of the result nobody asks what stands, and it isn't added up."""
-    net = placed.rows.net
+    net, known = placed.rows.net, placed.rows.has_statistics
     sums = placed.matrix(net, window, columns)
     is_same = window is standing or not (with_result or running)
     stands = sums if is_same else placed.matrix(net, standing, columns)
@@ -118,8 +118,8 @@ def _amounts(
     if running:
         stands, there = np.cumsum(stands, axis=1, dtype=stands.dtype), np.logical_or.accumulate(there, axis=1)
     if placed.rows.part is None:
-        return Amounts(sums, stands, placed.strays, None, there)
-    return Amounts(sums, stands, placed.strays, placed.accounts, there, placed.parts)
+        return Amounts(sums, stands, placed.strays, None, there, has_statistics=known)
+    return Amounts(sums, stands, placed.strays, placed.accounts, there, placed.parts, has_statistics=known)
 
 
 def one_column(rows: AmountRows, plan: Plan, stretch: Stretch, measure: Measure) -> Columns:
@@ -142,12 +142,12 @@ def by_codes(
     placed = _placed(rows, plan.accounts)
     moving, standing = moves(rows, stretch, measure), rows.time <= stretch.end
     summed = (moving & _on_lines(plan, placed)[placed.place]) | (
-        standing & _in_result(plan, placed)[placed.place]
+        standing & _in_standing(plan, placed)[placed.place]
     )
     columns = code_columns(chart, fields, rows, summed)
     stands = np.where(standing, columns.places, -1)
     moves_in = stands if measure == "standing" else np.where(moving, columns.places, -1)
-    amounts = _amounts(placed, moves_in, stands, len(columns.keys), with_result=plan.has_result)
+    amounts = _amounts(placed, moves_in, stands, len(columns.keys), with_result=plan.asks_standing)
     return Columns((*columns.titles, TOTAL), _with_total(amounts), (*columns.keys, ()))
 
 
@@ -164,12 +164,13 @@ def _on_lines(plan: Plan, placed: _Placed) -> NDArray[np.bool_]:
     return on
 
 
-def _in_result(plan: Plan, placed: _Placed) -> NDArray[np.bool_]:
-    """Accounts that a line of the result sums."""
-    inside = np.zeros(placed.size, dtype=bool)
+def _in_standing(plan: Plan, placed: _Placed) -> NDArray[np.bool_]:
+    """Accounts of which lines show what stands at the end: of the result, of statistics."""
+    inside, count = np.zeros(placed.size, dtype=bool), len(placed.accounts)
+    if plan.has_statistics:
+        inside[:count] |= plan.standing[placed.accounts]
     if plan.has_result:
-        count = len(placed.accounts)
-        inside[:count] = plan.into_result[placed.accounts]
+        inside[:count] |= plan.into_result[placed.accounts]
         inside[count:] = [s.account_class in RESULT_CLASSES for s in placed.strays]
     return inside
 

@@ -99,7 +99,8 @@ def beside_one_another(columns: Sequence[tuple[Figures, int]]) -> Figures:
     amounts = [{(u.company, u.account): u.raw[at] for u in one.unplaced} for one, at in columns]
     unplaced = (u._replace(raw=tuple(of.get(key, 0) for of in amounts)) for key, u in known.items())
     none = np.zeros((0, len(columns)), dtype=object)
-    return Figures(lines, tuple(unplaced), Amounts(none, none))
+    known_all = all(one.amounts.has_statistics for one, _ in columns)
+    return Figures(lines, tuple(unplaced), Amounts(none, none, has_statistics=known_all))
 
 
 def joined(
@@ -115,7 +116,8 @@ def joined(
     of the result shows in the total what stands at the end of the last."""
     raw = [tuple(one.lines[i].raw[0] for one in columns) for i in range(len(plan.lines))]
     totals = _totals(plan, raw, of_periods)
-    shown = shown_columns(plan, [[total] for total in totals], digits)
+    known = all(one.amounts.has_statistics for one in columns)
+    shown = shown_columns(plan, [[total] for total in totals], digits, has_statistics=known)
     lines = tuple(
         Figure(
             line,
@@ -126,7 +128,8 @@ def joined(
         for i, line in enumerate(plan.lines)
     )
     none = np.zeros((0, len(columns) + 1), dtype=object)
-    return Figures(lines, tuple(_unplaced_together(columns, names)), Amounts(none, none))
+    amounts = Amounts(none, none, has_statistics=known)
+    return Figures(lines, tuple(_unplaced_together(columns, names)), amounts)
 
 
 def _totals(plan: Plan, raw: Sequence[tuple[int, ...]], of_periods: bool) -> list[int]:
@@ -134,11 +137,12 @@ def _totals(plan: Plan, raw: Sequence[tuple[int, ...]], of_periods: bool) -> lis
     totals = [0] * len(plan.lines)
     for i in range(len(plan.lines) - 1, -1, -1):
         line = plan.lines[i]
+        stands = of_periods and line.stands
         if line.row.kind == "accounts":
-            totals[i] += sum(raw[i])
+            totals[i] += raw[i][-1] if stands else sum(raw[i])
         elif line.row.kind == "result":
             totals[i] += raw[i][-1] if of_periods else sum(raw[i])
-        if line.parent >= 0:
+        if plan.adds(i):
             totals[line.parent] += totals[i]
     return totals
 

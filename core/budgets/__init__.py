@@ -7,4 +7,5 @@ fitting.py   which accounts may be budgeted, and cells that no longer fit the de
 reading.py   amounts keyed with thousands marks or as formulas; rows of a file
 grid.py      lines, accounts and account strings down, periods across
 forecast.py  actual amounts up to a period, a budget's after it
+statistics.py  quantities kept beside the books, that stand or add up
 """

@@ -45,6 +45,10 @@ class BudgetYear:
     cells: Cells
     periods: tuple[int, ...]
     natural_of: Callable[[str], str]
+    standing: frozenset[str] = frozenset()
+    """natural accounts whose quantities stand at a period's end and aren't added up"""
+    whole: int = 1
+    """one of such a quantity in minor units: it isn't cut in pieces"""
 
     def of(self, naturals: Iterable[str], periods: Iterable[int]) -> dict[BudgetCell, int]:
         """Those of some natural accounts and periods."""
@@ -54,6 +58,23 @@ class BudgetYear:
             for cell, amount in self.cells.items()
             if cell.period in within and self.natural_of(cell.account) in wanted
         }
+
+    def standing_sum(self, cells: Cells) -> int:
+        """What some cells come to: of quantities that stand those of the last period alone."""
+        ends = self.last_periods(cells)
+        return sum(amount for cell, amount in cells.items() if self.counts(cell, ends))
+
+    def last_periods(self, cells: Cells) -> dict[str, int]:
+        """By natural account whose quantities stand the last period that has one."""
+        ends: dict[str, int] = {}
+        for cell in cells:
+            if (natural := self.natural_of(cell.account)) in self.standing:
+                ends[natural] = max(cell.period, ends.get(natural, cell.period))
+        return ends
+
+    def counts(self, cell: BudgetCell, ends: Mapping[str, int]) -> bool:
+        """Whether a cell is of what stands at the end of some periods, or adds up."""
+        return ends.get(self.natural_of(cell.account), cell.period) == cell.period
 
     def edits(self, after: Mapping[BudgetCell, int | None]) -> list[CellEdit]:
         """What putting amounts into cells changes; None takes a cell away."""

@@ -14,10 +14,16 @@ from core.structures.accounts import RESTORED, resolve
 from core.structures.charts import CompanyContext, Field
 
 
-def budget_fault(state: State, company: CompanyContext, natural: str) -> Fault | None:
-    """Why a natural account takes no budget."""
+def budget_fault(state: State, company: CompanyContext, row: Budget, natural: str) -> Fault | None:
+    """Why a natural account takes nothing in a budget, or in statistics."""
     code = list_index(state, company.chart.natural_list).codes.get(natural)
-    if code is None or code.budgeting:
+    if code is None:
+        return None
+    if row.kind == "statistics" and not code.is_statistic:
+        what = f"{code.code} {code.name} is no statistic, and {row.name} holds statistics."
+        place = Location("budget_lines", (), "account", natural)
+        return Fault("not-budgeted", what, place, "Choose an account of class statistic.", natural)
+    if code.budgeting:
         return None
     what = f"{code.code} {code.name} is not open for budgets."
     place = Location("budget_lines", (), "account", natural)
@@ -48,7 +54,7 @@ def new_string(company: CompanyContext, natural: str, codes: dict[str, str]) -> 
         own = company.own_code() if i == chart.company else ""
         parts[i] = natural if i == chart.natural else codes.get(field.name, own)
     tagged = [f"{field.name}={codes[field.name]}" for field in chart.dimensions if codes.get(field.name)]
-    found = resolve(company, chart.separator.join(parts), "; ".join(tagged))
+    found = resolve(company, chart.separator.join(parts), "; ".join(tagged), quantities=True)
     if found.faults:
         raise Refused([_narrowed(fault, chart.segments, chart.dimensions) for fault in found.faults])
     return found.account, found.dimensions
@@ -77,15 +83,17 @@ class Misfit(NamedTuple):
     fault: Fault
 
 
-def misfits(state: State, company: CompanyContext, cells: Cells, periods: frozenset[int]) -> Iterator[Misfit]:
+def misfits(
+    state: State, company: CompanyContext, row: Budget, cells: Cells, periods: frozenset[int]
+) -> Iterator[Misfit]:
     """Cells whose codes are gone or take no budget, or whose period the calendar no longer has."""
     known: dict[tuple[str, str], Fault | None] = {}
     for cell, amount in sorted(cells.items()):
         key = (cell.account, cell.dimensions)
         if key not in known:
-            found = resolve(company, *key, active=0)
+            found = resolve(company, *key, active=0, quantities=True)
             faults = (fault for fault in found.faults if fault.code in UNFIT)
-            known[key] = next(faults, None) or budget_fault(state, company, found.natural)
+            known[key] = next(faults, None) or budget_fault(state, company, row, found.natural)
         fault = known[key]
         if cell.period not in periods:
             what = f"The calendar has no period {cell.period} in this year."

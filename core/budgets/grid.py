@@ -59,11 +59,17 @@ class BudgetGrid:
             row = sums.setdefault(key(cell), [None] * self.columns)
             row[column] = (row[column] or 0) + amount
 
-        for cell, amount in self.before.items():
-            add(cell, 0, amount)
+        parts: dict[int, dict[BudgetCell, int]] = {
+            0: dict(self.before),
+            self.columns - 1: dict(self.year.cells),
+        }
         for cell, amount in self.year.cells.items():
-            add(cell, place.get(cell.period, self.columns - 2), amount)
-            add(cell, self.columns - 1, amount)
+            parts.setdefault(place.get(cell.period, self.columns - 2), {})[cell] = amount
+        for column, cells in parts.items():
+            ends = self.year.last_periods(cells)
+            for cell, amount in cells.items():
+                if self.year.counts(cell, ends):
+                    add(cell, column, amount)
         return sums
 
     @cached_property
@@ -95,7 +101,9 @@ class BudgetGrid:
             window[places[str(name)]] = [value or 0 for value in sums]
             touched[places[str(name)]] = [value is not None for value in sums]
         unmapped = tuple(StrayAccount("", name, "", "") for name in strays)
-        return compute(self.plan, Amounts(window, window, unmapped, None, touched), self.digits).lines
+        return compute(
+            self.plan, Amounts(window, window, unmapped, None, touched, has_statistics=True), self.digits
+        ).lines
 
     def rows(self, *, every_account: bool, with_strings: bool) -> Iterator[GridRow]:
         """Lines, accounts with a figure below theirs (or all that may be keyed), and their strings."""
@@ -123,8 +131,11 @@ class BudgetGrid:
         """Accounts on a line or under a heading; of any other line none."""
         if self.plan.lines[line].row.kind not in ("accounts", "heading"):
             return ()
+        quantity = self.plan.lines[line].quantity
         below = self.plan.lines[line : self.plan.end_of(line)]
-        return tuple(code for at, _ in enumerate(below, line) for code in self._homed(at))
+        return tuple(
+            code for at, one in enumerate(below, line) if one.quantity == quantity for code in self._homed(at)
+        )
 
     def _homed(self, line: int) -> tuple[str, ...]:
         """Accounts that are keyed on a line: one of which several lines take a part, on the one that takes

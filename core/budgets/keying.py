@@ -41,6 +41,8 @@ def keyed(
 
     `before` are the cells of the year before. Raises Refused where nothing says how to spread.
     """
+    if len(periods) > 1 and year.standing.issuperset(naturals):
+        return _each(year, before, naturals, periods, amount, new_string)
     there = year.of(naturals, periods)
     if amount is None:
         return year.edits(dict.fromkeys(there))
@@ -51,9 +53,25 @@ def keyed(
     if amount == 0 and there:
         return year.edits(dict.fromkeys(there, 0))
     places = _places(year, before, naturals, periods, there, new_string)
-    shares = shared_out(amount, list(places.values()))
+    one = year.whole if year.standing.issuperset(naturals) and not amount % year.whole else 1
+    shares = [share * one for share in shared_out(amount // one, list(places.values()))]
     emptied = {cell: 0 for cell in there if cell not in places}
     return _within(year.edits({**emptied, **dict(zip(places, shares, strict=True))}))
+
+
+def _each(
+    year: BudgetYear,
+    before: Cells,
+    naturals: Collection[str],
+    periods: Sequence[int],
+    amount: int | None,
+    new_string: NewString,
+) -> list[CellEdit]:
+    """Of quantities that stand: the same at the end of each period."""
+    after = year
+    for period in periods:
+        after = after.with_edits(keyed(after, before, naturals, [period], amount, new_string))
+    return year.edits({cell: after.cells.get(cell) for cell in {*year.cells, *after.cells}})
 
 
 def _places(
@@ -93,9 +111,11 @@ def _evenly(
     """A cell each period: of the strings that the account has in other periods, by their size, or of a new
     one."""
     weights: dict[tuple[str, str], int] = {}
-    for cell, amount in year.of([natural], year.periods).items():
-        key = cell[1:]
-        weights[key] = weights.get(key, 0) + amount
+    there = year.of([natural], year.periods)
+    ends = year.last_periods(there)
+    for cell, amount in there.items():
+        if year.counts(cell, ends):
+            weights[cell[1:]] = weights.get(cell[1:], 0) + amount
     if not sum(weights.values()):
         weights = dict.fromkeys(weights, 1) or {new_string(natural): 1}
     return {BudgetCell(period, *key): weight for period in periods for key, weight in weights.items()}
@@ -104,11 +124,12 @@ def _evenly(
 def spread(year: BudgetYear, before: Cells, naturals: Iterable[str], by: By) -> list[CellEdit]:
     """Edits that keep what each string comes to over the year's regular periods and spread it anew: evenly,
     or
-    as the year before went by account. An account without figures in the year before stays."""
+    as the year before went by account. An account without figures in the year before stays, and so does what
+    stands at a period's end."""
     after: dict[BudgetCell, int | None] = {}
     seasons = _seasons(year, before)
     totals: dict[tuple[str, str], int] = {}
-    for cell, amount in year.of(naturals, year.periods).items():
+    for cell, amount in year.of(frozenset(naturals) - year.standing, year.periods).items():
         totals[cell[1:]] = totals.get(cell[1:], 0) + amount
     for (account, dimensions), total in totals.items():
         weights = [1] * len(year.periods) if by == "evenly" else seasons.get(year.natural_of(account), [])

@@ -5,7 +5,7 @@ the clipboard."""
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import NamedTuple
 
@@ -147,7 +147,7 @@ class BudgetReader:
             )
             was = year.of([account.natural], periods)
             if made:
-                shown = sum(was.values()) * self.direction(account.natural)
+                shown = year.standing_sum(was) * self.direction(account.natural)
                 told = format_amount(shown, self.digits) if was else ""
                 proposal.differences.append((name, told, format_amount(amount, self.digits)))
                 proposal.kind = CHANGED if was or proposal.kind == CHANGED else NEW
@@ -166,4 +166,4 @@ class BudgetReader:
 def of_string(year: BudgetYear, string: tuple[str, str]) -> BudgetYear:
     """The cells of one account string with its dimensions alone."""
     cells: dict[BudgetCell, int] = {cell: amount for cell, amount in year.cells.items() if cell[1:] == string}
-    return BudgetYear(cells, year.periods, year.natural_of)
+    return replace(year, cells=cells)

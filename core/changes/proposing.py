@@ -231,6 +231,8 @@ class _GrownFlow:
         self.name, self.rows = name, list[StatementLine]()
         self.sections: dict[str, set[str]] = {section: set() for section in SECTIONS}
         for code in self.index.posting:
+            if self.index.codes[code].is_statistic:
+                continue
             self.sections[section_of(state, code_list, code)].add(code)
 
     def add(self, line: str, parent: str, label: str, accounts: str, sign: str) -> None:

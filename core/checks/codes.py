@@ -57,7 +57,7 @@ def codes(state: State, rows: list[Code]) -> Iterator[Fault]:
             yield fault(row, "code", text, "Correct the code, or the rule of the list.", "code-text")
         if row.code_list in natural and row.takes_amounts and not row.account_class:
             what = f"{row.code} {row.name} has no account class."
-            way_out = "Give asset, liability, equity, revenue or expense."
+            way_out = "Give asset, liability, equity, revenue, expense or statistic."
             yield fault(row, "account_class", what, way_out, "class-missing")
         # A list that serves nowhere yet may be made ready first: its codes may have the classes they will
         # need.
@@ -69,9 +69,20 @@ def codes(state: State, rows: list[Code]) -> Iterator[Fault]:
             )
             what = f"{where} has no account class."
             yield fault(row, "account_class", what, "Leave the class empty.", "class-unexpected")
+        yield from _unit(row)
         if row.in_use_from and row.in_use_until and row.in_use_until < row.in_use_from:
             what = f"{row.code} would be closed before it is in use from {row.in_use_from}."
             yield fault(row, "in_use_until", what, "Give a later last day.", "dates")
+
+
+def _unit(row: Code) -> Iterator[Fault]:
+    if row.is_statistic and not row.unit:
+        what = f"{row.code} {row.name} is a statistic without a unit."
+        yield fault(row, "unit", what, "Give what it is counted in, such as heads or m2.")
+    if not row.is_statistic and (row.unit or row.adds_up):
+        column = "unit" if row.unit else "adds_up"
+        what = f"{row.code} {row.name} is no statistic: units and adding up are for those."
+        yield fault(row, column, what, "Make it of class statistic, or leave it out.")
 
 
 def hierarchies(state: State, rows: list[Hierarchy]) -> Iterator[Fault]:

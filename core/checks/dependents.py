@@ -63,7 +63,7 @@ from core.structures.charts import ChartIndex, Field, chart_index
 
 LIMITING = ("rollup", "posting", "enabled")
 SPELLING = ("min_length", "max_length", "characters", "zero_pad")
-SHAPING = ("rollup", "account_class")
+SHAPING = ("rollup", "account_class", "unit", "adds_up")
 WHOLE = {
     "periods": Period,
     "statement_lines": StatementLine,

@@ -208,7 +208,8 @@ def _of_line(planned: Plan, line: PlanLine) -> Iterator[Fault]:
     if line.depth >= DEEPEST:
         what = f"{line.row.line} would stand {line.depth + 1} levels deep."
         yield fault(line.row, "parent", what, f"A statement has at most {DEEPEST} levels.", "too-deep")
-    foreign = [code for code in line.picks if codes[code].account_class not in RESULT_CLASSES]
+    allowed = (*RESULT_CLASSES, "statistic")
+    foreign = [code for code in line.picks if codes[code].account_class not in allowed]
     if foreign and statement.kind == "income_statement":
         stranger = codes[foreign[0]]
         what = (
@@ -217,7 +218,11 @@ def _of_line(planned: Plan, line: PlanLine) -> Iterator[Fault]:
         )
         way_out = "An income statement holds revenue and expense accounts: take it off."
         yield fault(line.row, "accounts", what, way_out, "class-misplaced")
-    if line.mixed:
+    counted = {(codes[code].is_statistic, codes[code].unit, codes[code].adds_up) for code in line.picks}
+    if line.mixed and len(counted) > 1:
+        what = f"{line_title(line.row)} of {statement.name} mixes statistics of several units, or with money."
+        yield fault(line.row, "accounts", what, "Put them on lines of their own.", "sign-mixed")
+    elif line.mixed:
         what = f"{line_title(line.row)} of {statement.name} mixes accounts shown as debit and as credit."
         yield fault(line.row, "sign", what, "State its sign: debit or credit.", "sign-mixed")
     doubled = [code for code in line.picks if codes[code].account_class in RESULT_CLASSES]

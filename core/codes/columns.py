@@ -30,6 +30,8 @@ BUILT_IN = {
     "cash_flow": "Cash flow",
     "enabled": "Enabled",
     "notes": "Notes",
+    "unit": "Unit",
+    "adds_up": "Adds up",
 }
 
 

@@ -90,7 +90,8 @@ def _by_books(state: State, code_list: str, known: CodeUsage) -> Iterator[Doubt]
         return
     for code in index.posting:
         row = index.codes[code]
-        if code not in known.posted and row.takes_amounts and not row.in_use_until:
+        is_money = row.takes_amounts and not row.is_statistic
+        if code not in known.posted and is_money and not row.in_use_until:
             way_out = "Delete it, close it, or leave it for later."
             yield Doubt("never-used", code, "Nothing was ever posted to it.", way_out)
 

@@ -55,10 +55,10 @@ BudgetId = Annotated[str, Kind("id"), Refers("budgets")]
 RolloutId = Annotated[str, Kind("id"), Refers("rollouts")]
 GroupId = Annotated[str, Kind("id"), Refers("groups")]
 
-CLASSES = ("asset", "liability", "equity", "revenue", "expense")
+CLASSES = ("asset", "liability", "equity", "revenue", "expense", "statistic")
 CASH_FLOWS = ("none", "operating", "investing", "financing", "cash")
 PROPERTY_KINDS = ("text", "number", "date", "choice")
-DEBIT_CLASSES = ("asset", "expense")
+DEBIT_CLASSES = ("asset", "expense", "statistic")
 SEPARATORS = ("-", ".", "/", ":", "_", "|")
 ROLES = ("company", "natural_account", "cost_centre", "intercompany", "other")
 ROLLED_OUT = ("account", "code", "string", "strings", "rule", "quick_code", "place")

@@ -68,12 +68,13 @@ class ArrangedLine(NamedTuple):
 
 
 class Budget(NamedTuple):
-    """A budget of a chart's companies; its lines are kept with the books."""
+    """A budget of a chart's companies, or statistics of theirs; its lines are kept with the books."""
 
     budget: Id
     name: Annotated[str, Kind("text"), MUST]
     chart: Annotated[ChartId, MUST]
     approved: Annotated[bool, Kind("flag"), LATER] = False
+    kind: Annotated[str, choice("budget", "statistics"), LATER] = "budget"
 
 
 class ColumnSet(NamedTuple):

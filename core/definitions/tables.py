@@ -101,6 +101,13 @@ class Code(NamedTuple):
     revalue: Flag = False
     cash_flow: Annotated[str, choice(*CASH_FLOWS)] = "none"
     notes: Text = ""
+    unit: Annotated[str, Kind("text"), LATER] = ""
+    adds_up: Annotated[bool, Kind("flag"), LATER] = False
+
+    @property
+    def is_statistic(self) -> bool:
+        """Whether it takes quantities of its unit, and no amounts of money."""
+        return self.account_class == "statistic"
 
     @property
     def debit_normal(self) -> bool:

@@ -33,7 +33,8 @@ class Amounts:
     `result`;
     `touched` where there is any amount at all, even if it cancels. `parts`: by row the line part that it was
     put to, or WHOLE; an account may then have several rows. `deciding`: the column whose balance decides on
-    which side an account stands in all of them (None: each column by itself).
+    which side an account stands in all of them (None: each column by itself). `has_statistics`: quantities of
+    statistics are among them; lines of statistics are empty otherwise.
     """
 
     window: NDArray[Any]
@@ -43,6 +44,7 @@ class Amounts:
     touched: NDArray[np.bool_] | None = None
     parts: NDArray[np.int64] | None = None
     deciding: int | None = None
+    has_statistics: bool = False
 
     def rows(self, count: int) -> NDArray[np.int64]:
         """Which of the `count` accounts each row is."""

@@ -82,7 +82,9 @@ def cash_proof(
 ) -> CashProof:
     """`moved_in_all`, for a direct cash flow: what all accounts moved, in one column, whatever journal
     moved them."""
-    off = sum(figure.raw[column] for figure in figures.lines if figure.line.parent < 0)
+    off = sum(
+        figure.raw[column] for figure in figures.lines if figure.line.parent < 0 and not figure.line.quantity
+    )
     missing = [
         (plan.accounts.codes[plan.accounts.posting[place]], int(moved))
         for place, row in plan.rows_between(amounts, -1, 0)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from types import MappingProxyType
 from typing import NamedTuple
@@ -16,7 +16,7 @@ from core.money import round_half_up
 from core.statements import formulas
 from core.statements.amounts import WHOLE, Amounts
 from core.statements.line_parts import DEBIT, by_side
-from core.statements.plans import RESULT_CLASSES, Plan, PlanLine
+from core.statements.plans import RESULT_CLASSES, WITH_FIGURES, Plan, PlanLine
 
 
 class Figure(NamedTuple):
@@ -34,7 +34,9 @@ class Figure(NamedTuple):
     def is_ratio(self) -> bool:
         """Whether it is no amount of money, and says nothing in whole units."""
         row = self.line.row
-        return row.kind == "formula" and formulas.parse(row.formula).is_ratio
+        return self.line.quantity is not None or (
+            row.kind == "formula" and formulas.parse(row.formula).is_ratio
+        )
 
     def seen(self, column: int = 0) -> int | None:
         """What the eye is shown: nothing where nothing was posted."""
@@ -78,6 +80,8 @@ def compute(made: Plan, amounts: Amounts, digits: int, earlier: Earlier = Mappin
     amounts = by_side(made.parts, len(made.accounts.posting), amounts)
     rows = amounts.rows(len(made.accounts.posting))
     lines_of = amounts.lines(made.line_of, made.part_lines)
+    if made.has_statistics:
+        amounts = _as_they_stand(made, amounts, rows)
     raw = grouped(lines_of % (len(made.lines) + 1), amounts.window[: len(rows)], len(made.lines) + 1)
     raw[-1] = 0  # accounts on no line
     if made.has_result:
@@ -87,16 +91,24 @@ def compute(made: Plan, amounts: Amounts, digits: int, earlier: Earlier = Mappin
             if line.row.kind == "result":
                 raw[i] = total
     for i in range(len(made.lines) - 1, -1, -1):
-        if (parent := made.lines[i].parent) >= 0:
-            raw[parent] += raw[i]
+        if made.adds(i):
+            raw[made.lines[i].parent] += raw[i]
     values = raw.tolist()
-    shown = shown_columns(made, values[: len(made.lines)], digits, earlier)
+    known = amounts.has_statistics
+    shown = shown_columns(made, values[: len(made.lines)], digits, earlier, has_statistics=known)
     bare = _bare(made, amounts, rows, lines_of)
     lines = tuple(
         Figure(line, tuple(row), tuple(seen), nothing)
         for line, row, seen, nothing in zip(made.lines, values, shown, bare, strict=False)
     )
     return Figures(lines, tuple(_unplaced(made, amounts, lines_of)), amounts)
+
+
+def _as_they_stand(made: Plan, amounts: Amounts, rows: NDArray[np.int64]) -> Amounts:
+    """With what stands at the end in place of what moved, for statistics that are never added up."""
+    stands = np.zeros(len(amounts.window), dtype=bool)
+    stands[: len(rows)] = made.standing[rows]
+    return replace(amounts, window=np.where(stands[:, None], amounts.cumulative, amounts.window))
 
 
 def _bare(
@@ -123,12 +135,19 @@ def without_amounts(made: Plan) -> Figures:
 
 
 def shown_columns(
-    made: Plan, raw: list[list[int]], digits: int, earlier: Earlier = MappingProxyType({})
+    made: Plan,
+    raw: list[list[int]],
+    digits: int,
+    earlier: Earlier = MappingProxyType({}),
+    *,
+    has_statistics: bool = False,
 ) -> list[list[int | None]]:
-    """By line what is shown of its raw amounts; formulas worked out."""
+    """By line what is shown of its raw amounts; formulas worked out. Lines of statistics are empty where
+    these aren't among the amounts."""
     shown: list[list[int | None]] = []
     for line, row in zip(made.lines, raw, strict=True):
-        figured = line.row.kind in ("heading", "accounts", "result")
+        figured = line.row.kind in WITH_FIGURES
+        figured &= has_statistics or not line.quantity
         shown.append([v if line.direction == DEBIT else -v for v in row] if figured else [None] * len(row))
     _work_out(made, shown, digits, earlier)
     return shown

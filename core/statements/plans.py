@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import NamedTuple
 
 import numpy as np
@@ -30,6 +30,8 @@ from core.statements import formulas
 from core.statements.amounts import Amounts
 from core.statements.line_parts import CREDIT, DEBIT, SIDES, LinePart, takes_part
 
+WITH_FIGURES = ("heading", "accounts", "result")
+"""Kinds of lines with amounts of their own."""
 BALANCE_CLASSES = ("asset", "liability", "equity")
 RESULT_CLASSES = ("revenue", "expense")
 NEAR = 25
@@ -57,9 +59,16 @@ def line_title(row: StatementLine) -> str:
     return row.label or row.line
 
 
+class Quantity(NamedTuple):
+    """What statistics of a line are counted in, and whether they add up over time or stand at its end."""
+
+    unit: str
+    adds_up: bool
+
+
 class PlanLine(NamedTuple):
     """A line in the order of the tree. `direction` is DEBIT or CREDIT (0: none of its own); `picks` sorted
-    codes."""
+    codes; `quantity` of a line of statistics (None: of money)."""
 
     row: StatementLine
     depth: int
@@ -67,6 +76,16 @@ class PlanLine(NamedTuple):
     direction: int
     picks: tuple[str, ...]
     mixed: bool
+    quantity: Quantity | None = None
+
+    @property
+    def stands(self) -> bool:
+        """Whether it shows quantities that stand at the end of a stretch."""
+        return self.quantity is not None and not self.quantity.adds_up
+
+
+def _no_accounts() -> NDArray[np.bool_]:
+    return np.zeros(0, dtype=bool)
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,7 +94,8 @@ class Plan:
 
     `line_of[i]` is the line that takes the i-th posting account of the list whole, or what `parts` leave of
     it, or -1;
-    `twice` lists accounts on two lines; `into_result` marks revenue and expense accounts.
+    `twice` lists accounts on two lines; `into_result` marks revenue and expense accounts, `statistics` those
+    that take quantities, `standing` those of them that stand at the end of a stretch.
     """
 
     statement: Statement
@@ -88,6 +108,23 @@ class Plan:
     has_result: bool
     into_result: NDArray[np.bool_]
     parts: tuple[LinePart, ...] = ()
+    statistics: NDArray[np.bool_] = field(default_factory=_no_accounts)
+    standing: NDArray[np.bool_] = field(default_factory=_no_accounts)
+
+    @property
+    def has_statistics(self) -> bool:
+        """Whether some line shows quantities."""
+        return any(line.quantity for line in self.lines)
+
+    @property
+    def asks_standing(self) -> bool:
+        """Whether some line shows what stands at the end, whatever the others sum."""
+        return self.has_result or self.has_statistics
+
+    def adds(self, place: int) -> bool:
+        """Whether a line is summed under its heading: quantities are only with the like."""
+        line = self.lines[place]
+        return line.parent >= 0 and self.lines[line.parent].quantity == line.quantity
 
     @property
     def has_conditions(self) -> bool:
@@ -156,6 +193,8 @@ class Plan:
     def is_taken_off(self, line: PlanLine) -> bool:
         """Whether a line is subtracted under its heading, being shown in the other direction."""
         above = self.lines[line.parent].direction if line.parent >= 0 else 0
+        if line.quantity:
+            return False
         return bool(above and line.direction and line.direction != above)
 
     def missed(self) -> NDArray[np.int64]:
@@ -166,10 +205,14 @@ class Plan:
             else ~self.into_result | (not self.has_result)
         )
         known = self.statement.kind in ("income_statement", "balance_sheet")
+        if len(self.statistics):
+            wanted &= ~self.statistics
         return np.flatnonzero((self.line_of < 0) & wanted & known)
 
     def belongs(self, account_class: str) -> bool:
         """Whether an account of this class that stands on no line is missed by the statement."""
+        if account_class == "statistic":
+            return False
         if self.statement.kind == "balance_sheet":
             return account_class not in RESULT_CLASSES or not self.has_result
         return self.statement.kind == "income_statement" and account_class in RESULT_CLASSES
@@ -181,22 +224,30 @@ class _Sides(NamedTuple):
 
     debit: NDArray[np.bool_]
     into_result: NDArray[np.bool_]
+    statistics: NDArray[np.bool_]
+    standing: NDArray[np.bool_]
+    quantities: tuple[Quantity | None, ...]
+    """of statistics, in the same order"""
 
 
 @derived((Code, 0))
 def _sides(state: State, code_list: str) -> _Sides:
     index = list_index(state, code_list)
-    classes = [index.codes[code].account_class for code in index.posting]
+    rows = [index.codes[code] for code in index.posting]
+    classes = [row.account_class for row in rows]
     return _Sides(
         np.array([c in DEBIT_CLASSES for c in classes], dtype=bool),
         np.array([c in RESULT_CLASSES for c in classes], dtype=bool),
+        np.array([row.is_statistic for row in rows], dtype=bool),
+        np.array([row.is_statistic and not row.adds_up for row in rows], dtype=bool),
+        tuple(Quantity(row.unit, row.adds_up) if row.is_statistic else None for row in rows),
     )
 
 
 def _direction(row: StatementLine, debit: NDArray[np.bool_], kinds: set[int]) -> tuple[int, bool]:
     """How a line is shown, and whether it mixes debit and credit accounts. `kinds` are the directions below
     it."""
-    if row.kind not in ("heading", "accounts", "result"):
+    if row.kind not in WITH_FIGURES:
         return 0, False
     stated = SIDES.get(row.sign) or (SIDES.get(row.side) if row.kind == "accounts" else 0)
     if stated or row.kind == "result":
@@ -233,17 +284,7 @@ def plan(state: State, statement: str) -> Plan | None:
     placing.close_sides()
     twice = tuple((code, order[first][0], order[second][0]) for code, first, second in placing.twice)
     has_result = any(rows[line].kind == "result" for line, _ in order)
-    below: list[set[int]] = [set() for _ in order]
-    lines: list[PlanLine] = []
-    for i in range(len(order) - 1, -1, -1):
-        line, depth = order[i]
-        row, (codes, at) = rows[line], picks[i]
-        direction, mixed = _direction(row, sides.debit[at], below[i])
-        parent = index.get(row.parent, -1)
-        if parent >= 0:
-            below[parent] |= {direction} | below[i]
-        lines.append(PlanLine(row, depth, parent, direction, tuple(codes), mixed))
-    lines.reverse()
+    lines = _plan_lines([(rows[line], depth) for line, depth in order], index, picks, sides)
     return Plan(
         statement_row,
         accounts,
@@ -255,7 +296,34 @@ def plan(state: State, statement: str) -> Plan | None:
         has_result,
         sides.into_result,
         tuple(placing.parts),
+        sides.statistics,
+        sides.standing,
     )
+
+
+def _plan_lines(
+    order: Sequence[tuple[StatementLine, int]],
+    index: Mapping[str, int],
+    picks: Sequence[tuple[list[str], NDArray[np.int64]]],
+    sides: _Sides,
+) -> list[PlanLine]:
+    """Rows with their depths, in the order of the tree: how each is shown, from what stands below it."""
+    below: list[set[int]] = [set() for _ in order]
+    counted: list[set[Quantity | None]] = [set() for _ in order]
+    lines: list[PlanLine] = []
+    for i in range(len(order) - 1, -1, -1):
+        (row, depth), (codes, at) = order[i], picks[i]
+        direction, mixed = _direction(row, sides.debit[at], below[i])
+        quantities = counted[i] | {sides.quantities[place] for place in at.tolist()}
+        quantity = next(iter(quantities)) if len(quantities) == 1 else None
+        direction = DEBIT if quantity else direction
+        mixed |= row.kind == "accounts" and len(quantities) > 1
+        parent = index.get(row.parent, -1)
+        if parent >= 0:
+            counted[parent] |= {quantity} if row.kind in WITH_FIGURES else set()
+            below[parent] |= set() if quantity else {direction} | below[i]
+        lines.append(PlanLine(row, depth, parent, direction, tuple(codes), mixed, quantity))
+    return lines[::-1]
 
 
 class _Placing:

@@ -36,8 +36,8 @@ def _fault(code: FaultCode, what: str, way_out: str, column: str, value: str, su
     return Fault(code, what, Location(column=column, value=value), way_out, subject)
 
 
-def code_fault(field: Field, code: str, column: str, value: str) -> Fault | None:
-    """Why a code cannot take amounts in this field, dates aside."""
+def code_fault(field: Field, code: str, column: str, value: str, *, quantities: bool = False) -> Fault | None:
+    """Why a code cannot take amounts in this field, dates aside. `quantities`: those of statistics too."""
     row = field.codes.get(code)
     subject = f"{field.name}:{code}"
     if row is None:
@@ -51,6 +51,10 @@ def code_fault(field: Field, code: str, column: str, value: str) -> Fault | None
         what = f"{field.title}: {code} {row.name} is not open for posting."
         way_out = "Choose another code or allow posting to it."
         return _fault("code-not-posting", what, way_out, column, value, subject)
+    if row.is_statistic and not quantities:
+        what = f"{field.title}: {code} {row.name} is a statistic and takes no amounts."
+        way_out = "Choose another account; its quantities are keyed in statistics, under Budgets."
+        return _fault("code-statistic", what, way_out, column, value, subject)
     if not row.enabled:
         what = f"{field.title}: {code} {row.name} is switched off."
         return _fault("code-disabled", what, "Choose another code or enable it.", column, value, subject)
@@ -126,12 +130,19 @@ def _rule_faults(
 
 
 def resolve(
-    seated: CompanyContext, account: str, dimensions: str, active: int | None = None, *, defaults: bool = True
+    seated: CompanyContext,
+    account: str,
+    dimensions: str,
+    active: int | None = None,
+    *,
+    defaults: bool = True,
+    quantities: bool = False,
 ) -> ResolvedAccount:
     """Works an account string out for a company: defaults, padding, checks, fills, rules. Dates: see
     `date_faults`.
 
-    `active` is the mask of pairing rules in use (RuleBook.active); None means all.
+    `active` is the mask of pairing rules in use (RuleBook.active); None means all. `quantities`: accounts
+    that are statistics are taken too.
     """
     chart, faults = seated.chart, list[Fault]()
     values = [""] * (len(chart.segments) + len(chart.dimensions))
@@ -139,7 +150,7 @@ def resolve(
     if parts is None:
         return _finished(chart, values, account, faults)
     values[: len(parts)] = parts
-    _fill_codes(chart, values, account, defaults, faults)
+    _fill_codes(chart, values, account, faults, defaults=defaults, quantities=quantities)
     if dimensions:
         _read_dimensions(chart, dimensions, values, faults)
     if chart.book.every:
@@ -167,7 +178,13 @@ def _parts(chart: ChartIndex, account: str, faults: list[Fault]) -> list[str] | 
 
 
 def _fill_codes(
-    chart: ChartIndex, values: list[str], account: str, defaults: bool, faults: list[Fault]
+    chart: ChartIndex,
+    values: list[str],
+    account: str,
+    faults: list[Fault],
+    *,
+    defaults: bool,
+    quantities: bool,
 ) -> None:
     """Pads each code, or takes the default, and checks that it takes amounts."""
     for i, segment in enumerate(chart.segments):
@@ -177,8 +194,8 @@ def _fill_codes(
             if row is None:
                 code = segment.padded(code)
                 row = segment.codes.get(code)
-            if row is None or not row.takes_amounts or not row.enabled:
-                fault = code_fault(segment, code, "account", account)
+            if row is None or not row.takes_amounts or not row.enabled or row.is_statistic:
+                fault = code_fault(segment, code, "account", account, quantities=quantities)
                 if fault:
                     faults.append(fault)
         values[i] = code
@@ -299,6 +316,7 @@ RESTORED: set[FaultCode] = {
     "string-unknown",
     "code-unknown",
     "code-rollup",
+    "code-statistic",
     "too-many-parts",
     "dimensions-unreadable",
     "dimension-unknown",
@@ -306,14 +324,16 @@ RESTORED: set[FaultCode] = {
 }
 
 
-def restored(seated: CompanyContext, account: str, dimensions: str, *, defaults: bool) -> ResolvedAccount:
+def restored(
+    seated: CompanyContext, account: str, dimensions: str, *, defaults: bool, quantities: bool = False
+) -> ResolvedAccount:
     """For history and balances kept elsewhere: the codes must exist and take amounts; dates and rules are not
     asked.
 
     History keeps empty segments empty (`defaults` false): a default of today says nothing about what was
     posted then.
     """
-    resolved = resolve(seated, account, dimensions, active=0, defaults=defaults)
+    resolved = resolve(seated, account, dimensions, active=0, defaults=defaults, quantities=quantities)
     natural = seated.chart.segments[seated.chart.natural].name if seated.chart.natural >= 0 else ""
     faults = tuple(
         fault

@@ -39,6 +39,7 @@ def codes_offered(state: State, seated: CompanyContext, field: Field, text: str,
     for row in _matching(state, field.code_list, text):
         if (
             not row.takes_amounts
+            or row.is_statistic
             or not row.enabled
             or not in_use(row, on)
             or (own and row.code not in seated.codes)

@@ -221,7 +221,8 @@ class Acts:
                 pick(("acc", "site", "own")),
                 pick(WORDS["code"]),
                 "New",
-                account_class=pick(("", "asset", "expense")),
+                account_class=pick(("", "asset", "expense", "statistic")),
+                unit=pick(("", "", "heads")),
             ),
         )
         return pick(

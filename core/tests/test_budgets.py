@@ -27,12 +27,13 @@ from core.tests.test_analysis import CHART, packs, rows_of
 PERIODS = (1, 2, 3, 4)
 NATURALS = ("4010", "5010", "5020")
 STRINGS = [f"10-{natural}-{site}" for natural in NATURALS for site in ("001", "002")]
+PLAN = Budget("b", "Plan", "c")
 LINES = [
     Statement("inc", "Income", "c", "income_statement"),
     StatementLine("inc", "all", "", 1, "Result", "heading"),
     StatementLine("inc", "sales", "all", 1, "Sales", "accounts", "4010"),
     StatementLine("inc", "costs", "all", 2, "Costs", "accounts", "5*"),
-    Budget("b", "Plan", "c"),
+    PLAN,
 ]
 WORLD = state(*LINES)
 big = st.integers(-(10**12), 10**12)
@@ -316,14 +317,21 @@ class Fitting(TestCase):
             BudgetCell(17, "10-4010-001"): 4,
         }
         self.assertEqual(
-            [(one.amount, one.fault.what) for one in misfits(world, company, there, frozenset(PERIODS))],
+            [
+                (one.amount, one.fault.what)
+                for one in misfits(world, company, PLAN, there, frozenset(PERIODS))
+            ],
             [
                 (2, "4020 Group sales is not open for budgets."),
                 (3, "Account: there is no code 4999."),
                 (4, "The calendar has no period 17 in this year."),
             ],
         )
-        self.assertIsNone(budget_fault(world, company, "4010"))
+        self.assertIsNone(budget_fault(world, company, PLAN, "4010"))
+        kept = PLAN._replace(name="Heads", kind="statistics")
+        refused = budget_fault(world, company, kept, "4010")
+        what = "4010 Sales is no statistic, and Heads holds statistics."
+        self.assertEqual(refused and refused.what, what)
 
     def test_an_approved_budget_stays_as_it_is(self) -> None:
         self.assertIsNone(approved_fault(Budget("b", "Plan", "c")))

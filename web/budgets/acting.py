@@ -97,7 +97,11 @@ def _check_open(address: BudgetAddress) -> None:
 def _check_accounts(address: BudgetAddress, edits: Iterable[CellEdit]) -> None:
     """An account that takes no budget may be emptied, nothing else."""
     keyed = sorted({address.context.chart.natural_of(e.cell.account) for e in edits if e.now is not None})
-    faults = [fault for code in keyed if (fault := budget_fault(address.state, address.context, code))]
+    faults = [
+        fault
+        for code in keyed
+        if (fault := budget_fault(address.state, address.context, address.budget, code))
+    ]
     if faults:
         raise Refused(faults[:20])
 

@@ -15,6 +15,8 @@ from core.books.periods import CalendarIndex, company_calendar
 from core.budgets.cells import BudgetCell, BudgetSpan, BudgetYear
 from core.budgets.fitting import budget_fault, new_string
 from core.budgets.grid import BudgetGrid
+from core.budgets.statistics import standing_statistics, with_statistics
+from core.codes.lists import list_index
 from core.definitions.state import State
 from core.definitions.tables import Budget, Company
 from core.faults import WrongCall
@@ -22,7 +24,7 @@ from core.money import digits_of
 from core.statements.plans import Plan, plan
 from core.structures.charts import CompanyContext, company_context
 from web.definitions.viewing import PineRequest
-from web.journals.amount_rows import company_rows
+from web.journals.amount_rows import company_rows, statistic_rows
 from web.journals.budgets import budget_books, budget_cells
 from web.shell.asked import number, text
 from web.statements.addresses import default_period, where
@@ -148,12 +150,20 @@ class BudgetAddress:
     def budget_year(self, cells: Mapping[BudgetCell, int]) -> BudgetYear:
         """Those that the page is narrowed to."""
         fitting = {cell: amount for cell, amount in cells.items() if self.fits(cell)}
-        return BudgetYear(fitting, self.periods, self.context.chart.natural_of)
+        natural_of, whole = self.context.chart.natural_of, 10**self.digits
+        return BudgetYear(fitting, self.periods, natural_of, self.standing, whole)
+
+    @cached_property
+    def standing(self) -> frozenset[str]:
+        """Statistics that stand at a period's end."""
+        return standing_statistics(list_index(self.state, self.context.chart.natural_list))
 
     def actual(self, year: int) -> dict[BudgetCell, int]:
-        """What was posted in a year's regular periods, closing journals left out."""
+        """What was posted in a year's regular periods, closing journals left out, and statistics kept."""
         regular = {row.period for row in self.calendar.of_year(year) if row.kind == "regular"}
         rows = company_rows(self.state, self.company.company, texts=True)
+        kept = statistic_rows(self.state, self.company, self.context.chart, self.calendar)
+        rows = with_statistics(rows, kept) if len(kept) else rows
         cells: dict[BudgetCell, int] = {}
         for period, string, combination, amount in rows.of_year(year):
             cell = BudgetCell(period, rows.strings[string], rows.combinations[combination])
@@ -178,7 +188,7 @@ class BudgetAddress:
         return new_string(self.context, natural, codes)
 
     def takes_budget(self, natural: str) -> bool:
-        return budget_fault(self.state, self.context, natural) is None
+        return budget_fault(self.state, self.context, self.budget, natural) is None
 
     def offers(self, natural: str) -> bool:
         """Whether an account without a figure is offered: open for the company, for budgets and posting."""

@@ -101,13 +101,15 @@ def _keyed(address: BudgetAddress, grid: BudgetGrid, row: GridRow, texts: Mappin
         after = own
         for name, text in texts.items():
             periods = spans[name]
+            earlier = _year_of(own, before)
             named = {
-                "now": direction * sum(own.of(row.naturals, periods).values()),
-                "before": direction * sum(_year_of(own, before).of(row.naturals, periods).values()),
+                "now": direction * own.standing_sum(own.of(row.naturals, periods)),
+                "before": direction * earlier.standing_sum(earlier.of(row.naturals, periods)),
             }
             amount = _amount(name, text, address.digits, named)
             raw = None if amount is None else direction * amount
-            if raw is not None and name == YEAR:  # what lies in other periods stays
+            stands = own.standing.issuperset(row.naturals)
+            if raw is not None and name == YEAR and not stands:  # what lies in other periods stays
                 raw -= sum(own.of(row.naturals, {c.period for c in own.cells} - set(periods)).values())
             after = after.with_edits(keyed(after, before, row.naturals, periods, raw, new_string))
         return own.edits({cell: after.cells.get(cell) for cell in {*own.cells, *after.cells}})
@@ -265,7 +267,7 @@ def _reader(address: BudgetAddress, grid: BudgetGrid, year: BudgetYear) -> Budge
         chart = address.context.chart
         if chart.separator not in text and not dimensions and text in codes and not codes[text].rollup:
             return Account(text, None, codes[text].name)
-        found = restored(address.context, chart.kept(text), dimensions, defaults=True)
+        found = restored(address.context, chart.kept(text), dimensions, defaults=True, quantities=True)
         if found.faults:
             raise Refused(found.faults)
         row = codes.get(found.natural)
@@ -277,6 +279,6 @@ def _reader(address: BudgetAddress, grid: BudgetGrid, year: BudgetYear) -> Budge
         line = int(plan.line_of[at]) if at is not None else -1
         if line >= 0:
             return 1 if plan.lines[line].direction == 1 else -1
-        return 1 if natural in codes and codes[natural].account_class in ("asset", "expense") else -1
+        return 1 if natural in codes and codes[natural].debit_normal else -1
 
     return BudgetReader(year, grid.before, names, address.digits, account, direction, address.new_string)

@@ -85,7 +85,8 @@ def new(request: PineRequest, state: State) -> HttpResponse:
     if not name:
         raise Refused([Fault("cell-empty", "The budget needs a name.", Location("budgets", (), "name"))])
     taken = {row.budget for row in state.rows(Budget)}
-    row = Budget(free_id(name, lambda one: one in taken, "budget"), name, chart)
+    kind = source.kind if source else words_of(request, "kind", 20) or "budget"
+    row = Budget(free_id(name, lambda one: one in taken, "budget"), name, chart, kind=kind)
     with transaction.atomic():
         actions.make_change(Add(row), request.user)
         if source is not None:

@@ -12,7 +12,7 @@ from django.utils.safestring import SafeString
 from core.budgets.cells import BudgetSpan
 from core.budgets.grid import BudgetGrid, GridRow
 from core.codes.lists import list_index
-from core.money import format_amount, show_amount, show_whole
+from core.money import format_amount, show_amount, show_quantity, show_whole
 from web.budgets.address import BudgetAddress
 from web.shell.table_rows import Cell, TableRow, indent, table_rows
 
@@ -61,7 +61,12 @@ class BudgetTable:
 
     def rows(self) -> SafeString:
         rows = self.grid.rows(every_account=self.address.every, with_strings=self.address.strings)
-        return table_rows(map(self._row, rows))
+        return table_rows(self._row(row) for row in rows if self._is_kept(row))
+
+    def _is_kept(self, row: GridRow) -> bool:
+        """Statistics are keyed on lines of statistics alone."""
+        is_money = self.grid.plan.lines[row.line].quantity is None
+        return not (is_money and self.address.budget.kind == "statistics")
 
     def _row(self, row: GridRow) -> TableRow:
         line = self.grid.plan.lines[row.line]
@@ -85,12 +90,15 @@ class BudgetTable:
         if value is None:
             kind = self.grid.plan.lines[row.line].row.kind
             return "" if row.is_line and kind in ("text", "gap") else "—"
+        if self.grid.plan.lines[row.line].quantity:
+            return show_quantity(value, self.grid.digits)
         return show_amount(value, self.grid.digits) if self.exact else show_whole(value, self.grid.digits)
 
     def name(self, row: GridRow) -> tuple[str, str]:
         """(code, words) that a row is known by."""
         if row.is_line:
-            return "", self.grid.plan.lines[row.line].row.label or self.grid.plan.lines[row.line].row.line
+            line = self.grid.plan.lines[row.line].row
+            return "", line.label or ("" if line.kind in ("text", "gap") else line.line)
         if row.string:
             account, dimensions = row.string
             return self.address.context.chart.shown(account), dimensions
@@ -101,10 +109,20 @@ class BudgetTable:
         """The periods and the year of a row, exact, to be keyed."""
         spans = [(span.name, span.title, column) for column, span in enumerate(self.address.spans, 1)]
         named = [*spans, (YEAR, f"The year {self.address.year}", self.grid.columns - 1)]
-        return [BudgetInput(name, title, self._exact(row.shown[column])) for name, title, column in named]
+        digits = self.grid.digits
+        if self.grid.plan.lines[row.line].quantity:
+            return [BudgetInput(name, title, _trimmed(row.shown[at], digits)) for name, title, at in named]
+        return [BudgetInput(name, title, _exact(row.shown[at], digits)) for name, title, at in named]
 
-    def _exact(self, value: int | None) -> str:
-        return "" if value is None else format_amount(value, self.grid.digits)
+
+def _exact(value: int | None, digits: int) -> str:
+    return "" if value is None else format_amount(value, digits)
+
+
+def _trimmed(value: int | None, digits: int) -> str:
+    """A quantity with decimals only where it has some."""
+    text = _exact(value, digits)
+    return text.rstrip("0").rstrip(".") if "." in text else text
 
 
 def short(span: BudgetSpan) -> str:

@@ -40,7 +40,7 @@ def first_book(request: PineRequest, state: State, budget: str) -> HttpResponse:
     companies = [one for one in companies_seen(request.user, state) if row and one.chart == row.chart]
     wanted = text(request.GET, "company", 40) or request.session.get("company")
     company = next((one for one in companies if one.company == wanted), companies[0] if companies else None)
-    statement = _first_statement(request, state, row.chart if row else "")
+    statement = _first_statement(request, state, row) if row else None
     if company is None or statement is None:
         raise Http404
     return HttpResponseRedirect(reverse("budget", args=[budget, company.company, statement.statement]))
@@ -52,9 +52,13 @@ def _keyed_on(request: PineRequest, state: State, chart: str) -> list[Statement]
     return [row for row in rows if (planned := plan(state, row.statement)) and not planned.needs_rows]
 
 
-def _first_statement(request: PineRequest, state: State, chart: str) -> Statement | None:
-    """An income statement where there is one: that is what is budgeted most."""
-    rows = _keyed_on(request, state, chart)
+def _first_statement(request: PineRequest, state: State, budget: Budget) -> Statement | None:
+    """An income statement where there is one: that is what is budgeted most; of statistics one that shows
+    some."""
+    rows = _keyed_on(request, state, budget.chart)
+    if budget.kind == "statistics":
+        plans = ((row, plan(state, row.statement)) for row in rows)
+        rows = [row for row, planned in plans if planned and planned.has_statistics] or rows
     return next((row for row in rows if row.kind == "income_statement"), rows[0] if rows else None)
 
 
@@ -80,6 +84,7 @@ def budget(request: PineRequest, state: State, budget: str, company: str, statem
             "seen": acts[0].pk if acts else 0,
             "misfits": _misfits(address, stored),
             "missed": _missed(table),
+            "is_statistics": address.budget.kind == "statistics",
             **_around(request, state, address),
         },
     )
@@ -93,7 +98,7 @@ def _row_asked(request: PineRequest) -> str:
 
 def _misfits(address: BudgetAddress, stored: Any) -> list[Any]:
     periods = frozenset(row.period for row in address.calendar.of_year(address.year))
-    return list(misfits(address.state, address.context, stored, periods))[:MOST_TOLD]
+    return list(misfits(address.state, address.context, address.budget, stored, periods))[:MOST_TOLD]
 
 
 def _missed(table: BudgetTable) -> list[tuple[str, int]]:

@@ -98,7 +98,7 @@ def more(request: PineRequest, state: State, code_list: str, code: str) -> HttpR
         )
     columns = ["notes", *([] if row.rollup else ["budgeting"])]
     if code_list in natural_lists(state) and not row.rollup:
-        columns += ["currency", "revalue", "cash_flow"]
+        columns += ["unit", "adds_up"] if row.is_statistic else ["currency", "revalue", "cash_flow"]
     changes: list[Change] = [Put(filled(request, row, *columns))]
     changes += _properties(request, state, rules, code_list, code)
     changes += _names(request, state, code_list, code)

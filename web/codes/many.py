@@ -37,6 +37,8 @@ SETTABLE = (
     "currency",
     "revalue",
     "cash_flow",
+    "unit",
+    "adds_up",
     "enabled",
     "in_use_from",
 )

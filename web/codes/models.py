@@ -36,6 +36,8 @@ class Code(Definition):
     revalue = models.BooleanField(default=False)
     cash_flow = models.CharField(max_length=9, default="none")
     notes = text()
+    unit = text()
+    adds_up = models.BooleanField(default=False)
 
     class Meta:
         constraints = [*key("code_list", "code"), *choices_held("codes")]

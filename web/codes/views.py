@@ -283,6 +283,7 @@ def add(request: PineRequest, state: State, code_list: str) -> HttpResponse:
         like._replace(code=text, name="", notes="", in_use_until=None) if like else Code(code_list, text, "")
     )
     row = filled(request, base, "name", "rollup", "posting", "account_class", "contra", "in_use_from")
+    row = _counted(request, row)
     if not text:
         raise Refused([Fault("cell-empty", "The code must be given.", Location("codes", (), "code"))])
     apply_change(request, AddCode(row, request.POST.get("parent", "").strip()))
@@ -308,8 +309,14 @@ def _edited(request: PineRequest, state: State, code_list: str, code: str) -> Ht
     columns = ["name", "in_use_from", "in_use_until", *([] if row.rollup else ["posting", "contra"])]
     if code_list in natural_lists(state) and not row.rollup and "account_class" not in fixed:
         columns.append("account_class")
-    apply_change(request, Put(filled(request, row, *columns)))
+    apply_change(request, Put(_counted(request, filled(request, row, *columns))))
     return reload_at(address(code_list, code))
+
+
+def _counted(request: PineRequest, row: Code) -> Code:
+    """With its unit, which statistics alone have."""
+    counted: Code = filled(request, row, "unit", "adds_up")
+    return counted if row.is_statistic else row._replace(unit="", adds_up=False)
 
 
 @needs_post(CHANGE)

@@ -108,7 +108,7 @@ class BalanceImport:
         elif (row.fiscal_year, row.period) not in calendar.periods and not (brought and row.period == 0):
             what = f"The calendar of {row.company} has no period {row.period} in {row.fiscal_year}."
             self._tell(read, key, "period", "reference", what, "Add the period.", str(row.period))
-        resolved = restored(seated, row.account, row.dimensions, defaults=True)
+        resolved = restored(seated, row.account, row.dimensions, defaults=True, quantities=not brought)
         for fault in resolved.faults:
             value = row.account if fault.where.column == "account" else row.dimensions
             self._tell(read, key, fault.where.column, fault.code, fault.what, fault.way_out, value)
@@ -235,7 +235,7 @@ class BalanceImport:
             what = f"{row.company} is not on the chart of budget {row.budget}."
             self._tell(read, key, "company", "reference", what, "Use a budget of its chart.", row.company)
         seated = company_context(self.state, row.company)
-        if seated and place and (closed := budget_fault(self.state, seated, place[2])):
+        if seated and place and budget and (closed := budget_fault(self.state, seated, budget, place[2])):
             self._tell(read, key, "account", closed.code, closed.what, closed.way_out, row.account)
         return self._amount(read, key, row, company) if company else None
 

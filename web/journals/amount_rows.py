@@ -44,7 +44,7 @@ THROUGH = """ AND l.journal_id IN (
 KEPT_AS_BALANCES = "SELECT DISTINCT fiscal_year FROM journals_balance WHERE company = %s"
 BUDGET = """
     SELECT fiscal_year, period, account, dimensions, amount FROM journals_budgetline
-    WHERE budget = %s AND company = %s ORDER BY id
+    WHERE budget = ANY(%s) AND company = %s ORDER BY id
 """
 
 
@@ -152,6 +152,8 @@ def known_budget(state: State, budget: str, chart: str) -> Budget:
         raise WrongCall(f"There is no budget {budget}.")
     if row.chart != chart:
         raise WrongCall(f"Budget {budget} belongs to chart {row.chart}, not to {chart}.")
+    if row.kind == "statistics":
+        raise WrongCall(f"{row.name} holds statistics, which stand among the figures: it is no budget.")
     return row
 
 
@@ -160,9 +162,24 @@ def budget_rows(
 ) -> AmountRows:
     """A budget's lines of a company by period, each with its own account string and dimensions."""
     known_budget(state, budget, company.chart)
+    return _planned_rows([budget], company, chart, calendar)
+
+
+def statistic_rows(state: State, company: Company, chart: ChartIndex, calendar: CalendarIndex) -> AmountRows:
+    """Quantities of the company that its chart's statistics keep, by period; of several all count."""
+    kept = sorted(
+        row.budget for row in state.rows(Budget) if row.kind == "statistics" and row.chart == company.chart
+    )
+    return _planned_rows(kept, company, chart, calendar)
+
+
+def _planned_rows(
+    budgets: list[str], company: Company, chart: ChartIndex, calendar: CalendarIndex
+) -> AmountRows:
     with connection.cursor() as cursor:
-        cursor.execute(BUDGET, [budget, company.company])
-        lines = cursor.fetchall()
+        if budgets:
+            cursor.execute(BUDGET, [budgets, company.company])
+        lines = cursor.fetchall() if budgets else []
     naturals = sorted({chart.natural_of(line[2]) for line in lines})
     place = {name: i for i, name in enumerate(naturals)}
     amount = np.array([line[4] for line in lines], dtype=np.int64)

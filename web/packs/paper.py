@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from core.analysis.variances import in_tenths, per_cent
-from core.money import UNITS, show_amount, show_whole
+from core.money import UNITS, show_amount, show_quantity, show_whole
 from core.statements.figures import Figure
 from core.statements.printing import printed
 from web.statements.queries import StatementFigures
@@ -128,6 +128,8 @@ def _with_per_cents(found: StatementFigures, cells: Sequence[str], figure: Figur
 def _cell(figure: Figure, column: int, digits: int, unit: str) -> str:
     if figure.line.row.kind in WITHOUT_FIGURE:
         return ""
+    if figure.line.quantity:
+        return show_quantity(figure.seen(column), digits)
     return _written(figure.seen(column), digits, unit, is_exact=figure.is_ratio)
 
 

@@ -40,7 +40,9 @@ def columns_offered(state: State, address: FigureAddress) -> list[tuple[str, str
     if not at.by_day and at.first is None:
         options += [(word, replace(at, periods=word)) for word in STEPS]
     if not at.by_day:
-        budgets = sorted(row for row in state.rows(Budget) if row.chart == address.company.chart)
+        budgets = sorted(
+            row for row in state.rows(Budget) if row.chart == address.company.chart and row.kind == "budget"
+        )
         options += [(row.name, replace(at, budget=row.budget)) for row in budgets]
         options += [
             (f"forecast: posted, then {row.name}", replace(at, periods="months", forecast=row.budget))

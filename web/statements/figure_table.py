@@ -11,7 +11,7 @@ from django.utils.safestring import SafeString
 
 from core.analysis.column_sums import TOTAL
 from core.analysis.variances import CHANGE, COLUMNS, VARIANCE, PerCents, in_tenths, per_cent
-from core.money import UNITS, show_amount, show_whole
+from core.money import UNITS, show_amount, show_quantity, show_whole
 from core.statements.figures import Figure
 from core.statements.line_parts import CREDIT
 from core.statements.printing import PrintedLine, printed
@@ -179,7 +179,7 @@ class FigureTable:
     def _cell(self, figure: Figure, column: int) -> Cell:
         value = figure.seen(column)
         return Cell(
-            self.written(value, figure.is_ratio),
+            self.written(value, figure),
             f"{self._css(column)}{self._judged(figure, column)}",
             link=self.cell_address(figure.line.row.line, column),
             opens=column == self.shown[-1],
@@ -218,9 +218,11 @@ class FigureTable:
         better = (value > 0) == (own == CREDIT)
         return " plus" if better else " minus"
 
-    def written(self, value: int | None, ratio: bool = False) -> str:
+    def written(self, value: int | None, figure: Figure | None = None) -> str:
         digits = self.found.digits
-        if ratio or self.unit == EXACT:
+        if figure and figure.line.quantity:
+            return show_quantity(value, digits)
+        if (figure and figure.is_ratio) or self.unit == EXACT:
             return show_amount(value, digits)
         return show_whole(value, digits, UNITS[self.unit])
 
@@ -251,5 +253,5 @@ class FigureTable:
         return all(
             sum(f.raw[:-1]) == f.raw[-1]
             for f in self.found.figures.lines
-            if f.line.row.kind != "result" or self.found.keys
+            if self.found.keys or not (f.line.row.kind == "result" or f.line.stands)
         )

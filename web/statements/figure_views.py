@@ -8,6 +8,7 @@ from typing import Any
 
 from django.http import Http404, HttpResponse
 from django.shortcuts import render
+from django.urls import reverse
 
 from core.analysis.asked import Asked
 from core.analysis.hierarchy_plan import hierarchy_plan
@@ -15,12 +16,12 @@ from core.analysis.stretches import first_of_movement
 from core.analysis.variances import CHANGE, VARIANCE, beside, per_cent_columns
 from core.books.periods import YEAR
 from core.definitions.state import State
-from core.definitions.tables import Company, Hierarchy, StatementLine
+from core.definitions.tables import Budget, Company, Hierarchy, StatementLine
 from core.faults import WrongCall
 from core.mapping.arrangements import arranged_otherwise, is_shown_by
 from core.statements.bridge import bridge
 from core.statements.cash_flow import cash_accounts, cash_proof
-from core.statements.plans import natural_list
+from core.statements.plans import WITH_FIGURES, PlanLine, natural_list
 from core.structures.second_charts import charts_of
 from web.definitions.viewing import PineRequest
 from web.people.rights import SIGNED_IN, companies_seen, needs
@@ -47,7 +48,6 @@ PERIODS = 24
 """How many of a line's last periods are drawn."""
 MOST_STEPS = 8
 """How many changes a bridge tells apart."""
-WITH_FIGURES = ("heading", "accounts", "result")
 
 
 @needs(SIGNED_IN, localised=True)
@@ -231,6 +231,9 @@ def _narrowed(
     return {
         "fields": fields,
         "of_line": line,
+        "unit": quantity.unit
+        if (quantity := address.plan.lines[address.plan.index[line.line]].quantity)
+        else "",
         "lines": lines,
         "picked": field_choices(source, address, field, line.line, companies),
     }
@@ -289,10 +292,11 @@ def _of_one(
             "accounts": shares,
             "company": address.company,
             "digits": found.digits,
-            "drill": _drill(address, found, column, figure.line.row.kind, alone),
+            "drill": _drill(address, found, column, figure.line, alone),
             "planned": address.planned(found, column),
             "remarks_at": address.remarks,
             "budget_address": address.budget_address(line) if address.budget else "",
+            "statistics_address": _statistics_address(state, address, figure.line),
             "back": f"{address.path}?{address.query()}",
             "codes": "" if any(share.into for share in shares) else ",".join(s.lines for s in shares),
             "is_budget": budget,
@@ -330,16 +334,25 @@ def _pictures(
     }
 
 
-def _drill(address: FigureAddress, found: StatementFigures, column: int, kind: str, alone: Asked) -> str:
+def _drill(address: FigureAddress, found: StatementFigures, column: int, line: PlanLine, alone: Asked) -> str:
     """The address of the journal lines behind a column, of a forecast those that are posted; empty where
-    there
-    are none, or they are of no one stretch."""
+    there are none, or they are of no one stretch."""
     planned = address.planned(found, column)
-    if planned == "all" or _spans_years(found, column):
+    if planned == "all" or _spans_years(found, column) or line.quantity:
         return ""
     if planned:
         alone = replace(alone, period=address.asked.period)
-    return _lines_of(address, kind, alone)
+    return _lines_of(address, line.row.kind, alone)
+
+
+def _statistics_address(state: State, address: FigureAddress, line: PlanLine) -> str:
+    """Where the quantities of a line are kept."""
+    rows = (row for row in state.rows(Budget) if row.chart == address.company.chart)
+    kept = min((row.budget for row in rows if row.kind == "statistics"), default="")
+    if not line.quantity or not kept:
+        return ""
+    path = reverse("budget", args=[kept, address.company.company, address.name])
+    return f"{path}?{where({'year': address.asked.year, 'row': f'budget:line:{line.row.line}'})}"
 
 
 def _spans_years(found: StatementFigures, column: int) -> bool:

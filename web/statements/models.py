@@ -72,6 +72,10 @@ class Budget(Definition):
     name = models.TextField()
     chart = to("structures.Chart", "chart")
     approved = models.BooleanField(default=False)
+    kind = models.CharField(max_length=10, default="budget")
+
+    class Meta:
+        constraints = choices_held("budgets")
 
 
 class ColumnSet(Definition):

@@ -13,6 +13,7 @@ from xlsxwriter.utility import xl_col_to_name
 from core.analysis.variances import CHANGE, VARIANCE, PerCents, per_cent
 from core.statements import formulas
 from core.statements.line_parts import DEBIT
+from core.statements.plans import WITH_FIGURES
 from core.statements.printing import printed
 from web.shell.made_by import properties
 from web.statements.queries import StatementFigures
@@ -168,7 +169,7 @@ class FormulaCells:
         same: list[str] = []
         turned: list[str] = []
         for j, line in enumerate(lines):
-            if line.parent == i and line.row.kind in ("heading", "accounts", "result"):
+            if line.parent == i and self.found.plan.adds(j) and line.row.kind in WITH_FIGURES:
                 is_same = (line.direction == DEBIT) == (own == DEBIT)
                 (same if is_same else turned).append(self._cell(j, column))
         text = _added(same) or "0"

@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from core.analysis.amount_rows import AmountRows, closing_ordinals
+from core.analysis.amount_rows import AmountRows, closing_ordinals, dated
 from core.analysis.asked import Asked
 from core.analysis.code_columns import fields_asked
 from core.analysis.column_sums import (
@@ -28,8 +28,9 @@ from core.analysis.stretches import Stretch, of_days, of_periods
 from core.analysis.time_steps import looked_back
 from core.analysis.variances import COLUMNS, PerCents, beside
 from core.books.balances import Books, TrialRow, by_account
-from core.books.periods import YEAR, CalendarIndex, company_calendar
+from core.books.periods import YEAR, CalendarIndex, company_calendar, ordinal
 from core.budgets.forecast import forecast_rows, last_regular
+from core.budgets.statistics import as_movements, with_statistics
 from core.codes.lists import ListIndex, list_index
 from core.definitions.state import State
 from core.definitions.tables import Company
@@ -39,10 +40,17 @@ from core.mapping.second_charts import hangs_on_codes, own_cash_accounts, second
 from core.money import digits_of
 from core.statements.amounts import Amounts
 from core.statements.figures import Figures, compute
-from core.statements.plans import Plan, plan
+from core.statements.plans import WITH_FIGURES, Plan, plan
 from core.structures.charts import ChartIndex, chart_index
 from core.structures.second_charts import charts_of, is_seen_in
-from web.journals.amount_rows import Through, budget_rows, company_rows, company_rows_by_day, with_texts
+from web.journals.amount_rows import (
+    Through,
+    budget_rows,
+    company_rows,
+    company_rows_by_day,
+    statistic_rows,
+    with_texts,
+)
 from web.journals.books import books_for
 
 
@@ -171,13 +179,25 @@ class FigureSource:
         """The amounts that a plan's lines are made from, on the accounts of its chart. Raises WrongCall."""
         chart = planned.statement.chart
         if not planned.is_direct:
-            return self.rows_in(chart)
+            has_statistics = planned.has_statistics and chart == self.company.chart
+            return self._with_statistics(self.rows) if has_statistics else self.rows_in(chart)
         if self.asked.forecast or self.asked.budget:
             name = planned.statement.name
             raise WrongCall(f"{name} sums what journals moved that touch cash; a budget has no journals.")
         rows = self.rows if chart == self.company.chart or self.rows.strings else with_texts(self.rows)
         through = own_cash_accounts(self.state, self.company, planned, rows)
         return self._seen_in(chart, self._read(has_codes=True, through=through))
+
+    def _with_statistics(self, rows: AmountRows) -> AmountRows:
+        """Quantities are kept by period; over days each stands at its period's last."""
+        asked, accounts, calendar = self.asked, self.accounts_of(), self.calendar
+        kept = statistic_rows(self.state, self.company, self.chart, calendar)
+        rows = rows if rows.strings else with_texts(rows)
+        if asked.by_day:
+            return with_statistics(rows, dated(as_movements(kept, accounts, calendar), calendar))
+        if asked.forecast:
+            kept = kept.where(kept.time <= ordinal(asked.year or 0, asked.period or 0))
+        return as_movements(with_statistics(rows, kept), accounts, calendar)
 
     def _seen_in(self, chart: str, rows: AmountRows) -> AmountRows:
         if chart == self.company.chart:
@@ -200,6 +220,8 @@ class FigureSource:
 
     def budget_in(self, chart: str) -> AmountRows:
         own = budget_rows(self.state, self.asked.budget, self.company, self.chart, self.calendar)
+        if chart == self.company.chart:
+            own = replace(as_movements(own, self.accounts_of(), self.calendar), has_statistics=True)
         return self._seen_in(chart, own)
 
     @property
@@ -338,7 +360,7 @@ def _put_column(rows: list[list[int | None]], column: int, then: StatementFigure
     if at < 0 and then.across:
         return
     for row, figure in zip(rows, then.figures.lines, strict=True):
-        figured = figure.line.row.kind in ("heading", "accounts", "result")
+        figured = figure.line.row.kind in WITH_FIGURES
         row[column] = figure.shown[at] if at >= 0 else 0 if figured else None
 
 

@@ -10,7 +10,7 @@ from django.utils.safestring import SafeString
 
 from core.books.balances import TrialRow
 from core.definitions.tables import StatementLine
-from core.money import show_amount
+from core.money import show_amount, show_quantity
 from core.statements.coverage import in_short
 from core.statements.figures import Figure, Figures
 from core.structures.overlays import ShownAccount
@@ -79,7 +79,8 @@ def statement_rows(
 
     def amount(row: StatementRow, value: int | None) -> Cell:
         figured = row.figure.line.row.kind not in WITHOUT_FIGURE
-        return Cell(show_amount(value, digits) if figured else "", "num")
+        show = show_quantity if row.figure.line.quantity else show_amount
+        return Cell(show(value, digits) if figured else "", "num")
 
     def cells(row: StatementRow) -> Iterator[Cell]:
         line = row.figure.line.row

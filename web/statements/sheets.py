@@ -28,7 +28,7 @@ BUDGETS = register(
         "budgets",
         "Budgets",
         "budget",
-        ("budget", "name", "chart", "approved"),
+        ("budget", "name", "chart", "approved", "kind"),
         (),
         titles={"budget": "Id"},
         order=lambda row: row.name,

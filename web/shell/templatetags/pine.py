@@ -10,7 +10,7 @@ from django.utils.html import format_html
 from django.utils.http import urlencode
 from django.utils.safestring import SafeString
 
-from core.money import show_amount
+from core.money import show_amount, show_quantity
 
 register = template.Library()
 ROMAN = ("", "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X")
@@ -19,6 +19,11 @@ ROMAN = ("", "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X")
 @register.filter
 def amount(minor: int | None, digits: int) -> str:
     return show_amount(minor, digits)
+
+
+@register.filter
+def quantity(value: int | None, digits: int) -> str:
+    return show_quantity(value, digits)
 
 
 @register.filter
