@@ -7,7 +7,7 @@ import csv
 import html
 import io
 import re
-from decimal import Decimal
+from decimal import ROUND_HALF_UP, Decimal
 from typing import Any
 from urllib.parse import urlencode
 
@@ -285,6 +285,54 @@ class FiguresPage(PineTest):
                 ]
                 self.assertEqual(sum(map(self.cents, foot[:-1])), self.cents(foot[-1]))
                 self.assertEqual(foot[-1], shown["total"])
+
+    def test_columns_worked_out_of_others_are_the_same_everywhere(self) -> None:
+        text = "Less = [total] - [1]; Part = [2] / [total] * 100"
+        at = {"periods": "quarters", "columns": text}
+        _, out, _ = run(
+            "statement",
+            *("inc", "--company=alpha", "--year=2027", "--period=9", "--periods=quarters"),
+            f"--columns={text}",
+        )
+        rows = list(csv.reader(io.StringIO(out)))
+        self.assertEqual(rows[0][3:], ["2027-Q1", "2027-Q2", "total", "Less", "Part"])
+        for line in rows[1:]:
+            if line[0] != "unplaced" and all(line[3:6]):
+                first, second, total = (Decimal(cell) for cell in line[3:6])
+                part = (second / total * 100).quantize(Decimal("0.01"), ROUND_HALF_UP) if total else ""
+                self.assertEqual(line[6:], [f"{total - first:.2f}", f"{part:.2f}" if part != "" else ""])
+        page, query = self.page("inc", **at), urlencode({"company": "alpha", "year": 2027, "period": 9, **at})
+        shown = {line: [text for _, text in cells][3:] for line, cells in self.cells(page).items()}
+        told = {row[0]: [cell if cell != "0.00" else "" for cell in row[6:]] for row in rows[1:]}
+        for name, cells in shown.items():
+            self.assertEqual([cell if cell != "0.00" else "" for cell in cells], told[name], name)
+        csv_file = self.client.get(f"/exchange/report/csv/?{query}&statement=inc").content.decode()
+        self.assertEqual(csv_file.replace("\r\n", "\n"), out)
+        sheet = load_workbook(
+            io.BytesIO(self.client.get(f"/statements/inc/figures/workbook/?{query}").content)
+        ).worksheets[0]
+        heads = [cell.value for cell in sheet[3]]
+        self.assertEqual(heads[-2:], ["Less = [total] - [1]", "Part = [2] / [total] * 100"])
+        self.assertEqual(sheet["E5"].value, '=IF(OR(D5="",B5=""),"",IFERROR(ROUND((D5-B5),2),""))')
+        self.assertEqual(self.client.get(f"/statements/inc/figures/pdf/?{query}").status_code, 200)
+        self.assertIn("There is no column web;", self.page("inc", periods="quarters", columns="A = [web]"))
+
+    def test_all_that_stands_across_is_kept_under_a_name(self) -> None:
+        form = {"name": "Sites", "chart": "c", "by": "site", "within": "quarters", "of": "sales"}
+        form["columns"] = "Last = [total]"
+        self.assertEqual(
+            self.client.post("/statements/columns/keep/?back=/statements/", form).status_code, 200
+        )
+        row = current().state.require(ColumnSet, "sites")
+        self.assertEqual(
+            row[3:], ("site", "none", "", "nothing", "", "quarters", "", "sales", "Last = [total]")
+        )
+        there = dict(re.findall(r'<a href="\?([^"]*)"[^>]*>([^<]*)</a>', self.page("inc")))
+        (query,) = [query for query, words in there.items() if words == "Sites"]
+        page = html.unescape(self.client.get(f"/statements/inc/figures/?{query}").content.decode())
+        self.assertIn("2027-Q1 / 001", page)
+        self.assertIn('title="[total]">Last\n', page)
+        self.assertIn('aria-current="true">Sites</a>', page)
 
     def test_a_cash_flow_statement_proves_itself(self) -> None:
         made = {"chart": "c", "kind": "cash_flow", "name": "Cash flow"}

@@ -1,15 +1,18 @@
 """Figures beside others, a budget's or an earlier stretch's: amount, the other, and by how much they differ;
-figures in per cent of a line, differences of what was."""
+figures in per cent of a line, differences of what was; columns worked out of columns."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Sequence
 from fractions import Fraction
 from typing import NamedTuple
 
 import numpy as np
 
+from core.faults import WrongCall
 from core.money import round_half_up, show_amount
+from core.statements import formulas
 from core.statements.amounts import Amounts
 from core.statements.figures import Figure, Figures, UnplacedAccount, shown_columns
 from core.statements.plans import Plan, line_title
@@ -63,6 +66,65 @@ def _columns(plan: Plan, columns: Sequence[str], at: int) -> Iterator[PerCents]:
             yield PerCents(f"{title} %", i, -1, i - 1)
         elif at >= 0:
             yield PerCents(f"% of {line_title(plan.lines[at].row)}", i, at)
+
+
+class FormulaColumn(NamedTuple):
+    """Stands behind all columns: what a formula over them comes to, line by line. Operands are the places of
+    columns, from 0."""
+
+    title: str
+    text: str
+    formula: formulas.Formula
+
+
+OPERAND = re.compile(r"\[([^\[\]]*)\]")
+MOST_FORMULAS, LONGEST_TITLE = 8, 60
+
+
+def formula_columns(text: str, columns: Sequence[str] | None = None) -> tuple[FormulaColumn, ...]:
+    """`Web share = [WEB] / [total] * 100; Rest = [total] - [WEB]`: columns by what they are called, or by
+    their number from 1. Raises WrongCall for what can't be read; without `columns` whatever names stand in
+    it."""
+    parts = [part.strip() for part in text.split(";") if part.strip()]
+    if len(parts) > MOST_FORMULAS:
+        raise WrongCall(f"At most {MOST_FORMULAS} columns are worked out at once.")
+    return tuple(_formula_column(part, columns) for part in parts)
+
+
+def _formula_column(part: str, columns: Sequence[str] | None) -> FormulaColumn:
+    title, equals, text = (word.strip() for word in part.partition("="))
+    if not title or not equals:
+        raise WrongCall(f"'{part}' is not written as Title = [first] - [second].")
+    if title in (columns or ()) or len(title) > LONGEST_TITLE:
+        raise WrongCall(f"'{title}' can't be a title: a column has it, or it is over {LONGEST_TITLE} long.")
+
+    def place(match: re.Match[str]) -> str:
+        name = " ".join(match.group(1).split())
+        if columns is None:
+            return "[0]"
+        if name in columns:
+            return f"[{columns.index(name)}]"
+        if name.isdecimal() and 0 < int(name) <= len(columns):
+            return f"[{int(name) - 1}]"
+        raise WrongCall(f"There is no column {name}; there are {', '.join(columns[:20])}.")
+
+    formula = formulas.parse(OPERAND.sub(place, text))
+    if formula.fault:
+        raise WrongCall(f"{title}: {formula.fault}")
+    return FormulaColumn(title, text, formula)
+
+
+def worked_out_column(figure: Figure, one: FormulaColumn, digits: int) -> int | None:
+    """What the formula comes to on a line's shown amounts, exact and rounded once; None where one of them is
+    empty or it divides by nothing."""
+    unit = 10**digits
+
+    def amount(place: str) -> Fraction | None:
+        value = figure.shown[int(place)]
+        return None if value is None else Fraction(value, unit)
+
+    value = formulas.evaluate(one.formula, amount)
+    return None if value is None else round_half_up(value * unit)
 
 
 def per_cent(figures: Figures, figure: Figure, one: PerCents) -> Fraction | None:

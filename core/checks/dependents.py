@@ -280,8 +280,7 @@ def _after_companies(after: State, by_table: dict[str, list[Edit]]) -> Iterator[
             yield from _of_company(after, edit.key[0])
         if edit.new is None:
             yield from users(after, Company, edit.key[0])
-    budgets = _keys(by_table, "budgets", "chart")
-    yield from (row for row in after.rows(ColumnSet) if {row.budget, row.forecast} & set(budgets))
+    yield from _column_sets(after, by_table)
     for edit in by_table.get("groups", ()):
         if _differs(edit, "chart"):
             yield from _of_groups(after, {edit.key[0]})
@@ -295,6 +294,15 @@ def _after_companies(after: State, by_table: dict[str, list[Edit]]) -> Iterator[
             yield from after.rows(kind)
     else:
         yield from _after_pairs(after, by_table)
+
+
+def _column_sets(after: State, by_table: dict[str, list[Edit]]) -> Iterator[ColumnSet]:
+    """Those beside a budget that is another one now, and where a company goes those that choose any."""
+    budgets = set(_keys(by_table, "budgets", "chart"))
+    gone = any(edit.new is None for edit in by_table.get("companies", ()))
+    for row in after.rows(ColumnSet):
+        if {row.budget, row.forecast} & budgets or (gone and row.companies):
+            yield row
 
 
 def _after_pairs(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]:

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from core.analysis.code_columns import fields_asked
+from core.analysis.variances import formula_columns
 from core.checks.build import selector_faults
 from core.codes.hierarchies import find_cycle
 from core.definitions.row_faults import fault
@@ -26,6 +27,7 @@ from core.statements.plans import (
     plan,
 )
 from core.structures.charts import chart_index
+from core.structures.company_choice import chosen_companies
 
 MOST_NAMED = 20
 DEEPEST = 60
@@ -188,15 +190,31 @@ def column_sets(state: State, rows: list[ColumnSet]) -> Iterator[Fault]:
             if budget is not None and budget.chart != row.chart:
                 what = f"Budget {budget.budget} belongs to chart {budget.chart}, not to {row.chart}."
                 yield fault(row, column, what, "Choose a budget of the chart.", "columns-unknown")
-        across = (row.by, row.periods != "none", row.budget, row.beside != "nothing")
+        yield from _further_columns(state, row)
+        across = (row.by, row.periods != "none", row.budget, row.beside != "nothing", row.companies)
         if sum(map(bool, across)) > 1:
             what = f"{row.name} says more than one thing across."
-            way_out = "Columns are by codes, by periods, beside a budget or beside another stretch."
+            way_out = "Columns are by codes, periods or companies, beside a budget or another stretch."
             yield fault(row, "by", what, way_out, "columns-mixed")
         if row.forecast and row.beside != "nothing":
             what = f"{row.name} has a forecast beside another stretch."
             way_out = "A forecast stands by codes, by periods, beside a budget or alone."
             yield fault(row, "forecast", what, way_out, "columns-mixed")
+
+
+def _further_columns(state: State, row: ColumnSet) -> Iterator[Fault]:
+    """Codes within periods are those of one field; companies and formulas can be read."""
+    if row.within != "nothing" and (not row.by or "," in row.by):
+        what = f"{row.name} has codes within {row.within}, and no one field whose codes they are."
+        yield fault(row, "within", what, "Name one segment or dimension.", "columns-mixed")
+    for told in chosen_companies(state, row.companies).faults if row.companies else ():
+        way_out = "Name companies, or say country=GB, NL except hexley."
+        yield fault(row, "companies", told, way_out, "columns-unknown")
+    try:
+        formula_columns(row.formulas)
+    except WrongCall as refused:
+        way_out = "Write Title = [first] - [second], several parted by a semicolon."
+        yield fault(row, "formulas", refused.faults[0].what, way_out, "formula")
 
 
 CHECKS: list[tuple[type[Any], Any]] = [(StatementLine, lines), (ColumnSet, column_sets)]

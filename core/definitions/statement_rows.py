@@ -78,9 +78,9 @@ class Budget(NamedTuple):
 
 
 class ColumnSet(NamedTuple):
-    """What stands across, for any statement of a chart: codes of one or two fields, periods, a budget or
-    another
-    stretch beside the figures."""
+    """What stands across, for any statement of a chart: codes of one or two fields, periods, codes within
+    periods, companies, a budget or another stretch beside the figures; per cents of a line, columns worked
+    out of the others."""
 
     column_set: Id
     name: Annotated[str, Kind("text"), MUST]
@@ -90,3 +90,7 @@ class ColumnSet(NamedTuple):
     budget: BudgetId = ""
     beside: Annotated[str, choice("nothing", "before", "year")] = "nothing"
     forecast: Annotated[BudgetId, LATER] = ""
+    within: Annotated[str, choice("nothing", "months", "quarters", "years"), LATER] = "nothing"
+    companies: Annotated[str, Kind("text"), LATER] = ""
+    part_of: Annotated[str, Kind("id"), LATER] = ""
+    formulas: Annotated[str, Kind("text"), LATER] = ""

@@ -180,6 +180,8 @@ def rich() -> list[Any]:
         StatementLine("paid", "each", "", 30, "For each", "formula", "", "[sold] / [heads]"),
         ColumnSet("cs", "Beside the budget", "c", budget="b"),
         ColumnSet("seasons", "Seasons by site", "c", "season, site"),
+        ColumnSet("sites", "Sites by quarter", "c", "site", within="quarters", part_of="4010"),
+        ColumnSet("both", "Two", "c", companies="alpha, beta", formulas="Rest = [total] - [1]"),
         CompanyCode("beta", "company", "10"),
         Rollout(
             "south", "A site more", "alpha", "chart=c except gamma", date(2026, 3, 1), "site", "001", "003"

@@ -26,12 +26,19 @@ from core.analysis.hierarchy_plan import hierarchy_plan
 from core.analysis.period_columns import STEPS, period_columns
 from core.analysis.stretches import check_whole_periods, cut_periods, of_days, of_periods
 from core.analysis.time_steps import before
-from core.analysis.variances import beside, in_tenths, per_cent, per_cent_columns
+from core.analysis.variances import (
+    beside,
+    formula_columns,
+    in_tenths,
+    per_cent,
+    per_cent_columns,
+    worked_out_column,
+)
 from core.books.balances import PostedColumns, books_of
 from core.books.periods import calendar_index
 from core.changes.fixed import NOTHING_POSTED
 from core.changes.kinds import Drop, Put, examine
-from core.definitions.tables import Budget, ChartDimension, ColumnSet, Statement, StatementLine
+from core.definitions.tables import Budget, ChartDimension, ColumnSet, Company, Statement, StatementLine
 from core.faults import WrongCall
 from core.statements.amounts import Amounts
 from core.statements.bridge import bridge
@@ -107,6 +114,36 @@ class PerCent(TestCase):
         ]
         self.assertEqual(found, expected)
         self.assertEqual([one.title for one in per_cent_columns(plan, titles, "none")], ["variance %"])
+
+    def test_columns_are_worked_out_of_others(self) -> None:
+        columns = ("WEB", "2026-Q1", "none", "310 / WEB", "total")
+        figure = Figure(planned(WORLD, "inc").lines[0], (), (1000, 2001, None, 0, 3003))
+        for text, expected in (
+            ("Rest = [total] - [WEB]", [("Rest", 2003)]),
+            ("Share = [WEB] / [total] * 100", [("Share", 3330)]),
+            ("A = [1] + [2026-Q1]; B = -[ 310  /  WEB ]", [("A", 3001), ("B", 0)]),
+            ("Half = [2] / 2", [("Half", 1001)]),
+            ("None = [none] + 1; Nil = [1] / [4]", [("None", None), ("Nil", None)]),
+            (" ; ", []),
+        ):
+            with self.subTest(text):
+                found = formula_columns(text, columns)
+                told = [(one.title, worked_out_column(figure, one, 2)) for one in found]
+                self.assertEqual(told, expected)
+        for text, says in (
+            ("[WEB] - 1", "'[WEB] - 1' is not written as Title = [first] - [second]."),
+            ("= [WEB]", "'= [WEB]' is not written as Title = [first] - [second]."),
+            ("total = [WEB]", "'total' can't be a title: a column has it, or it is over 60 long."),
+            ("A = [web]", "There is no column web; there are WEB, 2026-Q1, none, 310 / WEB, total."),
+            ("A = [6]", "There is no column 6; there are WEB, 2026-Q1, none, 310 / WEB, total."),
+            ("A = [WEB] +", "A: A value is missing at the end."),
+            ("A = 1;" * 9, "At most 8 columns are worked out at once."),
+        ):
+            with self.subTest(text):
+                with self.assertRaises(WrongCall) as caught:
+                    formula_columns(text, columns)
+                self.assertEqual(caught.exception.faults[0].what, says)
+        self.assertEqual([one.title for one in formula_columns("A = [any] - [thing at all]")], ["A"])
 
 
 class Sums(TestCase):
@@ -340,6 +377,21 @@ class Edges(TestCase):
                 Put(ColumnSet("cs", "Both", "c", "site", beside="year")),
                 "Both says more than one thing across.",
             ),
+            (
+                Put(ColumnSet("cs", "Both", "c", "site", companies="alpha")),
+                "Both says more than one thing across.",
+            ),
+            (
+                Put(ColumnSet("cs", "In", "c", "site, season", within="months")),
+                "In has codes within months, and no one field whose codes they are.",
+            ),
+            (Put(ColumnSet("cs", "Far", "c", companies="nobody")), "There is no company nobody."),
+            (Drop(world.require(Company, "beta")), "There is no company beta."),
+            (
+                Put(ColumnSet("cs", "Less", "c", formulas="[a] - [b]")),
+                "'[a] - [b]' is not written as Title = [first] - [second].",
+            ),
+            (Put(ColumnSet("cs", "Less", "c", formulas="A = [a] -")), "A: A value is missing at the end."),
         ):
             with self.subTest(says):
                 judged = examine(world, change, NOTHING_POSTED)

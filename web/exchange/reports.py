@@ -134,30 +134,35 @@ def _told(amounts: tuple[int, ...], found: StatementFigures) -> str:
     )
 
 
-def statement(state: State, name: str, whose: Whose, asked: Asked) -> Report:
+def statement(state: State, name: str, whose: Whose, asked: Asked, formulas: str = "") -> Report:
+    """`formulas`: columns worked out of the others."""
     lead = ("line", "label", "depth")
+    if whose.group and formulas:
+        raise WrongCall("Columns are worked out of those of a company, or of several.")
     if whose.group:
         consolidated = group_queries.group_statement(state, name, whose.group, *_periods(asked))
         last = len(consolidated.statement.columns) - 1
         rows, messages = statement_rows(consolidated.statement, slice(last, last + 1))
         return Report((*lead, AMOUNT), rows, [*consolidated.waiting_in, *messages])
     if whose.companies:
-        return _side_by_side(state, name, whose.companies, asked)
+        return _side_by_side(state, name, whose.companies, asked, formulas)
     planned = queries.company_plan(state, name, queries.known_company(state, whose.company))
-    return of_figures(queries.worked_out(state, planned, whose.company, asked))
+    return of_figures(queries.worked_out(state, planned, whose.company, asked).with_formulas(formulas))
 
 
-def _side_by_side(state: State, name: str, choice: str, asked: Asked) -> Report:
+def _side_by_side(state: State, name: str, choice: str, asked: Asked, formulas: str) -> Report:
     planned = plan(state, name)
     if planned is None:
         raise WrongCall(f"There is no statement {name}.")
     several = several_asked(state, planned, choice, asked)
-    report = of_figures(several)
+    report = of_figures(several.with_formulas(formulas))
     report.messages += [f"{one.company.company} has no column: {one.why}." for one in several.left_out]
     return report
 
 
-def hierarchy(state: State, name: str, level: int | None, whose: Whose, asked: Asked) -> Report:
+def hierarchy(
+    state: State, name: str, level: int | None, whose: Whose, asked: Asked, formulas: str = ""
+) -> Report:
     """A hierarchy of natural accounts cut at a level, raw amounts: what stands at the end, or the movement
     from a
     first period."""
@@ -167,14 +172,20 @@ def hierarchy(state: State, name: str, level: int | None, whose: Whose, asked: A
     chart = chart_with(state, company, row.code_list) if row else ""
     planned = hierarchy_plan(state, chart or company.chart, name, level)
     measure: Measure = "standing" if asked.first is None else "movement_with_closing"
-    return of_figures(queries.worked_out(state, planned, whose.company, asked, measure))
+    found = queries.worked_out(state, planned, whose.company, asked, measure)
+    return of_figures(found.with_formulas(formulas))
 
 
 def of_figures(found: StatementFigures) -> Report:
     rows, messages = statement_rows(found, slice(None))
+    for row, figure in zip(rows, found.figures.lines, strict=False):
+        row += [Money(value, found.digits) for value in found.worked_out(figure)]
+    for row in rows[len(found.figures.lines) :]:
+        row += [Money(None, found.digits)] * len(found.formulas)
     if found.off and found.plan.statement.kind == "balance_sheet":
         messages.append(f"The budget doesn't balance: {_off(found)} at the end of the forecast.")
-    return Report(("line", "label", "depth", *found.columns), rows, messages)
+    titles = (*found.columns, *(one.title for one in found.formulas))
+    return Report(("line", "label", "depth", *titles), rows, messages)
 
 
 def _off(found: StatementFigures) -> str:

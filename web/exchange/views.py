@@ -155,7 +155,7 @@ def report(request: PineRequest, state: State, kind: str) -> HttpResponse:
     of_group = reports.OF_GROUPS.get(name) if whose.group else None
     if of_group:
         table = of_group(state, whose.group, wanted.year or 0, wanted.period or 0)
-    elif request.GET.get("than") and not whose.group:
+    elif not whose.group and any(request.GET.get(word) for word in ("than", "columns", "within")):
         table = reports.of_figures(figures_at(request, state, name, asked.text(request.GET, "hierarchy", 40)))
     elif hierarchy := asked.text(request.GET, "hierarchy", 40):
         table = reports.hierarchy(state, hierarchy, asked.number(request.GET, "level"), whose, wanted)

@@ -101,6 +101,7 @@ def _rows(found: StatementFigures, unit: str, noted: Mapping[str, str]) -> Itera
             cells = tuple(
                 _with_per_cents(found, [_written(v, found.digits, unit) for v in account.raw], None)
             )
+            cells += ("",) * len(found.formulas)
             yield PaperRow(words, 0, "unplaced", cells)
 
 
@@ -109,11 +110,15 @@ def _heads(found: StatementFigures) -> Iterator[str]:
     for column, title in enumerate(titles):
         yield title
         yield from (one.title for one in found.per_cents if one.column == column)
+    yield from (one.title for one in found.formulas)
 
 
 def _cells(found: StatementFigures, figure: Figure, unit: str) -> Iterator[str]:
     written = [_cell(figure, i, found.digits, unit) for i in range(len(found.columns))]
-    return _with_per_cents(found, written, None if figure.is_ratio else figure)
+    yield from _with_per_cents(found, written, None if figure.is_ratio else figure)
+    for one, value in zip(found.formulas, found.worked_out(figure), strict=True):
+        is_exact = one.formula.is_ratio or figure.is_ratio
+        yield "" if value is None else _written(value, found.digits, unit, is_exact=is_exact)
 
 
 def _with_per_cents(found: StatementFigures, cells: Sequence[str], figure: Figure | None) -> Iterator[str]:

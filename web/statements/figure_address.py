@@ -81,6 +81,8 @@ class FigureAddress:
     """those that it picks"""
     part_of: str = ""
     """the line of which each figure is shown in per cent too"""
+    formulas: str = ""
+    """columns worked out of the others, as `Title = [first] - [second]; …`"""
     than: str = ""
     """`before` or `year`: the figures stand beside those of the stretch before, or of the year before"""
 
@@ -117,6 +119,7 @@ class FigureAddress:
             "within": (self.within or "") if across["by"] else "",
             "companies": self.choice,
             "of": self.part_of,
+            "columns": self.formulas,
             "lines": "filled" if self.filled_only else "",
             "draw": "bars" if self.draws else "",
         }
@@ -141,7 +144,9 @@ class FigureAddress:
     def has_columns(self) -> bool:
         """Whether anything else than the figures alone stands across."""
         at = self.asked
-        across = at.by or at.periods or at.budget or at.forecast or self.choice
+        across = (
+            at.by or at.periods or at.budget or at.forecast or self.choice or self.part_of or self.formulas
+        )
         return bool(across or self.earlier())
 
     @property
@@ -307,6 +312,7 @@ def figure_address(
         next((step for step in STEPS if step == request.GET.get("within")), None),
         *several,
         text(request.GET, "of", 40),
+        text(request.GET, "columns", 400),
         text(request.GET, "than", 10),
     )
 

@@ -22,6 +22,8 @@ from web.shell.ids import free_id
 from web.statements.figure_address import FigureAddress
 from web.statements.figure_choices import narrowing
 
+NOTHING = "nothing"
+
 
 def remember_columns(request: PineRequest, address: FigureAddress) -> None:
     """Keeps what stands across for the person, to be there again with the next statement of the chart."""
@@ -49,14 +51,14 @@ def columns_offered(state: State, address: FigureAddress) -> list[tuple[str, str
             for row in budgets
             if at.first is None
         ]
-    plain = replace(address, than="", choice="", several=(), within=None)
+    plain = replace(address, than="", choice="", several=(), within=None, part_of="", formulas="")
     beside_than = address.earlier() is not None
     links = [
         (words, plain.query(asked), asked == address.asked and not beside_than and not address.is_further)
         for words, asked in options
     ]
     links += [*_within(address, plain, at), *_beside(address, plain, at)]
-    return [*_kept_columns(state, plain, at, address.than if beside_than else ""), *links]
+    return [*_kept_columns(state, plain, at, address.query()), *links]
 
 
 def _within(address: FigureAddress, plain: FigureAddress, at: Asked) -> Iterator[tuple[str, str, bool]]:
@@ -79,18 +81,24 @@ def _beside(address: FigureAddress, plain: FigureAddress, at: Asked) -> Iterator
     yield f"companies in {currency}", there, bool(address.choice)
 
 
-def _kept_columns(state: State, address: FigureAddress, at: Asked, than: str) -> list[tuple[str, str, bool]]:
-    """Those that were kept under a name, as far as they go with the stretch."""
+def _kept_columns(state: State, address: FigureAddress, at: Asked, own: str) -> list[tuple[str, str, bool]]:
+    """Those that were kept under a name, as far as they go with the stretch. `own` is what is looked at."""
     links = []
     for row in sorted(state.rows(ColumnSet), key=lambda row: row.name):
         periods = "" if row.periods == "none" else row.periods
-        beside_than = "" if row.beside == "nothing" else row.beside
         asked = replace(at, by=row.by, periods=periods, budget=row.budget, forecast=row.forecast)
-        of_periods = periods or row.budget or row.forecast
+        of_periods = periods or row.budget or row.forecast or row.within != NOTHING
         goes = not (asked.by_day and of_periods) and not (asked.first is not None and periods)
         if row.chart == address.company.chart and goes:
-            own = asked == address.asked and beside_than == than
-            links.append((row.name, address.query(asked, than=beside_than), own))
+            there = address.query(
+                asked,
+                than="" if row.beside == NOTHING else row.beside,
+                within="" if row.within == NOTHING else row.within,
+                companies=row.companies,
+                of=row.part_of,
+                columns=row.formulas,
+            )
+            links.append((row.name, there, there == own))
     return links
 
 
@@ -99,16 +107,19 @@ def keep_columns(request: PineRequest, state: State) -> HttpResponse:
     """Keeps what stands across under a name, for everybody and any statement of the chart."""
     given, name = request.POST, text(request.POST, "name")
     column_set = free_id(name, lambda one: state.get(ColumnSet, one) is not None, "columns")
-    across = {key: text(given, key, 100) for key in ("by", "budget", "forecast")}
     row = ColumnSet(
         column_set,
         name,
         text(given, "chart", 40),
-        across["by"],
+        text(given, "by", 100),
         text(given, "periods", 10) or "none",
-        across["budget"],
-        text(given, "than", 10) or "nothing",
-        across["forecast"],
+        text(given, "budget", 100),
+        text(given, "than", 10) or NOTHING,
+        text(given, "forecast", 100),
+        text(given, "within", 10) or NOTHING,
+        text(given, "companies", 400),
+        text(given, "of", 40),
+        text(given, "columns", 400),
     )
     apply_change(request, Put(row))
     return reload_at(back(request, reverse("statements")))

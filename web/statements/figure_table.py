@@ -10,7 +10,7 @@ from django.utils.html import format_html
 from django.utils.safestring import SafeString
 
 from core.analysis.column_sums import TOTAL
-from core.analysis.variances import CHANGE, COLUMNS, VARIANCE, PerCents, in_tenths, per_cent
+from core.analysis.variances import CHANGE, COLUMNS, VARIANCE, FormulaColumn, PerCents, in_tenths, per_cent
 from core.money import UNITS, show_amount, show_quantity, show_whole
 from core.statements.figures import Figure
 from core.statements.line_parts import CREDIT
@@ -74,7 +74,8 @@ class FigureTable:
     @cached_property
     def wide(self) -> int:
         """How many columns are shown, those in per cent too."""
-        return sum(1 + len(self._per_cents.get(i, ())) for i in self.shown)
+        behind = sum(1 + len(self._per_cents.get(i, ())) for i in self.shown)
+        return behind + len(self.found.formulas)
 
     @property
     def is_narrow(self) -> bool:
@@ -105,6 +106,8 @@ class FigureTable:
             yield FigureHead(title, ", ".join(self._names_behind(i)), self._css(i, head=True))
             for one in self._per_cents.get(i, ()):
                 yield FigureHead("%", one.title.removeprefix("% ").removesuffix(" %"), "per-cent")
+        for worked_out in self.found.formulas:
+            yield FigureHead(worked_out.title, worked_out.text, "num worked-out")
 
     def _title(self, column: int) -> str:
         title = self.found.columns[column]
@@ -135,6 +138,8 @@ class FigureTable:
         """The total stays in sight, and where there is none of periods the last."""
         is_last = bool(self.found.across) and column == self.shown[-1]
         last = (self.found.columns[column] == TOTAL or is_last) and len(self.shown) > 1
+        if self.found.formulas:
+            return "num total" if last else "num"
         return "num total stays-end" if last else "num code-head" if head and self.found.keys else "num"
 
     def rows(self) -> SafeString:
@@ -175,6 +180,14 @@ class FigureTable:
             for one in self._per_cents.get(i, ()):
                 says = printed_line.has_figures and not figure.is_ratio and figure.seen(i) is not None
                 yield Cell(in_tenths(per_cent(self.found.figures, figure, one)) if says else "", "per-cent")
+        for column, value in zip(self.found.formulas, self.found.worked_out(figure), strict=True):
+            yield self._worked_out(figure, column, value) if printed_line.has_figures else Cell()
+
+    def _worked_out(self, figure: Figure, one: FormulaColumn, value: int | None) -> Cell:
+        digits = self.found.digits
+        if one.formula.is_ratio:
+            return Cell("" if value is None else show_amount(value, digits), "num worked-out")
+        return Cell("" if value is None else self.written(value, figure), "num worked-out")
 
     def _cell(self, figure: Figure, column: int) -> Cell:
         value = figure.seen(column)
@@ -240,7 +253,8 @@ class FigureTable:
         ]
 
     def _no_per_cents(self, column: int) -> list[str]:
-        return [""] * len(self._per_cents.get(column, ()))
+        more = len(self.found.formulas) if column == self.shown[-1] else 0
+        return [""] * (len(self._per_cents.get(column, ())) + more)
 
     @property
     def proven(self) -> bool | None:

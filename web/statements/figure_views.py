@@ -119,23 +119,24 @@ def figures_beside(
     change."""
     if address.choice:
         found = several_at(state, address)
-        return _with_per_cents(found, address), None
+        return _with_further_columns(found, address), None
     if address.within and address.asked.by:
         found = nested_figures(
             source, address.plan, address.measure, address.within, with_total=not address.balances
         )
-        return _with_per_cents(found, address), None
+        return _with_further_columns(found, address), None
     found, earlier = figures_of(source, address.plan, address.measure), address.earlier()
     if earlier is None:
-        return _with_per_cents(found, address), None
+        return _with_further_columns(found, address), None
     then = figures_of(FigureSource(state, address.company, earlier.asked), address.plan, address.measure)
     columns = (found.columns[0], then.window.title(address.balances), CHANGE)
     both = replace(found, figures=beside(found.figures, then.figures), columns=columns)
-    return _with_per_cents(both, address), then
+    return _with_further_columns(both, address), then
 
 
-def _with_per_cents(found: StatementFigures, address: FigureAddress) -> StatementFigures:
-    return replace(found, per_cents=per_cent_columns(found.plan, found.columns, address.part_of))
+def _with_further_columns(found: StatementFigures, address: FigureAddress) -> StatementFigures:
+    per_cents = per_cent_columns(found.plan, found.columns, address.part_of)
+    return replace(found, per_cents=per_cents).with_formulas(address.formulas)
 
 
 def figures_at(request: PineRequest, state: State, statement: str, hierarchy: str) -> StatementFigures:

@@ -87,6 +87,10 @@ class ColumnSet(Definition):
     periods = models.CharField(max_length=10)
     budget = ident(blank=True, default="")
     beside = models.CharField(max_length=10)
+    within = models.CharField(max_length=10, default="nothing")
+    companies = text()
+    part_of = ident(blank=True, default="")
+    formulas = text()
     forecast = ident(blank=True, default="")
 
     class Meta:

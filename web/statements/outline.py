@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import xlsxwriter
 from xlsxwriter.utility import xl_col_to_name
 
-from core.analysis.variances import CHANGE, VARIANCE, PerCents, per_cent
+from core.analysis.variances import CHANGE, VARIANCE, FormulaColumn, PerCents, per_cent, worked_out_column
 from core.statements import formulas
 from core.statements.line_parts import DEBIT
 from core.statements.plans import WITH_FIGURES
@@ -91,6 +91,7 @@ def write_statement(
             style = bold if line.figure.line.row.kind == "heading" else plain
             cells.write(page, found.plan.index[line.figure.line.row.line], column, style)
     _write_per_cents(page, cells, titles, (top, book.add_format({"num_format": "0.0%"})))
+    _write_formulas(page, cells, len(titles) + len(found.per_cents) + 1, (top, plain))
     _unplaced(page, found, len(titles), plain, TOP + len(order))
     below = TOP + len(order) + len(found.figures.unplaced) + 1
     for at, note in enumerate(notes):
@@ -107,6 +108,15 @@ def _write_per_cents(page: Any, cells: FormulaCells, titles: Sequence[str], styl
         for i in cells.rows:
             if not found.figures.lines[i].is_ratio:
                 cells.write_per_cent(page, i, one, at, styles[1])
+
+
+def _write_formulas(page: Any, cells: FormulaCells, first: int, styles: tuple[Any, Any]) -> None:
+    """Columns worked out of the others, behind all of them."""
+    for at, one in enumerate(cells.found.formulas, first):
+        page.write_string(TOP - 1, at, f"{one.title} = {one.text}", styles[0])
+        page.set_column(at, at, 18)
+        for i in cells.rows:
+            cells.write_column(page, i, one, at, styles[1])
 
 
 def write_made_from(book: xlsxwriter.Workbook, made_from: Sequence[tuple[str, str]]) -> None:
@@ -154,6 +164,15 @@ class FormulaCells:
         formula = f'=IF(OR({amount}="",{whole}="",{whole}=0),"",{amount}/{base})'
         page.write_formula(self.rows[i], to, formula, style, "" if value is None else float(value / 100))
 
+    def write_column(self, page: Any, i: int, one: FormulaColumn, to: int, style: Any) -> None:
+        """What a formula over the columns comes to on a line."""
+        figure, digits = self.found.figures.lines[i], self.found.digits
+        if figure.line.row.kind not in (*WITH_FIGURES, "formula"):
+            return
+        value = worked_out_column(figure, one, digits)
+        text = _live(one.formula, lambda place: self._cell(i, int(place)), digits)
+        page.write_formula(self.rows[i], to, text, style, "" if value is None else value / 10**digits)
+
     def _cell(self, line: int, column: int) -> str:
         return f"{xl_col_to_name(column + 1)}{self.rows[line] + 1}"
 
@@ -178,25 +197,30 @@ class FormulaCells:
         return f"=ROUND({text},{self.found.digits})"
 
     def _formula(self, i: int, column: int) -> str:
-        """The line's formula over cells; an empty operand or a division by zero gives an empty cell."""
-        formula = formulas.parse(self.found.plan.lines[i].row.formula)
-        stack: list[str] = []
-        operands: list[str] = []
-        for kind, value in formula.steps:
-            if kind == "number":
-                stack.append(str(float(value)))
-            elif kind == "line":
-                name = self._cell(self.found.plan.index[str(value)], column)
-                operands.append(name)
-                stack.append(name)
-            elif value == "neg":
-                stack.append(f"(-{stack.pop()})")
-            else:
-                right, left = stack.pop(), stack.pop()
-                stack.append(f"({left}{value}{right})")
-        body = f'IFERROR(ROUND({stack.pop() if stack else 0},{self.found.digits}),"")'
-        empty = ",".join(f'{name}=""' for name in dict.fromkeys(operands))
-        return f'=IF(OR({empty}),"",{body})' if empty else f"={body}"
+        """The line's formula over cells of its column."""
+        formula, index = formulas.parse(self.found.plan.lines[i].row.formula), self.found.plan.index
+        return _live(formula, lambda line: self._cell(index[line], column), self.found.digits)
+
+
+def _live(formula: formulas.Formula, cell: Callable[[str], str], digits: int) -> str:
+    """A formula over cells; an empty operand or a division by zero gives an empty cell."""
+    stack: list[str] = []
+    operands: list[str] = []
+    for kind, value in formula.steps:
+        if kind == "number":
+            stack.append(str(float(value)))
+        elif kind == "line":
+            name = cell(str(value))
+            operands.append(name)
+            stack.append(name)
+        elif value == "neg":
+            stack.append(f"(-{stack.pop()})")
+        else:
+            right, left = stack.pop(), stack.pop()
+            stack.append(f"({left}{value}{right})")
+    body = f'IFERROR(ROUND({stack.pop() if stack else 0},{digits}),"")'
+    empty = ",".join(f'{name}=""' for name in dict.fromkeys(operands))
+    return f'=IF(OR({empty}),"",{body})' if empty else f"={body}"
 
 
 def _added(cells: list[str]) -> str:

@@ -26,7 +26,14 @@ from core.analysis.filters import Filter, parse_filter
 from core.analysis.period_columns import PeriodColumn, last_periods, period_columns
 from core.analysis.stretches import Stretch, of_days, of_periods
 from core.analysis.time_steps import looked_back
-from core.analysis.variances import COLUMNS, PerCents, beside
+from core.analysis.variances import (
+    COLUMNS,
+    FormulaColumn,
+    PerCents,
+    beside,
+    formula_columns,
+    worked_out_column,
+)
 from core.books.balances import Books, TrialRow, by_account
 from core.books.periods import YEAR, CalendarIndex, company_calendar, ordinal
 from core.budgets.forecast import forecast_rows, last_regular
@@ -39,7 +46,7 @@ from core.mapping.arrangements import shown_statement
 from core.mapping.second_charts import hangs_on_codes, own_cash_accounts, second_chart_plan, seen_through
 from core.money import digits_of
 from core.statements.amounts import Amounts
-from core.statements.figures import Figures, compute
+from core.statements.figures import Figure, Figures, compute
 from core.statements.plans import WITH_FIGURES, Plan, plan
 from core.structures.charts import ChartIndex, chart_index
 from core.structures.second_charts import charts_of, is_seen_in
@@ -270,6 +277,8 @@ class StatementFigures:
     keys: tuple[tuple[str, ...], ...] = ()
     across: tuple[PeriodColumn, ...] = ()
     per_cents: tuple[PerCents, ...] = ()
+    formulas: tuple[FormulaColumn, ...] = ()
+    """columns worked out of the others, behind them"""
     alone: tuple[Asked, ...] = ()
     """what each column shows asked for by itself, where that isn't told by its codes or its period"""
     companies: tuple[Company, ...] = ()
@@ -277,6 +286,14 @@ class StatementFigures:
     left_out: tuple[LeftOut, ...] = ()
     off: int = 0
     """by how much debits exceed credits in what stands at the end of a forecast; raw"""
+
+    def with_formulas(self, text: str) -> StatementFigures:
+        """With columns worked out of these. Raises WrongCall for what can't be read."""
+        return replace(self, formulas=formula_columns(text, self.columns))
+
+    def worked_out(self, figure: Figure) -> list[int | None]:
+        """What each of its formula columns comes to on a line."""
+        return [worked_out_column(figure, one, self.digits) for one in self.formulas]
 
 
 def worked_out(

@@ -1,4 +1,4 @@
-/* Names of lines while a formula is typed: below the field, from an opening bracket on; arrows and Enter
+/* Names of lines or columns while a formula is typed: below the field, from an opening bracket on; arrows and Enter
    choose, a click too, Esc closes. The names stand on the page in a list that `data-names` points at. */
 import { byId, element } from "./dom.js";
 import { markOption, stepOption } from "./options.js";
@@ -72,7 +72,7 @@ const offer = (el) => {
   if (!options.length) return;
   box = element("div", "", "options");
   box.setAttribute("role", "listbox");
-  box.setAttribute("aria-label", "Lines of the statement");
+  box.setAttribute("aria-label", el.dataset.namesOf ?? "Lines of the statement");
   box.append(...options);
   el.parentElement.append(box);
   markOption(el, options, options[0]);

@@ -124,6 +124,9 @@ def _add_statement(lines: argparse.ArgumentParser) -> None:
     lines.add_argument("--periods", default="", help="columns across: months, quarters or years")
     lines.add_argument("--budget", default="", help="beside the figures of a budget")
     lines.add_argument("--forecast", default="", help="after the period the amounts of a budget")
+    lines.add_argument(
+        "--columns", default="", help='worked out of the others: "Rest = [total] - [WEB]; Share = …"'
+    )
 
 
 def _add_stretch(sub: argparse.ArgumentParser) -> None:
@@ -227,10 +230,10 @@ def statement_report(state: State, given: argparse.Namespace, whose: reports.Who
     if bool(given.statement) == bool(given.tree):
         raise WrongCall("Name a statement, or a hierarchy with --tree.")
     if given.tree:
-        return reports.hierarchy(state, given.tree, given.level, whose, asked_of(given))
+        return reports.hierarchy(state, given.tree, given.level, whose, asked_of(given), given.columns)
     if given.level is not None:
         raise WrongCall("Only a hierarchy is cut at a level.")
-    return reports.statement(state, given.statement, whose, asked_of(given))
+    return reports.statement(state, given.statement, whose, asked_of(given), given.columns)
 
 
 def run_report(given: argparse.Namespace) -> int:
