@@ -37,7 +37,7 @@ from core.analysis.variances import (
 from core.books.balances import PostedColumns, books_of
 from core.books.periods import calendar_index
 from core.changes.fixed import NOTHING_POSTED
-from core.changes.kinds import Drop, Put, examine
+from core.changes.kinds import Drop, Put, apply, examine
 from core.definitions.tables import Budget, ChartDimension, ColumnSet, Company, Statement, StatementLine
 from core.faults import WrongCall
 from core.statements.amounts import Amounts
@@ -369,7 +369,7 @@ class Edges(TestCase):
             self.assertEqual(refused.exception.faults[0].what, says)
 
     def test_columns_hang_on_the_fields_of_their_chart(self) -> None:
-        world = rich_state()
+        world = apply(rich_state(), Put(ColumnSet("one", "One", "c", companies="gamma2")))
         for change, says in (
             (Drop(ChartDimension("c", "season")), "There is no segment or dimension season in chart c."),
             (Put(Budget("b", "Budget", "d")), "Budget b belongs to chart d, not to c."),
@@ -386,7 +386,7 @@ class Edges(TestCase):
                 "In has codes within months, and no one field whose codes they are.",
             ),
             (Put(ColumnSet("cs", "Far", "c", companies="nobody")), "There is no company nobody."),
-            (Drop(world.require(Company, "beta")), "There is no company beta."),
+            (Drop(world.require(Company, "gamma2")), "There is no company gamma2."),
             (
                 Put(ColumnSet("cs", "Less", "c", formulas="[a] - [b]")),
                 "'[a] - [b]' is not written as Title = [first] - [second].",

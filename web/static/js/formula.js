@@ -1,5 +1,5 @@
-/* Names of lines or columns while a formula is typed: below the field, from an opening bracket on; arrows and Enter
-   choose, a click too, Esc closes. The names stand on the page in a list that `data-names` points at. */
+/* Names of lines or columns while a formula is typed: below the field, from an opening bracket on; arrows and
+   Enter choose, a click too, Esc closes. The names stand in a list on the page that `data-names` names. */
 import { byId, element } from "./dom.js";
 import { markOption, stepOption } from "./options.js";
 
