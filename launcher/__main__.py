@@ -45,7 +45,7 @@ HELP = """./pine start                       install what is missing, start, and
 ./pine demo                        the Fernhollow demo, into an empty database
 
 PINE_DATABASE=NAME chooses another database of the local server, PINE_DATABASE_URL a server that is there.
-Reports take --format csv|json|xlsx and --output FILE."""
+Reports take --format csv|json|xlsx|ods and --output FILE."""
 
 DATA_COMMANDS = (
     "import",

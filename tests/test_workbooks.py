@@ -5,8 +5,10 @@ from __future__ import annotations
 import csv
 import io
 import os
+import re
 import subprocess
 import tempfile
+import zipfile
 from decimal import ROUND_HALF_UP, Decimal
 from pathlib import Path
 from typing import Any
@@ -14,6 +16,7 @@ from urllib.parse import urlencode
 
 from openpyxl import load_workbook
 from pypdf import PdfReader
+from python_calamine import CalamineWorkbook
 
 from core.changes.kinds import Put
 from core.definitions.tables import Statement
@@ -24,16 +27,39 @@ from web.definitions import actions
 from web.definitions.snapshot import current
 from web.statements.outline import TOP
 
+FORMULA_CELL = re.compile(rb"<table:table-cell [^>]*table:formula=[^>]*>")
+VALUE = re.compile(rb'office:value="[^"]*"')
 
-def recalculated(workbook: bytes) -> list[list[str]]:
+
+def without_values(document: bytes) -> bytes:
+    """An open document with nought kept beside each formula."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(document)) as kept, zipfile.ZipFile(out, "w") as bare:
+        for item in kept.infolist():
+            content = kept.read(item)
+            if item.filename == "content.xml":
+                cells = re.compile(rb"<table:table-cell [^>]*table:formula=[^>]*>")
+                content = cells.sub(
+                    lambda m: re.sub(rb'office:value="[^"]*"', b'office:value="0"', m[0]), content
+                )
+            bare.writestr(item, content)
+    return out.getvalue()
+
+
+def recalculated(workbook: bytes, kind: str = "xlsx") -> list[list[str]]:
     """The cells of the first sheet after every formula was worked out anew: what was kept beside formulas is
     thrown away first."""
     with tempfile.TemporaryDirectory() as folder:
-        kept, bare, out = (Path(folder) / name for name in ("kept.xlsx", "bare.xlsx", "out.txt"))
-        kept.write_bytes(workbook)
-        book = load_workbook(kept)
-        book.save(bare)  # formulas without their values
-        options = f'sheet="{book.sheetnames[0]}" format=raw'
+        kept, bare, out = (Path(folder) / name for name in (f"kept.{kind}", f"bare.{kind}", "out.txt"))
+        if kind == "ods":
+            bare.write_bytes(without_values(workbook))
+            sheet = CalamineWorkbook.from_path(str(bare)).sheet_names[0]
+        else:
+            kept.write_bytes(workbook)
+            book = load_workbook(kept)
+            book.save(bare)  # formulas without their values
+            sheet = book.sheetnames[0]
+        options = f'sheet="{sheet}" format=raw'
         command = [
             "ssconvert",
             "--recalc",
@@ -117,17 +143,17 @@ class Workbooks(PineTest):
             ("inc", {"budget": "plan"}),
             ("inc", {"periods": "months", "forecast": "plan"}),
         ):
-            with self.subTest(statement=statement, query=query):
-                reply = self.client.get(
-                    f"/statements/{statement}/figures/workbook/?{urlencode({**at, **query})}"
-                )
+            for kind in ("xlsx", "ods"):
+                address = f"/statements/{statement}/figures/workbook/"
+                reply = self.client.get(f"{address}?{urlencode({**at, **query, 'file': kind})}")
                 expected = self.told(statement, {**at, **query})
-                rows = recalculated(reply.content)[TOP:][: len(expected)]
+                rows = recalculated(reply.content, kind)[TOP:][: len(expected)]
                 found = [[Decimal(cell) if cell else None for cell in row[1:]] for row in rows]
-                self.assertEqual(
-                    [
-                        [rounded(cell) for cell in cells[: len(figures)]]
-                        for cells, figures in zip(found, expected, strict=True)
-                    ],
-                    [[rounded(figure) for figure in figures] for figures in expected],
-                )
+                with self.subTest(statement=statement, query=query, kind=kind):
+                    self.assertEqual(
+                        [
+                            [rounded(cell) for cell in cells[: len(figures)]]
+                            for cells, figures in zip(found, expected, strict=True)
+                        ],
+                        [[rounded(figure) for figure in figures] for figures in expected],
+                    )

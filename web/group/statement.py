@@ -209,8 +209,9 @@ def workbook(request: PineRequest, state: State, group: str) -> HttpResponse:
     made_from = MadeFrom.of_request(request).rows(statement, ("Group", f"{at.group.group} {at.group.name}"))
     notes = [note.sentence() for note in at.remarks.notes(found.statement.plan)] if at.remarks else []
     made_from += _rates_taken(found)
-    content = statement_workbook(statement, list(statement.columns), heading, made_from, notes)
-    return download(content, f"{at.statement.statement}-{group}-{at.year}-{at.period}", "xlsx")
+    kind = "ods" if request.GET.get("file") == "ods" else "xlsx"
+    content = statement_workbook(statement, list(statement.columns), heading, made_from, notes, kind)
+    return download(content, f"{at.statement.statement}-{group}-{at.year}-{at.period}", kind)
 
 
 def shown_columns_of(state: State, at: GroupAddress, found: queries.GroupFigures) -> StatementFigures:

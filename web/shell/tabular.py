@@ -1,4 +1,4 @@
-"""Tables out: CSV, JSON and XLSX from the same rows. Text that a spreadsheet would run is neutralised."""
+"""Tables out: CSV, JSON, XLSX and ODS of the same rows. Text that a spreadsheet would run is neutralised."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ import json
 import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Protocol
 
 import xlsxwriter
 from django.http import Http404, HttpResponse
@@ -32,6 +32,18 @@ class Money:
 
 
 Cell = str | int | Money
+
+
+class SheetBook(Protocol):
+    """What a sheet is written to: a workbook or an open document."""
+
+    def add_worksheet(self, name: str, /) -> Any: ...
+
+    def add_format(self, properties: Any, /) -> Any: ...
+
+    def set_properties(self, properties: Any, /) -> Any: ...
+
+    def close(self) -> Any: ...
 
 
 def harmless(text: str) -> str:
@@ -63,9 +75,26 @@ def as_json(header: Sequence[str], rows: Iterable[Sequence[Cell]]) -> bytes:
 def as_xlsx(header: Sequence[str], rows: Iterable[Sequence[Cell]], sheet: str = "Sheet1") -> bytes:
     """One sheet with the same columns. Text is written as text, so nothing in it runs."""
     out = io.BytesIO()
-    book = xlsxwriter.Workbook(
-        out, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
-    )
+    options = {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
+    _write_sheet(xlsxwriter.Workbook(out, options), header, rows, sheet)
+    return out.getvalue()
+
+
+def as_ods(header: Sequence[str], rows: Iterable[Sequence[Cell]], sheet: str = "Sheet1") -> bytes:
+    """The same as an open document."""
+    from web.shell.open_document import OpenDocument
+
+    out = io.BytesIO()
+    _write_sheet(OpenDocument(out), header, rows, sheet)
+    return out.getvalue()
+
+
+def _write_sheet(
+    book: SheetBook,
+    header: Sequence[str],
+    rows: Iterable[Sequence[Cell]],
+    sheet: str,
+) -> None:
     book.set_properties(properties())
     page = book.add_worksheet(sheet[:31])
     formats: dict[int, Any] = {}
@@ -84,18 +113,18 @@ def as_xlsx(header: Sequence[str], rows: Iterable[Sequence[Cell]], sheet: str = 
             else:
                 page.write_string(r, c, cell)
     book.close()
-    return out.getvalue()
 
 
 def number_format(digits: int) -> str:
     return "#,##0" + (f".{'0' * digits}" if digits else "")
 
 
-WRITERS = {"csv": as_csv, "json": as_json, "xlsx": as_xlsx}
+WRITERS = {"csv": as_csv, "json": as_json, "xlsx": as_xlsx, "ods": as_ods}
 MIME = {
     "csv": "text/csv; charset=utf-8",
     "json": "application/json",
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+    "ods": "application/vnd.oasis.opendocument.spreadsheet",
     "pdf": "application/pdf",
     "zip": "application/zip",
     "svg": "image/svg+xml",

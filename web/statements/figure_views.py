@@ -395,5 +395,6 @@ def workbook(request: PineRequest, state: State, statement: str = "", hierarchy:
     whose = ("Companies", address.choice) if address.choice else ("Company", company)
     made_from = MadeFrom.of_request(request).rows(found, whose, address.query())
     notes = address.remarks.notes(address.plan) if address.remarks else []
-    data = statement_workbook(found, titles, heading, made_from, [note.sentence() for note in notes])
-    return tabular.download(data, f"{address.name}-{address.company.company}-{address.title()}", "xlsx")
+    kind = "ods" if request.GET.get("file") == "ods" else "xlsx"
+    data = statement_workbook(found, titles, heading, made_from, [note.sentence() for note in notes], kind)
+    return tabular.download(data, f"{address.name}-{address.company.company}-{address.title()}", kind)

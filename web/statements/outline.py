@@ -16,6 +16,7 @@ from core.statements.line_parts import DEBIT
 from core.statements.plans import WITH_FIGURES
 from core.statements.printing import printed
 from web.shell.made_by import properties
+from web.shell.tabular import SheetBook
 from web.statements.queries import StatementFigures
 
 TOP = 3
@@ -29,15 +30,24 @@ def statement_workbook(
     heading: str,
     made_from: Sequence[tuple[str, str]] = (),
     notes: Sequence[str] = (),
+    kind: str = "xlsx",
 ) -> bytes:
-    """One statement as a workbook; a last sheet says what it was made from."""
+    """One statement as a workbook, or as an open document (`ods`); a last sheet says what it was made
+    from."""
     out = io.BytesIO()
-    book = new_workbook(out)
+    book: SheetBook = _open_document(out) if kind == "ods" else new_workbook(out)
+    book.set_properties(properties())
     write_statement(book, found.plan.statement.name, found, titles, heading, notes)
     if made_from:
         write_made_from(book, made_from)
     book.close()
     return out.getvalue()
+
+
+def _open_document(out: io.BytesIO) -> SheetBook:
+    from web.shell.open_document import OpenDocument
+
+    return OpenDocument(out)
 
 
 def new_workbook(out: io.BytesIO) -> xlsxwriter.Workbook:
@@ -50,7 +60,7 @@ def new_workbook(out: io.BytesIO) -> xlsxwriter.Workbook:
 
 
 def write_statement(
-    book: xlsxwriter.Workbook,
+    book: SheetBook,
     sheet: str,
     found: StatementFigures,
     titles: Sequence[str],
@@ -119,7 +129,7 @@ def _write_formulas(page: Any, cells: FormulaCells, first: int, styles: tuple[An
             cells.write_column(page, i, one, at, styles[1])
 
 
-def write_made_from(book: xlsxwriter.Workbook, made_from: Sequence[tuple[str, str]]) -> None:
+def write_made_from(book: SheetBook, made_from: Sequence[tuple[str, str]]) -> None:
     told = book.add_worksheet("Made from")
     told.set_column(0, 0, 22)
     told.set_column(1, 1, 60)

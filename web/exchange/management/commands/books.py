@@ -90,7 +90,7 @@ def add_commands(argument_parser: argparse.ArgumentParser) -> None:
     for sub in (trial, lines, apart, steps, proof_of):
         sub.add_argument("--year", type=int, required=sub in (apart, steps, proof_of))
         sub.add_argument("--period", type=int, required=sub in (apart, steps, proof_of))
-        sub.add_argument("--format", choices=("csv", "json", "xlsx"), default="csv")
+        sub.add_argument("--format", choices=tuple(tabular.WRITERS), default="csv")
         sub.add_argument("--output", type=Path)
 
 
