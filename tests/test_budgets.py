@@ -10,7 +10,7 @@ from typing import Any
 from core.changes.kinds import Put
 from core.definitions.tables import Budget, Code, Statement, StatementLine
 from tests.base import PineTest, bring, client_of, person, refused, run, tables
-from web.budgets.models import BudgetAct
+from web.budgets.models import BudgetAct, BudgetRemark
 from web.definitions import actions
 from web.journals.budgets import budget_cells
 
@@ -122,6 +122,32 @@ class Budgets(PineTest):
         self.assertIn("account:5020", strings)
         self.key("string:10-4010-002|season=SP26", p2="5")
         self.assertEqual(self.cells()[(2, "10-4010-002", "season=SP26")], -500)
+
+    def test_remarks_stand_on_their_cells(self) -> None:
+        self.key("account:4010", p1="100", remark="Fair in January", remark_on="1")
+        self.key("line:sales", remark="Prices held", remark_on="year")
+        self.key("account:4010", remark="<b>Loud</b>", remark_on="2")
+        page = self.client.get(f"{PAGE}?year=2026&accounts=all").content.decode()
+        self.assertEqual(
+            re.findall(r"<p>(\d) <b>([^<]*)</b>: ([^\n]*)", page),
+            [
+                ("1", "4010 Sales, M1", "Fair in January"),
+                ("2", "Sales, 2026", "Prices held"),
+                ("3", "4010 Sales, M2", "&lt;b&gt;Loud&lt;/b&gt;"),
+            ],
+        )
+        self.assertIn("100<sup>1</sup>", page)
+        quarters = self.client.get(f"{PAGE}?year=2026&across=quarters").content.decode()
+        self.assertIn("100<sup>1 3</sup>", quarters)
+        self.assertIn("100<sup>2</sup>", quarters)
+        first = BudgetRemark.objects.order_by("pk")[0]
+        self.post(f"remark/{first.pk}/end/")
+        self.post(f"remark/{first.pk}/end/", status=404)
+        self.assertNotIn("Fair in January", self.client.get(f"{PAGE}?year=2026").content.decode())
+        first.refresh_from_db()
+        self.assertEqual(first.ended_by and first.ended_by.username, "mirela")
+        self.key("account:4010", status=404, remark="Where", remark_on="q9")
+        self.assertEqual(BudgetAct.objects.count(), 1)
 
     def test_acts_on_several_rows(self) -> None:
         self.key("account:4010", year="1200")
@@ -265,5 +291,5 @@ class Budgets(PineTest):
         self.client = client_of(person("nia"))
         self.client.turning = False
         self.client.get(PAGE)
-        with self.assertNumQueries(13):
+        with self.assertNumQueries(14):
             self.client.get(f"{PAGE}?strings=1&accounts=all")

@@ -113,6 +113,12 @@ class BudgetAddress:
         return f"{page}back/"
 
     @property
+    def remarks_address(self) -> str:
+        """Where a remark is taken away, with its number behind."""
+        statement = self.plan.statement.statement
+        return f"{reverse('budget', args=[self.budget.budget, self.company.company, statement])}remark/"
+
+    @property
     def beside_address(self) -> str:
         """The figures of the statement beside this budget."""
         asked = {"company": self.company.company, "budget": self.budget.budget, "filter": self.filter}

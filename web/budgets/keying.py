@@ -20,6 +20,7 @@ from core.faults import Fault, Location, Refused
 from core.structures.accounts import restored
 from web.budgets.acting import Decide, act, acts_of, turned_back
 from web.budgets.address import BudgetAddress, budget_address
+from web.budgets.remarks import keep_remark
 from web.budgets.table import YEAR, BudgetTable
 from web.definitions.viewing import PineRequest
 from web.people.rights import POST, needs, needs_post
@@ -70,7 +71,9 @@ def row(request: PineRequest, state: State, budget: str, company: str, statement
     known = _known(grid, key)
     texts = _changed(request, address)
     decide = _keyed(address, grid, known, texts)
-    act(address, request.user, whole(request.POST, "seen"), _sentence(address, grid, known, texts), decide)
+    sentence = _sentence(address, grid, known, texts)
+    act(address, request.user, whole(request.POST, "seen"), sentence, decide)
+    keep_remark(request, address, key)
     return _after(address, key)
 
 

@@ -23,3 +23,25 @@ class BudgetAct(models.Model):
     class Meta:
         triggers = never_altered()
         indexes = [models.Index(fields=["budget", "company", "fiscal_year"])]
+
+
+class BudgetRemark(models.Model):
+    """Said of a cell: of a row (`line:…` of a statement, `account:…`, `string:…`) in a period, 0 for the
+    year. One that was taken away is kept."""
+
+    budget = ident()
+    company = ident()
+    fiscal_year = models.IntegerField()
+    statement = ident(blank=True, default="")
+    key = models.TextField()
+    period = models.IntegerField()
+    text = models.TextField()
+    at = models.DateTimeField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    ended_at = models.DateTimeField(null=True)
+    ended_by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+"
+    )
+
+    class Meta:
+        indexes = [models.Index(fields=["budget", "company", "fiscal_year"])]

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import NamedTuple
 
+from django.utils.html import format_html
 from django.utils.safestring import SafeString
 
 from core.budgets.cells import BudgetSpan
@@ -35,6 +36,8 @@ class BudgetTable:
     grid: BudgetGrid
     exact: bool = False
     at: str = ""
+    noted: Mapping[tuple[str, int], str] = field(default_factory=dict)
+    """numbers of remarks by row and column"""
 
     @cached_property
     def has_others(self) -> bool:
@@ -83,7 +86,12 @@ class BudgetTable:
         last = self.columns[-1]
         for column in self.columns:
             css = "num soft" if column == 0 else "num total stays-end" if column == last else "num"
-            yield Cell(self.shown(row, column), css)
+            yield Cell(self._noted(row, column), css)
+
+    def _noted(self, row: GridRow, column: int) -> str:
+        numbers = self.noted.get((row.key, column))
+        text = self.shown(row, column)
+        return format_html("{}<sup>{}</sup>", text, numbers) if numbers else text
 
     def shown(self, row: GridRow, column: int) -> str:
         value = row.shown[column]
@@ -104,6 +112,11 @@ class BudgetTable:
             return self.address.context.chart.shown(account), dimensions
         codes = list_index(self.address.state, self.address.context.chart.natural_list).codes
         return row.naturals[0], codes[row.naturals[0]].name
+
+    def named(self, key: str) -> str:
+        """What the row of a key is called; empty where there is none."""
+        row = self.grid.row(key)
+        return " ".join(self.name(row)).strip() if row else ""
 
     def inputs(self, row: GridRow) -> list[BudgetInput]:
         """The periods and the year of a row, exact, to be keyed."""

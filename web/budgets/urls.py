@@ -1,4 +1,4 @@
-from web.budgets import keying, listing, views
+from web.budgets import keying, listing, remarks, views
 from web.people.rights import route
 
 BOOK = "<str:budget>/<str:company>/<str:statement>/"
@@ -12,6 +12,7 @@ urlpatterns = [
     route(f"{BOOK}row/", keying.row, "budget-row"),
     route(f"{BOOK}several/", keying.several, "budget-several"),
     route(f"{BOOK}back/<str:number>/", keying.take_back, "budget-back"),
+    route(f"{BOOK}remark/<str:number>/end/", remarks.end_remark, "budget-remark-end"),
     route(f"{BOOK}bring/", keying.bring, "budget-bring"),
     route(f"{BOOK}out/<str:kind>/", views.out, "budget-out"),
 ]

@@ -16,6 +16,7 @@ from core.statements.plans import plan
 from web.budgets.acting import acts_of
 from web.budgets.address import BudgetAddress, budget_address
 from web.budgets.listing import books_listed
+from web.budgets.remarks import notes_of, numbers_in
 from web.budgets.table import BudgetTable
 from web.definitions.viewing import PineRequest
 from web.people.rights import POST, SIGNED_IN, companies_seen, needs
@@ -67,9 +68,9 @@ def budget(request: PineRequest, state: State, budget: str, company: str, statem
     address = budget_address(request, state, budget, company, statement)
     request.session["company"] = company
     stored = address.stored()
-    table = BudgetTable(
-        address, address.grid(stored), request.GET.get("unit") == "exact", _row_asked(request)
-    )
+    grid, exact = address.grid(stored), request.GET.get("unit") == "exact"
+    notes = notes_of(address, BudgetTable(address, grid).named)
+    table = BudgetTable(address, grid, exact, _row_asked(request), numbers_in(notes))
     acts = list(acts_of(address).select_related("by")[: MOST_ACTS + 1])
     return render(
         request,
@@ -84,6 +85,7 @@ def budget(request: PineRequest, state: State, budget: str, company: str, statem
             "seen": acts[0].pk if acts else 0,
             "misfits": _misfits(address, stored),
             "missed": _missed(table),
+            "notes": notes,
             "is_statistics": address.budget.kind == "statistics",
             **_around(request, state, address),
         },
