@@ -263,29 +263,6 @@ class FiguresPage(PineTest):
         self.assertEqual(list(filled), [])
         self.assertEqual(list(self.cells(self.page("st", lines="filled"))), list(whole))
 
-    def test_one_line_by_two_fields_as_a_matrix(self) -> None:
-        for name, line, by in (("inc", "net", "site,season"), ("st", "owing", "account,channel")):
-            with self.subTest(name=name, by=by):
-                flat = self.page(name, by=by, line=line)
-                titles = re.findall(r'<th scope="col" class="num[^"]*"[^>]*>([^<]*)', flat)
-                figures = [text for _, text in self.cells(flat)[line]]
-                shown = dict(zip((title.strip() for title in titles), figures, strict=True))
-                page = self.page(name, by=by, line=line, **{"as": "matrix"})
-                self.assertIn("Rows and columns come to the figure", page)
-                across = re.findall(r'<th scope="col" class="num code-head"[^>]*>([^<]*)<', page)
-                rows = re.findall(r'<tr tabindex="-1" data-row="([^"]*)">(.*?)</tr>', page, re.S)
-                for code, row in rows:
-                    *cells, total = [plain(text) for _, text in CELL.findall(row)]
-                    for column, text in zip(across, cells, strict=True):
-                        self.assertEqual(text or "", shown.get(f"{code.strip()} / {column}", "") or "")
-                    self.assertEqual(self.cents(total), sum(map(self.cents, cells)))
-                foot = [
-                    plain(text)
-                    for _, text in CELL.findall(page[page.index("<tfoot>") :].partition("</tfoot>")[0])
-                ]
-                self.assertEqual(sum(map(self.cents, foot[:-1])), self.cents(foot[-1]))
-                self.assertEqual(foot[-1], shown["total"])
-
     def test_columns_worked_out_of_others_are_the_same_everywhere(self) -> None:
         text = "Less = [total] - [1]; Part = [2] / [total] * 100"
         at = {"periods": "quarters", "columns": text}
@@ -454,7 +431,7 @@ class FiguresPage(PineTest):
             "periods",
             "budget",
             "level",
-            *("unit", "pick", "line", "column", "all", "than", "lines", "as"),
+            *("unit", "pick", "line", "column", "all", "than", "lines"),
         )
         odd_values = (*ODD, "0001-01-01", "9999-12-31", "season=", "season=none;;", "none", "season,season")
         paths = (

@@ -82,6 +82,8 @@ PAGES = {
     "statements/trial-balance/": "Trial balance",
     "statements/<str:statement>/": "Balance sheet",
     "statements/<str:statement>/figures/": "Balance sheet",
+    "statements/<str:statement>/matrix/": "Balance sheet, matrix",
+    "statements/hierarchy/<str:hierarchy>/matrix/": "Tree, matrix",
     "statements/hierarchy/<str:hierarchy>/figures/": "Tree",
     "statements/<str:statement>/beside/": "Balance sheet beside Tree",
     "budgets/": "Budgets and statistics",

@@ -6,7 +6,7 @@ amount_rows.py    amounts of a company as columns, each with its time, account s
 stretches.py      a movement or what stands at its end, by periods or by days
 time_steps.py     by day, week, month …; the stretch before and after, as long
 period_columns.py months, quarters and years side by side
-code_columns.py   one column a code of a field, or a pair of codes of two
+axes.py           what stands across or down: codes of one or two fields, accounts, periods
 column_sums.py    from amounts to the columns that a statement is made from
 hierarchy_plan.py a hierarchy of natural accounts as a statement that nobody built
 variances.py      figures beside others, those of a budget or of more companies, and in per cent

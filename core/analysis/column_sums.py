@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from core.analysis.amount_rows import AmountRows
-from core.analysis.code_columns import code_columns
+from core.analysis.axes import code_columns
 from core.analysis.period_columns import PeriodColumn, movement_places, standing_places
 from core.analysis.stretches import Stretch
 from core.books.balances import TrialRow, added_up
@@ -141,9 +141,9 @@ def by_codes(
     """A column for each code borne by an amount that the statement sums, even where they cancel; a total."""
     placed = _placed(rows, plan.accounts)
     moving, standing = moves(rows, stretch, measure), rows.time <= stretch.end
-    summed = (moving & _on_lines(plan, placed)[placed.place]) | (
-        standing & _in_standing(plan, placed)[placed.place]
-    )
+    summed = moving & _on_lines(plan, placed)[placed.place]
+    if plan.asks_standing:
+        summed |= standing & _in_standing(plan, placed)[placed.place]
     columns = code_columns(chart, fields, rows, summed)
     stands = np.where(standing, columns.places, -1)
     moves_in = stands if measure == "standing" else np.where(moving, columns.places, -1)
@@ -180,11 +180,12 @@ def _with_total(amounts: Amounts) -> Amounts:
         total = values.any(axis=1) if values.dtype == np.bool_ else values.sum(axis=1)
         return np.column_stack([values, total])
 
-    touched = amounts.touched
+    touched, window = amounts.touched, widened(amounts.window)
+    is_same = amounts.cumulative is amounts.window
     return replace(
         amounts,
-        window=widened(amounts.window),
-        cumulative=widened(amounts.cumulative),
+        window=window,
+        cumulative=window if is_same else widened(amounts.cumulative),
         touched=None if touched is None else widened(touched),
         deciding=-1,
     )

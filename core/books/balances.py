@@ -208,6 +208,22 @@ def added_up(keys: NDArray[Any], values: NDArray[Any], size: int) -> NDArray[Any
     return grouped(keys, values, size)
 
 
+WIDE = 16
+"""From so many columns on each group is added up by itself: `reduceat` goes through columns one by one."""
+
+
+def _grouped_wide(keys: NDArray[Any], values: NDArray[Any], size: int) -> NDArray[Any]:
+    sums = np.zeros((size, values.shape[1]), dtype=values.dtype)
+    adding = np.logical_or if values.dtype == np.bool_ else np.add
+    order = np.argsort(keys, kind="stable")
+    keys, values = keys[order], values[order]
+    starts = np.flatnonzero(np.concatenate([[True], keys[1:] != keys[:-1]]))[: len(keys)]
+    ends = np.append(starts[1:], len(keys))
+    for key, start, end in zip(keys[starts].tolist(), starts.tolist(), ends.tolist(), strict=True):
+        sums[key] = adding.reduce(values[start:end], axis=0)
+    return sums
+
+
 def grouped(keys: NDArray[Any], values: NDArray[Any], size: int) -> NDArray[Any]:
     """Rows of values put together by key: added up (exact, and far faster than one by one), truth values by
     `or`.
@@ -215,6 +231,8 @@ def grouped(keys: NDArray[Any], values: NDArray[Any], size: int) -> NDArray[Any]
     Equal keys mostly lie side by side; such stretches are put together first, and only what they come to is
     sorted.
     """
+    if values.ndim == 2 and values.shape[1] > WIDE:
+        return _grouped_wide(keys, values, size)
     column = np.zeros((size, *values.shape[1:]), dtype=values.dtype)
     adding = np.logical_or if values.dtype == np.bool_ else np.add
     for final in (False, True):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from core.analysis.code_columns import fields_asked
+from core.analysis.axes import fields_asked
 from core.analysis.variances import formula_columns
 from core.checks.build import selector_faults
 from core.codes.hierarchies import find_cycle

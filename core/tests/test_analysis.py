@@ -11,7 +11,7 @@ from hypothesis import given, strategies as st
 
 from core.analysis.amount_rows import AmountRows, closing_ordinals, dated, last_days, rows_of_books, together
 from core.analysis.asked import Asked, read_day
-from core.analysis.code_columns import code_columns, fields_asked
+from core.analysis.axes import code_columns, fields_asked
 from core.analysis.column_sums import (
     Columns,
     Measure,

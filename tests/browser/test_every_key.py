@@ -97,9 +97,8 @@ SCREENS = (
     Screen("Statement", "/statements/is/?company=hexley&year=2026&period=9"),
     Screen("Statement", "/statements/is-veenbol/?year=2026&period=9", "people"),
     Screen("Figures", "/statements/is/figures/?company=nurseries&year=2026&period=9&filter=season%3DSP26"),
-    Screen(
-        "Figures", "/statements/is/figures/?company=nurseries&by=site,season&as=matrix&year=2026&period=9"
-    ),
+    Screen("Figures", "/statements/is/figures/?company=nurseries&by=site,season&year=2026&period=9"),
+    Screen("Matrix", "/statements/is/matrix/?company=nurseries&year=2026&period=9&filter=season%3DSP26"),
     Screen("Figures", "/statements/hierarchy/accounts-tree/figures/?company=nurseries&year=2026&period=9"),
     Screen("Figures", "/statements/is/figures/?company=nurseries", "sales", "Enter", "#proof a[data-key=j]"),
     Screen("Budgets", "/budgets/"),

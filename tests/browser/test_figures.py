@@ -54,6 +54,34 @@ class Figures(BrowserTest):
         page.wait_for_url("**/figures/**filter=season**")
         self.assertIn("by=season%2Cchannel", page.url)
 
+    def test_a_matrix_by_mouse_and_by_keys(self) -> None:
+        page = self.page
+        self.go("/statements/is/figures/?company=nurseries&year=2026&period=9&line=sales")
+        total = page.locator("#line-sales td.num").inner_text()
+        self.press("t")
+        page.wait_for_url("**/statements/is/matrix/**line=sales**")
+        page.drag_and_drop("[data-axis=channel]", "[data-slot=across]")
+        page.wait_for_url("**across=channel**")
+        page.drag_and_drop("[data-axis=channel]", "[data-slot=down]")
+        page.wait_for_url("**down=channel**")
+        self.assertIn("across=site", page.url)
+        expect(page.locator("p.ok").first).to_contain_text("Rows and columns come to the figure of the line")
+        self.assertIn(total, page.locator("p.ok").first.inner_text())
+        self.press("x")
+        page.wait_for_url("**down=site**")
+        self.press("c")
+        page.locator(".foot details[open]").get_by_role("link", name="Companies").click()
+        page.wait_for_url("**across=companies**")
+        page.drag_and_drop("[data-axis=season]", "[data-slot=pick]")
+        page.wait_for_url("**pick=season**")
+        expect(page.locator("#proof .picks [aria-current=true]")).to_have_text("Season")
+        self.assertEqual(self.violations(), [])
+        page.locator("tbody tr").first.focus()
+        self.press("Enter")
+        expect(page.locator("#proof h2").first).to_have_text("Sales")
+        self.press("j")
+        page.wait_for_url("**/account/**filter=site**")
+
     def test_a_remark_is_printed_as_a_note(self) -> None:
         page = self.page
         self.go("/statements/is/figures/?company=nurseries&year=2026&period=7")

@@ -63,8 +63,9 @@ class FigureAddress:
     everything: bool = False
     filled_only: bool = False
     """lines with nothing in any column fold away"""
-    as_matrix: bool = False
-    """codes of two fields: the first down, the second across, of one line"""
+    down: str = ""
+    across: str = ""
+    """what stands down and across in a matrix of one line"""
     draws: bool = False
     """the line that is chosen is drawn as bars, a column each"""
     line: str = ""
@@ -106,6 +107,12 @@ class FigureAddress:
             return reverse("hierarchy-figures", args=[self.hierarchy])
         return reverse("figures", args=[self.plan.statement.statement])
 
+    @property
+    def matrix_path(self) -> str:
+        if self.hierarchy:
+            return reverse("hierarchy-matrix", args=[self.hierarchy])
+        return reverse("matrix", args=[self.plan.statement.statement])
+
     def query(self, asked: Asked | None = None, **more: Any) -> str:
         """As an address says it; another stretch, filter or columns where they are given."""
         at = self.asked if asked is None else asked
@@ -113,8 +120,7 @@ class FigureAddress:
         days = {name: day.isoformat() if day else "" for name, day in (("from", at.start), ("to", at.end))}
         own = {"company": self.company.company, "year": at.year, "period": at.period, "first": at.first}
         rest = {"level": self.level or "", "unit": self.unit, "all": "1" if self.everything else ""}
-        pair = "," in across["by"]
-        rest |= {"as": "matrix" if self.as_matrix and pair else "", "line": self.line}
+        rest |= {"down": self.down, "across": self.across, "line": self.line}
         rest |= {
             "within": (self.within or "") if across["by"] else "",
             "companies": self.choice,
@@ -278,11 +284,12 @@ class FigureAddress:
 
 
 def figure_address(
-    request: PineRequest, state: State, statement: str = "", hierarchy: str = ""
+    request: PineRequest, state: State, statement: str = "", hierarchy: str = "", choice: str = ""
 ) -> FigureAddress:
-    """Raises Http404 for what there isn't or somebody doesn't see, WrongCall for what can't be asked."""
+    """`choice`: of companies, where the address makes none. Raises Http404 for what there isn't or somebody
+    doesn't see, WrongCall for what can't be asked."""
     level = number(request.GET, "level", 0, 99) or 0
-    company, several = _company(request, state, statement, hierarchy), _several(request, state)
+    company, several = _company(request, state, statement, hierarchy), _several(request, state, choice)
     planned = (
         hierarchy_plan(state, _chart_of_tree(state, company, hierarchy), hierarchy, level or None)
         if hierarchy
@@ -304,7 +311,8 @@ def figure_address(
         text(request.GET, "unit", 20),
         request.GET.get("all") == "1",
         request.GET.get("lines") == "filled",
-        request.GET.get("as") == "matrix",
+        "",
+        "",
         request.GET.get("draw") == "bars",
         text(request.GET, "line", 40),
         planned_as.name if planned_as else asked.forecast,
@@ -317,10 +325,10 @@ def figure_address(
     )
 
 
-def _several(request: PineRequest, state: State) -> tuple[str, tuple[Company, ...]]:
+def _several(request: PineRequest, state: State, instead: str) -> tuple[str, tuple[Company, ...]]:
     """The choice of companies that an address makes, and those of them that somebody sees; none where it
     can't be read, which is said where the figures would stand."""
-    choice = text(request.GET, "companies", 400)
+    choice = text(request.GET, "companies", 400) or instead
     names = {row.company for row in companies_seen(request.user, state)} if choice else ()
     return choice, tuple(row for row in chosen_companies(state, choice).companies if row.company in names)
 

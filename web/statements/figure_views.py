@@ -36,7 +36,6 @@ from web.statements.figure_columns import columns_offered, remember_columns
 from web.statements.figure_table import BUDGET, FigureTable
 from web.statements.line_views import account_figures
 from web.statements.made_from import MadeFrom
-from web.statements.matrix_table import MatrixTable
 from web.statements.nested import nested_figures
 from web.statements.outline import statement_workbook
 from web.statements.own_accounts import account_shares
@@ -75,10 +74,7 @@ def figures(request: PineRequest, state: State, statement: str = "", hierarchy: 
         **_narrowed(request, source, address, found.companies),
     }
     line = context.get("of_line")
-    if address.as_matrix and line and address.asked.by and len(source.fields) == 2:
-        context["matrix"] = MatrixTable(table, line.line)
-    else:
-        context["rows"] = table.rows()
+    context["rows"] = table.rows()
     context |= _proof_of_cash(source, address, found) | _pictured(address, found, then, line)
     return render(request, "statements/figures.html", context)
 
@@ -187,9 +183,18 @@ def _around(request: PineRequest, state: State, address: FigureAddress) -> dict[
         "across": across,
         "across_now": next((words for words, _, is_own in across if is_own), address.asked.by),
         "has_columns": address.has_columns,
-        "is_pair": "," in address.asked.by,
+        "matrix_address": _matrix_address(address),
         "conditions": [part.strip() for part in address.asked.filter.split(";") if part.strip()],
     }
+
+
+def _matrix_address(address: FigureAddress) -> str:
+    """One line by what stands across, and by what may stand down."""
+    fields = [name.strip() for name in address.asked.by.split(",") if name.strip()]
+    plain = replace(address.asked, by="", periods="", budget="", forecast="")
+    down, across = [*fields, "", ""][:2]
+    across = across or address.within or address.asked.periods
+    return f"{address.matrix_path}?{address.query(plain, down=down, across=across, columns='', of='')}"
 
 
 def _trees(request: PineRequest, state: State, address: FigureAddress) -> dict[str, Any]:

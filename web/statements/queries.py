@@ -11,7 +11,7 @@ import numpy as np
 
 from core.analysis.amount_rows import AmountRows, closing_ordinals, dated
 from core.analysis.asked import Asked
-from core.analysis.code_columns import fields_asked
+from core.analysis.axes import fields_asked
 from core.analysis.column_sums import (
     ClosingRow,
     Measure,

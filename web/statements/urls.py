@@ -5,6 +5,7 @@ from web.statements import (
     figure_columns,
     figure_views,
     line_views,
+    matrix,
     remarks,
     sheets as sheets,  # registers its tables
     trial,
@@ -22,6 +23,8 @@ urlpatterns = [
     route("hierarchy/<str:hierarchy>/figures/", figure_views.figures, "hierarchy-figures"),
     route("hierarchy/<str:hierarchy>/figures/cell/", figure_views.cell, "hierarchy-figure"),
     route("hierarchy/<str:hierarchy>/figures/workbook/", figure_views.workbook, "hierarchy-workbook"),
+    route("hierarchy/<str:hierarchy>/matrix/", matrix.matrix_page, "hierarchy-matrix"),
+    route("<str:statement>/matrix/", matrix.matrix_page, "matrix"),
     route("<str:statement>/figures/", figure_views.figures, "figures"),
     route("<str:statement>/figures/cell/", figure_views.cell, "figure"),
     route("<str:statement>/figures/workbook/", figure_views.workbook, "figures-workbook"),

@@ -8,6 +8,7 @@ import "./grid.js";
 import "./rows.js";
 import "./question.js";
 import "./drag.js";
+import "./axes.js";
 import "./page.js";
 import "./budget.js";
 import "./day.js";
