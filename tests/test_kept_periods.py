@@ -146,6 +146,15 @@ class Kept(PineTest):
         for row in before[3:]:
             if row[:1] == ["Assets"]:
                 self.assertAlmostEqual(sum(row[1:-1]), row[-1], 2)
+        page = self.group.get("/group/g/kept/?statement=st&year=2026&period=2&columns=all").content.decode()
+        heads = re.findall(r'<th scope="col" class="num[^"]*">([^<]*)</th>', page)
+        self.assertEqual(heads, before[2][1:])
+        (assets,) = re.findall(r'<tr [^>]*data-row="assets".*?</tr>', page, re.S)
+        exact = [
+            text.replace(",", "").replace("\u2212", "-") for text in re.findall(r'title="([^"]*)"', assets)
+        ]
+        (row,) = [row for row in before if row[:1] == ["Assets"]]
+        self.assertEqual([float(text) for text in exact if text[-3:-2] == "." or text == "0"], row[1:])
 
     def workbook(self) -> list[list[Any]]:
         reply = self.group.get("/group/g/kept/workbook/?statement=st&year=2026&period=2")

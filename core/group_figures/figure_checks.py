@@ -30,8 +30,20 @@ MONTHS_APART = 3
 def figure_checks(group: Consolidation) -> Iterator[Fault]:
     """Every period that has amounts is looked at, whatever is missing in those before it."""
     yield from _missing(group)
-    yield from _ways(group)
-    yield from _acquisitions(group)
+    yield from (told for _, told in _ways(group))
+    yield from (told for _, told in _acquisitions(group))
+
+
+def faults_by_company(group: Consolidation) -> dict[str, list[Fault]]:
+    """What figures tell of each company, but for rates that are missing: those keep it waiting."""
+    by_company: dict[str, list[Fault]] = {}
+    for currency, told in _ways(group):
+        for company in sorted(group.standings):
+            if any(books.currency == currency for books in group.books.of(company)):
+                by_company.setdefault(company, []).append(told)
+    for company, told in (*_acquisitions(group), *_calendars_apart(group.state, group.group)):
+        by_company.setdefault(company, []).append(told)
+    return by_company
 
 
 def last_with_amounts(group: Consolidation) -> int:
@@ -90,8 +102,8 @@ def needed_rates(
                 yield kind, i
 
 
-def _ways(group: Consolidation) -> Iterator[Fault]:
-    """Ways to one rate that differ by more than the digits they are written with."""
+def _ways(group: Consolidation) -> Iterator[tuple[str, Fault]]:
+    """By currency ways to one rate that differ by more than the digits they are written with."""
     currencies = sorted({books.currency for books in group.books.sets} - {group.group.currency})
     for currency in currencies:
         for i in periods_with_amounts(group):
@@ -104,11 +116,12 @@ def _ways(group: Consolidation) -> Iterator[Fault]:
                             f" {ways[0].on} is {float(ways[0].rate):.6g} {ways[0].name} and"
                             f" {float(other.rate):.6g} {other.name}."
                         )
-                        yield fault(group.group, "group", what, "Correct one of them.", "rate-ways", LOOK)
+                        way_out = "Correct one of them."
+                        yield currency, fault(group.group, "group", what, way_out, "rate-ways", LOOK)
 
 
-def _acquisitions(group: Consolidation) -> Iterator[Fault]:
-    """Bargains, and percentages that don't come to what is held."""
+def _acquisitions(group: Consolidation) -> Iterator[tuple[str, Fault]]:
+    """By company bargains, and percentages that don't come to what is held."""
     last = last_with_amounts(group)
     digits, currency = digits_of(group.group.currency), group.group.currency
     rows = sorted(group.state.part(Acquisition, group.group.group).values(), key=lambda row: row.on)
@@ -120,7 +133,7 @@ def _acquisitions(group: Consolidation) -> Iterator[Fault]:
                 " equity acquired."
             )
             way_out = "A bargain: take it to income by an adjusting journal."
-            yield fault(first, "cost", what, way_out, "bargain", LOOK)
+            yield purchase.member, fault(first, "cost", what, way_out, "bargain", LOOK)
     sums: dict[str, Fraction] = {}
     for row in rows:
         sums[row.member] = sums.get(row.member, Fraction(0)) + Fraction(row.percent)
@@ -135,7 +148,7 @@ def _acquisitions(group: Consolidation) -> Iterator[Fault]:
                 f" {_percent(held)} then."
             )
             way_out = "Correct the percent, or the ownership."
-            yield fault(row, "percent", what, way_out, "percent-held", LOOK)
+            yield row.member, fault(row, "percent", what, way_out, "percent-held", LOOK)
 
 
 def _percent(value: Fraction) -> str:
@@ -144,6 +157,10 @@ def _percent(value: Fraction) -> str:
 
 def calendars_apart(state: State, group: Group) -> Iterator[Fault]:
     """Members whose own periods end more than three months before the group's that take them."""
+    yield from (told for _, told in _calendars_apart(state, group))
+
+
+def _calendars_apart(state: State, group: Group) -> Iterator[tuple[str, Fault]]:
     calendar = group_calendar(state, group.group)
     if calendar is None:
         return
@@ -162,7 +179,7 @@ def calendars_apart(state: State, group: Group) -> Iterator[Fault]:
                     f" months before it."
                 )
                 way_out = "Bring the calendars closer, or adjust for what happened in between."
-                yield fault(group, "calendar", what, way_out, "calendars-apart", LOOK)
+                yield reached.company, fault(group, "calendar", what, way_out, "calendars-apart", LOOK)
                 break
 
 

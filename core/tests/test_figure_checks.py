@@ -9,7 +9,7 @@ from unittest import TestCase
 
 from core.definitions.state import State
 from core.definitions.tables import Acquisition, Calendar, Group, GroupMember, Period, Rate
-from core.group_figures.figure_checks import calendars_apart, figure_checks
+from core.group_figures.figure_checks import calendars_apart, faults_by_company, figure_checks
 from core.tests.group_cases import (
     company,
     consolidation,
@@ -152,6 +152,10 @@ class FigureChecks(TestCase):
         ]:
             with self.subTest(name):
                 self.assertEqual(self.told(*rows, through=through), expected)
+                by_company = faults_by_company(consolidation(state(*rows, through=through), "g", BOOKED))
+                told = [str(fault) for fault in by_company.pop("s", [])]
+                self.assertEqual(told, [text for text in expected if " waits for " not in text])
+                self.assertEqual(by_company, {}, "nothing is wrong with the others")
 
     def test_without_the_rate_it_waits_and_its_acquisition_does_not_stand(self) -> None:
         rows = [*usd({JAN: "0.9", FEB: "0.92"}, AVERAGE), *HELD, BOUGHT]

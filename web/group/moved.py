@@ -18,9 +18,10 @@ from core.definitions.tables import Group, Statement
 from core.group_figures.columns import FIXED_TITLES, GROUP
 from core.keeping.kept import KeptFigures, figures_to_keep
 from core.keeping.moved import JOURNALS, PROGRAM, MovedLine, moved_lines, states_between
-from core.money import digits_of, show_amount
+from core.money import digits_of, show_amount, show_whole
 from core.statements.figures import Figures, compute
 from core.statements.plans import Plan, plan
+from core.statements.printing import PrintedLine, printed
 from web.definitions.history import state_at
 from web.definitions.viewing import PineRequest
 from web.group import kept, queries
@@ -33,7 +34,7 @@ from web.journals.since import PostedSince, posted_since
 from web.people.rights import SIGNED_IN, needs
 from web.process_cache import ProcessCache
 from web.shell.asked import number
-from web.shell.table_rows import Cell, TableRow, table_rows
+from web.shell.table_rows import Cell, TableRow, indent, table_rows
 from web.shell.tabular import download
 from web.shell.templatetags.pine import as_rate
 from web.statements.made_from import MadeFrom
@@ -191,6 +192,36 @@ def line_rows(lines: Sequence[MovedLine], causes: Sequence[str], digits: int) ->
     return table_rows(row(line) for line in lines)
 
 
+def _columns_kept(state: State, row: KeptPeriod, statement: Statement | None, group: Group) -> dict[str, Any]:
+    """All columns of a statement as they were kept, in whole units."""
+    if statement is None:
+        return {}
+    found, titles = _found_kept(state, row, statement, group)
+    last, digits = len(titles) - 1, found.digits
+
+    def cells(line: PrintedLine) -> Iterator[Cell]:
+        figure = line.figure
+        taken_off = line.part != "head" and found.plan.is_taken_off(figure.line)
+        words = f"less {line.label}" if taken_off else line.label
+        yield Cell(words, f"{indent(figure.line.depth)} stays")
+        for i in range(len(titles)):
+            value, css = figure.seen(i), "num total stays-end" if i == last else "num"
+            written = show_amount(value, digits) if figure.is_ratio else show_whole(value, digits)
+            exact = "" if value is None else show_amount(value, digits)
+            yield Cell(written, css, title=exact) if line.has_figures else Cell("", css)
+
+    lines = printed(found.figures.lines, found.plan.statement.totals)
+    rows = (
+        TableRow(
+            f"{line.figure.line.row.line}{'/head' if line.part == 'head' else ''}",
+            list(cells(line)),
+            css="heading" if line.figure.line.row.kind == "heading" else "",
+        )
+        for line in lines
+    )
+    return {"column_heads": titles, "column_rows": table_rows(rows)}
+
+
 @needs(SIGNED_IN, published=True)
 def kept_period(request: PineRequest, state: State, group: str) -> HttpResponse:
     """What was kept beside what is now; the causes come after, as they take longer."""
@@ -221,7 +252,26 @@ def kept_period(request: PineRequest, state: State, group: str) -> HttpResponse:
         or _by_name(now) != _by_name(then)
         or (statement is not None and _is_laid_out_anew(stages[0].state, state, statement)),
     }
+    if request.GET.get("columns") == "all":
+        context |= _columns_kept(state, row, statement, at.group)
     return render(request, "group/kept.html", context)
+
+
+def _found_kept(
+    state: State, row: KeptPeriod, statement: Statement, group: Group
+) -> tuple[StatementFigures, list[str]]:
+    """A statement of what was kept by the definitions of then, and what its columns are called."""
+    stage = Stage("", state_at(row.version) or state, figures_kept(row), ())
+    digits, names = digits_of(group.currency), company_names(stage.state)
+    figures = _statement_figures(stage, statement, digits, state)
+    planned = plan_kept(stage.state, state, statement.statement)
+    columns = (*stage.figures.columns, GROUP)
+    titles = [FIXED_TITLES.get(column) or names.get(column, column) for column in columns]
+    window = queries.group_window(state, group.group, row.fiscal_year, row.period)
+    return (
+        StatementFigures(planned, figures, tuple(titles), group.currency, digits, window, figures.amounts),
+        titles,
+    )
 
 
 @needs(SIGNED_IN, published=True)
@@ -230,16 +280,7 @@ def kept_workbook(request: PineRequest, state: State, group: str) -> HttpRespons
     at, row, statement = _asked(request, state, group)
     if row is None or statement is None:
         raise Http404
-    stage = Stage("", state_at(row.version) or state, figures_kept(row), ())
-    digits, names = digits_of(at.group.currency), company_names(stage.state)
-    figures = _statement_figures(stage, statement, digits, state)
-    planned = plan_kept(stage.state, state, statement.statement)
-    columns = (*stage.figures.columns, GROUP)
-    titles = [FIXED_TITLES.get(column) or names.get(column, column) for column in columns]
-    window = queries.group_window(state, group, row.fiscal_year, row.period)
-    found = StatementFigures(
-        planned, figures, tuple(titles), at.group.currency, digits, window, figures.amounts
-    )
+    found, titles = _found_kept(state, row, statement, at.group)
     name = f"{statement.name}, {at.group.name}, {row.name}, as kept, no. {row.number}"
     by = row.by.shown_name() if row.by else "the command line"
     of_keeping = [

@@ -11,9 +11,11 @@ from django.urls import reverse
 
 from core.access.rights import Owner, Right
 from core.checks import of_rows
+from core.consolidation.position import Consolidation, Position
 from core.definitions.state import State
 from core.definitions.tables import Company
 from core.faults import Fault, Refused
+from core.group_figures.figure_checks import faults_by_company
 from core.keeping.readiness import (
     CHECKS,
     PERIODS,
@@ -57,7 +59,7 @@ def period_end(request: PineRequest, state: State, group: str) -> HttpResponse:
     context["may_close"] = request.user.access(state).may(Right.CLOSE, Owner("group", group))
     known = position_of(state, at)
     if known is not None:
-        rows = readiness(*known, company_faults(state))
+        rows = _ready(state, known)
         names = company_names(state)
         periods = _periods(state, at)
         context |= {
@@ -70,6 +72,14 @@ def period_end(request: PineRequest, state: State, group: str) -> HttpResponse:
             "now": next((row for row in periods if row.period == at.period), None),
         }
     return render(request, "group/period_end.html", context)
+
+
+def _ready(state: State, known: tuple[Consolidation, Position]) -> list[CompanyReadiness]:
+    """What definitions say of each company, and what only figures tell."""
+    faults = company_faults(state)
+    for company, told in faults_by_company(known[0]).items():
+        faults.setdefault(company, []).extend(told)
+    return readiness(*known, faults)
 
 
 def _ready_rows(
@@ -174,7 +184,7 @@ def keep(request: PineRequest, state: State, group: str) -> HttpResponse:
     known = position_of(state, at)
     if known is None:
         raise Refused([Fault("kept-period", "There is no such period.", way_out="Choose another.")])
-    still_open = list(not_in_order(readiness(*known, company_faults(state)), company_names(state)))
+    still_open = list(not_in_order(_ready(state, known), company_names(state)))
     kept.keep_period(group, at.year, at.period, words_of(request, "why"), still_open, request.user)
     return _here(at)
 
