@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from core.analysis.amount_rows import AmountRows, closing_ordinals
-from core.analysis.axes import account_axis, field_axis, matrix, rows_of_line
+from core.analysis.axes import account_axis, crossed, field_axis, rows_of_line
 from core.analysis.column_sums import by_codes, by_periods, one_column
 from core.analysis.filters import parse_filter
 from core.analysis.period_columns import period_columns
@@ -102,12 +102,12 @@ def bench_figures(add: Callable[..., None], best: Callable[..., float]) -> None:
         columns = by_periods(rows, large.plan, large.stretch, "movement", months, closing)
         compute(large.plan, columns.amounts, 2)
 
-    def crossed() -> None:
+    def crossing() -> None:
         whole = rows_of_line(rows, large.plan, "all", large.stretch, by_periods=False, stands=False)
-        matrix(account_axis(whole), field_axis(whole, large.chart, "season"), whole.net)
+        crossed(account_axis(whole), field_axis(whole, large.chart, "season"), whole.net)
 
     add("company: statement by 200 codes across", ROWS, best(across, 3), bare, base, "≤ 5")
-    add("company: a matrix of 3,000 accounts by 200 codes", ROWS, best(crossed, 3), bare, base, "< 0.300 s")
+    add("company: a matrix of 3,000 accounts by 200 codes", ROWS, best(crossing, 3), bare, base, "< 0.300 s")
     add("company: statement by months", ROWS, best(by_month, 3), bare, base, "—")
     times = []
     for i in range(40):

@@ -116,7 +116,7 @@ def period_axis(
 
 
 @dataclass(frozen=True)
-class Matrix:
+class CrossedAmounts:
     """Amounts by two axes, raw; what was never touched is left out of both. `down` and `across` are the keys
     that are left."""
 
@@ -181,7 +181,7 @@ def rows_of_line(
     return rows.where(there)
 
 
-def matrix(down: Axis, across: Axis, net: NDArray[Any]) -> Matrix:
+def crossed(down: Axis, across: Axis, net: NDArray[Any]) -> CrossedAmounts:
     """`net` by row, debit plus; a row without a place on either axis isn't counted."""
     height, width = len(down.keys), len(across.keys)
     there = (down.places >= 0) & (across.places >= 0)
@@ -193,7 +193,7 @@ def matrix(down: Axis, across: Axis, net: NDArray[Any]) -> Matrix:
             amounts = np.cumsum(amounts, axis=along)
             touched = np.logical_or.accumulate(touched, axis=along)
     rows, columns = np.flatnonzero(touched.any(axis=1)), np.flatnonzero(touched.any(axis=0))
-    return Matrix(
+    return CrossedAmounts(
         tuple(down.keys[i] for i in rows),
         tuple(across.keys[i] for i in columns),
         amounts[np.ix_(rows, columns)],

@@ -36,10 +36,12 @@ def as_movements(rows: AmountRows, accounts: ListIndex, calendar: CalendarIndex)
     return together([rows, turned])
 
 
-def with_statistics(amounts: AmountRows, kept: AmountRows) -> AmountRows:
+def with_statistics(amounts: AmountRows, quantities: AmountRows) -> AmountRows:
     """A company's amounts with the quantities kept beside them; both with account strings and dimensions."""
-    kept = kept.renumbered(1 + max(amounts.strings, default=0), 1 + max(amounts.combinations, default=0))
-    both = together([amounts, kept]).with_texts(
-        {**amounts.strings, **kept.strings}, {**amounts.combinations, **kept.combinations}
+    quantities = quantities.renumbered(
+        1 + max(amounts.strings, default=0), 1 + max(amounts.combinations, default=0)
+    )
+    both = together([amounts, quantities]).with_texts(
+        {**amounts.strings, **quantities.strings}, {**amounts.combinations, **quantities.combinations}
     )
     return replace(both, has_statistics=True)

@@ -30,19 +30,19 @@ MONTHS_APART = 3
 def figure_checks(group: Consolidation) -> Iterator[Fault]:
     """Every period that has amounts is looked at, whatever is missing in those before it."""
     yield from _missing(group)
-    yield from (told for _, told in _ways(group))
-    yield from (told for _, told in _acquisitions(group))
+    yield from (each for _, each in _ways(group))
+    yield from (each for _, each in _acquisitions(group))
 
 
 def faults_by_company(group: Consolidation) -> dict[str, list[Fault]]:
     """What figures tell of each company, but for rates that are missing: those keep it waiting."""
     by_company: dict[str, list[Fault]] = {}
-    for currency, told in _ways(group):
+    for currency, each in _ways(group):
         for company in sorted(group.standings):
             if any(books.currency == currency for books in group.books.of(company)):
-                by_company.setdefault(company, []).append(told)
-    for company, told in (*_acquisitions(group), *_calendars_apart(group.state, group.group)):
-        by_company.setdefault(company, []).append(told)
+                by_company.setdefault(company, []).append(each)
+    for company, each in (*_acquisitions(group), *_calendars_apart(group.state, group.group)):
+        by_company.setdefault(company, []).append(each)
     return by_company
 
 
@@ -157,7 +157,7 @@ def _percent(value: Fraction) -> str:
 
 def calendars_apart(state: State, group: Group) -> Iterator[Fault]:
     """Members whose own periods end more than three months before the group's that take them."""
-    yield from (told for _, told in _calendars_apart(state, group))
+    yield from (each for _, each in _calendars_apart(state, group))
 
 
 def _calendars_apart(state: State, group: Group) -> Iterator[tuple[str, Fault]]:

@@ -154,16 +154,18 @@ def _told_apart(before: State, state: State, row: KeptPeriod, then: KeptFigures)
 
 
 def _statement_figures(stage: Stage, statement: Statement, digits: int, other: State) -> Figures:
-    made = plan_kept(stage.state, other, statement.statement)
-    amounts = stage.figures.of_statement(made.accounts, balance_sheet=made.statement.kind == "balance_sheet")
-    return compute(made, amounts, digits)
+    planned = plan_kept(stage.state, other, statement.statement)
+    amounts = stage.figures.of_statement(
+        planned.accounts, balance_sheet=planned.statement.kind == "balance_sheet"
+    )
+    return compute(planned, amounts, digits)
 
 
 def plan_kept(then: State, now: State, statement: str) -> Plan:
     """The statement as it was then; one that was not there, or asked for codes, is taken as it is now. Raises
     WrongCall where neither is made from amounts by account."""
-    known = [made for state in (then, now) if (made := plan(state, statement))]
-    by_account = [made for made in known if not made.needs_rows]
+    known = [planned for state in (then, now) if (planned := plan(state, statement))]
+    by_account = [planned for planned in known if not planned.needs_rows]
     return queries.by_account_alone((by_account or known)[0])
 
 

@@ -77,8 +77,8 @@ def period_end(request: PineRequest, state: State, group: str) -> HttpResponse:
 def _ready(state: State, known: tuple[Consolidation, Position]) -> list[CompanyReadiness]:
     """What definitions say of each company, and what only figures tell."""
     faults = company_faults(state)
-    for company, told in faults_by_company(known[0]).items():
-        faults.setdefault(company, []).extend(told)
+    for company, each in faults_by_company(known[0]).items():
+        faults.setdefault(company, []).extend(each)
     return readiness(*known, faults)
 
 

@@ -167,10 +167,10 @@ def budget_rows(
 
 def statistic_rows(state: State, company: Company, chart: ChartIndex, calendar: CalendarIndex) -> AmountRows:
     """Quantities of the company that its chart's statistics keep, by period; of several all count."""
-    kept = sorted(
+    books = sorted(
         row.budget for row in state.rows(Budget) if row.kind == "statistics" and row.chart == company.chart
     )
-    return _planned_rows(kept, company, chart, calendar)
+    return _planned_rows(books, company, chart, calendar)
 
 
 def _planned_rows(

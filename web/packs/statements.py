@@ -57,31 +57,31 @@ def _of_company(state: State, item: PackItem, year: int, period: int, with_year_
         raise WrongCall(f"There is no company {item.company}.")
     planned = company_plan(state, item.statement, company)
     source = FigureSource(state, company, Asked(year, period))
-    found = figures_of(source, planned)
+    shown = figures_of(source, planned)
     earlier = before(source.calendar, source.asked, "year") if with_year_before else None
     if earlier is not None:
         then = figures_of(FigureSource(state, company, earlier), planned)
-        found = _beside(found, then)
-    return PackFigures(item, company.name, found)
+        shown = _beside(shown, then)
+    return PackFigures(item, company.name, shown)
 
 
 def _of_group(state: State, item: PackItem, year: int, period: int, with_year_before: bool) -> PackFigures:
     consolidated = group_statement(state, item.statement, item.group, year, period)
-    found = _last_column(consolidated.statement)
+    shown = _last_column(consolidated.statement)
     calendar = group_calendar(state, item.group)
     if with_year_before and calendar and (year - 1, period) in calendar.periods:
         then = group_statement(state, item.statement, item.group, year - 1, period)
-        found = _beside(found, _last_column(then.statement))
+        shown = _beside(shown, _last_column(then.statement))
     group = state.require(Group, item.group)
-    return PackFigures(item, f"{group.name}, consolidated", found, tuple(consolidated.waiting_in))
+    return PackFigures(item, f"{group.name}, consolidated", shown, tuple(consolidated.waiting_in))
 
 
-def _last_column(found: StatementFigures) -> StatementFigures:
+def _last_column(shown: StatementFigures) -> StatementFigures:
     """A group's own column alone."""
-    return replace(found, figures=beside_one_another([(found.figures, -1)]), columns=("amount",))
+    return replace(shown, figures=beside_one_another([(shown.figures, -1)]), columns=("amount",))
 
 
-def _beside(found: StatementFigures, then: StatementFigures) -> StatementFigures:
-    is_balance = found.plan.statement.kind == "balance_sheet"
-    titles = (found.window.title(is_balance), then.window.title(is_balance), CHANGE)
-    return replace(found, figures=beside(found.figures, then.figures), columns=titles)
+def _beside(shown: StatementFigures, then: StatementFigures) -> StatementFigures:
+    is_balance = shown.plan.statement.kind == "balance_sheet"
+    titles = (shown.window.title(is_balance), then.window.title(is_balance), CHANGE)
+    return replace(shown, figures=beside(shown.figures, then.figures), columns=titles)

@@ -15,10 +15,10 @@ from core.analysis.axes import (
     ACCOUNTS,
     COMPANIES,
     Axis,
-    Matrix,
+    CrossedAmounts,
     account_axis,
+    crossed,
     field_axis,
-    matrix,
     period_axis,
     rows_of_line,
 )
@@ -34,14 +34,14 @@ from web.statements.queries import FigureSource, figures_of
 MOST_CELLS = 1_000_000
 
 
-class Parts(NamedTuple):
+class CompanyRows(NamedTuple):
     """Rows of one company after another, and by row whose they are."""
 
     rows: AmountRows
     company: NDArray[np.int64]
 
 
-def _together(parts: Sequence[AmountRows]) -> Parts:
+def _together(parts: Sequence[AmountRows]) -> CompanyRows:
     string = combination = 0
     numbered: list[AmountRows] = []
     for rows in parts:
@@ -52,7 +52,7 @@ def _together(parts: Sequence[AmountRows]) -> Parts:
     combinations = {key: words for rows in numbered for key, words in rows.combinations.items()}
     whose = np.repeat(np.arange(len(parts)), [len(rows) for rows in parts])
     plain = [replace(rows, part=None) for rows in numbered]
-    return Parts(together(plain).with_texts(strings, combinations), whose)
+    return CompanyRows(together(plain).with_texts(strings, combinations), whose)
 
 
 @dataclass(frozen=True)
@@ -99,7 +99,7 @@ class LineMatrix:
         return period_columns(first.calendar, self.step, *first.ends, years) if self.step else []
 
     @cached_property
-    def parts(self) -> Parts:
+    def parts(self) -> CompanyRows:
         rows = [self._summed(one) for one in self.sources]
         return _together(rows)
 
@@ -121,14 +121,14 @@ class LineMatrix:
         return field_axis(rows, self.address.chart, name)
 
     @cached_property
-    def amounts(self) -> Matrix:
+    def amounts(self) -> CrossedAmounts:
         down, across = self.address.down, self.address.across
         if down == across:
             raise WrongCall("What stands down stands across too: choose another.")
         axes = self._axis(down), self._axis(across)
         if len(axes[0].keys) * len(axes[1].keys) > MOST_CELLS:
             raise WrongCall("That is too many cells: narrow it, or choose another field.")
-        return matrix(*axes, self.parts.rows.net)
+        return crossed(*axes, self.parts.rows.net)
 
     @cached_property
     def figure(self) -> int:

@@ -198,13 +198,13 @@ class FigureSource:
     def _with_statistics(self, rows: AmountRows) -> AmountRows:
         """Quantities are kept by period; over days each stands at its period's last."""
         asked, accounts, calendar = self.asked, self.accounts_of(), self.calendar
-        kept = statistic_rows(self.state, self.company, self.chart, calendar)
+        quantities = statistic_rows(self.state, self.company, self.chart, calendar)
         rows = rows if rows.strings else with_texts(rows)
         if asked.by_day:
-            return with_statistics(rows, dated(as_movements(kept, accounts, calendar), calendar))
+            return with_statistics(rows, dated(as_movements(quantities, accounts, calendar), calendar))
         if asked.forecast:
-            kept = kept.where(kept.time <= ordinal(asked.year or 0, asked.period or 0))
-        return as_movements(with_statistics(rows, kept), accounts, calendar)
+            quantities = quantities.where(quantities.time <= ordinal(asked.year or 0, asked.period or 0))
+        return as_movements(with_statistics(rows, quantities), accounts, calendar)
 
     def _seen_in(self, chart: str, rows: AmountRows) -> AmountRows:
         if chart == self.company.chart:
