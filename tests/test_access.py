@@ -261,6 +261,7 @@ class Booking(RightsTest):
         self.assertIn("Entered by Enid", page)
         taken = entry | {"handed": str(handed.pk)}
         self.assertEqual(self.send(one, "post", taken).status_code, 200)
+        self.assertIn("Entered by Enid, handed in", self.page(two, "/journals/alpha/journal/X1/"))
         late = self.send(two, "post", taken | {"journal": "X2"})
         self.assertEqual(late.status_code, 422)
         self.assertEqual(late.json()["faults"][0]["what"], "This journal was posted or taken away meanwhile.")

@@ -41,7 +41,7 @@ class Acts(PineTest):
         self.assertIn("class <b>asset</b>", self.group.get("/codes/acc/probe/?code=1030").content.decode())
         self.assertEqual(
             self.refused("/codes/acc/add/", code="1030", name="Till", posting="on", parent="10"),
-            "1030 Till has no account class. Give asset, liability, equity, revenue or expense.",
+            "1030 Till has no account class. Give asset, liability, equity, revenue, expense or statistic.",
         )
         self.assertEqual(
             self.refused("/codes/acc/add/", code="1010", name="Till"),

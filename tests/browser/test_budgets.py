@@ -86,7 +86,8 @@ class Budgets(BrowserTest):
     def test_an_approved_budget_offers_nothing_to_key(self) -> None:
         page = self.page
         self.go("/budgets/")
-        page.get_by_role("button", name="Approve").click()
+        plan = page.locator("section", has=page.get_by_role("heading", name="Plan 2026"))
+        plan.get_by_role("button", name="Approve").click()
         expect(page.locator("main")).to_contain_text("approved")
         self.go(PAGE)
         expect(page.locator("main")).to_contain_text("Plan 2026 is approved: its lines stay as they are.")

@@ -112,19 +112,19 @@ def post_keyed(
     person: Any,
     proposed: str,
     recurrence: Recurrence = ONCE,
-) -> str:
-    """Posts a keyed journal, with what repeats it or takes it back, and returns its number. One that was only
-    proposed and is taken by now makes way for the next."""
+) -> list[str]:
+    """Posts a keyed journal, with what repeats it or takes it back, and returns their numbers, its own first.
+    One that was only proposed and is taken by now makes way for the next."""
     if recurrence.is_none and head.journal and head.journal != proposed:
         post_all([(head, lines)], person)
-        return head.journal
+        return [head.journal]
     return _post_numbered(head, lines, person, recurrence, head.journal != proposed)
 
 
 @retried
 def _post_numbered(
     head: JournalRow, lines: Sequence[JournalLine], person: Any, recurrence: Recurrence, is_own: bool
-) -> str:
+) -> list[str]:
     with transaction.atomic():
         actions.share_definitions()  # first: whoever changes definitions or imports locks in this order too
         lock_numbers([head.company])
@@ -137,7 +137,7 @@ def _post_numbered(
             raise Refused(faults)
         numbers = [number, *further_numbers(state, head.company, number, len(rows) - 1)]
         post_all([(row.head, row.lines) for row in numbered(rows, numbers)], person)
-    return number
+    return numbers
 
 
 def further_numbers(state: State, company: str, after: str, count: int) -> list[str]:

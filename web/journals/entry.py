@@ -24,7 +24,7 @@ from core.structures.offering import accounts_offered, dimensions_offered
 from core.structures.quick_codes import as_kept, expand
 from web.definitions.viewing import PineRequest
 from web.journals import actions
-from web.journals.handing_in import hand_in, handed_in, send_back, take_up
+from web.journals.handing_in import hand_in, handed_in, note_entered, send_back, take_up
 from web.journals.models import Unfinished
 from web.people.rights import ENTER, POST, companies_with, needs, needs_post, partners_seen
 from web.shell.asked import day, json_body, required_day, text, whole
@@ -298,11 +298,13 @@ def post(request: PineRequest, state: State, company: str) -> HttpResponse:
         row, lines = read_entry(request, state, company)
         recurrence = read_recurrence(request)
         with transaction.atomic():
-            take_up(company, json_body(request))
-            number = actions.post_keyed(row, lines, request.user, proposed(request), recurrence)
+            waiting = take_up(company, json_body(request))
+            numbers = actions.post_keyed(row, lines, request.user, proposed(request), recurrence)
+            if waiting is not None:
+                note_entered(company, numbers, waiting)
     except Refused as refused:
         return JsonResponse({"faults": [_told(fault) for fault in refused.faults]}, status=422)
-    return JsonResponse({"go": reverse("journal", kwargs={"company": company, "journal": number})})
+    return JsonResponse({"go": reverse("journal", kwargs={"company": company, "journal": numbers[0]})})
 
 
 @needs_post(ENTER, localised=True)

@@ -14,7 +14,7 @@ from core.definitions.state import State
 from core.definitions.tables import Journal, JournalLine
 from core.faults import Fault, Refused, blocking
 from web.journals import actions
-from web.journals.models import HandedIn, Unfinished
+from web.journals.models import EnteredBy, HandedIn, Journal as PostedJournal, Unfinished
 
 
 def handed_in(person: Any, state: State, company: str) -> QuerySet[HandedIn]:
@@ -58,13 +58,27 @@ def send_back(row: HandedIn, remark: str, person: Any) -> None:
     row.save()
 
 
-def take_up(company: str, content: dict[str, Any]) -> None:
-    """What was handed in is posted now, and waits no more: inside the transaction that posts it. Raises
-    Refused where somebody else was quicker."""
+def take_up(company: str, content: dict[str, Any]) -> HandedIn | None:
+    """What was handed in is posted now, and waits no more: inside the transaction that posts it. None where
+    nothing was. Raises Refused where somebody else was quicker."""
     number = _number(content.get("handed"))
-    if number and not HandedIn.objects.filter(company_id=company, pk=number).delete()[0]:
+    if not number:
+        return None
+    row = HandedIn.objects.select_for_update(of=("self",)).filter(company_id=company, pk=number).first()
+    if row is None:
         what = "This journal was posted or taken away meanwhile."
         raise Refused([Fault("journal-taken", what, way_out="Look at the journals; start anew for another.")])
+    HandedIn.objects.filter(pk=number).delete()
+    return row
+
+
+def note_entered(company: str, numbers: Sequence[str], waiting: HandedIn) -> None:
+    """Who entered what somebody else posts, and when it was handed in: inside the transaction that posts
+    it."""
+    posted = PostedJournal.objects.filter(company_id=company, journal__in=numbers)
+    EnteredBy.objects.bulk_create(
+        EnteredBy(journal=journal, by_id=waiting.by_id, at=waiting.at) for journal in posted
+    )
 
 
 def _number(value: object) -> int:

@@ -246,6 +246,17 @@ class Unfinished(models.Model):
         constraints = [models.UniqueConstraint(fields=["by", "company"], name="journals_unfinished_key")]
 
 
+class EnteredBy(models.Model):
+    """Who entered a journal that somebody else posted, and when it was handed in."""
+
+    journal = models.OneToOneField(Journal, on_delete=models.PROTECT, related_name="entered")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        triggers = never_altered()
+
+
 class HandedIn(models.Model):
     """A journal entered by somebody who may not post it, until somebody who may does; `content` is what was
     keyed."""

@@ -104,7 +104,7 @@ def journals(request: PineRequest, state: State, company: str) -> HttpResponse:
 @needs(SIGNED_IN, published=True, localised=True)
 def journal(request: PineRequest, state: State, company: str, journal: str) -> HttpResponse:
     journal_row = (
-        Journal.objects.select_related("posted_by", "reverses")
+        Journal.objects.select_related("posted_by", "reverses", "entered__by")
         .filter(company_id=company, journal=journal)
         .first()
     )

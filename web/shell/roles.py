@@ -17,6 +17,7 @@ KEPT = (
     "journals_journalline",
     "journals_account",
     "journals_dimensionset",
+    "journals_enteredby",
     "definitions_version",
     "definitions_edited",
     "group_keptperiod",
