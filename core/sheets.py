@@ -18,7 +18,16 @@ from core.changes.kinds import Add, Change, ChangeSequence, ChangeSet, Delete, P
 from core.definitions.kinds import Kind
 from core.definitions.nouns import named
 from core.definitions.parsing import Read, read_table, write_cell
-from core.definitions.row_proposals import CHANGED, FAULT, NEW, SAME, RowProposal, plain_rows
+from core.definitions.row_proposals import (
+    CHANGED,
+    NEW,
+    SAME,
+    Proposals,
+    RowProposal,
+    plain_rows,
+    too_many,
+    with_faults,
+)
 from core.definitions.state import State
 from core.definitions.tables import TABLES, Column, Table
 from core.faults import Fault, Location, blocking
@@ -189,17 +198,10 @@ def blank(state: State, sheet: Sheet, given: Given, near: Any = None, key: str =
 
 
 @dataclass
-class SheetProposals:
-    """What records come to: a proposal a record, and the change that makes them. `change` is None where there
-    are faults."""
+class SheetProposals(Proposals):
+    """What records come to: a proposal a record, and the keys of the rows that they name."""
 
-    rows: list[RowProposal]
-    change: Change | None
-    faults: list[Fault]
-    keys: list[str]
-
-    def count(self, kind: str) -> int:
-        return sum(row.kind == kind for row in self.rows)
+    keys: list[str] = field(default_factory=list)
 
 
 def take(
@@ -239,7 +241,7 @@ def take(
         proposals.append(_proposal(state, sheet, given, number, row, old, extra))
     change = _joined(state, sheet, list(read.rows.values()), changes)
     _check(state, sheet, change, facts, read.numbers, faults)
-    every = _with_faults(proposals, faults)
+    every = with_faults(proposals, faults)
     keys = [sheet.key_text(row) for row in read.rows.values()]
     return SheetProposals(proposals, None if every else change, every, keys)
 
@@ -271,16 +273,6 @@ def _unread(faults: Iterable[Fault]) -> tuple[list[Fault], dict[int, list[Fault]
         else:
             by_row.setdefault(fault.where.row or 0, []).append(fault)
     return lacking, by_row
-
-
-def _with_faults(proposals: list[RowProposal], faults: dict[int, list[Fault]]) -> list[Fault]:
-    """Gives each proposal its faults, and those of other rows one of their own; all faults in order."""
-    for proposal in proposals:
-        proposal.faults = faults.pop(proposal.number, [])
-        proposal.kind = FAULT if proposal.faults else proposal.kind
-    proposals += [RowProposal(number, "", "", FAULT, [], rest) for number, rest in faults.items() if rest]
-    proposals.sort(key=lambda row: row.number)
-    return [fault for row in proposals for fault in row.faults]
 
 
 def _changes(
@@ -382,10 +374,7 @@ def _shape_faults(sheet: Sheet, header: Sequence[str], rows: Sequence[Sequence[s
     if not unknown and max(map(len, rows), default=0) > len(header):
         what = f"A row has more cells than there are columns ({len(header)})."
         faults.append(Fault("cells", what, Location(sheet.table), f"The columns are: {', '.join(header)}."))
-    if len(rows) > MOST:
-        what = f"At most {MOST:,} rows are taken at once."
-        faults.append(Fault("too-many-rows", what, Location(sheet.table)))
-    return faults
+    return faults + too_many(rows, MOST, sheet.table)
 
 
 def place_after(taken: Iterable[int], near: Any) -> int:

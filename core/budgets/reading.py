@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 from core.budgets.cells import BudgetCell, BudgetYear, CellEdit, Cells
 from core.budgets.keying import NewString, keyed
-from core.definitions.row_proposals import CHANGED, FAULT, NEW, SAME, RowProposal, plain_rows
+from core.definitions.row_proposals import CHANGED, FAULT, NEW, SAME, RowProposal, plain_rows, too_many
 from core.faults import Fault, Location, Refused
 from core.money import format_amount, parse_amount, round_half_up
 from core.statements import formulas
@@ -96,9 +96,8 @@ class BudgetReader:
             way_out = "Its columns are account, dimensions, year, and periods by number or name."
             place = Location("budget_lines", (), unknown[0], row=1)
             return BudgetRows([], [], [Fault("column-unknown", what, place, way_out)])
-        if len(rows) > MOST:
-            what = f"At most {MOST:,} rows are taken at once."
-            return BudgetRows([], [], [Fault("too-many-rows", what, Location("budget_lines"))])
+        if faults := too_many(rows, MOST, "budget_lines"):
+            return BudgetRows([], [], faults)
         return self._compared(titles, rows, first)
 
     def _known(self, name: str) -> bool:

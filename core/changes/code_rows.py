@@ -4,7 +4,6 @@ taken."""
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 
 from core.changes.fixed import Facts
 from core.changes.kinds import check, settled
@@ -13,7 +12,16 @@ from core.codes.columns import columns, properties, value_fault, values
 from core.codes.hierarchies import main_tree
 from core.codes.lists import list_index, pad
 from core.definitions.parsing import read_table, write_cell
-from core.definitions.row_proposals import CHANGED, FAULT, NEW, SAME, RowProposal, plain_rows
+from core.definitions.row_proposals import (
+    CHANGED,
+    NEW,
+    SAME,
+    Proposals,
+    RowProposal,
+    plain_rows,
+    too_many,
+    with_faults,
+)
 from core.definitions.state import State
 from core.definitions.tables import TABLES, Code, CodeList, CodeProperty
 from core.faults import Fault, Location, blocking
@@ -21,21 +29,9 @@ from core.faults import Fault, Location, blocking
 MOST = 100_000
 
 
-@dataclass
-class CodeProposals:
-    """All rows with the change that takes those that differ; `change` only where there is no fault."""
-
-    rows: list[RowProposal]
-    change: BringCodes | None
-    faults: list[Fault]
-
-    def count(self, kind: str) -> int:
-        return sum(row.kind == kind for row in self.rows)
-
-
 def read(
     state: State, code_list: str, records: Sequence[Sequence[str]], shown: Sequence[str], facts: Facts
-) -> CodeProposals:
+) -> Proposals:
     """Compares rows with the list. The first row may be a header; without one the columns are code, name and
     those shown."""
     rows = plain_rows(records)
@@ -50,7 +46,7 @@ def read(
     known = {*TABLES["codes"].by_name, *columns(state, code_list)} - {"code_list"}
     unknown = [name for name in header if name not in known]
     if unknown:
-        return CodeProposals(
+        return Proposals(
             [],
             None,
             [
@@ -63,10 +59,8 @@ def read(
                 for name in unknown
             ],
         )
-    if len(rows) > MOST:
-        return CodeProposals(
-            [], None, [Fault("too-many-rows", f"At most {MOST:,} rows are taken at once.", Location("codes"))]
-        )
+    if faults := too_many(rows, MOST, "codes"):
+        return Proposals([], None, faults)
     numbered = [
         (number, record + [""] * (len(header) - len(record))) for number, record in enumerate(rows, first)
     ]
@@ -75,7 +69,7 @@ def read(
 
 def _compared(
     state: State, code_list: str, header: list[str], records: list[tuple[int, list[str]]], facts: Facts
-) -> CodeProposals:
+) -> Proposals:
     return _Comparison(state, code_list, header, dict(records)).proposals(facts)
 
 
@@ -141,23 +135,21 @@ class _Comparison:
             number = self.read.numbers.get(key, 0)
             self._tell(number, fault.at(row=number or None))
 
-    def proposals(self, facts: Facts) -> CodeProposals:
+    def proposals(self, facts: Facts) -> Proposals:
         for fault in self.read.faults:
             self._tell(fault.where.row or 0, fault)
         of_code, parents = self._values(), self._parents()
         extras = tuple(value for values_of_code in of_code.values() for value in values_of_code)
         change = BringCodes(tuple(map(settled, self.read.rows.values())), tuple(parents), extras)
         self._judge(change, facts)
-        rows = []
-        for row, parent, number in zip(change.rows, parents, self.read.numbers.values(), strict=True):
-            faults = self.faults.pop(number, [])
-            rows.append(_proposal(self.state, row, parent, number, faults, of_code.get(row.code, ())))
-        for number, faults in self.faults.items():
-            code = self.cells[number][self.at] if number in self.cells else ""
-            rows.append(RowProposal(number, code, "", FAULT, [], faults))
-        rows.sort(key=lambda row: row.number)
-        clean = not any(row.kind == FAULT for row in rows)
-        return CodeProposals(rows, change if clean else None, [fault for row in rows for fault in row.faults])
+        rows = [
+            _proposal(self.state, row, parent, number, of_code.get(row.code, ()))
+            for row, parent, number in zip(change.rows, parents, self.read.numbers.values(), strict=True)
+        ]
+        faults = with_faults(rows, self.faults)
+        for row in rows:  # one that couldn't be read is known by what it says of its code
+            row.code = row.code or (self.cells[row.number][self.at] if row.number in self.cells else "")
+        return Proposals(rows, None if faults else change, faults)
 
 
 def _proposal(
@@ -165,7 +157,6 @@ def _proposal(
     row: Code,
     parent: str | None,
     number: int,
-    faults: list[Fault],
     extras: Iterable[CodeProperty],
 ) -> RowProposal:
     old = list_index(state, row.code_list).codes.get(row.code)
@@ -185,8 +176,8 @@ def _proposal(
         for value in extras
         if old is not None and own_values.get(value.property, "") != value.value
     ]
-    kind = FAULT if faults else NEW if old is None else CHANGED if differences else SAME
-    return RowProposal(number, row.code, row.name, kind, differences, faults)
+    kind = NEW if old is None else CHANGED if differences else SAME
+    return RowProposal(number, row.code, row.name, kind, differences)
 
 
 def header_of(shown: Sequence[str]) -> list[str]:

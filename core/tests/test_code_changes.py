@@ -7,7 +7,7 @@ from datetime import date
 from typing import Any
 from unittest import TestCase
 
-from core.changes.code_rows import CodeProposals, header_of, read
+from core.changes.code_rows import header_of, read
 from core.changes.fixed import NOTHING_POSTED
 from core.changes.kinds import (
     Add,
@@ -24,6 +24,7 @@ from core.changes.of_codes import KeepVersion, MoveNodes, TakeOut
 from core.codes.hierarchies import tree
 from core.codes.lists import Fullness, fullness, fullness_by_beginning, likely_class, next_free, text_fault
 from core.codes.tree_counts import counted, mixed
+from core.definitions.row_proposals import Proposals
 from core.definitions.state import State
 from core.definitions.tables import Code, CodeList, CodeProperty, Hierarchy, HierarchyNode, Statement
 from core.listing import CodeFilter, CodeMarks, listed
@@ -34,7 +35,7 @@ from core.tests.rich_world import rich_state
 class Brought(TestCase):
     """Rows of codes pasted or from a file."""
 
-    def bring(self, *rows: Sequence[str], world: State | None = None) -> CodeProposals:
+    def bring(self, *rows: Sequence[str], world: State | None = None) -> Proposals:
         return read(world or rich_state(), "acc", rows, ("account_class", "use", "owner"), NOTHING_POSTED)
 
     def test_what_each_row_would_do(self) -> None:
