@@ -78,9 +78,18 @@ def show_quantity(value: int | None, digits: int) -> str:
 
 def round_half_up(value: Fraction) -> int:
     """To the nearest integer, halves away from zero, as books are rounded."""
-    doubled = abs(value) * 2 + 1
-    whole = doubled.numerator // (doubled.denominator * 2)
-    return -whole if value < 0 else whole
+    return _rounded(value.numerator, value.denominator)
+
+
+def portion(share: Fraction, amount: int) -> int:
+    """A share of an amount, rounded as books are: `round_half_up(share * amount)`, without a fraction made
+    for each."""
+    return _rounded(share.numerator * amount, share.denominator)
+
+
+def _rounded(up: int, down: int) -> int:
+    whole = (2 * abs(up) + down) // (2 * down)
+    return -whole if up < 0 else whole
 
 
 def round_up(value: Fraction) -> int:

@@ -18,7 +18,7 @@ from core.definitions.state import State
 from core.definitions.tables import Elimination
 from core.group.cells import NOBODY, Accounts
 from core.group.map_accounts import group_list
-from core.money import digits_of, parse_amount, round_half_up
+from core.money import digits_of, parse_amount, portion
 
 ASSOCIATES = "associates"
 Share = Callable[[int, int], Fraction | None]
@@ -194,7 +194,7 @@ class TakingOut:
             partner = int(books.partner[c])
             part = share(partner, i) if rule.row.partners_only else WHOLE
             if part is not None:
-                amount = int(left[c]) if part == 1 else round_half_up(int(left[c]) * part)
+                amount = int(left[c]) if part == 1 else portion(part, int(left[c]))
                 left[c] -= amount
                 name = self.names[partner] if partner != NOBODY else ""
                 yield (column.company, name, int(books.target[c])), partner, amount

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from core.consolidation.acquisitions import Named
 from core.group.ownership import Standing
-from core.money import round_half_up
+from core.money import portion
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,10 +23,7 @@ class RunningResult:
 def of_period(standing: Standing, runs: Iterable[RunningResult], i: int) -> int:
     """What stands on the minority's result account for period i: a debit where the company earned."""
     m = standing.minority(i)
-    return -sum(
-        round_half_up(m * run.by_period.get(i, 0)) - round_half_up(m * run.dividends.get(i, 0))
-        for run in runs
-    )
+    return -sum(portion(m, run.by_period.get(i, 0)) - portion(m, run.dividends.get(i, 0)) for run in runs)
 
 
 def minority_entries(
@@ -43,15 +40,13 @@ def minority_entries(
 
     for target, amount in equity.items():
         if target != named.minority:
-            move(target, named.minority, round_half_up(m * amount))
+            move(target, named.minority, portion(m, amount))
     for run in runs:
         for i in run.since_closed:
-            result = run.by_period.get(i, 0)
-            share, dividend = (
-                round_half_up(standing.minority(i) * result),
-                round_half_up(standing.minority(i) * run.dividends.get(i, 0)),
-            )
+            own, result = standing.minority(i), run.by_period.get(i, 0)
+            share, dividend = portion(own, result), portion(own, run.dividends.get(i, 0))
             move(named.minority_result, named.minority, share - dividend)
             move(named.retained, named.minority, dividend)
-            move(named.minority, named.retained, round_half_up((standing.minority(i) - m) * result))
+            if own != m:
+                move(named.minority, named.retained, portion(own - m, result))
     return entries

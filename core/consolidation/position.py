@@ -29,7 +29,7 @@ from core.group.ownership import Standing
 from core.group.periods import GroupPeriods
 from core.group.rates import NotReady, RateTable
 from core.group.translation_rules import CLOSING
-from core.money import digits_of, parse_amount, round_half_up
+from core.money import digits_of, parse_amount, portion
 
 STEPS = ("books", "translation", "share", "equity", "disposal", "acquisition", "minority", "elimination")
 """In the order in which they are told."""
@@ -153,7 +153,7 @@ class Consolidation:
                 share = consolidated(int(part.books.partner[c]), i)
                 first = next((rule for rule in self.rules if rule.selected[target]), None)
                 if share is not None and first is not None and first.mixed:
-                    by_period[i] = by_period.get(i, 0) + round_half_up(int(amounts[c]) * share)
+                    by_period[i] = by_period.get(i, 0) + portion(share, int(amounts[c]))
         return by_period
 
     def need_accounts(self, company: str) -> None:
@@ -346,7 +346,7 @@ class _Work:
     ) -> None:
         runs = []
         for one in sets:
-            result = {i: round_half_up(standing.h[i] * one.running(i)) for i in periods}
+            result = {i: portion(standing.h[i], one.running(i)) for i in periods}
             self._book("disposal", company, self.named.equity_result, sum(result.values()))
             runs.append(RunningResult(result, {}, range(0)))
         for i in periods:

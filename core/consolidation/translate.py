@@ -107,22 +107,20 @@ def translate(
     result = accounts.results[books.target]
     at_closing = (accounts.kinds[books.target] == CLOSING) & ~result
     work = _Translation(books, accounts, rates, at_closing, result, openings)
-    missing = None
-    at = base or 0
+    missing, first = None, 0 if base is None else base + 1
+    work.at = base or 0
     try:
         if base is not None:
             work.come_in(base)
-        first = 0 if base is None else base + 1
         work.translate_movements(first, last)
-        for at in range(first, last + 1):
-            work.period(at)
+        work.go_through(first, last)
     except RateMissing as told:
-        missing = (at, told)
+        missing = (work.at, told)
     return Translated(
         books,
         accounts,
         rates,
-        0 if base is None else base + 1,
+        first,
         work.periods,
         at_closing,
         result,
@@ -192,6 +190,9 @@ class _Translation:
         self.missing: dict[int, RateMissing] = {}
         self.periods: dict[int, TranslatedPeriod] = {}
         self.closed_at: list[int] = []
+        self.at = 0
+        """the period that is being worked out"""
+        self.has_closing = (books.closed != 0).any(axis=0)
 
     def come_in(self, base: int) -> None:
         """Everything to the period before it came in at its closing rate; results move to retained."""
@@ -203,6 +204,30 @@ class _Translation:
         retained = self._move_results()
         self._open(base)
         self.periods[base] = TranslatedPeriod(self.nothing, self.nothing, retained, self.after)
+
+    def go_through(self, first: int, last: int) -> None:
+        """Period by period; those in which nothing but movements happens several at a time."""
+        self.at = first
+        while self.at <= last:
+            end = self.at
+            while end <= last and self._only_moves(end):
+                end += 1
+            if end > self.at:
+                self._add_up(self.at, end)
+            else:
+                self.period(self.at)
+                end += 1
+            self.at = end
+
+    def _only_moves(self, i: int) -> bool:
+        return not (i in self.missing or self.has_closing[i] or self.openings.get(i))
+
+    def _add_up(self, first: int, end: int) -> None:
+        movements = np.ascontiguousarray(self.movements.T[first:end])
+        standing = np.cumsum(exact(np.concatenate([[self.after], movements])), axis=0)[1:]
+        for i, movement, after in zip(range(first, end), movements, standing, strict=True):
+            self.after = after if after.dtype != object else exact(after)
+            self.periods[i] = TranslatedPeriod(movement, self.nothing, {}, self.after)
 
     def period(self, i: int) -> None:
         if i in self.missing:
