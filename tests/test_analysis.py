@@ -83,6 +83,31 @@ class Analysis(PineTest):
                             out, _ = self.ask("statement", statement, *given, f"--by={by}")
                             self.assertEqual(out, table(statement, self.by(by, statement, moving, standing)))
 
+    def test_columns_by_what_stands_above_codes(self) -> None:
+        """Site 002 stands under 9 in the main hierarchy, 001 in none."""
+        words = ("--company=alpha", "--year=2027", "--period=9")
+        moves, stands = in_periods(2027, 4, 9)
+        lines = [x._replace(site="9" if x.site == "002" else x.site) for x in self.books.of["alpha"]]
+        moving, standing = [x for x in lines if moves(x)], [x for x in lines if stands(x)]
+        for statement in ("inc", "st", "part"):
+            for by, plain in (("site:1", "site"), ("season,site:1", "season,site")):
+                with self.subTest(statement=statement, by=by):
+                    out, _ = self.ask("statement", statement, *words, f"--by={by}")
+                    columns = self.by(plain, statement, moving, standing)
+                    self.assertEqual(out, table(statement, columns))
+        twice, _ = self.ask("statement", "inc", *words, "--by=site:2")
+        self.assertEqual(twice, self.ask("statement", "inc", *words, "--by=site")[0])
+        for by, says in (
+            ("site:0", "'site:0' is not written as a field and a level, as site:1."),
+            ("site:x", "'site:x' is not written as a field and a level, as site:1."),
+            ("season:1", "Season has no main hierarchy, and so no levels."),
+        ):
+            self.assertEqual(run("statement", "inc", *words, f"--by={by}")[::2], (2, f"{says}\n"))
+        status, _, told = run("statement", "inc", *words, "--filter=site:1=9")
+        self.assertEqual(
+            (status, told), (2, "site:1: a filter asks for what is under a code, as site=under 1.\n")
+        )
+
     def test_a_direct_cash_flow_sums_what_journals_moved_that_touch_cash(self) -> None:
         for words, moves, stands, company in self.stretches():
             for text, fits in (NO_FILTER, *FILTERS):

@@ -124,6 +124,22 @@ class Matrices(PineTest):
                 self.assertEqual(found, {key: cents(amount) for key, amount in sums.items()})
                 self.assertNotIn("do not come to the figure", page)
 
+    def test_levels_of_codes_open_to_what_is_under_them(self) -> None:
+        page = self.page("inc", line="net", down="site:1", across="season")
+        found = self.cells(page)
+        plain_page = self.cells(self.page("inc", line="net", down="site", across="season"))
+        self.assertEqual(
+            found, {("9" if row == "002" else row, c): text for (row, c), text in plain_page.items()}
+        )
+        body = page[page.index("<tbody>") : page.index("</tbody>")]
+        row = next(cells for key, cells in ROW.findall(body) if key == "9")
+        address, figure = next((a, t) for a, t in CELL.findall(row) if a)
+        self.assertIn("filter=site%3Dunder+9%3B+season%3D", address)
+        self.assertIn(f'<b class="code">{figure}</b>', self.client.get(address).content.decode())
+        figures = self.client.get("/statements/inc/figures/?company=alpha&by=site:1&year=2027&period=9")
+        self.assertIn("Site, level 1", figures.content.decode())
+        self.assertIn("by=site%3A1", figures.content.decode())
+
     def test_a_cell_opens_to_its_accounts_and_their_lines(self) -> None:
         page = self.page("inc", line="net", down="companies", across="quarters", filter="season=SP26")
         body = page[page.index("<tbody>") : page.index("</tbody>")]

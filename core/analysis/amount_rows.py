@@ -41,6 +41,8 @@ class AmountRows:
     combinations: Mapping[int, str]
     part: NDArray[np.int64] | None = None
     """of a statement's lines that take a part of their accounts the one that each goes to, or WHOLE"""
+    above: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+    """by field with a level (`site:1`) what each code stands for there"""
     has_statistics: bool = False
     """whether quantities of statistics are among them, as far as they are kept"""
     unmapped: Mapping[str, StrayAccount] = field(default_factory=dict)
@@ -83,14 +85,18 @@ class AmountRows:
 
     def codes_in(self, chart: ChartIndex, field: str) -> tuple[list[str], NDArray[np.int64]]:
         """The codes of a field by row: the different ones, and for each row its place among them."""
-        is_segment = chart.index[field] < len(chart.segments)
+        name = field.partition(":")[0]
+        is_segment = chart.index[name] < len(chart.segments)
         ids, inverse = numbered(self.string if is_segment else self.combination)
         by_id = [
-            code_in_string(chart, field, self.strings[number])
+            code_in_string(chart, name, self.strings[number])
             if is_segment
-            else code_in_combination(field, self.combinations[number])
+            else code_in_combination(name, self.combinations[number])
             for number in ids.tolist()
         ]
+        if name != field:
+            above = self.above[field]
+            by_id = [above.get(code, code) for code in by_id]
         codes = sorted(set(by_id))
         place = {code: i for i, code in enumerate(codes)}
         return codes, np.array([place[code] for code in by_id], dtype=np.int64)[inverse]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
@@ -10,13 +10,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from core.analysis.amount_rows import AmountRows
-from core.analysis.filters import NONE, chart_field
+from core.analysis.filters import NONE, chart_field, level_of
 from core.analysis.period_columns import PeriodColumn, movement_places, standing_places
 from core.analysis.stretches import Stretch
 from core.books.balances import added_up
+from core.codes.hierarchies import main_tree
+from core.definitions.state import State
 from core.faults import WrongCall
 from core.statements.plans import WITH_FIGURES, Plan, line_title
-from core.structures.charts import ChartIndex
+from core.structures.charts import ChartIndex, Field
 
 
 class ColumnsByCode(NamedTuple):
@@ -40,6 +42,31 @@ def fields_asked(chart: ChartIndex, text: str) -> tuple[str, ...]:
     if len(set(names)) < len(names):
         raise WrongCall(f"Columns by {names[0]} and {names[1]} say the same twice.")
     return names
+
+
+def levels_of(state: State, chart: ChartIndex, names: Iterable[str]) -> dict[str, dict[str, str]]:
+    """Of fields with a level what each code of their main hierarchy stands for: its code above on that level,
+    or itself where it stands higher. Raises WrongCall where there is no main hierarchy."""
+    above: dict[str, dict[str, str]] = {}
+    for name in names:
+        field = chart.field(name)
+        if field is None or not (level := level_of(name)):
+            continue
+        shape = main_tree(state, field.code_list)
+        if shape is None:
+            raise WrongCall(f"{field.title} has no main hierarchy, and so no levels.")
+        top, codes = "", above.setdefault(name, {})
+        for code, depth in shape.order:
+            top = code if depth < level else top
+            codes[code] = top
+    return above
+
+
+def levels_offered(state: State, field: Field) -> range:
+    """The levels of a field's main hierarchy that have rollup codes, from the top."""
+    shape = main_tree(state, field.code_list)
+    depths = [depth for code, depth in shape.order if code in shape.children] if shape else []
+    return range(1, 2 + max(depths, default=-1))
 
 
 def code_columns(

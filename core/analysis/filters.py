@@ -43,11 +43,24 @@ Filter = tuple[Condition, ...]
 def chart_field(chart: ChartIndex, name: str) -> Field:
     """A segment or dimension of a chart. Raises WrongCall where there is none of this name."""
     field = chart.field(name)
+    if field is not None and ":" in name:
+        level_of(name)
     if field is None:
         raise WrongCall(
             f"There is no segment or dimension {name or '(without a name)'} in chart {chart.chart}."
         )
     return field
+
+
+def level_of(name: str) -> int:
+    """Of `site:1` 1: codes stand for what is above them on that level of their main hierarchy; 0 for a field
+    alone. Raises WrongCall for a level that is none."""
+    _, parted, level = name.partition(":")
+    if not parted:
+        return 0
+    if not level.isdecimal() or not 0 < int(level) < 100:
+        raise WrongCall(f"'{name}' is not written as a field and a level, as site:1.")
+    return int(level)
 
 
 def parse_filter(state: State, chart: ChartIndex, text: str) -> Filter:
@@ -62,6 +75,10 @@ def _condition(state: State, chart: ChartIndex, part: str) -> Condition:
     name, equals, selector = (piece.strip() for piece in part.partition("="))
     if not equals:
         raise WrongCall(f"'{part}' is not written as field=codes.")
+    if ":" in name:
+        raise WrongCall(
+            f"{name}: a filter asks for what is under a code, as {name.partition(':')[0]}=under 1."
+        )
     field = chart_field(chart, name)
     codes_text, takes_none = _without_none(selector)
     if not codes_text and takes_none:
@@ -87,6 +104,14 @@ def toggled(text: str, field: str, item: str) -> str:
             items += [one.strip() for one in selector.split(",")]
     items = [one for one in items if one != item] if item in items else [*items, item]
     return "; ".join([*kept, *([f"{field}={', '.join(items)}"] if items else [])])
+
+
+def of_column(text: str, chart: ChartIndex, name: str, code: str) -> str:
+    """The filter with what a column by codes asks for: a code of a field, or on a level what is under it."""
+    field = chart.field(name)
+    row = field.codes.get(code) if field else None
+    is_above = bool(level_of(name) and row and row.rollup)
+    return with_condition(text, name.partition(":")[0], f"under {code}" if is_above else code)
 
 
 def with_condition(text: str, field: str, item: str) -> str:

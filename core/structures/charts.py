@@ -72,7 +72,8 @@ class ChartIndex:
         return self.segments[self.natural].code_list if self.natural >= 0 else ""
 
     def field(self, name: str) -> Field | None:
-        at = self.index.get(name)
+        """A segment or dimension; with a level behind it (`site:1`) that of its codes."""
+        at = self.index.get(name.partition(":")[0])
         if at is None:
             return None
         return self.segments[at] if at < len(self.segments) else self.dimensions[at - len(self.segments)]

@@ -13,7 +13,7 @@ from django.urls import reverse
 
 from core.analysis.asked import Asked
 from core.analysis.column_sums import Measure, measure_of
-from core.analysis.filters import with_condition
+from core.analysis.filters import of_column
 from core.analysis.hierarchy_plan import hierarchy_plan
 from core.analysis.period_columns import STEPS, Step
 from core.analysis.stretches import of_days, of_periods
@@ -274,7 +274,7 @@ class FigureAddress:
         if found.keys and found.keys[column]:
             text = at.filter
             for field, code in zip(self.asked.by.split(","), found.keys[column], strict=True):
-                text = with_condition(text, field.strip(), code)
+                text = of_column(text, self.chart, field.strip(), code)
             return replace(at, filter=text)
         if column < len(found.across):
             one = found.across[column]

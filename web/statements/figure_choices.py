@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
+from core.analysis.axes import levels_offered
 from core.analysis.filters import NONE, Condition, toggled
 from core.codes.hierarchies import main_tree
 from core.definitions.state import State
@@ -43,6 +44,12 @@ def narrowing(address: FigureAddress) -> list[Field]:
     """Fields by which figures are narrowed: dimensions and segments, but for the natural account."""
     segments = [f for f in address.chart.segments if f.role not in ("natural_account", "company")]
     return [*segments, *address.chart.dimensions]
+
+
+def by_level(state: State, field: Field) -> list[tuple[str, str]]:
+    """(name, title) of a field by each level of its rollup codes."""
+    levels = levels_offered(state, field)
+    return [(f"{field.name}:{level}", f"{field.title}, level {level}") for level in levels]
 
 
 def field_choices(

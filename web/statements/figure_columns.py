@@ -20,7 +20,7 @@ from web.sheets.changing import apply_change, reload_at
 from web.shell.asked import back, text
 from web.shell.ids import free_id
 from web.statements.figure_address import FigureAddress
-from web.statements.figure_choices import narrowing
+from web.statements.figure_choices import by_level, narrowing
 
 NOTHING = "nothing"
 
@@ -38,7 +38,7 @@ def remember_columns(request: PineRequest, address: FigureAddress) -> None:
 def columns_offered(state: State, address: FigureAddress) -> list[tuple[str, str, bool]]:
     """(words, address, whether it is this one) of what may stand across."""
     at = replace(address.asked, by="", periods="", budget="", forecast="")
-    options = [("one column", at), *_by_fields(address, at)]
+    options = [("one column", at), *_by_fields(state, address, at)]
     if not at.by_day and at.first is None:
         options += [(word, replace(at, periods=word)) for word in STEPS]
     if not at.by_day:
@@ -125,10 +125,14 @@ def keep_columns(request: PineRequest, state: State) -> HttpResponse:
     return reload_at(back(request, reverse("statements")))
 
 
-def _by_fields(address: FigureAddress, at: Asked) -> list[tuple[str, Asked]]:
+def _by_fields(state: State, address: FigureAddress, at: Asked) -> list[tuple[str, Asked]]:
     """Each field, and within the one that stands across each other one."""
     fields = narrowing(address)
-    options = [(field.title, replace(at, by=field.name)) for field in fields]
+    options = [
+        (title, replace(at, by=name))
+        for field in fields
+        for name, title in ((field.name, field.title), *by_level(state, field))
+    ]
     for first in [*fields, *address.chart.segments[address.chart.natural :][:1]]:
         if first.name == address.asked.by.split(",")[0].strip():
             options += [

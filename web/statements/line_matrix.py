@@ -101,7 +101,8 @@ class LineMatrix:
     @cached_property
     def parts(self) -> CompanyRows:
         rows = [self._summed(one) for one in self.sources]
-        return _together(rows)
+        one, whose = _together(rows)
+        return CompanyRows(self.sources[0].levelled(one, self.address.down, self.address.across), whose)
 
     def _summed(self, source: FigureSource) -> AmountRows:
         rows, by_periods = source.of_plan(self.plan, source.rows_of(self.plan)), self.step is not None

@@ -14,7 +14,7 @@ from django.utils.safestring import SafeString
 
 from core.analysis.asked import Asked
 from core.analysis.axes import ACCOUNTS, COMPANIES
-from core.analysis.filters import NONE, with_condition
+from core.analysis.filters import NONE, chart_field, level_of, of_column
 from core.analysis.period_columns import STEPS
 from core.definitions.state import State
 from core.definitions.tables import Company, StatementLine
@@ -26,7 +26,7 @@ from web.people.rights import SIGNED_IN, needs
 from web.shell.asked import text
 from web.shell.table_rows import Cell, TableRow, table_rows
 from web.statements.figure_address import FigureAddress, figure_address
-from web.statements.figure_choices import field_choices, narrowing
+from web.statements.figure_choices import by_level, field_choices, narrowing
 from web.statements.figure_table import EXACT
 from web.statements.line_matrix import LineMatrix
 from web.statements.several import companies_of
@@ -63,7 +63,9 @@ class MatrixTable:
 
     def title(self, axis: str) -> str:
         field = self.address.chart.field(axis)
-        return field.title if field else axis.capitalize()
+        level = level_of(axis) if field else 0
+        words = f"{field.title}, level {level}" if field and level else field.title if field else ""
+        return words or axis.capitalize()
 
     def name(self, axis: str, key: str) -> str:
         """What a key of an axis is called."""
@@ -128,7 +130,7 @@ class MatrixTable:
             else:
                 natural = address.chart.segments[address.chart.natural].name
                 field = natural if axis == ACCOUNTS else axis
-                asked = replace(asked, filter=with_condition(asked.filter, field, key))
+                asked = replace(asked, filter=of_column(asked.filter, address.chart, field, key))
         query = address.query(asked, line=self.of.line, down="", across="", column=0)
         return f"{address.path}cell/?{query}"
 
@@ -138,9 +140,11 @@ class MatrixTable:
         return replace(asked, year=year, period=last, first=None if self.of.stands else column.first)
 
 
-def axes_offered(address: FigureAddress) -> list[tuple[str, str]]:
-    """(name, title) of what may stand down or across."""
-    fields = [(field.name, field.title) for field in narrowing(address)]
+def axes_offered(state: State, address: FigureAddress) -> list[tuple[str, str]]:
+    """(name, title) of what may stand down or across: fields, those with levels of rollup codes by these."""
+    fields = [
+        pair for field in narrowing(address) for pair in ((field.name, field.title), *by_level(state, field))
+    ]
     periods = [] if address.asked.by_day or address.asked.first is not None else [*STEPS]
     return [
         (ACCOUNTS, "Accounts"),
@@ -152,19 +156,19 @@ def axes_offered(address: FigureAddress) -> list[tuple[str, str]]:
 
 def _with_axes(request: PineRequest, state: State, address: FigureAddress) -> FigureAddress:
     """The axes of an address. Raises WrongCall for a field that there isn't."""
-    down, across = _axes(address, text(request.GET, "down", 40), text(request.GET, "across", 40))
+    down, across = _axes(state, address, text(request.GET, "down", 40), text(request.GET, "across", 40))
     for name in (down, across):
-        if name not in OTHERS and address.chart.field(name) is None:
-            raise WrongCall(f"There is no segment or dimension {name} in chart {address.chart.chart}.")
+        if name not in OTHERS:
+            chart_field(address.chart, name)
     if COMPANIES in (down, across) and not address.choice:
         currency = f"currency={address.company.currency}"
         address = replace(figure_address(request, state, *_tree(address), choice=currency))
     return replace(address, down=down, across=across)
 
 
-def _axes(address: FigureAddress, down: str, across: str) -> tuple[str, str]:
+def _axes(state: State, address: FigureAddress, down: str, across: str) -> tuple[str, str]:
     """Where an address names none, the first field by months, else by accounts."""
-    names = [name for name, _ in axes_offered(address)]
+    names = [name for name, _ in axes_offered(state, address)]
     fields = [name for name in names if name not in OTHERS]
     likely = [name for name in (STEPS[0], ACCOUNTS, COMPANIES) if name in names]
     down = down or next((name for name in (*fields, ACCOUNTS) if name != across), ACCOUNTS)
@@ -197,7 +201,7 @@ def matrix_page(request: PineRequest, state: State, statement: str = "", hierarc
         "company": address.company,
         "lines": lines,
         "of_line": line,
-        "axes": axes_offered(address),
+        "axes": axes_offered(state, address),
         "digits": digits_of(address.company.currency),
     }
     try:

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from core.analysis.asked import Asked
 from core.analysis.column_sums import TOTAL, Measure
-from core.analysis.filters import with_condition
+from core.analysis.filters import of_column
 from core.analysis.period_columns import PeriodColumn, Step, period_columns
 from core.analysis.variances import beside_one_another, joined
 from core.faults import WrongCall
@@ -83,5 +83,5 @@ def _asked_alone(source: FigureSource, measure: Measure, column: PeriodColumn, k
     first = None if measure == "standing" else column.first
     text = asked.filter
     for field, code in zip(source.fields if key else (), key, strict=True):
-        text = with_condition(text, field, code)
+        text = of_column(text, source.chart, field, code)
     return replace(asked, year=year, period=last, first=first, filter=text, by="", periods="")

@@ -11,7 +11,7 @@ import numpy as np
 
 from core.analysis.amount_rows import AmountRows, closing_ordinals, dated
 from core.analysis.asked import Asked
-from core.analysis.axes import fields_asked
+from core.analysis.axes import fields_asked, levels_of
 from core.analysis.column_sums import (
     ClosingRow,
     Measure,
@@ -246,7 +246,12 @@ class FigureSource:
         takes its codes."""
         if planned.has_conditions and not rows.strings:
             rows = with_texts(rows)
-        return self.fitting(rows).divided(self.chart, planned)
+        return self.levelled(self.fitting(rows)).divided(self.chart, planned)
+
+    def levelled(self, rows: AmountRows, *names: str) -> AmountRows:
+        """With what codes stand for on the levels that are asked for across."""
+        above = levels_of(self.state, self.chart, names or self.fields) if names or self.asked.by else {}
+        return replace(rows, above=above) if above else rows
 
     @cached_property
     def years_with_amounts(self) -> frozenset[int]:
@@ -443,7 +448,7 @@ def closing_balances(
 ) -> tuple[tuple[str, ...], list[ClosingRow]]:
     """Closing balances by the codes of a field: what each column is called, and the accounts."""
     source = _trial_source(state, company, asked)
-    rows = source.fitting(source.rows_in(chart or source.company.chart))
+    rows = source.levelled(source.fitting(source.rows_in(chart or source.company.chart)))
     return closing_by_codes(rows, source.accounts_of(chart), source.stretch, source.chart, source.fields)
 
 
