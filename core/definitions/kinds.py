@@ -55,7 +55,8 @@ BudgetId = Annotated[str, Kind("id"), Refers("budgets")]
 RolloutId = Annotated[str, Kind("id"), Refers("rollouts")]
 GroupId = Annotated[str, Kind("id"), Refers("groups")]
 
-CLASSES = ("asset", "liability", "equity", "revenue", "expense", "statistic")
+MONEY_CLASSES = ("asset", "liability", "equity", "revenue", "expense")
+CLASSES = (*MONEY_CLASSES, "statistic")
 CASH_FLOWS = ("none", "operating", "investing", "financing", "cash")
 PROPERTY_KINDS = ("text", "number", "date", "choice")
 DEBIT_CLASSES = ("asset", "expense", "statistic")

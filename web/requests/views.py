@@ -10,7 +10,7 @@ from django.urls import reverse
 
 from core.access.rights import Right
 from core.codes.lists import list_index, next_free
-from core.definitions.kinds import CLASSES
+from core.definitions.kinds import MONEY_CLASSES
 from core.definitions.state import State
 from core.definitions.tables import Company
 from core.structures.charts import chart_index
@@ -64,7 +64,7 @@ def listing(request: PineRequest, state: State) -> HttpResponse:
     return render(
         request,
         "requests/listing.html",
-        {"rows": table_rows(rows), "companies": companies, "classes": CLASSES},
+        {"rows": table_rows(rows), "companies": companies, "classes": MONEY_CLASSES},
     )
 
 
@@ -102,7 +102,7 @@ def new(request: PineRequest, state: State) -> HttpResponse:
     if company not in {row.company for row in companies_with(request.user, state, Right.ENTER)}:
         raise Http404
     account_class = text(request.POST, "account_class", 10)
-    if account_class and account_class not in CLASSES:
+    if account_class and account_class not in MONEY_CLASSES:
         raise Http404
     actions.ask(
         state,
