@@ -55,6 +55,7 @@ class Screen(NamedTuple):
     """and that is clicked"""
 
 
+MATRIX = "/statements/is/matrix/?company=nurseries&year=2026&period=9&line=sales&down=site&across=channel"
 SKOVLUND = "/group/fernhollow/?statement=bs&year=2026&period=9&open=skovlund"
 SCREENS = (
     Screen("Today", "/today/"),
@@ -99,6 +100,7 @@ SCREENS = (
     Screen("Figures", "/statements/is/figures/?company=nurseries&year=2026&period=9&filter=season%3DSP26"),
     Screen("Figures", "/statements/is/figures/?company=nurseries&by=site,season&year=2026&period=9"),
     Screen("Matrix", "/statements/is/matrix/?company=nurseries&year=2026&period=9&filter=season%3DSP26"),
+    Screen("Matrix", MATRIX, "110", "Enter", "#proof a[data-key=j]"),
     Screen("Figures", "/statements/hierarchy/accounts-tree/figures/?company=nurseries&year=2026&period=9"),
     Screen("Figures", "/statements/is/figures/?company=nurseries", "sales", "Enter", "#proof a[data-key=j]"),
     Screen("Budgets", "/budgets/"),
