@@ -3,7 +3,7 @@ year across."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import NamedTuple
@@ -147,8 +147,15 @@ class BudgetGrid:
 
     def row(self, key: str) -> GridRow | None:
         """The row of a key, whether it is shown or not."""
-        rows: Iterable[GridRow] = self.rows(every_account=True, with_strings=key.startswith("string:"))
-        return next((row for row in rows if row.key == key), None)
+        return (self._keyed_strings if key.startswith("string:") else self._keyed).get(key)
+
+    @cached_property
+    def _keyed(self) -> dict[str, GridRow]:
+        return {row.key: row for row in self.rows(every_account=True, with_strings=False)}
+
+    @cached_property
+    def _keyed_strings(self) -> dict[str, GridRow]:
+        return {row.key: row for row in self.rows(every_account=True, with_strings=True)}
 
     def direction(self, row: GridRow) -> int:
         return DEBIT if self.plan.lines[row.line].direction == DEBIT else -1

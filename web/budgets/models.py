@@ -1,7 +1,7 @@
 from django.conf import settings
 from django.db import models
 
-from web.definitions.base import ident
+from web.definitions.base import Remark, ident
 from web.definitions.models import never_altered
 
 
@@ -25,9 +25,9 @@ class BudgetAct(models.Model):
         indexes = [models.Index(fields=["budget", "company", "fiscal_year"])]
 
 
-class BudgetRemark(models.Model):
+class BudgetRemark(Remark):
     """Said of a cell: of a row (`line:…` of a statement, `account:…`, `string:…`) in a period, 0 for the
-    year. One that was taken away is kept."""
+    year."""
 
     budget = ident()
     company = ident()
@@ -35,13 +35,6 @@ class BudgetRemark(models.Model):
     statement = ident(blank=True, default="")
     key = models.TextField()
     period = models.IntegerField()
-    text = models.TextField()
-    at = models.DateTimeField()
-    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
-    ended_at = models.DateTimeField(null=True)
-    ended_by = models.ForeignKey(
-        settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+"
-    )
 
     class Meta:
         indexes = [models.Index(fields=["budget", "company", "fiscal_year"])]

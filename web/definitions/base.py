@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any, ClassVar
 
+from django.conf import settings
 from django.db import models
 
 from core.definitions.tables import TABLES, Column
@@ -13,6 +14,21 @@ class Definition(models.Model):
     """`exchange` names the table of the package that this model keeps."""
 
     exchange: ClassVar[str] = ""
+
+    class Meta:
+        abstract = True
+
+
+class Remark(models.Model):
+    """What someone said of a figure. One that was taken away is kept with who took it away."""
+
+    text = models.TextField()
+    at = models.DateTimeField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    ended_at = models.DateTimeField(null=True)
+    ended_by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+"
+    )
 
     class Meta:
         abstract = True

@@ -46,6 +46,12 @@ def narrowing(address: FigureAddress) -> list[Field]:
     return [*segments, *address.chart.dimensions]
 
 
+def field_picked(source: FigureSource, fields: Sequence[Field], wanted: str) -> Field | None:
+    """The field that is opened for choosing: the wanted, else the last that narrows, else the first."""
+    wanted = wanted or (source.conditions[-1].field if source.conditions else "")
+    return next((one for one in fields if one.name == wanted), fields[0] if fields else None)
+
+
 def by_level(state: State, field: Field) -> list[tuple[str, str]]:
     """(name, title) of a field by each level of its rollup codes."""
     levels = levels_offered(state, field)

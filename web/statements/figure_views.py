@@ -31,7 +31,7 @@ from web.statements.addresses import where
 from web.statements.bar_drawing import column_shares, share_drawing
 from web.statements.bridge_drawing import bridge_drawing
 from web.statements.figure_address import FigureAddress, figure_address
-from web.statements.figure_choices import field_choices, narrowing, several_at
+from web.statements.figure_choices import field_choices, field_picked, narrowing, several_at
 from web.statements.figure_columns import columns_offered, remember_columns
 from web.statements.figure_table import BUDGET, FigureTable
 from web.statements.line_views import account_figures
@@ -230,8 +230,7 @@ def _narrowed(
     line = next(
         (row for row in lines if row.line == text(request.GET, "line", 40)), lines[0] if lines else None
     )
-    wanted = text(request.GET, "pick", 40) or (source.conditions[-1].field if source.conditions else "")
-    field = next((one for one in fields if one.name == wanted), fields[0] if fields else None)
+    field = field_picked(source, fields, text(request.GET, "pick", 40))
     if field is None or line is None:
         return {"fields": fields}
     return {

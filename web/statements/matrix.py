@@ -26,7 +26,7 @@ from web.people.rights import SIGNED_IN, needs
 from web.shell.asked import text
 from web.shell.table_rows import Cell, TableRow, table_rows
 from web.statements.figure_address import FigureAddress, figure_address
-from web.statements.figure_choices import by_level, field_choices, narrowing
+from web.statements.figure_choices import by_level, field_choices, field_picked, narrowing
 from web.statements.figure_table import EXACT
 from web.statements.line_matrix import LineMatrix
 from web.statements.several import companies_of
@@ -162,7 +162,7 @@ def _with_axes(request: PineRequest, state: State, address: FigureAddress) -> Fi
             chart_field(address.chart, name)
     if COMPANIES in (down, across) and not address.choice:
         currency = f"currency={address.company.currency}"
-        address = replace(figure_address(request, state, *_tree(address), choice=currency))
+        address = figure_address(request, state, *_tree(address), choice=currency)
     return replace(address, down=down, across=across)
 
 
@@ -229,8 +229,7 @@ def _matrix_shown(
     table = MatrixTable(of)
     _ = of.amounts
     source, fields = of.sources[0], narrowing(address)
-    wanted = text(request.GET, "pick", 40) or (source.conditions[-1].field if source.conditions else "")
-    field = next((one for one in fields if one.name == wanted), fields[0] if fields else None)
+    field = field_picked(source, fields, text(request.GET, "pick", 40))
     several = of.companies if address.choice else ()
     return {
         "table": table,

@@ -1,7 +1,6 @@
-from django.conf import settings
 from django.db import models
 
-from web.definitions.base import Definition, choices_held, ident, key, text, to
+from web.definitions.base import Definition, Remark, choices_held, ident, key, text, to
 
 
 class Statement(Definition):
@@ -97,9 +96,8 @@ class ColumnSet(Definition):
         constraints = choices_held("column_sets")
 
 
-class LineRemark(models.Model):
-    """Said of a line at the end of a period, of a company or a group (the other is empty). One that was taken
-    away is kept."""
+class LineRemark(Remark):
+    """Said of a line at the end of a period, of a company or a group (the other is empty)."""
 
     statement = ident()
     line = ident()
@@ -107,13 +105,6 @@ class LineRemark(models.Model):
     group = ident(blank=True, default="")
     fiscal_year = models.IntegerField()
     period = models.IntegerField()
-    text = models.TextField()
-    at = models.DateTimeField()
-    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
-    ended_at = models.DateTimeField(null=True)
-    ended_by = models.ForeignKey(
-        settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+"
-    )
 
     class Meta:
         indexes = [models.Index(fields=["statement", "fiscal_year", "period"])]
