@@ -24,8 +24,6 @@ from core.definitions.row_proposals import (
     SAME,
     Proposals,
     RowProposal,
-    plain_rows,
-    too_many,
     with_faults,
 )
 from core.definitions.state import State
@@ -34,7 +32,18 @@ from core.faults import Fault, Location, blocking
 
 Given = Mapping[str, str]
 Cells = dict[str, str]
-MOST = 50_000
+
+
+def _no_changes(state: State, given: Given, row: Any, cells: Cells) -> list[Change]:
+    return []
+
+
+def _readable(state: State, given: Given, cells: Cells) -> Iterable[tuple[str, str]]:
+    return ()
+
+
+def _anywhere(state: State, given: Given, where: Location) -> tuple[tuple[Any, ...], str] | None:
+    return None
 
 
 @dataclass(frozen=True)
@@ -42,12 +51,21 @@ class CompanionColumns:
     """Columns that other tables keep for a row.
 
     `cells` reads them. `changes` says what puts them there, and raises ValueError with a sentence where they
-    can't be read.
+    can't be read; where a sheet joins its rows by itself, `unreadable` says so of each cell.
+    `cell_of` finds the row and column that a fault of one of those tables is about. An empty cell of one of
+    `unless_empty` leaves what is there.
     """
 
     columns: tuple[Column, ...]
     cells: Callable[[State, Given, Any], Cells]
-    changes: Callable[[State, Given, Any, Cells], list[Change]]
+    changes: Callable[[State, Given, Any, Cells], list[Change]] = _no_changes
+    unreadable: Callable[[State, Given, Cells], Iterable[tuple[str, str]]] = _readable
+    cell_of: Callable[[State, Given, Location], tuple[tuple[Any, ...], str] | None] = _anywhere
+    unless_empty: tuple[str, ...] = ()
+
+    @cached_property
+    def names(self) -> frozenset[str]:
+        return frozenset(column.name for column in self.columns)
 
 
 def text_column(name: str, kind: str = "text") -> Column:
@@ -62,8 +80,12 @@ def _none(state: State, given: Given) -> list[Any]:
     return []
 
 
-def _all(state: State, given: Given) -> Iterable[Any]:
-    return ()
+def _as_read(row: Any) -> Any:
+    return row
+
+
+def _as_written(state: State, given: Given, column: str, cell: str) -> str:
+    return cell
 
 
 @dataclass(frozen=True)
@@ -75,6 +97,9 @@ class Sheet:
     A `register` is the table of the heads of a kind (charts, calendars, groups), whole, and has a place among
     its like.
     One that `adds` nothing shows further columns of rows that another sheet adds.
+    `spelled` writes a cell as the table keeps it; `worked_out` columns may stand in a file and say nothing;
+    `settled` puts right what a row says of itself by default;
+    `joined` makes one change of all rows, each with its companion cells, where one a row would take long.
     """
 
     name: str
@@ -92,6 +117,11 @@ class Sheet:
     empty: str = "Nothing here yet."
     register: bool = False
     adds: bool = True
+    here: str = "here"
+    spelled: Callable[[State, Given, str, str], str] = _as_written
+    worked_out: tuple[str, ...] = ()
+    settled: Callable[[Any], Any] = _as_read
+    joined: Callable[[State, Given, Sequence[tuple[Any, Cells]]], Change] | None = None
 
     @property
     def kept(self) -> Table:
@@ -221,7 +251,6 @@ def take(
     written over.
     """
     fixed = fixed_key(sheet, given)
-    beside = sheet.beside_names
 
     def before(key: tuple[Any, ...]) -> Any:
         return known if known is not None or keyed else state.get(sheet.kept.row, *key)
@@ -229,9 +258,11 @@ def take(
     read = _read(sheet, fixed, header, records, before)
     lacking, faults = _unread(read.faults)
     cells_of_record, changes, proposals = dict(records), list[Change](), list[RowProposal]()
-    for key, row in read.rows.items():
-        number, old = read.numbers[key], before(key)
-        extra = {name: cells_of_record[number][i].strip() for i, name in enumerate(header) if name in beside}
+    pairs: list[tuple[Any, Cells]] = []
+    for key, row_read in read.rows.items():
+        number, old, row = read.numbers[key], before(key), sheet.settled(row_read)
+        extra = _companion_cells(sheet, header, cells_of_record[number])
+        pairs.append((row, extra))
         adds = keyed and (known is None or sheet.kept.key(known) != key)
         row_changes, unreadable = _changes(state, sheet, given, row, old, extra, adds)
         changes += row_changes
@@ -239,11 +270,34 @@ def take(
             unreadable += [problem.at(key=key) for problem in lacking]
         faults.setdefault(number, []).extend(problem.at(row=number) for problem in unreadable)
         proposals.append(_proposal(state, sheet, given, number, row, old, extra))
-    change = _joined(state, sheet, list(read.rows.values()), changes)
-    _check(state, sheet, change, facts, read.numbers, faults)
+    change = sheet.joined(state, given, pairs) if sheet.joined else _joined(state, sheet, len(pairs), changes)
+    _check(state, sheet, given, change, facts, read.numbers, faults)
     every = with_faults(proposals, faults)
+    _name_unread(sheet, header, cells_of_record, proposals)
     keys = [sheet.key_text(row) for row in read.rows.values()]
     return SheetProposals(proposals, None if every else change, every, keys)
+
+
+def _companion_cells(sheet: Sheet, header: Sequence[str], cells: Sequence[str]) -> Cells:
+    """What a record gives for columns that other tables keep."""
+    beside = sheet.beside
+    if beside is None:
+        return {}
+    given = {name: cells[i].strip() for i, name in enumerate(header) if name in beside.names}
+    return {name: cell for name, cell in given.items() if cell or name not in beside.unless_empty}
+
+
+def _name_unread(
+    sheet: Sheet,
+    header: Sequence[str],
+    cells: Mapping[int, Sequence[str]],
+    proposals: Iterable[RowProposal],
+) -> None:
+    """A row that couldn't be read is known by what it says in its key's columns."""
+    at = [header.index(column.name) for column in sheet.key if column.name in header]
+    for proposal in proposals:
+        if not proposal.code and proposal.number in cells:
+            proposal.code = " ".join(cells[proposal.number][i] for i in at)
 
 
 def _read(
@@ -279,7 +333,14 @@ def _changes(
     state: State, sheet: Sheet, given: Given, row: Any, old: Any, extra: Cells, adds: bool
 ) -> tuple[list[Change], list[Fault]]:
     """What puts a row there, with what is kept beside it. A row whose key changes is a new one in the place
-    of the old."""
+    of the old. Where the sheet joins rows by itself, only what can't be read."""
+    if sheet.joined:
+        key = sheet.kept.key(row)
+        wrong = sheet.beside.unreadable(state, given, extra) if sheet.beside else ()
+        return [], [
+            Fault("cell-unreadable", what, Location(sheet.table, key, column, extra[column]))
+            for column, what in wrong
+        ]
     changes: list[Change] = (
         [] if old is None or sheet.kept.key(old) == sheet.kept.key(row) else [sheet.drop(old)]
     )
@@ -295,9 +356,9 @@ def _changes(
         return changes, [Fault("cell-unreadable", str(refused), place, "Correct the cell.")]
 
 
-def _joined(state: State, sheet: Sheet, rows: list[Any], changes: list[Change]) -> Change:
-    if len(rows) != 1:
-        return ChangeSet(tuple(changes), f"Brought in {len(rows):,} rows of {sheet.table}")
+def _joined(state: State, sheet: Sheet, rows: int, changes: list[Change]) -> Change:
+    if rows != 1:
+        return ChangeSet(tuple(changes), f"Brought in {rows:,} rows of {sheet.table}")
     useful = [change for change in changes if change.edits(state) or any(refusals(state, change))]
     return useful[0] if len(useful) == 1 else ChangeSequence(tuple(useful))
 
@@ -305,6 +366,7 @@ def _joined(state: State, sheet: Sheet, rows: list[Any], changes: list[Change]) 
 def _check(
     state: State,
     sheet: Sheet,
+    given: Given,
     change: Change,
     facts: Facts,
     numbers: Mapping[Any, int],
@@ -317,7 +379,9 @@ def _check(
     for problem in blocking(check(state, change, facts)):
         number = numbers.get(problem.where.key[: sheet.kept.keys], only)
         column = problem.where.column
-        if problem.where.table != sheet.table and column not in beside:
+        if sheet.beside and (cell := sheet.beside.cell_of(state, given, problem.where)):
+            number, column = numbers.get(cell[0], only), cell[1]
+        elif problem.where.table != sheet.table and column not in beside:
             column = next(iter(beside), column)
         if not any(other.where.column == column for other in faults.get(number, ())):
             faults.setdefault(number, []).append(problem.at(row=number or None, column=column))
@@ -332,49 +396,6 @@ def _proposal(
     kind = NEW if old is None else CHANGED if differences else SAME
     label = str(getattr(row, "name", "") or getattr(row, "label", "") or "")
     return RowProposal(number, sheet.key_text(row), label, kind, differences)
-
-
-def bring(
-    state: State, sheet: Sheet, given: Given, records: Sequence[Sequence[str]], facts: Facts
-) -> SheetProposals:
-    """Rows from a file or the clipboard. The first row may name the columns; without that they are those
-    shown, in order."""
-    rows = plain_rows(records)
-    by_title = {sheet.title_of(name).lower(): name for name in sheet.columns} | {
-        name: name for name in (*sheet.columns, *sheet.kept.by_name)
-    }
-    header = [by_title.get(cell.lower(), cell.lower()) for cell in rows[0]] if rows else []
-    first = 1
-    if header and header[0] in sheet.columns:
-        rows, first = rows[1:], 2
-    else:
-        header = list(sheet.columns)[: max(map(len, rows), default=0)]
-    fixed = fixed_key(sheet, given)
-    if faults := _shape_faults(sheet, header, rows):
-        return SheetProposals([], None, faults, [])
-    keep = [i for i, name in enumerate(header) if name not in fixed]
-    numbered = [
-        (number, [(row[i] if i < len(row) else "") for i in keep]) for number, row in enumerate(rows, first)
-    ]
-    return take(state, sheet, given, [header[i] for i in keep], numbered, facts)
-
-
-def _shape_faults(sheet: Sheet, header: Sequence[str], rows: Sequence[Sequence[str]]) -> list[Fault]:
-    """Columns that are not here, rows that are wider than the columns, too many of them."""
-    unknown = [name for name in header if name not in sheet.columns and name not in sheet.kept.by_name]
-    faults = [
-        Fault(
-            "column-unknown",
-            f"There is no column '{name}' here.",
-            Location(sheet.table, (), name, row=1),
-            f"Its columns are: {', '.join(sheet.columns)}.",
-        )
-        for name in unknown
-    ]
-    if not unknown and max(map(len, rows), default=0) > len(header):
-        what = f"A row has more cells than there are columns ({len(header)})."
-        faults.append(Fault("cells", what, Location(sheet.table), f"The columns are: {', '.join(header)}."))
-    return faults + too_many(rows, MOST, sheet.table)
 
 
 def place_after(taken: Iterable[int], near: Any) -> int:

@@ -4,7 +4,6 @@ kinds.py             the simplest ones, changes made of changes, and how any of 
 of_codes.py          many codes, moves in a hierarchy, kept versions
 of_statements.py     lines, accounts placed on lines, accounts mapped
 of_arrangements.py   own statements in place of inherited ones, what moved above taken or settled
-code_rows.py         codes brought in as rows: proposed first, then one change
 proposing.py         a statement begun from classes, a hierarchy or another one
 recoding.py          all codes of a list longer or shorter, with all that names them
 further_segments.py  a segment added to a structure that was posted to

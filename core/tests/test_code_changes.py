@@ -7,7 +7,6 @@ from datetime import date
 from typing import Any
 from unittest import TestCase
 
-from core.changes.code_rows import header_of, read
 from core.changes.fixed import NOTHING_POSTED
 from core.changes.kinds import (
     Add,
@@ -21,6 +20,7 @@ from core.changes.kinds import (
     inverse,
 )
 from core.changes.of_codes import KeepVersion, MoveNodes, TakeOut
+from core.code_rows import header_of, read
 from core.codes.hierarchies import tree
 from core.codes.lists import Fullness, fullness, fullness_by_beginning, likely_class, next_free, text_fault
 from core.codes.tree_counts import counted, mixed
@@ -44,6 +44,7 @@ class Brought(TestCase):
             ("1010", "Bank", "asset", "10", "Treasury"),
             ("1020", "Tills", "asset", "11", "Sales"),
             ("1030", "Safe", "asset", "10", ""),
+            ("1110", "Debtors", "asset", "", ""),
         )
         self.assertEqual(
             [(row.number, row.code, row.kind, row.differences) for row in brought.rows],
@@ -56,12 +57,13 @@ class Brought(TestCase):
                     [("name", "Petty cash", "Tills"), ("under", "10", "11"), ("owner", "", "Sales")],
                 ),
                 (4, "1030", "new", []),
+                (5, "1110", "same", []),
             ],
         )
-        self.assertEqual([brought.count(kind) for kind in ("same", "changed", "new", "fault")], [1, 1, 1, 0])
+        self.assertEqual([brought.count(kind) for kind in ("same", "changed", "new", "fault")], [2, 1, 1, 0])
         change = brought.change
         assert change
-        self.assertEqual(change.sentence(rich_state()), "Brought in 3 codes of acc, 1 of them new")
+        self.assertEqual(change.sentence(rich_state()), "Brought in 4 codes of acc, 1 of them new")
         changed = apply(rich_state(), change)
         self.assertEqual(tree(changed, "tree").parent["1030"], "10")
         self.assertEqual(changed.require(CodeProperty, "acc", "1020", "owner").value, "Sales")
@@ -100,8 +102,16 @@ class Brought(TestCase):
                 [("code", "name", "rollup"), ("1030", "Safe", "perhaps")],
                 ["A flag is true or false.", "1030 Safe has no account class."],
             ),
+            (
+                [("name", "code", "code_list"), ("Safe", "1030", "co")],
+                ["The row is of co, and this is acc."],
+            ),
+            (
+                [("1030", "Safe", "asset", "Sales", "more")],
+                ["A row has more cells than there are columns (4)."],
+            ),
         ):
-            with self.subTest(str(rows[1])):
+            with self.subTest(str(rows[-1])):
                 brought = self.bring(*rows)
                 self.assertIsNone(brought.change)
                 self.assertEqual(told(brought.faults), faults)

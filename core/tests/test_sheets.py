@@ -7,12 +7,13 @@ from unittest import TestCase
 
 from hypothesis import given, strategies as st
 
+from core.bringing import bring
 from core.changes.fixed import NOTHING_POSTED, Facts
 from core.changes.kinds import Put, apply
 from core.definitions.state import State
 from core.definitions.tables import Group, GroupMember, Mapping, PairingRule
 from core.drafts.replaying import recorded
-from core.sheets import Sheet, bring, cells_of, find, moved, place_after, rows_of, take
+from core.sheets import Sheet, cells_of, find, moved, place_after, rows_of, take
 from core.tests.builders import state
 
 MAPPINGS = Sheet(
@@ -82,7 +83,7 @@ class Records(TestCase):
                 MAPPINGS,
                 GIVEN,
                 "ten\t1010\t\t\t1010",
-                ["1 fault ! position: A whole number of at most nine digits is expected."],
+                ["1 fault ten ! position: A whole number of at most nine digits is expected."],
             ),
             (
                 MAPPINGS,
@@ -103,7 +104,7 @@ class Records(TestCase):
                 MAPPINGS,
                 GIVEN,
                 "30\t2010\t\t\t2010\n30\t2010\t\t\t2010",
-                ["1 new 30", "2 fault ! position: The key g beta 30 stands in row 1 already."],
+                ["1 new 30", "2 fault 30 ! position: The key g beta 30 stands in row 1 already."],
             ),
             (
                 MAPPINGS,
@@ -124,6 +125,12 @@ class Records(TestCase):
                 ],
             ),
             (MEMBERS, {"group": "g"}, "beta\tcompany\tfull\t100", ["1 new beta"]),
+            (
+                MEMBERS,
+                {"group": "g"},
+                "group\tmember\tmember_kind\nh\tbeta\tcompany",
+                ["! The row is of h, and this is g. Bring it in there, or take the column group out."],
+            ),
             (
                 MEMBERS,
                 {"group": "g"},

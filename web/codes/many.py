@@ -9,7 +9,7 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 
-from core.changes import code_rows
+from core import code_rows
 from core.changes.kinds import Add, ChangeSet
 from core.changes.of_codes import AmendCodes, MoveNodes
 from core.codes.columns import cell, columns

@@ -10,7 +10,7 @@ from urllib.parse import parse_qsl, urlencode, urlsplit
 from django.http import Http404, HttpResponse
 from django.shortcuts import render
 
-from core import sheets
+from core import bringing, sheets
 from core.changes.fixed import fixed_columns
 from core.changes.kinds import Change, ChangeSequence, ChangeSet, with_belongings
 from core.definitions.nouns import NOUNS, many, named
@@ -243,7 +243,7 @@ def bring(request: PineRequest, state: State, sheet: str) -> HttpResponse:
     if request.method != "POST":
         return render(request, "sheets/bring.html", context)
     given_rows = records.read(request)
-    proposals = sheets.bring(state, kind, given, given_rows, posted_facts(state))
+    proposals = bringing.bring(state, kind, given, given_rows, posted_facts(state))
     if request.POST.get("take"):
         if proposals.change is None:
             raise Refused(proposals.faults)
