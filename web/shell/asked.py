@@ -1,9 +1,8 @@
 """What an address, a form or a JSON body gives, read in one way: a value of its kind, or what stands for
 none.
 
-Whatever can be typed into an address ends here: a number is ASCII digits within bounds, a text has no
-characters that no
-text may hold, a way back leads nowhere but into this application.
+Whatever can be typed into an address ends here, through Django's fields: a number is ASCII digits within
+bounds, a text has no characters that no text may hold, a way back leads nowhere but into this application.
 """
 
 from __future__ import annotations
@@ -12,8 +11,11 @@ import json
 import re
 from collections.abc import Mapping
 from datetime import date
+from functools import lru_cache
 from typing import Any
 
+from django import forms
+from django.core.exceptions import ValidationError
 from django.http import HttpRequest, RawPostDataException
 from django.utils.http import url_has_allowed_host_and_scheme
 
@@ -21,18 +23,50 @@ from core.definitions.parsing import CONTROL, HALF
 from core.faults import Fault, Location, Refused
 
 DIGITS = re.compile(r"[0-9]{1,18}", re.ASCII)
+DAY = forms.DateField(required=False, input_formats=["%Y-%m-%d"])
 DEEPEST_JSON = 20
 LONGEST_JSON = 4_000_000
+
+
+class WholeNumber(forms.IntegerField):
+    """ASCII digits alone: Python reads signs, underscores and other scripts' digits as numbers too."""
+
+    def to_python(self, value: Any) -> int | None:
+        if value and not DIGITS.fullmatch(str(value)):
+            raise ValidationError(self.error_messages["invalid"], code="invalid")
+        return super().to_python(value)
+
+
+class PlainText(forms.CharField):
+    """Text without characters that no text may hold, without blanks around it, cut at its length."""
+
+    def to_python(self, value: Any) -> str:
+        return HALF.sub("", CONTROL.sub("", super().to_python(value) or "")).strip()
+
+
+@lru_cache
+def _whole_number(most: int) -> WholeNumber:
+    return WholeNumber(required=False, min_value=0, max_value=most)
+
+
+def _written(given: Mapping[str, Any], name: str) -> str:
+    """What was written there; JSON may hold anything else, which is nothing."""
+    value = given.get(name)
+    return value if isinstance(value, str) else ""
+
+
+PLAIN_TEXT = PlainText(required=False)
 
 
 def number(
     given: Mapping[str, Any], name: str, otherwise: int | None = None, most: int = 10**9
 ) -> int | None:
     """A whole number from 0 to `most`; anything else gives `otherwise`."""
-    text = given.get(name) or ""
-    if not isinstance(text, str) or not DIGITS.fullmatch(text) or int(text) > most:
+    try:
+        number_given: int | None = _whole_number(most).clean(_written(given, name))
+    except ValidationError:
         return otherwise
-    return int(text)
+    return otherwise if number_given is None else number_given
 
 
 def whole(given: Mapping[str, Any], name: str, otherwise: int = 0, most: int = 10**9) -> int:
@@ -43,15 +77,16 @@ def whole(given: Mapping[str, Any], name: str, otherwise: int = 0, most: int = 1
 
 def text(given: Mapping[str, Any], name: str, most: int = 200) -> str:
     """A text without characters that no text may hold, cut at `most`."""
-    return HALF.sub("", CONTROL.sub("", given.get(name) or "")).strip()[:most]
+    return str(PLAIN_TEXT.to_python(_written(given, name)))[:most]
 
 
 def day(given: Mapping[str, Any], name: str) -> date | None:
     """A date written 2026-09-30; None where there is none, or none that can be read."""
     try:
-        return date.fromisoformat(given.get(name) or "")
-    except ValueError:
+        day_given: date | None = DAY.clean(_written(given, name))
+    except ValidationError:
         return None
+    return day_given
 
 
 def required_day(given: Mapping[str, Any], name: str) -> date | None:
