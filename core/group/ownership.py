@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from datetime import date
 from fractions import Fraction
 
-from core.definitions.state import State
-from core.definitions.tables import GroupMember, OwnershipChange
-from core.group.membership import MemberCompany, membership
-from core.group.periods import GroupPeriods
+from core.definitions.state import State, derived
+from core.definitions.tables import Company, Group, GroupMember, OwnershipChange, Period
+from core.group.membership import MemberCompany, group_calendar, membership
+from core.group.periods import GroupPeriods, group_periods
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,3 +79,11 @@ def standings(state: State, group: str, periods: GroupPeriods) -> dict[str, Stan
         for reached in membership(state, group).companies
         if reached.method != "none"
     }
+
+
+@derived(Company, Group, GroupMember, OwnershipChange, Period)
+def group_standings(state: State, group: str) -> dict[str, Standing]:
+    """The standings over all periods of the group's own calendar; none where it has none."""
+    calendar = group_calendar(state, group)
+    periods = group_periods(calendar) if calendar else None
+    return standings(state, group, periods) if periods and periods.rows else {}

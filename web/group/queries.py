@@ -47,7 +47,7 @@ from core.group.collect import Member
 from core.group.map_accounts import group_list
 from core.group.mapping import MapPlan, map_plan
 from core.group.membership import group_calendar
-from core.group.ownership import Standing, standings
+from core.group.ownership import Standing, group_standings
 from core.group.periods import GroupPeriods, group_periods
 from core.group.rates import rate_table
 from core.group.translation_rules import rates_by_account
@@ -160,7 +160,7 @@ class _Parts(NamedTuple):
 def _parts(state: State, group: str) -> _Parts:
     row, calendar = known_group(state, group)
     periods = group_periods(calendar)
-    stands = standings(state, group, periods) if periods.rows else {}
+    stands = group_standings(state, group)
     adjusts = {c.company: c.adjusts for c in state.rows(Company) if c.adjusts in stands}
     names = [*sorted(stands), *sorted(adjusts)]
     plans = {name: plan for name in names if (plan := map_plan(state, group, name))}

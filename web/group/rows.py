@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 
 from django.utils.html import format_html
 from django.utils.safestring import SafeString
@@ -49,7 +50,7 @@ class ConsolidatedTable:
     noted: Mapping[str, str] = field(default_factory=dict)
     """numbers of notes by line"""
 
-    @property
+    @cached_property
     def unit(self) -> str:
         """The unit asked for; else thousands where whole units would be too long to read."""
         if self.address.unit:
@@ -60,7 +61,7 @@ class ConsolidatedTable:
         )
         return "thousands" if most >= LARGE * 10**digits else "whole"
 
-    @property
+    @cached_property
     def shown(self) -> list[int]:
         """Places of the columns that are shown, in order; what corrects stays behind the companies."""
         columns = self.found.statement.columns
