@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from fractions import Fraction
 from functools import cache
 from typing import Any
@@ -85,6 +85,12 @@ def portion(share: Fraction, amount: int) -> int:
     """A share of an amount, rounded as books are: `round_half_up(share * amount)`, without a fraction made
     for each."""
     return _rounded(share.numerator * amount, share.denominator)
+
+
+def portions(share: Fraction, amounts: Iterable[int]) -> list[int]:
+    """The same share of each amount, each rounded by itself."""
+    up, down = share.numerator, share.denominator
+    return [_rounded(up * amount, down) for amount in amounts]
 
 
 def _rounded(up: int, down: int) -> int:

@@ -91,7 +91,7 @@ class CompanyColumn:
     remains: list[dict[int, NDArray[Any]]] = field(default_factory=list)
 
     def __post_init__(self) -> None:
-        self.left = [np.where(one.books.result, 0, one.cells) for one in self.sets]
+        self.left = [one.balances for one in self.sets]
         self.running = [dict(one.running) for one in self.sets]
         self.remains = [{i: one.brought(i) for i in one.results} for one in self.gone]
 
@@ -145,7 +145,22 @@ class TakingOut:
         self.closed_since, self.stretch = closed_since, stretch
         self.outcome = Eliminated()
 
+    @staticmethod
+    def _known(share: Share) -> Share:
+        """The same shares, each asked for once; one that is whole is `WHOLE` itself."""
+        asked: dict[tuple[int, int], Fraction | None] = {}
+
+        def known(partner: int, i: int) -> Fraction | None:
+            key = partner, i
+            if key not in asked:
+                part = share(partner, i)
+                asked[key] = WHOLE if part == 1 else part
+            return asked[key]
+
+        return known
+
     def run(self, rules: Iterable[Rule], consolidated: Share, associate: Share) -> Eliminated:
+        consolidated, associate = self._known(consolidated), self._known(associate)
         for rule in rules:
             self._rule(rule, associate if rule.row.partners == ASSOCIATES else consolidated)
         return self.outcome
@@ -184,20 +199,26 @@ class TakingOut:
         share: Share,
         column: CompanyColumn,
         books: Translated,
-        left: NDArray[Any],
+        by_period: dict[int, NDArray[Any]],
         cells: NDArray[np.int64],
-        i: int,
-    ) -> Iterator[tuple[Side, int, int]]:
-        """(side, partner's place, amount) of what the rule takes of some cells in period i; `left` is what
+        periods: Iterable[int],
+    ) -> Iterator[tuple[Side, int, int, int]]:
+        """(side, partner's place, period, amount) of what the rule takes of some cells; `by_period` is what
         no rule has taken yet, and loses it."""
-        for c in cells[left[cells] != 0].tolist():
-            partner = int(books.partner[c])
-            part = share(partner, i) if rule.row.partners_only else WHOLE
-            if part is not None:
-                amount = int(left[c]) if part == 1 else portion(part, int(left[c]))
-                left[c] -= amount
-                name = self.names[partner] if partner != NOBODY else ""
-                yield (column.company, name, int(books.target[c])), partner, amount
+        own = ((i, by_period[i][cells].tolist()) for i in periods if i in by_period)
+        amounts = {i: row for i, row in own if any(row)}
+        for i in amounts:
+            by_period[i] = by_period[i].copy()
+        partners, targets = books.partner[cells].tolist(), books.target[cells].tolist()
+        for n, c in enumerate(cells.tolist()):
+            partner = partners[n]
+            side = column.company, self.names[partner] if partner != NOBODY else "", targets[n]
+            for i, row in amounts.items():
+                part = (share(partner, i) if rule.row.partners_only else WHOLE) if row[n] else None
+                if part is not None:
+                    taken = row[n] if part is WHOLE else portion(part, row[n])
+                    by_period[i][c] -= taken
+                    yield side, partner, i, taken
 
     def _balances(
         self, rule: Rule, share: Share, column: CompanyColumn, k: int, one: TakenShare, sides: dict[Side, int]
@@ -205,9 +226,10 @@ class TakingOut:
         cells = _cells(rule, one.books, ~one.books.result)
         if not len(cells):
             return
-        column.left[k] = left = column.left[k].copy()
-        for side, _, amount in self._parts(rule, share, column, one.books, left, cells, self.p):
+        left = {self.p: column.left[k]}
+        for side, _, _, amount in self._parts(rule, share, column, one.books, left, cells, (self.p,)):
             _take(sides, side, amount)
+        column.left[k] = left[self.p]
 
     def _results(
         self,
@@ -224,16 +246,14 @@ class TakingOut:
         cells = _cells(rule, one.books, one.books.result)
         if not len(cells):
             return
-        for i in since if self.stretch is None else self.stretch:
-            amounts = column.running[k].get(i)
-            if amounts is None or not np.any(amounts[cells] != 0):
-                continue
-            column.running[k][i] = left = amounts.copy()
-            for side, _, amount in self._parts(rule, share, column, one.books, left, cells, i):
-                _take(self.outcome.taken_in.setdefault(i, {}), side, amount)
-                in_period[i] = in_period.get(i, 0) + amount
-                if i in since:
-                    _take(sides, side, amount)
+        periods = since if self.stretch is None else self.stretch
+        for side, _, i, amount in self._parts(
+            rule, share, column, one.books, column.running[k], cells, periods
+        ):
+            _take(self.outcome.taken_in.setdefault(i, {}), side, amount)
+            in_period[i] = in_period.get(i, 0) + amount
+            if i in since:
+                _take(sides, side, amount)
 
     def _remains(
         self,
@@ -247,14 +267,15 @@ class TakingOut:
     ) -> None:
         """Of one that went out, as long as the partner's books aren't closed since."""
         everything = _cells(rule, one.books, np.ones(len(one.books.own), dtype=bool))
-        for i, amounts in list(column.remains[k].items()):
-            column.remains[k][i] = left = amounts.copy()
-            for side, partner, amount in self._parts(rule, share, column, one.books, left, everything, i):
-                if self.accounts.is_result(side[2]):
-                    _take(self.outcome.taken_in.setdefault(i, {}), side, amount)
-                    in_period[i] = in_period.get(i, 0) + amount
-                if not self.closed_since(partner, i):
-                    _take(sides, side, amount)
+        remains = column.remains[k]
+        for side, partner, i, amount in self._parts(
+            rule, share, column, one.books, remains, everything, tuple(remains)
+        ):
+            if self.accounts.is_result(side[2]):
+                _take(self.outcome.taken_in.setdefault(i, {}), side, amount)
+                in_period[i] = in_period.get(i, 0) + amount
+            if not self.closed_since(partner, i):
+                _take(sides, side, amount)
 
     def _entries(self, rule: Rule, column: CompanyColumn, sides: dict[Side, int]) -> None:
         """With partners_only false everything on these accounts, entries too."""

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from core.consolidation.acquisitions import Named
 from core.group.ownership import Standing
-from core.money import portion
+from core.money import portion, portions
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,15 +38,16 @@ def minority_entries(
             entries[source] = entries.get(source, 0) - amount
             entries[target] = entries.get(target, 0) + amount
 
-    for target, amount in equity.items():
-        if target != named.minority:
-            move(target, named.minority, portion(m, amount))
+    targets = [target for target in equity if target != named.minority]
+    for target, amount in zip(targets, portions(m, [equity[t] for t in targets]), strict=True):
+        move(target, named.minority, amount)
     for run in runs:
         for i in run.since_closed:
             own, result = standing.minority(i), run.by_period.get(i, 0)
-            share, dividend = portion(own, result), portion(own, run.dividends.get(i, 0))
+            share = portion(own, result)
+            dividend = portion(own, run.dividends[i]) if i in run.dividends else 0
             move(named.minority_result, named.minority, share - dividend)
             move(named.retained, named.minority, dividend)
-            if own != m:
+            if own is not m and own != m:
                 move(named.minority, named.retained, portion(own - m, result))
     return entries

@@ -9,18 +9,17 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import cached_property
-from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-from core.books.balances import exact
 from core.consolidation.acquisitions import Acquirer, Named, Purchase
 from core.consolidation.disposal import GoneBooks, gone_books, stood_before
 from core.consolidation.eliminate import CompanyColumn, Eliminated, Rule, Share, TakingOut, rules_of_group
+from core.consolidation.entries import Entries, add, by_target
 from core.consolidation.minority import RunningResult, minority_entries, of_period
 from core.consolidation.shares import ByEquity, TakenShare, by_equity, taken
-from core.consolidation.translate import Openings, Translated, translate
+from core.consolidation.translate import Openings, Translated
+from core.consolidation.translations import Translations
 from core.definitions.state import State
 from core.definitions.tables import Group, GroupOpening
 from core.group.cells import NOBODY, BookSet, GroupBooks
@@ -33,7 +32,6 @@ from core.money import digits_of, parse_amount, portion
 
 STEPS = ("books", "translation", "share", "equity", "disposal", "acquisition", "minority", "elimination")
 """In the order in which they are told."""
-Entries = dict[int, int]
 
 
 @dataclass(frozen=True)
@@ -63,21 +61,6 @@ class Position:
         return change
 
 
-def add(entries: Entries, target: int, amount: int) -> None:
-    if amount:
-        entries[target] = entries.get(target, 0) + amount
-
-
-def by_target(target: NDArray[np.int64], values: NDArray[Any]) -> Entries:
-    """Amounts of cells added up by target, zero left out. Exact: integer sums."""
-    if not len(values):
-        return {}
-    values = exact(values)
-    sums = np.zeros(int(target.max()) + 1, dtype=values.dtype)
-    np.add.at(sums, target, values)
-    return {int(t): int(sums[t]) for t in np.flatnonzero(sums != 0)}
-
-
 @dataclass(frozen=True)
 class Consolidation:
     """Works out the positions of one group. Nothing in it depends on the period asked for."""
@@ -90,6 +73,7 @@ class Consolidation:
     standings: Mapping[str, Standing]
     positions: dict[int, Position] = field(default_factory=dict, repr=False)
     sets: dict[str, list[Translated]] = field(default_factory=dict, repr=False)
+    translations: Translations = field(default_factory=Translations, repr=False)
 
     @cached_property
     def named(self) -> Named:
@@ -138,7 +122,7 @@ class Consolidation:
     def running(self, part: TakenShare, consolidated: Share) -> RunningResult:
         """The results of one set of books by period, and of them what rules that take balances and results
         together take: dividends within the group."""
-        by_period = {i: part.result(i) for i in part.running}
+        by_period = part.results
         return RunningResult(
             by_period, self._dividends(part, consolidated), part.books.since_closed(max(by_period, default=0))
         )
@@ -182,7 +166,7 @@ class Consolidation:
         if base is not None:
             openings = {at: row for at, row in openings.items() if at >= base}
         last = self.periods.last
-        return translate(books, self.books.accounts, self.rates, base, last, openings)
+        return self.translations.of(books, self.books.accounts, self.rates, base, last, openings)
 
 
 class _Work:
@@ -207,9 +191,10 @@ class _Work:
         self.taken: dict[str, list[TakenShare]] = {}
         self.equity: dict[str, ByEquity] = {}
         self.columns: dict[str, Entries] = {}
+        self.loose: dict[str, Entries] = {}
+        """what stands in a column and on no cell"""
         self.gone: dict[str, list[GoneBooks]] = {}
         self.left: dict[str, list[Translated]] = {}
-        self.summed: dict[int, tuple[NDArray[Any], Entries]] = {}
         self.place = {name: i for i, name in enumerate(group.books.companies)}
 
     def done(self) -> Position:
@@ -239,13 +224,17 @@ class _Work:
             runs,
         )
 
-    def _book(self, step: str, company: str, target: int, amount: int, column: str = "") -> None:
+    def _book(
+        self, step: str, company: str, target: int, amount: int, column: str = "", on_cells: bool = False
+    ) -> None:
         if amount:
             add(self.steps.setdefault((step, company), {}), target, amount)
             add(self.columns.setdefault(column or company, {}), target, amount)
+            if not on_cells:
+                add(self.loose.setdefault(column or company, {}), target, amount)
 
-    def _book_all(self, step: str, company: str, entries: Entries, column: str) -> None:
-        """Entries without zeros; most are the first of their step and column."""
+    def _book_cells(self, step: str, company: str, entries: Entries, column: str) -> None:
+        """What stands on cells, without zeros; most are the first of their step and column."""
         for there in (self.steps.setdefault((step, company), {}), self.columns.setdefault(column, {})):
             if there:
                 for target, amount in entries.items():
@@ -275,22 +264,15 @@ class _Work:
                 self._share(company)
 
     def _books(self, one: Translated, name: str, company: str) -> None:
-        self._book_all("books", name, self._sums(one, one.standing(self.p)), company)
+        self._book_cells("books", name, one.sums(self.p), company)
         self._book("books", name, self.named.retained, one.retained(self.p), company)
         self._book("translation", name, self.named.translation, one.reserve(self.p), company)
-
-    def _sums(self, one: Translated, values: NDArray[Any]) -> Entries:
-        """Amounts of cells added up by target, once for the same amounts."""
-        known = self.summed.get(id(values))
-        if known is None:
-            known = self.summed[id(values)] = (values, by_target(one.target, values))
-        return known[1]
 
     def _share(self, company: str) -> None:
         for part in self.taken[company]:
             one, name = part.books, part.books.books.name
             for target, amount in by_target(one.target, part.cells - one.standing(self.p)).items():
-                self._book("share", name, target, amount, company)
+                self._book("share", name, target, amount, company, on_cells=True)
             self._book("share", name, self.named.retained, part.retained - one.retained(self.p), company)
             self._book("share", name, self.named.translation, part.reserve - one.reserve(self.p), company)
 
@@ -365,7 +347,8 @@ class _Work:
             for i in periods:
                 brought = one.brought(i)
                 for c in np.flatnonzero(brought != 0).tolist():
-                    self._book("disposal", company, int(one.books.target[c]), int(brought[c]))
+                    target = int(one.books.target[c])
+                    self._book("disposal", company, target, int(brought[c]), on_cells=True)
         for i in periods:
             self._book("disposal", company, self.named.minority_result, of_period(standing, runs, i))
 
@@ -375,26 +358,11 @@ class _Work:
         return closed is not None and closed >= i
 
     def _column(self, company: str) -> CompanyColumn:
-        sets = self.taken.get(company, [])
-        gone = self.gone.get(company, [])
-        on_cells: Entries = {}
-        for part in sets:
-            entries = self._sums(part.books, part.cells)
-            if on_cells:
-                for target, amount in entries.items():
-                    add(on_cells, target, amount)
-            else:
-                on_cells = dict(entries)
-        for left_over in gone:
-            for i in left_over.results:
-                brought = left_over.brought(i)
-                for c in np.flatnonzero(brought != 0).tolist():
-                    add(on_cells, int(left_over.books.target[c]), int(brought[c]))
-        column = self.columns[company]
-        loose = {t: left for t, amount in column.items() if (left := amount - on_cells.get(t, 0))}
-        loose |= {t: -amount for t, amount in on_cells.items() if t not in column and amount}
-        place = self.place[company]
-        return CompanyColumn(company, place, sets, loose, gone)
+        by_equity_only = company in self.equity  # of which no cell is taken
+        entries = self.columns[company] if by_equity_only else self.loose.get(company, {})
+        loose = {target: amount for target, amount in entries.items() if amount}
+        sets, gone = self.taken.get(company, []), self.gone.get(company, [])
+        return CompanyColumn(company, self.place[company], sets, loose, gone)
 
     def _consolidated(self, partner: int, i: int) -> Fraction | None:
         standing = self._known(partner)
@@ -428,7 +396,7 @@ class _Work:
             standing = self.group.standings[company]
             if all(f == 1 for f in standing.f):
                 continue
-            equity = {t: a for t, a in self.columns[company].items() if self.accounts.is_equity(t)}
+            equity = {t: a for t, a in self.columns[company].items() if t in self.accounts.equity_targets}
             entries = minority_entries(standing, equity, runs[company], self.named, self.p)
             for target, amount in entries.items():
                 self._book("minority", company, target, amount)

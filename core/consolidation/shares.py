@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from core.consolidation.entries import Entries, by_target
 from core.consolidation.translate import Translated
 from core.group.cells import Accounts
 from core.group.ownership import Standing
@@ -26,12 +28,32 @@ class TakenShare:
     reserve: int
     running: Mapping[int, NDArray[Any]]
 
-    def result(self, i: int) -> int:
-        """The result of period i, as far as it is taken."""
-        return int(self.running[i].sum()) if i in self.running else 0
+    @cached_property
+    def results(self) -> Mapping[int, int]:
+        """The result of each period, as far as it is taken."""
+        return {i: int(amounts.sum()) for i, amounts in self.running.items()}
+
+    @cached_property
+    def sums(self) -> Entries:
+        """What is taken of its cells, by target."""
+        return by_target(self.books.target, self.cells)
+
+    @cached_property
+    def balances(self) -> NDArray[Any]:
+        """What is taken of the cells that are no results."""
+        return np.where(self.books.result, 0, self.cells)
 
 
 def taken(one: Translated, standing: Standing, p: int) -> TakenShare:
+    """What a company's standing takes of it, worked out once."""
+    key = (p, standing.method, () if standing.method == "full" else standing.h[: p + 1])
+    if key not in one.shares:
+        one.shares[key] = _taken(one, standing, p)
+    share: TakenShare = one.shares[key]
+    return share
+
+
+def _taken(one: Translated, standing: Standing, p: int) -> TakenShare:
     """By full: everything. By proportionate: each amount times h, what then remains on retained."""
     running = {i: np.where(one.result, period.movement, 0) for i, period in one.periods.items() if i <= p}
     if standing.method == "full":

@@ -5,7 +5,7 @@ Amounts are raw minor units of the group's currency. Each period is worked out o
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any
@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from core.books.balances import exact
+from core.consolidation.entries import Entries, by_target
 from core.group.cells import NOBODY, Accounts, BookSet
 from core.group.rates import RateMissing, RateTable
 from core.group.translation_rules import AVERAGE, CLOSING, HISTORICAL
@@ -54,6 +55,10 @@ class Translated:
     missing: tuple[int, RateMissing] | None = None
     """The period at which a rate was missing; nothing from it on is worked out."""
     _standing: dict[int, NDArray[Any]] = field(default_factory=dict, repr=False)
+    _sums: dict[int, Entries] = field(default_factory=dict, repr=False)
+    _reserve: dict[int, int] = field(default_factory=dict, repr=False)
+    shares: dict[Any, Any] = field(default_factory=dict, repr=False)
+    """what `taken` made of it"""
 
     def reaches(self, p: int) -> None:
         """Raises RateMissing where the end of p can't be worked out."""
@@ -85,13 +90,21 @@ class Translated:
             self._standing[p] = exact(values)
         return self._standing[p]
 
+    def sums(self, p: int) -> Entries:
+        """What stands at the end of p by target."""
+        if p not in self._sums:
+            self._sums[p] = by_target(self.target, self.standing(p))
+        return self._sums[p]
+
     def retained(self, p: int) -> int:
         """What moved to the group's retained account up to p."""
         return sum(sum(period.retained.values()) for i, period in self.periods.items() if i <= p)
 
     def reserve(self, p: int) -> int:
         """Whatever remains, so that the set of books sums to zero."""
-        return -int(self.standing(p).sum()) - self.retained(p)
+        if p not in self._reserve:
+            self._reserve[p] = -int(self.standing(p).sum()) - self.retained(p)
+        return self._reserve[p]
 
     def running(self, i: int) -> int:
         """The result of period i."""
@@ -334,10 +347,3 @@ class _Translation:
             closing[c] = round_half_up(int(amounts[c]) * ratio)
         if in_books + sum(amounts[c] for c in others) == 0:
             closing[others[-1]] -= translated + sum(closing[c] for c in others)
-
-
-def cells_of(one: Translated, p: int) -> Iterator[tuple[int, int, int]]:
-    """(cell, target, amount) of what stands at the end of p, zero left out."""
-    values = one.standing(p)
-    for c in np.flatnonzero(values != 0).tolist():
-        yield c, int(one.target[c]), int(values[c])

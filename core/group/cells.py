@@ -50,6 +50,11 @@ class Accounts:
         return np.array([self.is_equity(t) for t in range(self.size)], dtype=bool)
 
     @cached_property
+    def equity_targets(self) -> frozenset[int]:
+        """The targets that are equity of the group."""
+        return frozenset(np.flatnonzero(self.equities).tolist())
+
+    @cached_property
     def kinds(self) -> NDArray[Any]:
         """By target, the kind of rate it is translated at."""
         return np.array(self.rate, dtype=object)
@@ -98,7 +103,14 @@ class GroupBooks:
 
     def of(self, company: str) -> list[BookSet]:
         """A company's own books, then those that adjust them."""
-        return [one for one in self.sets if one.company == company]
+        return self._of_company.get(company, [])
+
+    @cached_property
+    def _of_company(self) -> dict[str, list[BookSet]]:
+        of_company: dict[str, list[BookSet]] = {}
+        for one in self.sets:
+            of_company.setdefault(one.company, []).append(one)
+        return of_company
 
 
 def group_books(

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date
 from fractions import Fraction
+from functools import cached_property
 
 from core.definitions.state import State, derived
 from core.definitions.tables import Company, Group, GroupMember, OwnershipChange, Period
@@ -13,7 +14,7 @@ from core.group.membership import MemberCompany, group_calendar, membership
 from core.group.periods import GroupPeriods, group_periods
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Standing:
     """A company in a group. `f[i]` is the share of what holds it by full, `h[i]` of the rest, both exact;
     `is_in[i]` whether it is in for period i; `base` the period before it came in, None where it was in from
@@ -30,8 +31,14 @@ class Standing:
     def share(self, i: int) -> Fraction:
         return self.f[i] * self.h[i]
 
+    @cached_property
+    def minorities(self) -> tuple[Fraction, ...]:
+        """What others than the owners have, by period."""
+        rest = {share: 1 - share for share in {*self.f}}
+        return tuple(rest[share] for share in self.f)
+
     def minority(self, i: int) -> Fraction:
-        return 1 - self.f[i]
+        return self.minorities[i]
 
 
 def held_by(state: State, link: GroupMember, on: date) -> Fraction:

@@ -5,13 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import date
+from decimal import Decimal
 from fractions import Fraction
-from typing import NamedTuple
+from functools import lru_cache
+from typing import Any, NamedTuple
 
 from core.definitions.state import State
 from core.definitions.tables import Group, Rate
 from core.group.periods import GroupPeriods, latest
-from core.group.translation_rules import HISTORICAL
+from core.group.translation_rules import AVERAGE, CLOSING, HISTORICAL
+
+KINDS = (CLOSING, AVERAGE, HISTORICAL)
 
 
 class NotReady(Exception):
@@ -45,6 +49,17 @@ class RateTable:
     periods: GroupPeriods
     rows: dict[tuple[str, str, str], tuple[list[date], list[tuple[Fraction, Fraction]]]]
     known: dict[tuple[str, str, int], Fraction | None] = field(default_factory=dict)
+
+    def source_of(self, currency: str) -> tuple[Any, ...]:
+        """Everything that rates of a currency come from; they are the same while this is."""
+        if currency == self.into:
+            return ()
+        legs = [(currency, self.into)]
+        if self.through and self.through not in (currency, self.into):
+            legs += [(currency, self.through), (self.through, self.into)]
+        pairs = [pair for one, other in legs for pair in ((one, other), (other, one))]
+        rows = tuple(self.rows.get((*pair, kind)) for pair in pairs for kind in KINDS)
+        return self.into, self.through, self.periods.rows, rows
 
     def of(self, kind: str, currency: str, i: int) -> Fraction:
         """The rate of a kind (closing, average, historical) for period i. Raises RateMissing."""
@@ -91,7 +106,14 @@ def rate_table(state: State, group: Group, periods: GroupPeriods) -> RateTable:
     for row in sorted(state.rows(Rate), key=lambda row: row.on):
         days, rates = rows.setdefault((row.from_currency, row.to_currency, row.kind), ([], []))
         days.append(row.on)
-        exponent = row.rate.normalize().as_tuple().exponent  # a database pads it with zeros
-        digits = max(-exponent, 0) if isinstance(exponent, int) else 0
-        rates.append((Fraction(row.rate), Fraction(1, 2) / Fraction(10) ** digits))
+        rates.append(_exactly(row.rate))
     return RateTable(group.currency, group.rates_through, periods, rows)
+
+
+@lru_cache(maxsize=100_000)
+def _exactly(rate: Decimal) -> tuple[Fraction, Fraction]:
+    """A rate and half of the last digit it is written with; the same object for the same rate, which makes
+    tables quick to compare."""
+    exponent = rate.normalize().as_tuple().exponent  # a database pads it with zeros
+    digits = max(-exponent, 0) if isinstance(exponent, int) else 0
+    return Fraction(rate), Fraction(1, 2) / Fraction(10) ** digits

@@ -12,8 +12,9 @@ from numpy.typing import NDArray
 
 from core.books.balances import exact
 from core.consolidation.eliminate import CompanyColumn, Eliminated, TakingOut
+from core.consolidation.entries import Entries, add, by_target
 from core.consolidation.minority import RunningResult, of_period
-from core.consolidation.position import Consolidation, Entries, Position, add, by_target
+from core.consolidation.position import Consolidation, Position
 from core.consolidation.shares import TakenShare, by_equity, taken
 from core.group.ownership import Standing
 from core.group.rates import NotReady

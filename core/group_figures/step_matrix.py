@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import NamedTuple
 
-from core.consolidation.position import STEPS, Consolidation, Entries, Position
+from core.consolidation.entries import Entries
+from core.consolidation.position import STEPS, Consolidation, Position
 
 TOGETHER = ("books", "translation")
 """Steps that sum to zero together."""

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from itertools import chain
 from typing import Any
 
 import numpy as np
@@ -12,7 +13,8 @@ from numpy.typing import NDArray
 from core.books.balances import SAFE_SUM, TrialRow
 from core.codes.lists import list_index
 from core.consolidation.eliminate import Disagreement
-from core.consolidation.position import Consolidation, Entries, Position, add
+from core.consolidation.entries import Entries, add
+from core.consolidation.position import Consolidation, Position
 from core.group.map_accounts import group_list
 from core.group_figures.columns import ADJUSTING, ELIMINATIONS, OWNERSHIP, ColumnPlan, column_plan
 from core.group_figures.results import results
@@ -122,7 +124,8 @@ def _amounts(
     window: Mapping[str, Entries],
     total: Mapping[str, Entries],
 ) -> Amounts:
-    one, other = _matrix(group, columns, window), _matrix(group, columns, total)
+    one = _matrix(group, columns, window)
+    other = one if window is total else _matrix(group, columns, total)
     touched: NDArray[np.bool_] = np.not_equal(one, 0)
     touched[:, -1] = touched[:, :-1].any(axis=1)
     return Amounts(one, other, group.books.accounts.strays, None, touched, deciding=-1)
@@ -131,14 +134,23 @@ def _amounts(
 def _matrix(group: Consolidation, columns: tuple[str, ...], by_column: Mapping[str, Entries]) -> NDArray[Any]:
     """Targets by columns, eliminations and the group last; 64 bits where every sum is sure to fit."""
     shown = [by_column.get(name, {}) for name in (*columns, ELIMINATIONS)]
-    size = sum(abs(amount) for entries in shown for amount in entries.values())
-    dtype: Any = np.int64 if 2 * size < SAFE_SUM else object
-    values = np.zeros((group.books.accounts.size, len(columns) + 2), dtype=dtype)
-    for i, entries in enumerate(shown):
-        if entries:
-            values[list(entries), i] = np.array(list(entries.values()), dtype=dtype)
+    targets = np.fromiter(chain.from_iterable(shown), dtype=np.int64)
+    amounts = _fitting(chain.from_iterable(entries.values() for entries in shown))
+    values = np.zeros((group.books.accounts.size, len(columns) + 2), dtype=amounts.dtype)
+    values[targets, np.repeat(np.arange(len(shown)), [len(entries) for entries in shown])] = amounts
     values[:, -1] = values[:, :-1].sum(axis=1)
     return values
+
+
+def _fitting(amounts: Iterable[int]) -> NDArray[Any]:
+    """64-bit integers where every sum of them, twice over, is sure to fit; else integers without a bound."""
+    whole = list(amounts)
+    try:
+        fitting = np.fromiter(whole, dtype=np.int64, count=len(whole))
+    except OverflowError:
+        return np.array(whole, dtype=object)
+    safe = 2 * float(np.abs(fitting.astype(np.float64)).sum()) < SAFE_SUM
+    return fitting if safe else np.array(whole, dtype=object)
 
 
 def trial_balance(group: Consolidation, start: int, end: int) -> list[TrialRow]:

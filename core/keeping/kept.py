@@ -110,6 +110,8 @@ def figures_to_keep(group: Consolidation, start: int, end: int) -> KeptFigures:
     `group` is worked out for this alone: what its table of rates was asked for is what the figures took.
     """
     sums = consolidate(group, start, end, balance_sheet=False)
+    if group.translations.taken_over:
+        raise ValueError("What is kept must be worked out from nothing: it names every rate that was used.")
     accounts = group.books.accounts
     p = group.periods.last_to(end)
     amounts = tuple(_amounts(sums))

@@ -10,9 +10,13 @@ from random import Random
 from typing import Any
 from unittest import TestCase
 
-from core.consolidation.position import Consolidation
+from core.changes.kinds import Put, apply
+from core.consolidation.position import Consolidation, Position
+from core.consolidation.translations import Translations
 from core.definitions.state import State
-from core.definitions.tables import Acquisition, Elimination, GroupMember, Rate
+from core.definitions.tables import Acquisition, Elimination, GroupMember, GroupOpening, Rate
+from core.group.ownership import standings
+from core.group.rates import rate_table
 from core.tests.group_cases import (
     CLASSES,
     Line,
@@ -153,6 +157,28 @@ class Properties(TestCase):
             with self.subTest(seed=seed):
                 self.assertEqual(*({k: v for k, v in one.items() if v} for one in (before, sums)))
 
+    def test_translations_taken_over_are_those_made_anew(self) -> None:
+        """After every change of rates, of what opens, of shares or of the day a company comes in."""
+        for seed in range(20):
+            world = World.of(seed)
+            known = world.group()
+            known.position(3)
+            for row in _changes(world):
+                state = apply(known.state, row)
+                args = state, known.group, known.periods, known.books
+                tables = rate_table(state, known.group, known.periods), standings(state, "g", known.periods)
+                taken_over = Consolidation(*args, *tables, translations=Translations(known.translations))
+                anew = Consolidation(*args, *tables)
+                for p in MONTHS:
+                    with self.subTest(seed=seed, row=row, p=p):
+                        self.assertEqual(_told(taken_over.position(p)), _told(anew.position(p)))
+                if isinstance(row.row, Rate):  # costs only the books of its currency
+                    for name, sets in taken_over.sets.items():
+                        same = sets[0] is known.sets[name][0]
+                        touched = row.edits(known.state) and world.currencies[name] == row.row.from_currency
+                        self.assertEqual(same, not touched, name)
+                known = taken_over
+
     def test_names_and_their_order_do_not_matter(self) -> None:
         spelt = dict(zip(NAMES, reversed(["m", "n", "o", "p", "q"]), strict=True))
         for seed in range(20):
@@ -206,6 +232,28 @@ class Properties(TestCase):
                 self.assertEqual(
                     column(world.group(), 3), column(consolidation(nested, "g", world.booked), 3)
                 )
+
+
+def _changes(world: World) -> list[Put]:
+    usd = world.rates()
+    member = world.members[1]
+    return [
+        Put(usd[-1]._replace(rate=Decimal("1.07"))),
+        Put(Rate("GBP", "EUR", "closing", ENDS[1], Decimal("1.2"))),
+        Put(usd[0]._replace(rate=Decimal("0.8"))),
+        Put(GroupOpening("g", member.member, "1310", ENDS[1], "12.00")),
+        Put(member._replace(ownership=Decimal(45))),
+        Put(member._replace(in_from=date(2025, 3, 1))),
+        Put(usd[-2]),
+        Put(usd[-1]),
+    ]
+
+
+def _told(position: Position) -> tuple[Any, ...]:
+    """Everything that a position says, in any order."""
+    steps = sorted((key, sorted(entries.items())) for key, entries in position.steps.items())
+    waiting = sorted((name, str(why)) for name, why in position.waiting.items())
+    return steps, sorted(position.eliminated.items()), waiting, position.purchases
 
 
 def _balanced_halves(own: list[Line]) -> list[Line]:

@@ -11,6 +11,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from core.consolidation.position import Consolidation
+from core.consolidation.translations import Translations
 from core.definitions.state import State
 from core.definitions.tables import Company, Group
 from core.faults import Fault, Refused
@@ -82,7 +83,7 @@ def worked_afresh(group: Consolidation) -> Consolidation:
     """The same books and definitions with nothing worked out yet, so that its table of rates learns what is
     asked of it from now on."""
     rates = rate_table(group.state, group.group, group.periods)
-    return replace(group, rates=rates, positions={}, sets={})
+    return replace(group, rates=rates, positions={}, sets={}, translations=Translations())
 
 
 @retried

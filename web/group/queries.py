@@ -20,6 +20,7 @@ from core.codes.lists import list_index
 from core.codes.selectors import pick
 from core.consolidation.eliminate import Disagreement
 from core.consolidation.position import Consolidation, Position
+from core.consolidation.translations import Translations
 from core.definitions.state import State
 from core.definitions.tables import (
     AcquiredEquity,
@@ -175,7 +176,7 @@ def consolidation_of(state: State, group: str) -> Consolidation:
         shares = known.state.shares(state, *FIGURING) and _asks_the_same(known.state, state, group)
         if shares and _same(_plans_of(known, parts.names), tuple(parts.plans.values())):
             return known
-    fresh = _worked(state, parts, _collected(state, parts))
+    fresh = _worked(state, parts, _collected(state, parts), kept[0].translations if kept else None)
     _groups.put(parts.key, (fresh, *kept[: VARIANTS - 1]))
     return fresh
 
@@ -186,9 +187,15 @@ def worked_apart(state: State, group: str) -> Consolidation:
     return _worked(state, parts, _mapped(state, parts))
 
 
-def _worked(state: State, parts: _Parts, books: GroupBooks) -> Consolidation:
+def _worked(
+    state: State, parts: _Parts, books: GroupBooks, former: Translations | None = None
+) -> Consolidation:
+    """`former`: translations worked out for other definitions, which serve where nothing touches them."""
     rates = rate_table(state, parts.row, parts.periods)
-    return Consolidation(state, parts.row, parts.periods, books, rates, parts.standings)
+    translations = Translations(former)
+    return Consolidation(
+        state, parts.row, parts.periods, books, rates, parts.standings, translations=translations
+    )
 
 
 def _plans_of(known: Consolidation, names: list[str]) -> tuple[MapPlan, ...]:
