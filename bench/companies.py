@@ -10,6 +10,7 @@ from datetime import date
 from pathlib import Path
 from typing import Any
 
+from core.access.rights import FULL
 from core.definitions.tables import (
     Calendar,
     Chart,
@@ -106,7 +107,7 @@ def bench_companies(add: Callable[..., None], p95: Callable[..., float]) -> None
     state = current().state
     rollout = state.require(Rollout, "r")
     started = time.perf_counter()
-    matrix = queries.matrix_for(state, rollout, "")
+    matrix = queries.matrix_for(state, rollout, "", FULL)
     preview = time.perf_counter() - started
     rows = matrix.rows()
     copied = _copied([tuple(str(cell) for cell in row[:4]) for row in rows])

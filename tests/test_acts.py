@@ -218,7 +218,9 @@ class Acts(PineTest):
 
     def test_sides_that_disagree_open_into_lines_without_a_twin(self) -> None:
         query = "?year=2026&period=2"
-        self.assertIn("−90.50", self.group.get(f"/group/g/sides/{query}").content.decode())
+        page = self.group.get(f"/group/g/sides/{query}").content.decode()
+        listed = " ".join(re.sub(r"<[^>]+>", " ", page).split())
+        self.assertIn("−90.50 2 lines, 49 days open", listed)
         pair = self.group.get(f"/group/g/sides/e/alpha/beta/{query}").content.decode()
         told = re.sub(r"<[^>]+>|\s+", " ", html.unescape(pair))
         told = " ".join(told.split())

@@ -12,13 +12,16 @@ from unittest.mock import patch
 
 from django.db import DatabaseError, transaction
 
+from core.access.rights import FULL, Right
 from core.changes.kinds import Put
 from core.definitions.tables import Code, Company, CompanyAccount, CompanyCode, Rollout, RolloutItem
 from core.faults import Refused
+from core.rollouts.matrix import Matrix
 from tests.base import CommittingTest, PineTest, Together, bring, client_of, person, run, tables_of, world
 from web.definitions import actions, drafting
 from web.definitions.models import Version
 from web.definitions.snapshot import current
+from web.people import granting
 from web.rollouts import job, views
 from web.rollouts.models import RolloutJob, RolloutRun
 from web.rollouts.queries import fingerprint, matrix_for
@@ -48,7 +51,7 @@ def exported() -> dict[str, bytes]:
 
 def seen(ours: str = "") -> str:
     state = current().state
-    return fingerprint(matrix_for(state, state.require(Rollout, "south"), ours))
+    return fingerprint(matrix_for(state, state.require(Rollout, "south"), ours, FULL))
 
 
 class Running(PineTest):
@@ -167,7 +170,7 @@ class Running(PineTest):
         self.client.get(OF)
         published = current()
         working = drafting.working(draft)
-        matrix = matrix_for(working.state, working.state.require(Rollout, "south"), "")
+        matrix = matrix_for(working.state, working.state.require(Rollout, "south"), "", FULL)
         self.make(fingerprint=fingerprint(matrix))
         self.assertEqual(current().version, published.version)
         draft.refresh_from_db()
@@ -220,16 +223,53 @@ class Running(PineTest):
         reply = self.client.post(f"{OF}fill/", {"from": "draft"}, headers={"HX-Request": "true"})
         self.assertIn("Nothing was added there", reply.content.decode())
 
+    def test_who_defines_some_companies_rolls_out_to_those_alone(self) -> None:
+        who = person("rita", "company")
+        role = granting.put_role(None, "Region", [Right.DEFINE], self.mirela)
+        granting.grant(current().state, who, role, ("alpha, beta", "", ""), self.mirela)
+        run_by_all = self.make()
+        self.client = client_of(who)
+        self.assertNotIn("Rolled out A site more", self.page("/rollouts/"))  # delta took part in it
+        run = RolloutRun.objects.get()
+        self.assertEqual(self.client.get(f"/rollouts/run/{run.pk}/").status_code, 404, run_by_all)
+        actions.make_change(Put(THIRD[5]._replace(name="To the south", swap_to="004")), who)
+        page = " ".join(self.page().split())
+        self.assertIn("1 of the companies it names are not shown: you don't see them.", page)
+        self.assertEqual(
+            self.boxes(),
+            [
+                ("code.site.001", "cannot cannot"),
+                ("account.1010", "alike differs"),
+                ("account.1110", "alike alike"),
+                ("string.10-1110-001", "cannot cannot"),
+                ("string.10-4010-001", "cannot cannot"),
+            ],
+        )
+        cell = self.page(f"{OF}cell/", row="code.site.001", col="beta")
+        self.assertIn("You have no right to define in chart c.", cell)
+        ours = "account.1010@beta"
+        mark = fingerprint(self.matrix_of(who, ours))
+        self.make(ours=ours, fingerprint=mark)
+        self.assertTrue(current().state.require(CompanyAccount, "beta", "1010").enabled)
+        self.assertIn("Rolled out To the south to 2 companies", self.page("/rollouts/"))
+        self.client = client_of(person("otto", "company", ("delta",)))
+        self.assertEqual(self.client.get(OF).status_code, 404)
+        self.assertEqual(self.client.get("/rollouts/").status_code, 403)
+
+    def matrix_of(self, who: Any, ours: str) -> Matrix:
+        state = current().state
+        return matrix_for(state, state.require(Rollout, "south"), ours, who.access(state))
+
     def test_a_matrix_is_kept_until_something_is_posted(self) -> None:
         state = current().state
         rollout = state.require(Rollout, "south")
-        first = matrix_for(state, rollout, "")
-        self.assertIs(matrix_for(state, rollout, ""), first)
+        first = matrix_for(state, rollout, "", FULL)
+        self.assertIs(matrix_for(state, rollout, "", FULL), first)
         lines = [{"account": "10-1010-", "debit": "5"}, {"account": "10-3010-", "credit": "5"}]
         body = json.dumps({"journal": "A9", "date": "2026-02-20", "kind": "general", "lines": lines})
         reply = self.client.post("/journals/alpha/post/", body, content_type="application/json")
         self.assertEqual(reply.status_code, 200, reply.content)
-        self.assertIsNot(matrix_for(state, rollout, ""), first)
+        self.assertIsNot(matrix_for(state, rollout, "", FULL), first)
 
     def test_a_large_one_goes_to_the_worker(self) -> None:
         with patch.object(views, "LARGE", 2):

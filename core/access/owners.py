@@ -139,11 +139,18 @@ def _lacking(
         rights = wanted(edit)
         for owner in dict.fromkeys(_owners_of_edit(before, after, edit)):
             if not any(access.may(right, owner) for right in rights):
-                faults.setdefault((rights[0], owner), _fault(edit, rights[0], owner))
+                faults.setdefault((rights[0], owner), _fault(edit.new or edit.old, rights[0], owner))
     return list(faults.values())
 
 
-def _fault(edit: Edit, right: Right, owner: Owner) -> Fault:
+def lacking_right(access: Access, right: Right, owners: Iterable[Owner], row: Any) -> Fault | None:
+    """A fault for a row of the first of its owners over which the right is missing; None where it is there
+    over all of them."""
+    owner = next((owner for owner in owners if not access.may(right, owner)), None)
+    return _fault(row, right, owner) if owner else None
+
+
+def _fault(row: Any, right: Right, owner: Owner) -> Fault:
     what = f"You have no right to {right}{' in' if owner.name else ''} {owner}."
     way_out = "Ask somebody who has it, or who administers people."
-    return fault(edit.new or edit.old, "", what, way_out, "right")
+    return fault(row, "", what, way_out, "right")

@@ -101,6 +101,18 @@ def open_amounts(found: Matched, until: date) -> list[OpenAmount]:
     return [OpenAmount(*key[1:], *value) for key, value in sorted(sums.items())]
 
 
+class OpenLines(NamedTuple):
+    """How many lines have no twin or differ from theirs, and how many days the oldest of them is."""
+
+    lines: int
+    oldest: int
+
+
+def open_since(found: Matched, until: date) -> OpenLines:
+    lines = [*found.alone, *(pair.one for pair in found.differ if pair.apart)]
+    return OpenLines(len(lines), max((age_of(line, until) for line in lines), default=0))
+
+
 def _order(line: FacingLine) -> tuple[date, str, int]:
     return line.on, line.journal, line.line
 

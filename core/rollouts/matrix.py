@@ -13,13 +13,15 @@ from datetime import date
 from itertools import groupby
 from typing import Any
 
+from core.access.owners import lacking_right, owners_of_row
+from core.access.rights import FULL, Access, Right
 from core.changes.fixed import Facts
 from core.changes.kinds import Change, ChangeSequence, PutRows, apply, examine
 from core.changes.of_statements import PlaceAccounts
 from core.definitions.state import State
-from core.definitions.tables import BY_ROW, Company, Rollout
+from core.definitions.tables import BY_ROW, Company, Rollout, StatementLine
 from core.faults import Fault, Key, blocking
-from core.rollouts.cells import Outcome, RolloutCell, cannot
+from core.rollouts.cells import Outcome, Placing, RolloutCell, cannot
 from core.rollouts.fitting import RolloutSource, Target, source_of, target_of
 from core.rollouts.of_codes import account_cell, code_cell
 from core.rollouts.of_rules import place_cell, rule_cell
@@ -137,9 +139,10 @@ def matrix_of(
     facts: Facts,
     ours: OursWins,
     tell: Tell = lambda what, done: None,
+    access: Access = FULL,
 ) -> Matrix:
     """Works a rollout out. `strings`: account strings that its source has posted to. `tell` is told how far
-    it is and may raise to stop."""
+    it is and may raise to stop. `access`: of whom it is made for; what they may not do can't be made."""
     source = source_of(state, rollout, today)
     things = things_of(state, rollout, strings)
     choice = chosen_companies(state, rollout.companies)
@@ -147,11 +150,42 @@ def matrix_of(
     if source is None:
         return Matrix(rollout, (), (), [], [], remarks)
     companies = tuple(row for row in choice.companies if source.swap or row.company != source.company.company)
+    seen = access.names(Right.SEE, "company")
+    if seen is not None and (unseen := sum(row.company not in seen for row in companies)):
+        companies = tuple(row for row in companies if row.company in seen)
+        remarks = (*remarks, f"{unseen:,} of the companies it names are not shown: you don't see them.")
     if len(things.things) * len(companies) > MOST_CELLS:
         remarks = (*remarks, f"A rollout has at most {MOST_CELLS:,} cells. Choose fewer things or companies.")
         return Matrix(rollout, things.things, (), [[] for _ in things.things], [], remarks)
-    matrix = _worked_out(state, source, rollout, things.things, companies, ours, remarks, tell)
+    matrix = _worked_out(state, source, rollout, things.things, companies, ours, remarks, tell, access)
     return _judged(state, matrix, facts)
+
+
+class _Allowed:
+    """Cells that write what isn't somebody's to define can't be made; said before the act, not after it."""
+
+    def __init__(self, state: State, access: Access) -> None:
+        self.state, self.access = state, access
+        self.known: dict[tuple[str, Any], Fault | None] = {}
+
+    def cell(self, cell: RolloutCell) -> RolloutCell:
+        if Right.DEFINE in self.access.everywhere or cell.outcome not in ("new", "differs"):
+            return cell
+        rows = [*cell.rows, *(_line(self.state, cell.placing) if cell.placing else ())]
+        fault = next((fault for row in rows if (fault := self._fault(row))), None)
+        return cannot(fault) if fault else cell
+
+    def _fault(self, row: Any) -> Fault | None:
+        table = BY_ROW[type(row)].name
+        if (key := (table, row[0])) not in self.known:
+            owners = owners_of_row(self.state, table, row)
+            self.known[key] = lacking_right(self.access, Right.DEFINE, owners, row)
+        return self.known[key]
+
+
+def _line(state: State, placing: Placing) -> list[StatementLine]:
+    row = state.get(StatementLine, placing.statement, placing.line)
+    return [row] if row else []
 
 
 def _worked_out(
@@ -163,8 +197,10 @@ def _worked_out(
     ours: OursWins,
     remarks: tuple[str, ...],
     tell: Tell,
+    access: Access,
 ) -> Matrix:
     state = state.detached()
+    allowed = _Allowed(state, access)
     cells: list[list[RolloutCell]] = []
     wins: list[list[bool]] = []
     for kind, group in groupby(things, key=lambda thing: thing.kind):
@@ -173,7 +209,7 @@ def _worked_out(
         start = len(cells)
         for thing in group:
             tell("working cells out", len(cells))
-            row = [known.cell(kind, target, thing) for target in targets]
+            row = [allowed.cell(known.cell(kind, target, thing)) for target in targets]
             _one_key_once(row, companies, source.company)
             cells.append(row)
             wins.append(_wins(row, thing, companies, ours))

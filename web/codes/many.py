@@ -22,7 +22,7 @@ from core.rollouts.adding import items_added
 from web.codes import table
 from web.definitions.posted import posted_facts
 from web.definitions.viewing import PineRequest
-from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
+from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post, sees
 from web.sheets import records
 from web.sheets.changing import apply_change, date_of, reload_at
 from web.shell.asked import text
@@ -102,7 +102,7 @@ def several(request: PineRequest, state: State, code_list: str) -> HttpResponse:
 def _into_rollout(request: PineRequest, state: State, code_list: str, codes: list[str]) -> HttpResponse:
     """The chosen codes as items of a rollout, with their places on statements; then its page."""
     rollout = state.get(Rollout, text(request.POST, "rollout", 40))
-    if rollout is None:
+    if rollout is None or not sees(request.user, state, "rollout", rollout.rollout):
         raise Refused([Fault("reference", "Choose a rollout.", Location(column="rollout"))])
     chosen = [Edit("codes", (code_list, code), None, state.require(Code, code_list, code)) for code in codes]
     items = items_added(state, rollout, chosen)

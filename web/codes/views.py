@@ -43,6 +43,7 @@ from web.people.rights import (
     lists_seen,
     needs,
     needs_post,
+    sees,
     sees_everything,
 )
 from web.sheets.changing import apply_change, date_of, filled, refuse_first, reload_at
@@ -92,6 +93,7 @@ def code_list_page(request: PineRequest, state: State, code_list: str) -> HttpRe
     used = uses.charts_of_list(state, code_list)
     companies = [row for row in companies_seen(request.user, state) if row.chart in used]
     known = columns(state, code_list)
+    rollouts = sorted(state.rows(Rollout), key=lambda row: row.name)
     return render(
         request,
         "codes/list.html",
@@ -112,7 +114,7 @@ def code_list_page(request: PineRequest, state: State, code_list: str) -> HttpRe
             "main": main_hierarchies(state).get(code_list),
             "natural": code_list in natural_lists(state),
             "settable": SETTABLE,
-            "rollouts": sorted(state.rows(Rollout), key=lambda row: row.name),
+            "rollouts": [row for row in rollouts if sees(request.user, state, "rollout", row.rollout)],
             "narrowing": [
                 (name, known[name])
                 for name in known

@@ -2,21 +2,22 @@
 
 from __future__ import annotations
 
-from datetime import date, timedelta
+from collections.abc import Mapping
+from datetime import date
 from typing import Any, NamedTuple
 
-import numpy as np
 from django.http import Http404, HttpResponse
 from django.shortcuts import render
+from django.template.defaultfilters import pluralize
 from django.urls import reverse
 from django.utils.safestring import SafeString
 
-from core.books.twins import FacingLine, Matched, Twins, age_of, match, open_amounts
+from core.books.twins import FacingLine, Matched, OpenLines, Twins, age_of, open_amounts, open_since
 from core.changes.kinds import Put
 from core.consolidation.eliminate import Disagreement
 from core.consolidation.position import Consolidation, Position
 from core.definitions.state import State
-from core.definitions.tables import Company, DisagreementNote, Elimination
+from core.definitions.tables import DisagreementNote, Elimination
 from core.group.rates import NotReady
 from core.group.translation_rules import CLOSING
 from core.group_figures.sum_up import disagreements
@@ -25,9 +26,10 @@ from core.money import digits_of, round_half_up, show_amount
 from web.definitions.viewing import PineRequest
 from web.group.addresses import GroupAddress, group_address
 from web.group.sheets import NOTES
+from web.group.side_lines import SideOfPair, both_sides, matched_lines
 from web.group.statement import company_names
 from web.group.steps import group_context, position_of
-from web.journals.facing import MOST, facing_lines
+from web.journals.facing import MOST
 from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
 from web.sheets.changing import apply_change, filled, reload_at
 from web.sheets.pages import stretch
@@ -44,38 +46,6 @@ class LineOfPair(NamedTuple):
     apart: str = ""
 
 
-class SideOfPair(NamedTuple):
-    """What one of a pair has: raw in its own currency and in the group's, on which accounts of its own."""
-
-    company: Company
-    own: int
-    translated: int
-    codes: list[str]
-
-
-def side_of(
-    group: Consolidation, position: Position, apart: Disagreement, name: str, other: str
-) -> SideOfPair:
-    """The company's amounts with the other as partner that the rule took, results since the books were last
-    closed."""
-    rule = next((rule for rule in group.rules if rule.row.elimination == apart.elimination), None)
-    place = group.books.companies.index(other) if other in group.books.companies else None
-    own, codes = 0, set()
-    for part in position.taken.get(name, ()):
-        one = part.books
-        faces = (one.partner == place) if place is not None else np.ones(len(one.own), dtype=bool)
-        chosen = faces & (rule.selected[one.target] if rule is not None else True)
-        first = one.since_closed(position.period)[0] if one.since_closed(position.period) else 0
-        for c in np.flatnonzero(chosen).tolist():
-            to = one.books.books_to[c]
-            before = int(to[first - 1]) if one.result[c] and first else 0
-            amount = int(to[position.period]) - before
-            own += amount
-            if amount:
-                codes.add(one.own[c])
-    return SideOfPair(group.state.require(Company, name), own, apart.side(name), sorted(codes))
-
-
 @needs(SIGNED_IN)
 def sides(request: PineRequest, state: State, group: str) -> HttpResponse:
     at = group_address(request, state, group)
@@ -84,8 +54,15 @@ def sides(request: PineRequest, state: State, group: str) -> HttpResponse:
     if known is not None:
         work, position = known
         rows = noted(state, group, disagreements(position), context["digits"])
+        pairs = [(row.apart, both) for row in rows if (both := both_sides(work, position, row.apart))]
+        matched = matched_lines(work, position, pairs)
+        ages = {
+            apart: open_since(found, work.periods.ends_on(position.period))
+            for (apart, _), found in zip(pairs, matched or (), strict=matched is not None)
+        }
         context |= {
-            "rows": side_rows(state, work, rows, at),
+            "rows": side_rows(state, work, rows, at, ages),
+            "too_many": MOST if matched is None else 0,
             "count": len(rows),
             "sheet": stretch(request, state, NOTES, {"group": group}),
         }
@@ -96,14 +73,20 @@ STATES = (OPEN, EXPLAINED, ACCEPTED)
 
 
 def side_rows(
-    state: State, group: Consolidation, rows: list[NotedDisagreement], at: GroupAddress
+    state: State,
+    group: Consolidation,
+    rows: list[NotedDisagreement],
+    at: GroupAddress,
+    ages: Mapping[Disagreement, OpenLines],
 ) -> SafeString:
+    """A row a pair, with how many of its lines have no twin and how old the oldest of them is."""
     names, digits = company_names(state), digits_of(group.group.currency)
     rules = state.part(Elimination, group.group.group)
     titles = {row.elimination: row.name or row.elimination for row in rules.values()}
 
     def row(one: NotedDisagreement) -> TableRow:
         apart = one.apart
+        age = ages.get(apart)
         opens = reverse(
             "group-pair", args=[group.group.group, apart.elimination, apart.company, apart.partner or "-"]
         )
@@ -122,6 +105,7 @@ def side_rows(
                     in_proof=True,
                     opens=True,
                 ),
+                Cell(_open_words(age), "nowrap"),
                 Cell(
                     SAYS[one.state],
                     f"{one.severity or 'ok'} nowrap",
@@ -132,6 +116,14 @@ def side_rows(
         )
 
     return table_rows(row(one) for one in rows)
+
+
+def _open_words(age: OpenLines | None) -> str:
+    if age is None:
+        return "—"
+    if not age.lines:
+        return "none"
+    return f"{age.lines:,} line{pluralize(age.lines)}, {age.oldest} day{pluralize(age.oldest)}"
 
 
 @needs(SIGNED_IN)
@@ -164,7 +156,7 @@ def pair(
         "states": STATES,
     }
     if other and apart.shares:
-        both = [side_of(work, position, apart, one, two) for one, two in ((company, other), (other, company))]
+        both = both_sides(work, position, apart)
         context |= {"sides": [(side, digits_of(side.company.currency)) for side in both]}
         context |= _twins(work, position, both, apart)
     return render(request, "group/pair.html", context)
@@ -175,14 +167,10 @@ def _twins(
 ) -> dict[str, Any]:
     """Matched lines, and how much of the difference they explain; the rest is due to rates and roundings."""
     until = group.periods.ends_on(position.period)
-    lines: list[list[FacingLine]] = []
-    for side, other in zip(both, reversed(both), strict=True):
-        row, partner = side.company, other.company.company
-        since = _since(group, position, row.company, results=_takes_results(group, apart))
-        lines.append(facing_lines(row, side.codes, partner, since, until))
-    if any(len(part) > MOST for part in lines):
+    matched = matched_lines(group, position, [(apart, both)])
+    if matched is None:
         return {"too_many": MOST}
-    found = match(*lines)
+    (found,) = matched
     return {
         "found": found,
         "rows": [
@@ -209,17 +197,6 @@ def _line(line: FacingLine, twins: Twins | None, until: date) -> LineOfPair:
         age_of(line, until),
         f"against {against}: {show_amount(twins.apart, digits)} apart",
     )
-
-
-def _takes_results(group: Consolidation, apart: Disagreement) -> bool:
-    return all(group.books.accounts.is_result(target) for _, _, target, _ in apart.shares)
-
-
-def _since(group: Consolidation, position: Position, company: str, *, results: bool) -> date:
-    """From which day on lines count: for results since the books were last closed."""
-    part = next(iter(position.taken.get(company, ())), None)
-    closed = part.books.last_closed(position.period) if part and results else None
-    return group.periods.ends_on(closed) + timedelta(days=1) if closed else date.min
 
 
 def _explained(group: Consolidation, position: Position, both: list[SideOfPair], found: Matched) -> int:

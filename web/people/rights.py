@@ -188,7 +188,7 @@ def _sees_calendar(person: Any, state: State, name: str) -> bool:
 
 def _sees_rollout(person: Any, state: State, name: str) -> bool:
     row = state.get(Rollout, name)
-    return row is not None and sees_everything(person, state)
+    return row is not None and defines(person, state, "rollout", name)
 
 
 SEES: dict[str, Callable[[Any, State, str], bool]] = {

@@ -6,12 +6,17 @@ import hashlib
 from datetime import date
 from typing import Any
 
+from django.db.models import QuerySet
+from django.db.models.expressions import RawSQL
+
+from core.access.rights import Access, Right
 from core.definitions.state import State
 from core.definitions.tables import Rollout, RolloutItem
 from core.rollouts.matrix import Matrix, OursWins, Tell, matrix_of
 from web.definitions.posted import posted_facts, posted_mark
 from web.journals.code_postings import strings_of
 from web.process_cache import ProcessCache
+from web.rollouts.models import RolloutRun
 
 MOST_OURS = 2_000
 _kept: ProcessCache[tuple[Any, ...], Matrix] = ProcessCache(6)
@@ -38,20 +43,36 @@ def ours_text(ours: OursWins) -> str:
     )
 
 
+NOT_SEEN = "EXISTS (SELECT 1 FROM jsonb_array_elements(companies) c WHERE NOT c->>0 = ANY(%s))"
+
+
+def runs_seen(access: Access) -> QuerySet[RolloutRun]:
+    """Runs of the log, the newest first, of which all companies are seen."""
+    runs = RolloutRun.objects.select_related("by", "version", "draft", "version__taken_back_by")
+    seen = access.names(Right.SEE, "company")
+    if seen is not None:
+        runs = runs.annotate(hidden=RawSQL(NOT_SEEN, [sorted(seen)]))  # noqa: S611 - bound
+        runs = runs.filter(hidden=False)
+    return runs.order_by("-pk")
+
+
 def strings_needed(state: State, rollout: Rollout) -> tuple[str, ...]:
     """Account strings its source has posted to, where an item asks for strings in use."""
     items = state.part(RolloutItem, rollout.rollout).values()
     return strings_of(rollout.company) if any(item.kind == "strings" for item in items) else ()
 
 
-def matrix_for(state: State, rollout: Rollout, ours: str, tell: Tell = lambda what, done: None) -> Matrix:
+def matrix_for(
+    state: State, rollout: Rollout, ours: str, access: Access, tell: Tell = lambda what, done: None
+) -> Matrix:
     """Kept by what it was worked out from: a state with other rows has another digest, books that moved have
-    another mark."""
+    another mark, people with the same rights get the same."""
     strings = strings_needed(state, rollout)
-    key = (state.digest, rollout.rollout, ours, date.today(), strings, posted_mark())
+    own = access.everywhere, frozenset(access.over.items())
+    key = (state.digest, rollout.rollout, ours, date.today(), strings, posted_mark(), own)
     if (matrix := _kept.get(key)) is None:
         facts = posted_facts(state)
-        matrix = matrix_of(state, rollout, strings, date.today(), facts, ours_of(ours), tell)
+        matrix = matrix_of(state, rollout, strings, date.today(), facts, ours_of(ours), tell, access)
         _kept.put(key, matrix)
     return matrix
 

@@ -9,22 +9,18 @@ from core.definitions.state import State
 from core.definitions.tables import Rollout
 from core.rollouts.things import Thing
 from web.definitions.viewing import PineRequest
-from web.people.rights import CHANGE_ALL, needs
+from web.people.rights import CHANGE, needs
 from web.rollouts import grid
-from web.rollouts.models import RolloutRun
+from web.rollouts.queries import runs_seen
 from web.shell.asked import text, whole
 from web.shell.cell_grid import short_names
 from web.shell.htmx import is_fragment
 
 
-@needs(CHANGE_ALL)
+@needs(CHANGE)
 def run(request: PineRequest, state: State, number: str) -> HttpResponse:
     """A run of the log: every cell as it came out, and why not."""
-    made = (
-        RolloutRun.objects.select_related("by", "version", "draft", "version__taken_back_by")
-        .filter(pk=whole({"n": number}, "n"))
-        .first()
-    )
+    made = runs_seen(request.user.access(state)).filter(pk=whole({"n": number}, "n")).first()
     if made is None:
         raise Http404
     left = min(whole(request.GET, "left"), max(0, len(made.companies) - 1)) // grid.ACROSS * grid.ACROSS
@@ -51,10 +47,10 @@ def run(request: PineRequest, state: State, number: str) -> HttpResponse:
     return render(request, "rollouts/run.html", {**context, "there": there, "taken_back": taken})
 
 
-@needs(CHANGE_ALL)
+@needs(CHANGE)
 def run_cell(request: PineRequest, state: State, number: str) -> HttpResponse:
     """How one cell of a run came out."""
-    made = RolloutRun.objects.filter(pk=whole({"n": number}, "n")).first()
+    made = runs_seen(request.user.access(state)).filter(pk=whole({"n": number}, "n")).first()
     if made is None:
         raise Http404
     keys = [Thing(*thing).key for thing in made.things]

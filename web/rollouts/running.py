@@ -43,7 +43,7 @@ def roll_out(
         row = state.get(Rollout, rollout)
         if row is None:
             raise Refused([Fault("reference", f"There is no rollout {rollout}.")])
-        matrix = matrix_for(state, row, ours, tell)
+        matrix = matrix_for(state, row, ours, by.access(state), tell)
         if matrix.faults:
             raise Refused(matrix.faults)
         if fingerprint(matrix) != seen:

@@ -22,14 +22,15 @@ from core.structures.company_choice import without_company
 from web.definitions.models import Edited
 from web.definitions.snapshot import as_edit
 from web.definitions.viewing import PineRequest
-from web.people.rights import CHANGE_ALL, needs, needs_post
+from web.people.rights import CHANGE, needs, needs_post
 from web.rollouts import grid, job
-from web.rollouts.models import RolloutJob, RolloutRun
+from web.rollouts.models import RolloutJob
 from web.rollouts.queries import (
     fingerprint,
     matrix_for,
     ours_of,
     ours_text,
+    runs_seen,
 )
 from web.rollouts.running import roll_out
 from web.rollouts.sheets import ITEMS, ROLLOUTS, SWAPS, TO_WHOM
@@ -45,18 +46,16 @@ MOST_RUNS = 100
 LONGEST_OURS = 60_000
 
 
-@needs(CHANGE_ALL)
+@needs(CHANGE)
 def listing(request: PineRequest, state: State) -> HttpResponse:
-    """All rollouts, and the log of their runs."""
-    runs = RolloutRun.objects.select_related("by", "version", "draft", "version__taken_back_by").defer(
-        "outcomes", "reasons", "things", "companies"
-    )
+    """Rollouts, and the log of their runs, as far as they are the person's to see."""
+    runs = runs_seen(request.user.access(state)).defer("outcomes", "reasons", "things", "companies")
     return render(
         request,
         "rollouts/listing.html",
         {
             "rollouts": stretch(request, state, ROLLOUTS, {}),
-            "runs": runs.order_by("-pk")[:MOST_RUNS],
+            "runs": runs[:MOST_RUNS],
         },
     )
 
@@ -70,11 +69,11 @@ def _show(request: PineRequest) -> str:
     return show if show in grid.SHOWS else "all"
 
 
-@needs(CHANGE_ALL)
+@needs(CHANGE)
 def rollout(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     """The matrix: things down, companies across."""
     row = state.require(Rollout, rollout)
-    matrix = matrix_for(state, row, _ours(request.GET))
+    matrix = matrix_for(state, row, _ours(request.GET), request.user.access(state))
     left = min(whole(request.GET, "left"), max(0, len(matrix.companies) - 1)) // grid.ACROSS * grid.ACROSS
     part = grid.matrix_part(state, matrix, _show(request), whole(request.GET, "from"), left)
     context = {
@@ -124,11 +123,11 @@ def _is_busy(running: RolloutJob) -> bool:
     return running.ended_at is None and not dead
 
 
-@needs(CHANGE_ALL)
+@needs(CHANGE)
 def cell(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     """One cell in words, with the ways to decide it."""
     row, ours = state.require(Rollout, rollout), ours_of(text(request.GET, "ours", LONGEST_OURS))
-    matrix = matrix_for(state, row, ours_text(ours))
+    matrix = matrix_for(state, row, ours_text(ours), request.user.access(state))
     thing, company = text(request.GET, "row"), text(request.GET, "col")
     i = next((i for i, own in enumerate(matrix.things) if own.key == thing), None)
     j = next((j for j, own in enumerate(matrix.companies) if own.company == company), None)
@@ -161,7 +160,7 @@ def cell(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     )
 
 
-@needs(CHANGE_ALL)
+@needs(CHANGE)
 def what(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     """What a rollout brings, to whom, with which swap: tables edited in place."""
     row = state.require(Rollout, rollout)
@@ -177,7 +176,7 @@ def what(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     )
 
 
-@needs_post(CHANGE_ALL)
+@needs_post(CHANGE)
 def fill(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     """Items for what the open draft added, or what the person added since they signed in."""
     row = state.require(Rollout, rollout)
@@ -204,7 +203,7 @@ def fill(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     return reload_at(reverse("rollout-what", kwargs={"rollout": rollout}))
 
 
-@needs_post(CHANGE_ALL)
+@needs_post(CHANGE)
 def leave_out(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     """Leaves a company out of it."""
     row = state.require(Rollout, rollout)
@@ -220,7 +219,7 @@ def _address(rollout: str, ours: str) -> str:
     return f"{address}?{urlencode({'ours': ours})}" if ours else address
 
 
-@needs_post(CHANGE_ALL)
+@needs_post(CHANGE)
 def make(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     """Makes what the matrix shows; a large one in the worker, with progress."""
     ours, seen = _ours(request.POST), text(request.POST, "fingerprint", 64)
@@ -228,7 +227,7 @@ def make(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     if viewed.as_of is not None:
         raise Refused([Fault("as-of", f"You look at version {viewed.as_of}, which is past.")])
     draft = viewed.working.draft.pk if viewed.working else None
-    matrix = matrix_for(state, state.require(Rollout, rollout), ours)
+    matrix = matrix_for(state, state.require(Rollout, rollout), ours, request.user.access(state))
     why = words_of(request, "why")
     if sum(1 for _ in matrix.written()) > LARGE:
         started = RolloutJob.objects.create(
@@ -240,7 +239,7 @@ def make(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     return reload_at(reverse("rollout-run", kwargs={"number": run.pk}))
 
 
-@needs(CHANGE_ALL)
+@needs(CHANGE)
 def progress(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     """How far a large one is; once it has ended, the page is read anew."""
     running = RolloutJob.objects.filter(rollout=rollout).order_by("-pk").first()
@@ -253,7 +252,7 @@ def progress(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     )
 
 
-@needs_post(CHANGE_ALL)
+@needs_post(CHANGE)
 def stop(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     RolloutJob.objects.filter(rollout=rollout, ended_at=None).update(stop=True)
     return reload_at(reverse("rollout", kwargs={"rollout": rollout}))

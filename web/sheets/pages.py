@@ -20,7 +20,7 @@ from core.definitions.tables import Column
 from core.drafts.replaying import tells
 from core.sheets import Given, Sheet, cells_of, in_order_of, rows_of
 from web.definitions.viewing import PineRequest, may_change
-from web.people.rights import sees, sees_everything
+from web.people.rights import TABLE_OF, sees, sees_everything
 from web.sheets.options import told
 from web.shell.asked import text
 from web.shell.table_rows import Cell, TableRow, table_rows
@@ -48,10 +48,29 @@ def asked(request: PineRequest, state: State, name: str) -> tuple[Sheet, dict[st
     given = {part: request.GET.get(part, "") for part in sheet.given}
     person: Any = request.user
     if not all(sees(person, state, part, name) for part, name in given.items()) or (
-        not given and not sees_everything(person, state)
+        not given and not _kind_of(sheet) and not sees_everything(person, state)
     ):
         raise Http404
     return sheet, given
+
+
+def _kind_of(sheet: Sheet) -> str:
+    """What addresses call the things whose heads the sheet shows; empty where they are nobody's alone."""
+    return next((kind for kind, table in TABLE_OF.items() if table == sheet.table), "")
+
+
+def rows_known(request: PineRequest, state: State, sheet: Sheet, given: Given) -> list[Any]:
+    """The rows of a sheet, of a register those that the person may know of."""
+    rows, person = rows_of(state, sheet, given), request.user
+    if sheet.given or sees_everything(person, state):
+        return rows
+    return [row for row in rows if sees(person, state, _kind_of(sheet), row[0])]
+
+
+def row_known(request: PineRequest, state: State, sheet: Sheet, given: Given, key: str) -> Any:
+    """The row that a key text names, among those; or None."""
+    rows = rows_known(request, state, sheet, given)
+    return next((row for row in rows if sheet.key_text(row) == key), None)
 
 
 @dataclass(frozen=True)
@@ -130,7 +149,7 @@ def stretch(
     """A stretch of a sheet. `extra` are further columns that only show: title → row key → HTML or text."""
     changeable = may_change(request)
     sort = _sort_asked(request, sheet)
-    rows = rows_of(state, sheet, given, among)
+    rows = rows_known(request, state, sheet, given) if among is None else rows_of(state, sheet, given, among)
     if sort:
         rows = in_order_of(state, sheet, given, rows, sort.removeprefix("-"), sort.startswith("-"))
     wanted = sheet.missing(state, given) if changeable else []

@@ -22,12 +22,12 @@ from web.definitions.history import of_row
 from web.definitions.posted import posted_facts
 from web.definitions.store import key_text
 from web.definitions.viewing import PineRequest
-from web.people.rights import CHANGE, CHANGE_ALL, SIGNED_IN, needs, needs_post
+from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
 from web.sheets import records
 from web.sheets.asking_periods import ask_of_periods
 from web.sheets.changing import apply_change, refuse_first, reload_at
 from web.sheets.options import options
-from web.sheets.pages import SHEETS, asked, numeric, stretch
+from web.sheets.pages import SHEETS, asked, numeric, row_known, rows_known, stretch
 from web.shell.asked import back as back_to, whole
 from web.shell.asking import Choice, ask, decided
 from web.shell.htmx import is_fragment, page_of
@@ -57,9 +57,9 @@ def row(request: PineRequest, state: State, sheet: str) -> HttpResponse:
     """GET: a row as inputs. POST: takes it."""
     kind, given = asked(request, state, sheet)
     key = request.GET.get("key", "")
-    known = sheets.find(state, kind, given, key) if key else None
+    known = row_known(request, state, kind, given, key) if key else None
     if request.method != "POST":
-        near = sheets.find(state, kind, given, request.GET.get("near", ""))
+        near = row_known(request, state, kind, given, request.GET.get("near", ""))
         filled = known if known is not None else sheets.blank(state, kind, given, near, key)
         fixed = fixed_columns(state, posted_facts(state), known) if known is not None else {}
         cells = sheets.cells_of(state, kind, given, filled)
@@ -131,7 +131,7 @@ def several(request: PineRequest, state: State, sheet: str) -> HttpResponse:
     """One act for the chosen rows: delete them, or move one among its neighbours."""
     kind, given = asked(request, state, sheet)
     keys = [key for key in request.POST.get("what", "").split(",") if key]
-    there = {kind.key_text(row): row for row in sheets.rows_of(state, kind, given)}
+    there = {kind.key_text(row): row for row in rows_known(request, state, kind, given)}
     items = [there[key] for key in keys if key in there]
     if not items:
         raise Refused([Fault("nothing-chosen", f"No {kind.noun} is chosen.", way_out="Choose a row first.")])
@@ -216,7 +216,7 @@ def _put(
 def out(request: PineRequest, state: State, sheet: str, kind: str) -> HttpResponse:
     """The whole sheet as a file that comes back in."""
     table, given = asked(request, state, sheet)
-    rows = sheets.rows_of(state, table, given)
+    rows = rows_known(request, state, table, given)
     whole = [column.kind.name == "integer" for column in table.shown]
 
     def cells(row: Any) -> list[str | int]:
@@ -264,7 +264,7 @@ def bring(request: PineRequest, state: State, sheet: str) -> HttpResponse:
 def about(request: PineRequest, state: State, sheet: str) -> HttpResponse:
     """What is known of one row: what is fixed, who uses it, its history."""
     kind, given = asked(request, state, sheet)
-    known = sheets.find(state, kind, given, request.GET.get("key", ""))
+    known = row_known(request, state, kind, given, request.GET.get("key", ""))
     if known is None:  # deleted meanwhile, perhaps by the very hand that asks
         return render(request, "sheets/about.html", {"what": "This row is not there any more"})
     used: Counter[str] = Counter()
@@ -289,7 +289,7 @@ def _table_order(sheet: sheets.Sheet) -> int:
     return list(TABLES).index(sheet.table)
 
 
-@needs(CHANGE_ALL)
+@needs(CHANGE)
 def registers(request: PineRequest, state: State) -> HttpResponse:
     """Every table of heads in one place: structures, charts, dimensions, calendars, overlays, statements,
     groups, budgets."""
