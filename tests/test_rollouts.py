@@ -232,7 +232,8 @@ class Running(PineTest):
         self.assertNotIn("Rolled out A site more", self.page("/rollouts/"))  # delta took part in it
         run = RolloutRun.objects.get()
         self.assertEqual(self.client.get(f"/rollouts/run/{run.pk}/").status_code, 404, run_by_all)
-        actions.make_change(Put(THIRD[5]._replace(name="To the south", swap_to="004")), who)
+        south = current().state.require(Rollout, "south")
+        actions.make_change(Put(south._replace(name="To the south", swap_to="004")), who)
         page = " ".join(self.page().split())
         self.assertIn("1 of the companies it names are not shown: you don't see them.", page)
         self.assertEqual(

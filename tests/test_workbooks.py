@@ -157,3 +157,37 @@ class Workbooks(PineTest):
                         ],
                         [[rounded(figure) for figure in figures] for figures in expected],
                     )
+
+    def test_rows_fold_and_titles_stay_in_both_kinds(self) -> None:
+        at = {"company": "alpha", "year": 2027, "period": 9}
+        address = "/statements/st/figures/workbook/"
+        content = [
+            self.client.get(f"{address}?{urlencode({**at, 'file': kind})}").content
+            for kind in ("xlsx", "ods")
+        ]
+        sheet = load_workbook(io.BytesIO(content[0])).worksheets[0]
+        levels = [sheet.row_dimensions[row].outlineLevel for row in range(1, sheet.max_row + 1)]
+        self.assertGreater(max(levels), 0)
+        self.assertEqual(folded(content[1])[: len(levels)], levels)
+        with tempfile.TemporaryDirectory() as folder:
+            document, read = Path(folder) / "one.ods", Path(folder) / "one.xlsx"
+            document.write_bytes(content[1])
+            subprocess.run(["ssconvert", str(document), str(read)], capture_output=True, check=True)
+            panes = [
+                load_workbook(path).worksheets[0].freeze_panes for path in (read, io.BytesIO(content[0]))
+            ]
+        self.assertEqual(panes, [f"B{TOP + 1}"] * 2)
+
+
+def folded(document: bytes) -> list[int]:
+    """How deep each row of an open document's first sheet folds."""
+    with zipfile.ZipFile(io.BytesIO(document)) as archive:
+        text = archive.read("content.xml").decode()
+    first = text[text.index("<table:table ") : text.index("</table:table>")]
+    levels, depth = [], 0
+    for mark in re.findall(r"</?table:table-row(?:-group)?(?=[ >/])", first):
+        if mark.endswith("-group"):
+            depth += -1 if mark.startswith("</") else 1
+        elif not mark.startswith("</"):
+            levels.append(depth)
+    return levels

@@ -8,9 +8,11 @@ import re
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from odfdo import Cell, Column, Document, Row, Style, Table
+from odfdo import Cell, Column, Document, Element, Row, Style, Table
 
 CELL = re.compile(r"(?<![A-Za-z\"])(\$?[A-Z]{1,3}\$?[0-9]+)(:\$?[A-Z]{1,3}\$?[0-9]+)?(?![A-Za-z0-9(])")
+FIXED, BELOW_RIGHT = 2, 3
+"""A split that stays where it is; the part of the view in which one goes on."""
 WIDTH = 0.2
 """Centimetres a character of a column."""
 
@@ -86,8 +88,16 @@ class OpenDocument:
         return self._pages[-1]
 
     def close(self) -> None:
+        settings: Any = self._document.get_part("settings.xml")
+        views = settings.get_element("//config:config-item-map-named")
+        views.clear()
+        views.set_attribute("config:name", "Tables")
+        active = settings.get_element("//config:config-item[@config:name='ActiveTable']")
+        active.text = self._pages[0].name if self._pages else ""
         for page in self._pages:
             self._document.body.append(page.table())
+            if (panes := page.panes()) is not None:
+                views.append(panes)
         self._document.save(self._out)
 
 
@@ -95,9 +105,11 @@ class OpenSheet:
     """Cells by row and column, both from 0."""
 
     def __init__(self, book: OpenDocument, name: str) -> None:
-        self._book, self._name = book, name
+        self._book, self.name = book, name
         self._cells: dict[int, dict[int, Cell]] = {}
         self._widths: dict[int, str] = {}
+        self._levels: dict[int, int] = {}
+        self._frozen: tuple[int, int] | None = None
 
     def _put(self, row: int, column: int, cell: Cell) -> None:
         self._cells.setdefault(row, {})[column] = cell
@@ -121,23 +133,55 @@ class OpenSheet:
     def set_column(self, first: int, last: int, characters: float) -> None:
         self._widths |= dict.fromkeys(range(first, last + 1), self._book.width(characters))
 
-    def set_row(self, row: int, *_: Any) -> None:
-        """Rows fold in workbooks alone."""
+    def set_row(self, row: int, height: Any, style: Any, options: Mapping[str, int]) -> None:
+        """How deep a row folds."""
+        self._levels[row] = options.get("level", 0)
 
     def freeze_panes(self, row: int, column: int) -> None:
-        """Panes stay in workbooks alone."""
+        """Rows above and columns before stay in sight."""
+        self._frozen = row, column
 
     def outline_settings(self, *_: Any) -> None:
-        """Rows fold in workbooks alone."""
+        """Open documents fold rows as they are; there is nothing to set."""
 
     def table(self) -> Table:
-        table = Table(self._name)
+        table = Table(self.name)
         wide = max((max(row) for row in self._cells.values()), default=0) + 1
         for column in range(wide):
             table.append(Column(style=self._widths.get(column)))
+        groups: list[Element] = [table]  # rows of one level stand in one group, deeper ones in groups below
         for at in range(max(self._cells, default=-1) + 1):
             row, cells = Row(), self._cells.get(at, {})
             for column in range(wide):
                 row.append(cells.get(column) or Cell())
-            table.append(row)
+            level = self._levels.get(at, 0)
+            del groups[level + 1 :]
+            while len(groups) <= level:
+                groups[-1].append(group := Element.from_tag("table:table-row-group"))
+                groups.append(group)
+            groups[-1].append(row)
         return table
+
+    def panes(self) -> Element | None:
+        """The settings of the sheet's view; None where nothing stays in sight."""
+        if self._frozen is None:
+            return None
+        entry = Element.from_tag("config:config-item-map-entry")
+        entry.set_attribute("config:name", self.name)
+        row, column = self._frozen
+        values = {
+            "HorizontalSplitMode": FIXED if column else 0,
+            "VerticalSplitMode": FIXED if row else 0,
+            "HorizontalSplitPosition": column,
+            "VerticalSplitPosition": row,
+            "ActiveSplitRange": BELOW_RIGHT,
+            "PositionRight": column,
+            "PositionBottom": row,
+        }
+        for name, value in values.items():
+            item = Element.from_tag("config:config-item")
+            item.set_attribute("config:name", name)
+            item.set_attribute("config:type", "short" if name.endswith(("Mode", "Range")) else "int")
+            item.text = str(value)
+            entry.append(item)
+        return entry
