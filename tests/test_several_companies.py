@@ -11,10 +11,14 @@ from urllib.parse import urlencode
 
 from openpyxl import load_workbook
 
+from core.analysis.asked import Asked
 from core.definitions.tables import Company
 from tests.base import PineTest, bring, client_of, person, run, tables_of
 from tests.naive_books import Books
 from web.definitions.snapshot import current
+from web.journals.books import books_for
+from web.statements.queries import known_plan
+from web.statements.several import several_figures
 
 
 def amounts(text: str) -> dict[str, list[str]]:
@@ -71,6 +75,19 @@ class SeveralCompanies(PineTest):
         reply = self.client.get(f"/statements/inc/figures/?{urlencode(given)}")
         self.assertEqual(reply.status_code, 200, reply.content[:300])
         return " ".join(html.unescape(reply.content.decode()).split())
+
+    def test_books_and_texts_are_read_at_once(self) -> None:
+        state = current().state
+        companies = [state.require(Company, name) for name in ("alpha", "beta")]
+        books_for(["alpha", "beta"])  # the first reading packs them
+        for asked, statement, queries in (
+            (Asked(2027, 9), "inc", 1),
+            (Asked(2027, 9, filter="season=SP26, none"), "inc", 3),
+            (Asked(2027, 9), "part", 3),
+        ):
+            planned = known_plan(state, statement, "c")
+            with self.subTest(statement, asked=asked), self.assertNumQueries(queries):
+                several_figures(state, planned, companies, "GBP", asked)
 
     def test_the_page_says_who_is_left_out_and_opens_by_company(self) -> None:
         page = self.page(companies="all")

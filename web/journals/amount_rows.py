@@ -3,11 +3,13 @@ budgets."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 from django.db import connection
+from numpy.typing import NDArray
 
 from core.analysis.amount_rows import AmountRows, dated, rows_of_books, together
 from core.analysis.stretches import Stretch, check_whole_periods, cut_periods
@@ -53,15 +55,41 @@ Through = frozenset[str] | None
 moved them."""
 
 
-def company_rows(state: State, company: str, texts: bool, through: Through = None) -> AmountRows:
-    """All amounts of a company by period; with `texts` their account strings and dimensions too."""
-    rows = _rows_by_period(state, company, through)
-    return with_texts(rows) if texts else rows
+class ReadAtOnce:
+    """The books of several companies, and the texts of all that they name, each read in one go when first
+    asked for."""
+
+    def __init__(self, companies: Iterable[str]) -> None:
+        self._companies = sorted(set(companies))
+
+    @cached_property
+    def books(self) -> Mapping[str, Sequence[Books]]:
+        return books_for(self._companies)
+
+    @cached_property
+    def texts(self) -> tuple[dict[int, str], dict[int, str]]:
+        """Account strings and dimension combinations by number."""
+        rows = [book.rows for books in self.books.values() for book in books]
+        if not rows:
+            return {}, {0: ""}
+        return _texts(*(np.concatenate([one[name] for one in rows]) for name in ("account", "dimensions")))
 
 
-def _rows_by_period(state: State, company: str, through: Through) -> AmountRows:
+def company_rows(
+    state: State, company: str, texts: bool, through: Through = None, at_once: ReadAtOnce | None = None
+) -> AmountRows:
+    """All amounts of a company by period; with `texts` their account strings and dimensions too. `at_once`:
+    where it is read with others."""
+    rows = _rows_by_period(state, company, through, at_once)
+    return with_texts(rows, at_once) if texts else rows
+
+
+def _rows_by_period(
+    state: State, company: str, through: Through, at_once: ReadAtOnce | None = None
+) -> AmountRows:
     if through is None:
-        return rows_of_books(_books(company), company_calendar(state, company))
+        books = (at_once.books if at_once else books_for([company]))[company]
+        return rows_of_books(books, company_calendar(state, company))
     with connection.cursor() as cursor:
         cursor.execute(BY_PERIOD.format(through=THROUGH), [company, sorted(through)])
         lines = cursor.fetchall()
@@ -104,10 +132,6 @@ def company_rows_by_day(
     return with_texts(all_rows) if texts else all_rows
 
 
-def _books(company: str) -> Sequence[Books]:
-    return books_for([company])[company]
-
-
 def _of_lines(lines: Sequence[tuple[Any, ...]]) -> AmountRows:
     """`lines`: natural, account string, dimensions, time, closing, debits, credits."""
     names = sorted({line[0] for line in lines})
@@ -131,15 +155,19 @@ def _of_lines(lines: Sequence[tuple[Any, ...]]) -> AmountRows:
     )
 
 
-def with_texts(rows: AmountRows) -> AmountRows:
+def with_texts(rows: AmountRows, at_once: ReadAtOnce | None = None) -> AmountRows:
     """With the account strings and dimension combinations that its numbers stand for."""
+    return rows.with_texts(*(at_once.texts if at_once else _texts(rows.string, rows.combination)))
+
+
+def _texts(strings: NDArray[Any], combinations: NDArray[Any]) -> tuple[dict[int, str], dict[int, str]]:
     with connection.cursor() as cursor:
-        cursor.execute("SELECT id, account FROM journals_account WHERE id = ANY(%s)", [_numbers(rows.string)])
-        strings = dict(cursor.fetchall())
+        cursor.execute("SELECT id, account FROM journals_account WHERE id = ANY(%s)", [_numbers(strings)])
+        by_number = dict(cursor.fetchall())
         cursor.execute(
-            "SELECT id, codes FROM journals_dimensionset WHERE id = ANY(%s)", [_numbers(rows.combination)]
+            "SELECT id, codes FROM journals_dimensionset WHERE id = ANY(%s)", [_numbers(combinations)]
         )
-        return rows.with_texts(strings, {0: "", **dict(cursor.fetchall())})
+        return by_number, {0: "", **dict(cursor.fetchall())}
 
 
 def _numbers(ids: Any) -> list[int]:

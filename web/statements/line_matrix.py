@@ -28,6 +28,7 @@ from core.definitions.tables import Company
 from core.faults import WrongCall
 from core.statements.line_parts import DEBIT
 from core.statements.plans import Plan, PlanLine
+from web.journals.amount_rows import ReadAtOnce
 from web.statements.figure_address import FigureAddress
 from web.statements.queries import FigureSource, figures_of
 
@@ -42,6 +43,11 @@ class CompanyRows(NamedTuple):
 
 
 def _together(parts: Sequence[AmountRows]) -> CompanyRows:
+    whose = np.repeat(np.arange(len(parts)), [len(rows) for rows in parts])
+    first = parts[0]
+    if all(rows.strings is first.strings and rows.combinations is first.combinations for rows in parts):
+        plain = [replace(rows, part=None) for rows in parts]
+        return CompanyRows(together(plain).with_texts(first.strings, first.combinations), whose)
     string = combination = 0
     numbered: list[AmountRows] = []
     for rows in parts:
@@ -50,7 +56,6 @@ def _together(parts: Sequence[AmountRows]) -> CompanyRows:
         combination += 1 + max(rows.combinations, default=0)
     strings = {key: words for rows in numbered for key, words in rows.strings.items()}
     combinations = {key: words for rows in numbered for key, words in rows.combinations.items()}
-    whose = np.repeat(np.arange(len(parts)), [len(rows) for rows in parts])
     plain = [replace(rows, part=None) for rows in numbered]
     return CompanyRows(together(plain).with_texts(strings, combinations), whose)
 
@@ -90,7 +95,11 @@ class LineMatrix:
         asked.check()
         if self.step and len({company.calendar for company in self.companies}) > 1:
             raise WrongCall("These companies keep several calendars: let no periods stand across.")
-        return [FigureSource(self.state, company, asked, with_codes=True) for company in self.companies]
+        at_once = ReadAtOnce(company.company for company in self.companies)
+        return [
+            FigureSource(self.state, company, asked, with_codes=True, at_once=at_once)
+            for company in self.companies
+        ]
 
     @cached_property
     def periods(self) -> list[PeriodColumn]:

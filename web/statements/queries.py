@@ -51,6 +51,7 @@ from core.statements.plans import WITH_FIGURES, Plan, plan
 from core.structures.charts import ChartIndex, chart_index
 from core.structures.second_charts import charts_of, is_seen_in
 from web.journals.amount_rows import (
+    ReadAtOnce,
     Through,
     budget_rows,
     company_rows,
@@ -112,6 +113,8 @@ class FigureSource:
     asked: Asked
     with_codes: bool = False
     """whether account strings and dimensions are wanted whatever is asked"""
+    at_once: ReadAtOnce | None = None
+    """where several companies are read together"""
 
     @cached_property
     def calendar(self) -> CalendarIndex:
@@ -167,7 +170,11 @@ class FigureSource:
         if self.asked.by_day:
             has_start = self.asked.start is not None
             return company_rows_by_day(self.state, company, self.stretch, has_start, has_codes, through)
-        return company_rows(self.state, company, has_codes, through)
+        return company_rows(self.state, company, has_codes, through, self.at_once)
+
+    def named(self, rows: AmountRows) -> AmountRows:
+        """With account strings and dimensions; those of days name some that balances don't."""
+        return with_texts(rows, None if self.asked.by_day else self.at_once)
 
     def asking(self, asked: Asked) -> FigureSource:
         """The same, asked otherwise. Amounts that were read are taken along where they serve: by periods, and
@@ -191,7 +198,7 @@ class FigureSource:
         if self.asked.forecast or self.asked.budget:
             name = planned.statement.name
             raise WrongCall(f"{name} sums what journals moved that touch cash; a budget has no journals.")
-        rows = self.rows if chart == self.company.chart or self.rows.strings else with_texts(self.rows)
+        rows = self.rows if chart == self.company.chart or self.rows.strings else self.named(self.rows)
         through = own_cash_accounts(self.state, self.company, planned, rows)
         return self._seen_in(chart, self._read(has_codes=True, through=through))
 
@@ -199,7 +206,7 @@ class FigureSource:
         """Quantities are kept by period; over days each stands at its period's last."""
         asked, accounts, calendar = self.asked, self.accounts_of(), self.calendar
         quantities = statistic_rows(self.state, self.company, self.chart, calendar)
-        rows = rows if rows.strings else with_texts(rows)
+        rows = rows if rows.strings else self.named(rows)
         if asked.by_day:
             return with_statistics(rows, dated(as_movements(quantities, accounts, calendar), calendar))
         if asked.forecast:
@@ -214,7 +221,7 @@ class FigureSource:
         if mapped is None or second is None or not is_seen_in(self.state, self.company, chart):
             raise WrongCall(f"{self.company.company} is not seen in chart {chart}.")
         if not rows.strings and hangs_on_codes(mapped, rows.naturals):
-            rows = with_texts(rows)
+            rows = self.named(rows)
         accounts = list_index(self.state, second.natural_list)
         return seen_through(mapped, accounts, rows, self.company.company)
 
@@ -245,7 +252,7 @@ class FigureSource:
         """Those of `rows` (on the accounts of the plan's chart) that are asked for, each put to the line that
         takes its codes."""
         if planned.has_conditions and not rows.strings:
-            rows = with_texts(rows)
+            rows = self.named(rows)
         return self.levelled(self.fitting(rows)).divided(self.chart, planned)
 
     def levelled(self, rows: AmountRows, *names: str) -> AmountRows:

@@ -15,6 +15,7 @@ from core.money import digits_of
 from core.statements.plans import Plan
 from core.structures.company_choice import chosen_companies
 from core.structures.second_charts import is_seen_in
+from web.journals.amount_rows import ReadAtOnce
 from web.statements.queries import FigureSource, LeftOut, StatementFigures, figures_of
 
 
@@ -43,6 +44,7 @@ def several_figures(
     Raises WrongCall where none is left, and for what can't be asked of several."""
     if asked.by or asked.periods or asked.budget or asked.forecast:
         raise WrongCall("Columns are by companies, or by codes, periods or a budget, not by both.")
+    at_once = ReadAtOnce(row.company for row in companies)
     columns, left_out = list[tuple[Company, StatementFigures]](), list[LeftOut]()
     for company in companies:
         if company.currency != currency:
@@ -51,7 +53,8 @@ def several_figures(
             left_out.append(LeftOut(company, f"is not seen in chart {planned.statement.chart}"))
         else:
             try:
-                columns.append((company, figures_of(FigureSource(state, company, asked), planned, measure)))
+                source = FigureSource(state, company, asked, at_once=at_once)
+                columns.append((company, figures_of(source, planned, measure)))
             except WrongCall as refused:
                 left_out.append(LeftOut(company, refused.faults[0].what))
     if not columns:
