@@ -288,6 +288,13 @@ class ChangeSet:
         return self.told
 
 
+def _by_kind(rows: Iterable[Any]) -> dict[type[Any], list[Any]]:
+    by_kind: dict[type[Any], list[Any]] = {}
+    for row in rows:
+        by_kind.setdefault(type(row), []).append(row)
+    return by_kind
+
+
 @change
 class PutRows:
     """Many rows in one act, added or put in the place of those with their keys: a hundred thousand cost as
@@ -298,19 +305,21 @@ class PutRows:
 
     def edits(self, state: State) -> list[Edit]:
         rows: list[Edit] = []
-        for row in self.rows:
-            table = BY_ROW[type(row)]
-            key = table.key(row)
-            old = state.get(type(row), *key)
-            if old != row:
-                rows.append(Edit(table.name, key, old, row))
+        for kind, own in _by_kind(self.rows).items():
+            table, parts = BY_ROW[kind], dict[Any, Any]()
+            keys, name, first = table.keys, table.name, table.keys > 1
+            for row in own:
+                key = tuple(row[:keys])
+                part = parts.get(key[0]) if first else None
+                if part is None and first:
+                    part = parts[key[0]] = state.part(kind, key[0])
+                old = part.get(key) if part is not None else state.get(kind, *key)
+                if old != row:
+                    rows.append(Edit(name, key, old, row))
         return rows
 
     def refusals(self, state: State) -> Iterator[Fault]:
-        by_kind: dict[type[Any], list[Any]] = {}
-        for row in self.rows:
-            by_kind.setdefault(type(row), []).append(row)
-        for kind, rows in by_kind.items():
+        for kind, rows in _by_kind(self.rows).items():
             table = BY_ROW[kind]
             if len({row[: table.keys] for row in rows}) == len(rows):
                 continue

@@ -3,13 +3,14 @@ over with their code swapped."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
 from typing import NamedTuple
 
 from core.definitions.state import State
-from core.definitions.tables import Company, Rollout
-from core.faults import Fault
+from core.definitions.tables import Company, CompanyAccount, Rollout
+from core.faults import Fault, Key
 from core.rollouts.things import swapped_field
 from core.structures.charts import ChartIndex, CompanyContext, Field, chart_index, company_context
 
@@ -67,6 +68,8 @@ class Target:
     context: CompanyContext
     fields: dict[str, int]
     same_chart: bool
+    accounts: Mapping[Key, CompanyAccount]
+    """its own settings of accounts"""
 
     @property
     def chart(self) -> ChartIndex:
@@ -113,6 +116,7 @@ def target_of(state: State, source: RolloutSource, company: Company) -> Target |
         context,
         fields_beside(source.chart, context.chart),
         source.chart.chart == context.chart.chart,
+        state.part(CompanyAccount, company.company),
     )
 
 

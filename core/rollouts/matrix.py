@@ -19,11 +19,11 @@ from core.changes.fixed import Facts
 from core.changes.kinds import Change, ChangeSequence, PutRows, apply, examine
 from core.changes.of_statements import PlaceAccounts
 from core.definitions.state import State
-from core.definitions.tables import BY_ROW, Company, Rollout, StatementLine
+from core.definitions.tables import BY_ROW, Company, CompanyAccount, Rollout, StatementLine
 from core.faults import Fault, Key, blocking
 from core.rollouts.cells import Outcome, Placing, RolloutCell, cannot
 from core.rollouts.fitting import RolloutSource, Target, source_of, target_of
-from core.rollouts.of_codes import account_cell, code_cell
+from core.rollouts.of_codes import AccountInChart, account_cell, account_in_chart, code_cell
 from core.rollouts.of_rules import place_cell, rule_cell
 from core.rollouts.of_strings import StringCells, quick_code_cell
 from core.rollouts.things import Thing, ThingKind, things_of
@@ -167,9 +167,10 @@ class _Allowed:
     def __init__(self, state: State, access: Access) -> None:
         self.state, self.access = state, access
         self.known: dict[tuple[str, Any], Fault | None] = {}
+        self.everywhere = Right.DEFINE in access.everywhere
 
     def cell(self, cell: RolloutCell) -> RolloutCell:
-        if Right.DEFINE in self.access.everywhere or cell.outcome not in ("new", "differs"):
+        if cell.outcome not in ("new", "differs"):
             return cell
         rows = [*cell.rows, *(_line(self.state, cell.placing) if cell.placing else ())]
         fault = next((fault for row in rows if (fault := self._fault(row))), None)
@@ -209,7 +210,8 @@ def _worked_out(
         start = len(cells)
         for thing in group:
             tell("working cells out", len(cells))
-            row = [allowed.cell(known.cell(kind, target, thing)) for target in targets]
+            row = [known.cell(kind, target, thing) for target in targets]
+            row = row if allowed.everywhere else [allowed.cell(cell) for cell in row]
             _one_key_once(row, companies, source.company)
             cells.append(row)
             wins.append(_wins(row, thing, companies, ours))
@@ -225,6 +227,8 @@ class _KnownCells:
     def __init__(self, state: State, source: RolloutSource) -> None:
         self.state, self.source = state, source
         self.by_chart: dict[tuple[str, Thing], RolloutCell] = {}
+        self.accounts: dict[tuple[str, Thing], AccountInChart] = {}
+        self.own = state.part(CompanyAccount, source.company.company)
         self.strings = StringCells(state, source)
 
     def cell(self, kind: ThingKind, target: Target, thing: Thing) -> RolloutCell:
@@ -233,7 +237,8 @@ class _KnownCells:
             case "code":
                 return self._of_chart(target, thing, code_cell)
             case "account":
-                return account_cell(state, source, target, thing, self._of_chart(target, thing, code_cell))
+                own = self.own.get((source.company.company, thing.name))
+                return account_cell(state, target, self._account(target, thing), own)
             case "rule":
                 return self._of_chart(target, thing, rule_cell)
             case "place":
@@ -242,6 +247,13 @@ class _KnownCells:
                 return self.strings.cell(target, thing)
             case "quick_code":
                 return quick_code_cell(state, source, target, thing)
+
+    def _account(self, target: Target, thing: Thing) -> AccountInChart:
+        key = (target.chart.chart, thing)
+        if (account := self.accounts.get(key)) is None:
+            shared = self._of_chart(target, thing, code_cell)
+            account = self.accounts[key] = account_in_chart(self.source, target, thing, shared)
+        return account
 
     def _of_chart(
         self,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
+from typing import Any, NamedTuple
 
 from core.books.journals import currencies_keyed
 from core.codes.hierarchies import main_hierarchies
@@ -93,19 +93,32 @@ def _along(state: State, there: Field, row: Code, code: str) -> Iterator[Any]:
         yield HierarchyNode(theirs, code, node.parent)
 
 
-def account_cell(
-    state: State, source: RolloutSource, target: Target, thing: Thing, shared: RolloutCell
-) -> RolloutCell:
-    """`shared`: the cell of the account's code in the target's chart. Beside it the account must be open in
-    the company, with the source's own settings of it."""
-    if shared.outcome == "cannot":
-        return shared
+class AccountInChart(NamedTuple):
+    """An account in the target's chart: the cell of its code, which code it is there, and its row."""
+
+    shared: RolloutCell
+    code: str
+    row: Code | None
+
+
+def account_in_chart(
+    source: RolloutSource, target: Target, thing: Thing, shared: RolloutCell
+) -> AccountInChart:
     natural = source.chart.segments[source.chart.natural].name
     code = code_named(source, natural, thing.name)
-    there_row = next((row for row in shared.rows if isinstance(row, Code)), None) or _code(target, code)
-    if there_row is not None and there_row.rollup:
+    row = next((row for row in shared.rows if isinstance(row, Code)), None) or _code(target, code)
+    return AccountInChart(shared, code, row)
+
+
+def account_cell(
+    state: State, target: Target, account: AccountInChart, own: CompanyAccount | None
+) -> RolloutCell:
+    """Beside its code in the target's chart an account must be open in the company, with the source's own
+    settings of it (`own`)."""
+    shared, row = account.shared, account.row
+    if shared.outcome == "cannot" or (row is not None and row.rollup):
         return shared
-    return both(shared, _open_cell(state, source, target, thing.name, code, there_row))
+    return both(shared, _open_cell(state, target, account, own))
 
 
 def _code(target: Target, code: str) -> Code | None:
@@ -114,15 +127,15 @@ def _code(target: Target, code: str) -> Code | None:
 
 
 def _open_cell(
-    state: State, source: RolloutSource, target: Target, name: str, code: str, row: Code | None
+    state: State, target: Target, account: AccountInChart, own: CompanyAccount | None
 ) -> RolloutCell:
-    own = state.get(CompanyAccount, source.company.company, name)
-    there = state.get(CompanyAccount, target.company.company, code)
+    company, code = target.company.company, account.code
+    there = target.accounts.get((company, code))
     listed = target.company.accounts_open == "listed"
-    currency = row.currency if row else ""
+    currency = account.row.currency if account.row else ""
     if own is None and there is None and not listed and not currency:
         return ALIKE
-    wanted = CompanyAccount(target.company.company, code)
+    wanted = CompanyAccount(company, code)
     if own is not None:
         wanted = wanted._replace(currency=own.currency, revalue=own.revalue)
     if fault := _currency_fault(state, target, code, wanted.currency or currency):
@@ -136,8 +149,8 @@ def _open_cell(
 
 def _currency_fault(state: State, target: Target, code: str, currency: str) -> Fault | None:
     company = target.company
-    keyed = currencies_keyed(state, company)
-    if not currency or keyed is None or currency in keyed:
+    keyed = currencies_keyed(state, company) if currency else None
+    if keyed is None or currency in keyed:
         return None
     what = f"{code} is kept in {currency}, and {company.name} keys {', '.join(sorted(keyed))} only."
     way_out = "Let the company key foreign currencies, or leave the account out there."
