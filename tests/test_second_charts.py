@@ -8,6 +8,7 @@ import io
 import re
 from typing import Any
 
+from core.changes.kinds import Put
 from core.definitions.tables import (
     Chart,
     Code,
@@ -25,7 +26,9 @@ from core.definitions.tables import (
 from core.founding.company_like import company_like
 from tests.base import PineTest, bring, client_of, person, run, tables_of, world
 from tests.test_rollouts import exported
+from web.definitions import drafting
 from web.definitions.snapshot import current
+from web.drafts import queries
 
 BANKERS = [
     CodeList("bk", "Bankers' accounts", 2, 2, "letters"),
@@ -153,6 +156,26 @@ class SecondCharts(PineTest):
         ):
             reply = self.client.post(f"{HERE}map/", wrong, headers={"HX-Request": "true"})
             self.assertEqual(reply.status_code, 422, wrong)
+
+    def test_a_draft_says_what_it_moves_in_a_second_chart(self) -> None:
+        at, ada = queries.ComparedPeriod(2026, 2), person("ada")
+        row = current().state.require(SecondChartMapping, "c", "bank", 1)
+        draft = drafting.start("Bankers", ada)
+        moves = []
+        for target in ("RE", "CO"):
+            draft = drafting.record(draft.pk, Put(row._replace(target=target)), ada)
+            after = drafting.working(draft).state
+            trees = queries.moved(current().state, after, at)
+            moves.append([(tree.name, m.company, m.line, m.was, m.now) for tree in trees for m in tree.rows])
+        self.assertEqual(
+            moves,
+            [
+                [],
+                [("bank-bs", "alpha", "assets", 107000, 0), ("bank-bs", "alpha", "capital", 100000, -7000)],
+            ],
+        )
+        causes = queries.causes_of(current().state, after, at, "statement", "bank-bs", "capital", "alpha")
+        self.assertEqual([(one.code, one.enters, one.amount) for one in causes], [("CO", True, 107000)])
 
     def test_who_sees_it_and_who_does_not(self) -> None:
         own, other = (

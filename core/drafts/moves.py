@@ -3,7 +3,7 @@ difference."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -16,6 +16,7 @@ from core.definitions.tables import Company, Hierarchy, Statement
 from core.statements.amounts import Amounts
 from core.statements.figures import Figures, compute
 from core.statements.plans import Plan, plan
+from core.structures.second_charts import charts_of, is_seen_in
 
 NOTHING = np.zeros(0, dtype=np.int64)
 
@@ -74,13 +75,14 @@ def _figures(
     return [compute(planned, _amounts(planned, sums), digits)]
 
 
-def _shown(
-    state: State, statement: str, sums: AccountSums, digits: int, one_by_one: OneByOne
-) -> dict[str, tuple[str, int, tuple[int | None, ...]]]:
+def _shown(state: State, statement: str, sums: AccountSums, digits: int, one_by_one: OneByOne) -> ShownLines:
     planned = plan(state, statement)
     if planned is None:
         return {}
-    several = _figures(state, planned, sums, digits, one_by_one)
+    return _by_line(planned, _figures(state, planned, sums, digits, one_by_one))
+
+
+def _by_line(planned: Plan, several: list[Figures]) -> ShownLines:
     return {
         one.row.line: (one.row.label, one.depth, tuple(v for own in several for v in own.lines[i].shown))
         for i, one in enumerate(planned.lines)
@@ -95,14 +97,38 @@ def statement_moves(
     if plan(before, statement) is plan(after, statement):
         return []
     was, now = (_shown(state, statement, sums, digits, one_by_one) for state in (before, after))
-    none = (None,) * len(sums.companies)
+    return _changed_lines(statement, sums.companies, was, now)
+
+
+def second_chart_moves(
+    before: State, after: State, statement: str, companies: Iterable[str], one_by_one: OneByOne
+) -> list[FigureChange]:
+    """The same for companies that post on another chart and are seen in the statement's through a mapping,
+    which may be what differs."""
+    names = tuple(companies)
+    shown = []
+    for state in (before, after):
+        planned = plan(state, statement)
+        several = [one_by_one(state, planned, name) for name in names] if planned else []
+        shown.append(_by_line(planned, several) if planned else {})
+    return _changed_lines(statement, names, *shown)
+
+
+ShownLines = dict[str, tuple[str, int, tuple[int | None, ...]]]
+"""By line its label, its depth and what it shows of each company."""
+
+
+def _changed_lines(
+    statement: str, companies: Sequence[str], was: ShownLines, now: ShownLines
+) -> list[FigureChange]:
+    none = (None,) * len(companies)
     figure_changes = []
     for line in [*now, *(line for line in was if line not in now)]:
         label, depth, new = now.get(line) or (*was[line][:2], none)
         old = was[line][2] if line in was else none
         figure_changes += [
-            FigureChange(statement, line, label, depth, sums.companies[i], old[i], new[i])
-            for i in range(len(sums.companies))
+            FigureChange(statement, line, label, depth, company, old[i], new[i])
+            for i, company in enumerate(companies)
             if (old[i] or 0) != (new[i] or 0)
         ]
     return figure_changes
@@ -256,6 +282,19 @@ def touched_statements(before: State, after: State) -> list[Statement]:
 def touched_hierarchies(before: State, after: State) -> list[Hierarchy]:
     rows = {row.hierarchy: row for state in (before, after) for row in state.rows(Hierarchy)}
     return [row for name, row in sorted(rows.items()) if tree(before, name) is not tree(after, name)]
+
+
+def seen_in_second_charts(before: State, after: State) -> Mapping[str, list[Company]]:
+    """By chart the companies that both states see in it and that post on another; by id."""
+    by_chart: dict[str, list[Company]] = {}
+    for row in sorted(after.rows(Company), key=lambda row: row.company):
+        known = before.get(Company, row.company)
+        if known is None or known.chart != row.chart:
+            continue
+        for chart in charts_of(after, row)[1:]:
+            if is_seen_in(before, known, chart):
+                by_chart.setdefault(chart, []).append(row)
+    return by_chart
 
 
 def companies_by_chart(state: State) -> Mapping[str, list[Company]]:

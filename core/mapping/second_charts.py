@@ -64,6 +64,14 @@ def second_chart_plan(state: State, chart: str, second: str) -> MapPlan | None:
     return MapPlan("", own, False, rows_by_account(state, own, rows))
 
 
+def maps_alike(before: State, after: State, chart: str, second: str) -> bool:
+    """Whether two states send every account of a chart to the same one of a second chart."""
+    plans = [second_chart_plan(state, chart, second) for state in (before, after)]
+    if plans[0] is None or plans[1] is None:
+        return plans[0] is plans[1]
+    return plans[0].shared == plans[1].shared and plans[0].rows == plans[1].rows
+
+
 class AccountWay(NamedTuple):
     """Where an own account goes; `target` is empty where no row fits."""
 

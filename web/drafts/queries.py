@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from functools import partial
 from typing import NamedTuple
 
@@ -36,15 +36,18 @@ from core.drafts.moves import (
     group_moves,
     hierarchy_causes,
     hierarchy_moves,
+    second_chart_moves,
+    seen_in_second_charts,
     statement_causes,
     statement_moves,
     touched_hierarchies,
     touched_statements,
 )
 from core.faults import WrongCall
+from core.mapping.second_charts import maps_alike
 from core.money import digits_of
 from core.statements.figures import Figures, without_amounts
-from core.statements.plans import Plan, natural_list
+from core.statements.plans import Plan, natural_list, plan
 from web.group.queries import GroupFigures, group_statement
 from web.journals.books import books_for
 from web.statements.queries import worked_out
@@ -119,8 +122,30 @@ def moved(
                 rows_of("hierarchy", h.hierarchy, h.name).extend(
                     hierarchy_moves(before, after, h.hierarchy, sums)
                 )
+    for s, names in _in_second_charts(before, after, only):
+        changes = second_chart_moves(before, after, s.statement, names, partial(_one_company, at))
+        rows_of("statement", s.statement, s.name).extend(changes)
     moving = [tree for tree in by_key.values() if tree.rows]
     return moving if only is not None else [*moving, *_groups(before, after, at)]
+
+
+def _in_second_charts(
+    before: State, after: State, only: frozenset[str] | None
+) -> Iterator[tuple[Statement, list[str]]]:
+    """Statements with the companies that are seen in their chart through a mapping, where the lines or the
+    mapping may differ."""
+    rows = {row.statement: row for state in (before, after) for row in state.rows(Statement)}
+    touched = {row.statement for row in touched_statements(before, after)}
+    by_chart = seen_in_second_charts(before, after)
+    for name, row in sorted(rows.items()):
+        companies = [
+            company.company
+            for company in by_chart.get(row.chart, ())
+            if (only is None or company.company in only)
+            and (name in touched or not maps_alike(before, after, company.chart, row.chart))
+        ]
+        if companies:
+            yield row, companies
 
 
 def _by_digits(rows: list[Company], only: frozenset[str] | None) -> dict[int, list[Company]]:
@@ -214,6 +239,12 @@ def causes_of(
     if not sums.companies:
         return []
     moved_line = FigureChange(of, line, "", 0, company, None, None)
+    if kind == "statement" and (planned := plan(after, of)) and planned.statement.chart != row.chart:
+        sides = [
+            (known, _one_company(at, state, known, company).amounts) if (known := plan(state, of)) else None
+            for state in (before, after)
+        ]
+        return account_causes(sides[0], sides[1], line)
     if kind == "statement":
         return statement_causes(before, after, moved_line, sums, partial(_one_company, at))
     return hierarchy_causes(before, after, moved_line, sums)
