@@ -6,12 +6,16 @@ import csv
 import html
 import io
 import re
+from decimal import Decimal
+from itertools import product
 from urllib.parse import urlencode
 
 from openpyxl import load_workbook
 
 from core.definitions.tables import Statement, StatementLine
+from core.money import show_amount
 from tests.base import PineTest, bring, client_of, person, run, tables, world
+from web.definitions.snapshot import current
 
 ROW = re.compile(r"<tr[^>]*>.*?</tr>", re.S)
 CELL = re.compile(r'<td class="num[^"]*"[^>]*>(?:<a[^>]*href="([^"]*)"[^>]*>)?([^<]*)')
@@ -35,7 +39,7 @@ beta,B3,2,,20-4010-1,,33.33,,
 """
 
 
-class GroupAcross(PineTest):
+class AcrossWorld(PineTest):
     def setUp(self) -> None:
         super().setUp()
         content = world()
@@ -55,6 +59,8 @@ class GroupAcross(PineTest):
         rows = [CELL.findall(row) for row in ROW.findall(page)]
         return [row for row in rows if row]
 
+
+class GroupAcross(AcrossWorld):
     def test_each_column_is_as_if_asked_for_alone(self) -> None:
         for statement, step, asked in (
             ("inc", "months", [(f"--period={p}", f"--from-period={p}") for p in (1, 2, 3, 4)]),
@@ -83,3 +89,75 @@ class GroupAcross(PineTest):
         march = html.unescape(self.client.get(sales[2][0]).content.decode())
         self.assertIn("90.10", march)
         self.assertIn("323.43", html.unescape(self.client.get(sales[4][0]).content.decode()))
+
+
+class GroupMatrix(AcrossWorld):
+    def page(self, **query: str | int) -> str:
+        given = urlencode({"statement": "st", "year": 2026, "period": 4, "unit": "exact", **query})
+        reply = self.client.get(f"/group/g/matrix/?{given}")
+        self.assertEqual(reply.status_code, 200)
+        return html.unescape(reply.content.decode())
+
+    def test_every_line_by_every_two_axes_comes_to_its_figure_and_opens(self) -> None:
+        axes = ("accounts", "columns", "months", "quarters", "years")
+        for statement in ("inc", "st"):
+            out = run("statement", statement, "--group=g", "--year=2026", "--period=4")[1]
+            figures = {row["line"]: row["amount"] for row in csv.DictReader(io.StringIO(out))}
+            kinds = {row.line: row.kind for row in current().state.part(StatementLine, statement).values()}
+            for line, kind in kinds.items():
+                for down, across in product(axes, axes):
+                    page = self.page(statement=statement, line=line, down=down, across=across)
+                    same = down == across or not {down, across} & {"accounts", "columns"}
+                    with self.subTest(statement=statement, line=line, down=down, across=across):
+                        if kind not in ("accounts", "heading"):
+                            continue
+                        if same:
+                            self.assertIn("What stands down stands across too: choose another.", page)
+                            continue
+                        amount = show_amount(round(Decimal(figures[line]) * 100), 2)
+                        proof = (
+                            f'Rows and columns come to the figure of the line: <b class="code">{amount}</b>'
+                        )
+                        self.assertIn(proof, " ".join(page.split()))
+                        self._opens(page)
+
+    def _opens(self, page: str) -> None:
+        """Each cell opens to what it shows."""
+        body = page[page.index("<tbody>") : page.index("</tbody>")]
+        for address, amount in CELL.findall(body):
+            if address:
+                opened = html.unescape(self.client.get(address).content.decode())
+                self.assertIn(f'<span class="code">{amount}</span></h2>', opened, address)
+
+    def test_what_cannot_be_told_says_so(self) -> None:
+        for query, why in (
+            ({"statement": "inc", "line": "part", "down": "accounts"}, "Sales, accounts"),
+            ({"year": 1999}, "There is no such statement or period: choose another."),
+            ({"line": "none", "across": "colours"}, "Rows and columns come"),
+        ):
+            with self.subTest(query):
+                self.assertIn(why, self.page(**query))
+
+
+class GroupColumnSets(AcrossWorld):
+    def test_columns_are_worked_out_of_others_and_kept_with_them(self) -> None:
+        at = "/group/g/?statement=inc&year=2026&period=4"
+        rows = self.shown("inc", columns="Rest = [Group] - [Alpha]; Half = [1] / 2", **{"in": "whole"})
+        self.assertEqual(
+            [[text for _, text in row[3:]] for row in rows[:2]], [["323", "33", "145"], ["20", "0", "10"]]
+        )
+        page = self.client.get(f"{at}&columns=Rest = [Grp]").content.decode()
+        self.assertIn("There is no column Grp; there are Alpha, Beta, Eliminate, Group.", page)
+        given = {"name": "Later", "chart": "c", "periods": "quarters", "columns": "More = [2] - [1]"}
+        reply = self.client.post("/statements/columns/keep/", given, headers={"HX-Request": "true"})
+        self.assertEqual(reply.status_code, 200, reply.content)
+        bring({"column_sets": "column_set,name,chart,by\nsites,By site,c,site\n"})
+        page = html.unescape(self.client.get(at).content.decode())
+        self.assertNotIn("By site", page)
+        (there,) = re.findall(r'href="([^"]+)"[^>]*>Later<', page)
+        query = there.removeprefix("?")
+        book = load_workbook(io.BytesIO(self.client.get(f"/group/g/workbook/?{query}").content))
+        self.assertEqual(
+            [cell.value for cell in book.worksheets[0][3] if cell.value][-2:], ["total", "More = [2] - [1]"]
+        )
+        self.assertIn("More", self.client.get(f"/group/g/{there}").content.decode())

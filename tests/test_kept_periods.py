@@ -146,7 +146,7 @@ class Kept(PineTest):
         for row in before[3:]:
             if row[:1] == ["Assets"]:
                 self.assertAlmostEqual(sum(row[1:-1]), row[-1], 2)
-        page = self.group.get("/group/g/kept/?statement=st&year=2026&period=2&columns=all").content.decode()
+        page = self.group.get("/group/g/kept/?statement=st&year=2026&period=2&show=all").content.decode()
         heads = re.findall(r'<th scope="col" class="num[^"]*">([^<]*)</th>', page)
         self.assertEqual(heads, before[2][1:])
         (assets,) = re.findall(r'<tr [^>]*data-row="assets".*?</tr>', page, re.S)

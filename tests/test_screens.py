@@ -96,6 +96,7 @@ PAGES = {
     "group/<str:group>/members/": "Both",
     "group/<str:group>/steps/": "Both",
     "group/<str:group>/rates/": "Both",
+    "group/<str:group>/matrix/": "Both",
     "group/<str:group>/equity/": "Both",
     "group/<str:group>/sides/": "Both",
     "group/<str:group>/period-end/": "Both",

@@ -7,7 +7,7 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
 from core.consolidation.position import Consolidation
-from core.definitions.tables import Group
+from core.definitions.tables import ColumnSet, Group
 from core.group.membership import MemberCompany, membership
 
 ADJUSTING, OWNERSHIP, ELIMINATIONS, GROUP = "+adjusting", "+ownership", "+eliminations", "+group"
@@ -65,3 +65,10 @@ def column_title(group: Consolidation, column: str, names: Mapping[str, str]) ->
         row = group.state.get(Group, column[1:])
         return row.name if row else column[1:]
     return FIXED_TITLES.get(column) or names.get(column, column)
+
+
+def group_can_have(columns: ColumnSet) -> bool:
+    """Whether a set of columns goes with a group: its figures come by account, not by codes, from books and
+    not from budgets, and its companies are its own columns."""
+    of_companies = columns.by or columns.budget or columns.forecast or columns.companies or columns.part_of
+    return not of_companies and columns.within == "nothing"

@@ -12,13 +12,13 @@ from core.books.periods import calendar_index, ordinal
 from core.consolidation.position import Consolidation
 from core.definitions.state import State
 from core.definitions.tables import GroupMember, OwnershipChange, Rate
+from core.group.ownership import days_of_change, stakes
 from core.group.periods import group_periods
 from core.group.rates import rate_table
 from core.group_figures.columns import ADJUSTING, OWNERSHIP, column_plan, column_title
 from core.group_figures.equity_movement import CAUSES, RESULT_ROW, equity_movement
 from core.group_figures.makeup import Span, own_amounts, period_amounts
 from core.group_figures.rate_history import rate_history
-from core.group_figures.stakes import days_of_change, stakes
 from core.group_figures.step_matrix import differences, step_entries, step_rows
 from core.group_figures.sum_up import consolidate
 from core.tests import test_consolidation

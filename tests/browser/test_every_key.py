@@ -109,6 +109,7 @@ SCREENS = (
     Screen("Beside", "/statements/bs/beside/?company=nurseries&year=2026&period=9&with=is"),
     Screen("Group", "/group/fernhollow/"),
     Screen("Group", SKOVLUND, "payables", "Enter", "#proof button:has-text('Skovlund Seed')", True),
+    Screen("Matrix", "/group/fernhollow/matrix/?statement=is&down=columns&across=quarters"),
     Screen("Ownership", "/group/fernhollow/members/"),
     Screen("Ownership", "/group/fernhollow/members/?on=2026-05-01"),
     Screen("Steps", "/group/fernhollow/steps/"),

@@ -19,6 +19,7 @@ from core.statements.printing import PrintedLine, printed
 from web.group import queries
 from web.group.addresses import GroupAddress
 from web.shell.table_rows import Cell, TableRow, addresses, indent, table_rows
+from web.statements.formula_cells import WORKED_OUT, formula_cells
 from web.statements.queries import StatementFigures
 from web.statements.rows import WITHOUT_FIGURE
 
@@ -73,7 +74,8 @@ class AcrossTable:
     def heads(self) -> list[tuple[str, str]]:
         """(title, css) of the columns."""
         last = len(self.found.columns) - 1
-        return [(title, self._css(i, last)) for i, title in enumerate(self.found.columns)]
+        titles = [(title, self._css(i, last)) for i, title in enumerate(self.found.columns)]
+        return [*titles, *((one.title, WORKED_OUT) for one in self.found.formulas)]
 
     def _css(self, column: int, last: int) -> str:
         return "num total stays-end" if column == last else "num"
@@ -114,6 +116,10 @@ class AcrossTable:
                 in_proof=True,
                 title="" if value is None else show_amount(value, digits),
             )
+        yield from formula_cells(self.found, figure, self._written, has_figures=not is_head)
+
+    def _written(self, value: int) -> str:
+        return show_whole(value, self.found.digits, UNITS[self.unit])
 
     def _alone(self, column: int) -> GroupAddress:
         """What one column shows, asked for by itself; the total is all of them."""

@@ -38,6 +38,8 @@ class GroupAddress:
     compared: str = ""
     across: str = ""
     """months, quarters or years side by side; empty: companies and steps"""
+    formulas: str = ""
+    """columns worked out of those"""
 
     @property
     def than(self) -> tuple[int, int] | None:
@@ -79,6 +81,7 @@ class GroupAddress:
             "in": self.unit,
             "than": self.compared,
             "periods": self.across,
+            "columns": self.formulas,
         }
         return urlencode({name: value for name, value in values.items() if value not in (None, "")})
 
@@ -115,6 +118,7 @@ def group_address(request: PineRequest, state: State, group: str) -> GroupAddres
         unit if unit in UNITS else "",
         asked.text(request.GET, "than", 20),
         periods if (periods := asked.text(request.GET, "periods", 10)) in STEPS else "",
+        asked.text(request.GET, "columns", 400),
     )
 
 

@@ -8,8 +8,7 @@ from typing import NamedTuple
 
 from core.definitions.state import State
 from core.definitions.tables import Company, Group, GroupMember
-from core.group.ownership import held_by
-from core.group_figures.stakes import is_link_in
+from core.group.ownership import held_by, is_link_in
 
 WIDTH, WIDEST, NARROWEST, BOX_H, GAP, LEVEL = 786, 168, 96, 58, 8, 94
 

@@ -35,6 +35,7 @@ from web.group import queries
 from web.group.addresses import GroupAddress
 from web.group.statement import company_names, known_figures
 from web.people.rights import SIGNED_IN, needs
+from web.shell.asked import text
 from web.statements.addresses import drill, drill_from
 
 STEP_TITLES = {
@@ -79,6 +80,12 @@ class OpenedFigure:
     found: queries.GroupFigures
     figure: Figure
     targets: frozenset[int]
+    only: str = ""
+    """the one account that it is narrowed to; empty: all of the line"""
+
+    @property
+    def query(self) -> str:
+        return f"{self.at.query}&{urlencode({'only': self.only})}" if self.only else self.at.query
 
     @property
     def direction(self) -> int:
@@ -104,8 +111,24 @@ class OpenedFigure:
             column = plan.column(step, name)
             sums[column] = sums.get(column, 0) + self.sum(entries.items())
         parts = [Part(column_title(self.found.group, c, names), c, v) for c, v in sums.items() if v]
-        eliminated = self.figure.shown[-2]
+        eliminated = sum(row[-1] for row in self.eliminated())
         return [*parts, Part("Eliminate", ELIMINATIONS, eliminated)] if eliminated else parts
+
+    def eliminated(self) -> list[tuple[str, str, str, int]]:
+        """(account, company, partner, amount) of what eliminations changed, shown as the line is; then what
+        they left apart."""
+        accounts, names = self.found.group.books.accounts, company_names(self.state)
+        rows = [
+            (accounts.name(target), names[company], names.get(partner, ""), -amount)
+            for (company, partner, target), amount in sorted(self.found.consolidated.taken.items())
+            if target in self.targets and amount
+        ]
+        rows += [
+            (accounts.name(target), "Difference", "", amount)
+            for target, amount in sorted(self.found.consolidated.posted.items())
+            if target in self.targets and amount
+        ]
+        return [(*row[:3], self.direction * row[3]) for row in rows]
 
     def sets_of(self, column: str) -> list[Part]:
         """What each company (or set of adjusting books) of a column brings."""
@@ -152,7 +175,7 @@ class OpenedFigure:
                     rate,
                     row.amount,
                     row.translated,
-                    f"{opens}?{self.at.query}&{urlencode({'target': account})}",
+                    f"{opens}?{self.query}&{urlencode({'target': account})}",
                     f"{link}?{lines}" if link else "",
                 )
             )
@@ -186,7 +209,10 @@ def opened_figure(request: PineRequest, state: State, group: str, line: str) -> 
     if any(entry.row.kind == "result" for entry in plan.lines[start:end]):
         accounts = found.group.books.accounts
         targets |= {i for i in range(accounts.size) if accounts.is_result(i)}
-    return OpenedFigure(state, at, found, found.statement.figures.lines[start], frozenset(targets))
+    only = text(request.GET, "only", 60)
+    if only:
+        targets &= {found.group.books.accounts.place.get(only, -1)}
+    return OpenedFigure(state, at, found, found.statement.figures.lines[start], frozenset(targets), only)
 
 
 @needs(SIGNED_IN)
@@ -200,15 +226,18 @@ def cell(request: PineRequest, state: State, group: str, line: str, column: str)
         "line": opened.figure.line.row,
         "column": column_title(found.group, column, names),
         "digits": found.statement.digits,
-        "query": opened.at.query,
+        "query": opened.query,
+        "only": opened.only,
         "row": opened.figure.line.row,
         "remarks_at": opened.at.remarks,
         "is_formula": opened.figure.line.row.kind == "formula",
     }
     if column == GROUP:
-        context |= {"parts": opened.columns(), "shown": opened.figure.shown[-1]}
+        context["parts"] = opened.columns()
+        context |= {} if opened.only else {"shown": opened.figure.shown[-1]}
     elif column == ELIMINATIONS:
-        context |= {"eliminated": _eliminated(opened, names), "shown": opened.figure.shown[-2]}
+        eliminated = opened.eliminated()
+        context |= {"eliminated": eliminated, "shown": sum(row[-1] for row in eliminated)}
     elif column == OWNERSHIP:
         context["steps"] = opened.steps_of()
     elif column == ADJUSTING or (column.startswith(SUBGROUP) and column[1:] not in opened.at.opened):
@@ -241,23 +270,6 @@ def adjusting(opened: OpenedFigure, state: State, company: Company) -> dict[str,
     rows = [row for row in state.rows(Company) if row.adjusts == company.company]
     addresses = [(row, f"{reverse('journal-new', args=[row.company])}?{query}") for row in rows]
     return {"adjusted": company if not company.adjusts else None, "adjusting": addresses}
-
-
-def _eliminated(opened: OpenedFigure, names: dict[str, str]) -> list[tuple[str, str, str, int]]:
-    """(account, company, partner, amount) of what eliminations changed, shown as the line is; then what they
-    left apart."""
-    accounts, consolidated = opened.found.group.books.accounts, opened.found.consolidated
-    rows = [
-        (accounts.name(target), names[company], names.get(partner, ""), -amount)
-        for (company, partner, target), amount in sorted(consolidated.taken.items())
-        if target in opened.targets and amount
-    ]
-    rows += [
-        (accounts.name(target), "Difference", "", amount)
-        for target, amount in sorted(consolidated.posted.items())
-        if target in opened.targets and amount
-    ]
-    return [(*row[:3], opened.direction * row[3]) for row in rows]
 
 
 @needs(SIGNED_IN)

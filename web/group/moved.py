@@ -254,7 +254,7 @@ def kept_period(request: PineRequest, state: State, group: str) -> HttpResponse:
         or _by_name(now) != _by_name(then)
         or (statement is not None and _is_laid_out_anew(stages[0].state, state, statement)),
     }
-    if request.GET.get("columns") == "all":
+    if request.GET.get("show") == "all":
         context |= _columns_kept(state, row, statement, at.group)
     return render(request, "group/kept.html", context)
 

@@ -18,6 +18,8 @@ from core.statements.printing import PrintedLine, printed
 from web.group.addresses import GroupAddress
 from web.group.queries import GroupFigures
 from web.shell.table_rows import Cell, TableRow, addresses, indent, table_rows
+from web.statements.formula_cells import WORKED_OUT, formula_cells
+from web.statements.queries import StatementFigures
 
 WITHOUT_FIGURE = ("text", "gap")
 COMPARED = ("then", "change", "percent")
@@ -49,6 +51,8 @@ class ConsolidatedTable:
     then_title: str = ""
     noted: Mapping[str, str] = field(default_factory=dict)
     """numbers of notes by line"""
+    titled: StatementFigures | None = None
+    """the same statement with its columns as they are called, and those worked out of them"""
 
     @cached_property
     def unit(self) -> str:
@@ -83,6 +87,8 @@ class ConsolidatedTable:
             subgroup = columns[i][1:] if columns[i].startswith(SUBGROUP) else ""
             css = "num total stays-end" if columns[i] == GROUP and self.then is None else "num"
             yield ColumnHead(columns[i], title, name, css, subgroup)
+        if self.titled:
+            yield from (ColumnHead("", one.title, one.text, WORKED_OUT) for one in self.titled.formulas)
         if self.then is not None:
             names = (self.then_title, "Change", "%")
             told = (
@@ -134,8 +140,13 @@ class ConsolidatedTable:
                 in_proof=True,
                 title="" if value is None or ratio else show_amount(value, digits),
             )
+        if self.titled:
+            yield from formula_cells(self.titled, figure, self._written, has_figures=True)
         if self.then is not None:
             yield from self._compared(figure, self.then.get(line.line), ratio)
+
+    def _written(self, value: int) -> str:
+        return show_whole(value, self.found.statement.digits, UNITS[self.unit])
 
     def _compared(self, figure: Figure, then: Figure | None, ratio: bool) -> Iterator[Cell]:
         digits = self.found.statement.digits

@@ -12,12 +12,12 @@ from core.analysis.period_columns import STEPS
 from core.codes.lists import list_index
 from core.consolidation.eliminate import Disagreement
 from core.definitions.state import State
-from core.definitions.tables import Company, Elimination, Group, GroupMember
+from core.definitions.tables import ColumnSet, Company, Elimination, Group, GroupMember
 from core.faults import WrongCall
 from core.group.mapping import map_plan
 from core.group.membership import membership
 from core.group.rates import RateMissing
-from core.group_figures.columns import column_title
+from core.group_figures.columns import column_title, group_can_have
 from core.keeping.notes import SAYS, noted
 from core.mapping.arrangements import arranged_otherwise, of_member
 from core.money import digits_of, show_amount
@@ -48,10 +48,6 @@ def group(request: PineRequest, state: State, group: str) -> HttpResponse:
     names = company_names(state)
     notes = at.remarks.notes(found.statement.plan) if found and at.remarks else []
     compared = _compared(request, state, at)
-    table = ConsolidatedTable(at, found, names, *compared, noted=numbers_of(notes)) if found else None
-    across, step = None, step_asked(at)
-    if table and step and (by_periods := across_periods(state, at, step)):
-        across = AcrossTable(at, by_periods, table.unit, numbers_of(notes))
     return render(
         request,
         "group/group.html",
@@ -63,11 +59,8 @@ def group(request: PineRequest, state: State, group: str) -> HttpResponse:
             "found": found,
             "notes": notes,
             "remarks_at": at.remarks,
-            "table": table,
-            "across": across,
             "steps": STEPS,
-            "rows": "" if across else table.rows() if table else "",
-            "roundings": table.roundings() if table and not across else (),
+            "column_sets": _column_sets(state, at),
             "names": names,
             "subgroups": _subgroups(state, at),
             "then_keys": COMPARED,
@@ -80,9 +73,57 @@ def group(request: PineRequest, state: State, group: str) -> HttpResponse:
             "periods": [at.calendar.of_year(year) for year in reversed(at.calendar.years())],
             "groups": list(state.rows(Group)),
             **_arranged(state, at),
+            **(_tables(state, at, found, compared, numbers_of(notes)) if found else {}),
             **(_proof(state, at.group, found) if found else {}),
         },
     )
+
+
+def _tables(
+    state: State,
+    at: GroupAddress,
+    found: queries.GroupFigures,
+    compared: tuple[dict[str, Figure] | None, str],
+    noted: dict[str, str],
+) -> dict[str, Any]:
+    """The statement as a table of companies and steps, or of periods, with columns worked out of these."""
+    titled, wrong = _with_formulas(at, shown_columns_of(state, at, found))
+    table = ConsolidatedTable(at, found, company_names(state), *compared, noted=noted, titled=titled)
+    across = AcrossTable(at, titled, table.unit, noted) if titled.across else None
+    return {
+        "table": table,
+        "across": across,
+        "titles": titled.columns,
+        "columns_wrong": wrong,
+        "rows": "" if across else table.rows(),
+        "roundings": () if across else table.roundings(),
+    }
+
+
+def _with_formulas(at: GroupAddress, figures: StatementFigures) -> tuple[StatementFigures, str]:
+    """With the columns that are worked out of these; without them, and why, where they can't be read."""
+    try:
+        return figures.with_formulas(at.formulas), ""
+    except WrongCall as wrong:
+        return figures, wrong.faults[0].what
+
+
+def _column_sets(state: State, at: GroupAddress) -> list[tuple[str, str]]:
+    """(name, address) of kept sets of columns that a group can have: periods, another period beside it,
+    columns worked out of these. Its figures come by account, not by codes, and it has no budget."""
+    plain = replace(
+        at, across="", compared="", formulas="", first=None if at.first == at.period else at.first
+    )
+    sets = []
+    for row in sorted(state.rows(ColumnSet), key=lambda row: row.name):
+        if row.chart != at.group.chart or not group_can_have(row):
+            continue
+        periods = "" if row.periods == "none" else row.periods
+        beside = "" if row.beside == "nothing" else row.beside
+        shown = replace(plain, across=periods, compared="" if periods else beside, formulas=row.formulas)
+        shown = replace(shown, first=None) if periods else shown
+        sets.append((row.name, shown.query))
+    return sets
 
 
 def figures_at(state: State, at: GroupAddress) -> queries.GroupFigures | None:
@@ -204,7 +245,7 @@ def workbook(request: PineRequest, state: State, group: str) -> HttpResponse:
     found = figures_at(state, at)
     if found is None or at.statement is None:
         raise Http404
-    statement = shown_columns_of(state, at, found)
+    statement = shown_columns_of(state, at, found).with_formulas(at.formulas)
     heading = f"{at.statement.name}, {at.group.name}, consolidated"
     made_from = MadeFrom.of_request(request).rows(statement, ("Group", f"{at.group.group} {at.group.name}"))
     notes = [note.sentence() for note in at.remarks.notes(found.statement.plan)] if at.remarks else []

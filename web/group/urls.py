@@ -1,4 +1,16 @@
-from web.group import equity, figure, mapping, moved, period_end, rates, sides, statement, steps, views
+from web.group import (
+    equity,
+    figure,
+    mapping,
+    matrix,
+    moved,
+    period_end,
+    rates,
+    sides,
+    statement,
+    steps,
+    views,
+)
 from web.people.rights import route
 
 urlpatterns = [
@@ -18,6 +30,7 @@ urlpatterns = [
     route("<str:group>/kept/", moved.kept_period, "group-kept"),
     route("<str:group>/kept/workbook/", moved.kept_workbook, "group-kept-workbook"),
     route("<str:group>/kept/causes/", moved.causes, "group-causes"),
+    route("<str:group>/matrix/", matrix.matrix, "group-matrix"),
     route("<str:group>/equity/", equity.equity, "group-equity"),
     route("<str:group>/workbook/", statement.workbook, "group-workbook"),
     route("<str:group>/cell/<str:line>/<str:column>/", figure.cell, "group-cell"),

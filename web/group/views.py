@@ -11,7 +11,7 @@ from django.urls import reverse
 from core.definitions.state import State
 from core.definitions.tables import Company, Group
 from core.group.membership import membership
-from core.group_figures.stakes import days_of_change, stakes
+from core.group.ownership import days_of_change, stakes
 from web.definitions.viewing import PineRequest
 from web.group import chartdrawing
 from web.group.addresses import group_address

@@ -10,13 +10,14 @@ from django.utils.html import format_html
 from django.utils.safestring import SafeString
 
 from core.analysis.column_sums import TOTAL
-from core.analysis.variances import CHANGE, COLUMNS, VARIANCE, FormulaColumn, PerCents, in_tenths, per_cent
+from core.analysis.variances import CHANGE, COLUMNS, VARIANCE, PerCents, in_tenths, per_cent
 from core.money import UNITS, show_amount, show_quantity, show_whole
 from core.statements.figures import Figure
 from core.statements.line_parts import CREDIT
 from core.statements.printing import PrintedLine, printed
 from web.shell.table_rows import Cell, TableRow, indent, table_rows
 from web.statements.figure_address import FigureAddress
+from web.statements.formula_cells import formula_cells
 from web.statements.queries import StatementFigures
 from web.statements.rows import WITHOUT_FIGURE
 from web.statements.trend_drawing import trend
@@ -180,14 +181,12 @@ class FigureTable:
             for one in self._per_cents.get(i, ()):
                 says = printed_line.has_figures and not figure.is_ratio and figure.seen(i) is not None
                 yield Cell(in_tenths(per_cent(self.found.figures, figure, one)) if says else "", "per-cent")
-        for column, value in zip(self.found.formulas, self.found.worked_out(figure), strict=True):
-            yield self._worked_out(figure, column, value) if printed_line.has_figures else Cell()
-
-    def _worked_out(self, figure: Figure, one: FormulaColumn, value: int | None) -> Cell:
-        digits = self.found.digits
-        if one.formula.is_ratio:
-            return Cell("" if value is None else show_amount(value, digits), "num worked-out")
-        return Cell("" if value is None else self.written(value, figure), "num worked-out")
+        yield from formula_cells(
+            self.found,
+            figure,
+            lambda value: self.written(value, figure),
+            has_figures=printed_line.has_figures,
+        )
 
     def _cell(self, figure: Figure, column: int) -> Cell:
         value = figure.seen(column)
