@@ -106,6 +106,16 @@ class EveryRoute(RightsTest):
                             wrong.append((str(held), scope, address, status))
         self.assertEqual(wrong, [])
 
+    def test_no_page_breaks_for_who_has_rights_over_little(self) -> None:
+        """Reached or refused, each address has an answer."""
+        for held, over in ((Right.DEFINE, ("alpha", "", "")), (Right.SEE, ("", "", "g"))):
+            client = client_of(self.granted(f"{held}-some", over, held))
+            client.raise_request_exception = False
+            statuses = {address: client.get(filled(address)).status_code for address, _ in routes()}
+            broken = [address for address, status in statuses.items() if status >= 500]
+            with self.subTest(held=held, over=over):
+                self.assertEqual(broken, [])
+
     def test_nobody_without_a_grant_sees_anything(self) -> None:
         client = client_of(person("nobody", "company"))
         for address, view in routes():

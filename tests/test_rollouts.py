@@ -253,6 +253,13 @@ class Running(PineTest):
         self.make(ours=ours, fingerprint=mark)
         self.assertTrue(current().state.require(CompanyAccount, "beta", "1010").enabled)
         self.assertIn("Rolled out To the south to 2 companies", self.page("/rollouts/"))
+        registers = " ".join(self.page("/registers/").split())
+        for there in ("season", "Add statement", "Dimensions"):
+            self.assertIn(there, registers)
+        for absent in ("Add chart", "Add overlay", "Delta"):
+            self.assertNotIn(absent, registers)
+        self.assertEqual(self.client.get("/table/rates/out/csv/").status_code, 404)
+        self.assertNotIn("delta", self.client.get("/table/companies/out/csv/").content.decode())
         self.client = client_of(person("otto", "company", ("delta",)))
         self.assertEqual(self.client.get(OF).status_code, 404)
         self.assertEqual(self.client.get("/rollouts/").status_code, 403)

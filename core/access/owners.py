@@ -78,6 +78,13 @@ ROOTS = frozenset({"companies", "charts", "groups", "code_lists", "structures", 
 """Tables whose new rows begin something of their own: they belong to nobody yet."""
 
 
+def may_begin(access: Access, table: str) -> bool:
+    """Whether a new row of a table can be somebody's to add: what belongs to nobody yet needs the right over
+    everything."""
+    is_nobodys = table in ROOTS or table == "overlays"
+    return Right.DEFINE in access.everywhere or (not is_nobodys and access.may_anywhere(Right.DEFINE))
+
+
 def owners_of(state: State, table: str, name: str) -> Owners:
     """What a thing belongs to, by the table that holds it and its id; everything where nothing uses it."""
     return OWNERS[table](state, name) or NOBODY

@@ -15,6 +15,8 @@ from django.http import Http404
 from django.urls import reverse
 from django.utils.safestring import SafeString
 
+from core.access.owners import may_begin, owners_of_row
+from core.access.rights import Right
 from core.definitions.state import State
 from core.definitions.tables import Column
 from core.drafts.replaying import tells
@@ -48,7 +50,7 @@ def asked(request: PineRequest, state: State, name: str) -> tuple[Sheet, dict[st
     given = {part: request.GET.get(part, "") for part in sheet.given}
     person: Any = request.user
     if not all(sees(person, state, part, name) for part, name in given.items()) or (
-        not given and not _kind_of(sheet) and not sees_everything(person, state)
+        not given and not (sheet.register or _kind_of(sheet)) and not sees_everything(person, state)
     ):
         raise Http404
     return sheet, given
@@ -64,7 +66,11 @@ def rows_known(request: PineRequest, state: State, sheet: Sheet, given: Given) -
     rows, person = rows_of(state, sheet, given), request.user
     if sheet.given or sees_everything(person, state):
         return rows
-    return [row for row in rows if sees(person, state, _kind_of(sheet), row[0])]
+    if kind := _kind_of(sheet):
+        return [row for row in rows if sees(person, state, kind, row[0])]
+    access = person.access(state)
+    owners = ((row, owners_of_row(state, sheet.table, row)) for row in rows)
+    return [row for row, own in owners if any(access.may(Right.SEE, owner) for owner in own)]
 
 
 def row_known(request: PineRequest, state: State, sheet: Sheet, given: Given, key: str) -> Any:
@@ -83,6 +89,7 @@ class SheetRows:
     total: int
     next: int | None
     may_change: bool
+    may_add: bool
     extra: tuple[tuple[str, bool], ...] = ()
     sort: str = ""
 
@@ -175,9 +182,16 @@ def stretch(
         len(rows),
         stop if stop < len(rows) else None,
         changeable,
+        changeable
+        and sheet.adds
+        and (bool(sheet.given) or may_begin(request.user.access(state), sheet.table)),
         numbered,
         sort,
     )
+
+
+def _may_add(request: PineRequest, state: State, sheet: Sheet) -> bool:
+    return bool(sheet.given) or may_begin(request.user.access(state), sheet.table)
 
 
 NONE = Cell("—", "soft")
