@@ -143,6 +143,21 @@ def _drafted(request: PineRequest, sheet: Sheet) -> set[Any]:
     return {key for (table, key), edit in edits if table == sheet.table and tells(edit)}
 
 
+def _in_order(
+    request: PineRequest,
+    state: State,
+    sheet: Sheet,
+    given: Given,
+    among: Iterable[Any] | None,
+    sort: str,
+) -> list[Any]:
+    """The rows of a sheet, or some of them, as they stand or sorted by a column."""
+    rows = rows_known(request, state, sheet, given) if among is None else rows_of(state, sheet, given, among)
+    if not sort:
+        return rows
+    return in_order_of(state, sheet, given, rows, sort.removeprefix("-"), sort.startswith("-"))
+
+
 def stretch(
     request: PineRequest,
     state: State,
@@ -156,9 +171,7 @@ def stretch(
     """A stretch of a sheet. `extra` are further columns that only show: title → row key → HTML or text."""
     changeable = may_change(request)
     sort = _sort_asked(request, sheet)
-    rows = rows_known(request, state, sheet, given) if among is None else rows_of(state, sheet, given, among)
-    if sort:
-        rows = in_order_of(state, sheet, given, rows, sort.removeprefix("-"), sort.startswith("-"))
+    rows = _in_order(request, state, sheet, given, among, sort)
     wanted = sheet.missing(state, given) if changeable else []
     drafted = _drafted(request, sheet)
     part = rows[start : start + CHUNK]
