@@ -472,7 +472,7 @@ def main() -> int:
         return 0
     bench_group(report, lines)
     bench_large_group(report.add, best)
-    bench_figures(report.add, best)
+    bench_figures(report.add, best, small=scale > 1)
     bench_days(report)
     bench_pack(report)
     bench_codes(report)

@@ -51,7 +51,7 @@ def _state() -> State:
 class LargeCompany:
     """Random balances over a year's periods, with strings and dimensions as the database interns them."""
 
-    def __init__(self) -> None:
+    def __init__(self, size: int = ROWS) -> None:
         random = np.random.default_rng(7)
         self.state = _state()
         found, planned = chart_index(self.state, "c"), plan(self.state, "big")
@@ -62,15 +62,15 @@ class LargeCompany:
         names = tuple(f"{6000 + i}" for i in range(ACCOUNTS))
         strings = {i: f"10-{6000 + i % ACCOUNTS}-{'' if i % 3 else '001'}" for i in range(STRINGS)}
         combinations = {0: "", **{i + 1: f"season=S{i:03d}" for i in range(CODES)}}
-        string = np.sort(random.integers(0, STRINGS, ROWS))
-        amount = random.integers(1, 10**9, ROWS)
+        string = np.sort(random.integers(0, STRINGS, size))
+        amount = random.integers(1, 10**9, size)
         self.rows = AmountRows(
             names,
             string % ACCOUNTS,
             string,
-            random.integers(0, CODES + 1, ROWS),
-            ordinal(2026, 0) + random.integers(1, 5, ROWS),
-            np.zeros(ROWS, dtype=bool),
+            random.integers(0, CODES + 1, size),
+            ordinal(2026, 0) + random.integers(1, 5, size),
+            np.zeros(size, dtype=bool),
             amount,
             random.permutation(amount),
             strings,
@@ -90,48 +90,64 @@ class LargeCompany:
         return np.bincount(self.rows.natural, weights=net, minlength=ACCOUNTS)
 
 
-def bench_figures(add: Callable[..., None], best: Callable[..., float]) -> None:
-    """Adds the rows of the large company to a report."""
-    large = LargeCompany()
-    rows, of = large.rows, (large.plan, large.stretch, "movement")
-    base, bare = best(large.pass_over), "one numpy pass over the balances"
+BARE, BY_ENGINE = "one numpy pass over the balances", "GROUP BY in a column engine"
 
-    def across() -> None:
-        columns = by_codes(rows, large.plan, large.stretch, "movement", large.chart, ("season",))
+
+class Asked:
+    """What a person asks of the balances, each as a page works it out."""
+
+    def __init__(self, large: LargeCompany) -> None:
+        self.large, self.rows = large, large.rows
+
+    def across(self) -> None:
+        large = self.large
+        columns = by_codes(self.rows, large.plan, large.stretch, "movement", large.chart, ("season",))
         compute(large.plan, columns.amounts, 2)
 
-    def filtered(text: str) -> None:
-        fitting = rows.fitting(large.chart, parse_filter(large.state, large.chart, text))
-        compute(large.plan, one_column(fitting, *of).amounts, 2)  # type: ignore[arg-type]
+    def filtered(self, first: int) -> None:
+        large = self.large
+        text = f"season=S{first:03d} to S{first + 20:03d}, none; site=none"
+        fitting = self.rows.fitting(large.chart, parse_filter(large.state, large.chart, text))
+        compute(large.plan, one_column(fitting, large.plan, large.stretch, "movement").amounts, 2)
 
-    def by_month() -> None:
+    def by_month(self) -> None:
+        large = self.large
         months = period_columns(large.calendar, "months", 2026, 4, {2026})
         closing = closing_ordinals(large.calendar)
-        columns = by_periods(rows, large.plan, large.stretch, "movement", months, closing)
+        columns = by_periods(self.rows, large.plan, large.stretch, "movement", months, closing)
         compute(large.plan, columns.amounts, 2)
 
-    def crossing() -> None:
-        whole = rows_of_line(rows, large.plan, "all", large.stretch, by_periods=False, stands=False)
+    def crossing(self) -> None:
+        large = self.large
+        whole = rows_of_line(self.rows, large.plan, "all", large.stretch, by_periods=False, stands=False)
         crossed(account_axis(whole), field_axis(whole, large.chart, "season"), whole.net)
 
-    engine = large.column_engine()
+    def filter_changed(self, times: int) -> float:
+        """The 95th percentile of filters one after another."""
+        seconds = []
+        for i in range(times):
+            started = time.perf_counter()
+            self.filtered(i)
+            seconds.append(time.perf_counter() - started)
+        return statistics.quantiles(seconds, n=20)[-1]
+
+
+def bench_figures(add: Callable[..., None], best: Callable[..., float], *, small: bool) -> None:
+    """Adds the rows of a large company to a report, and of a hundred of them together."""
+    _of("company", ROWS, add, best, filters=40)
+    if not small:
+        _of("100 companies together", 10 * ROWS, add, best, filters=10)
+
+
+def _of(whose: str, size: int, add: Callable[..., None], best: Callable[..., float], *, filters: int) -> None:
+    large = LargeCompany(size)
+    asked, base, engine = Asked(large), best(large.pass_over), large.column_engine()
     grouped = best(lambda: engine.group_by(["account", "code"]).aggregate([("amount", "sum")]), 3)
-    by_engine, taken = "GROUP BY in a column engine", best(across, 3)
-    add("company: statement by 200 codes across", ROWS, taken, bare, base, "≤ 5")
-    add("the same", ROWS, taken, by_engine, grouped, "—")
-    add(
-        "company: a matrix of 3,000 accounts by 200 codes",
-        ROWS,
-        best(crossing, 3),
-        by_engine,
-        grouped,
-        "< 0.300 s",
-    )
-    add("company: statement by months", ROWS, best(by_month, 3), bare, base, "—")
-    times = []
-    for i in range(40):
-        started = time.perf_counter()
-        filtered(f"season=S{i:03d} to S{i + 20:03d}, none; site=none")
-        times.append(time.perf_counter() - started)
-    changed = statistics.quantiles(times, n=20)[-1]
-    add("company: a filter changed, p95", ROWS, changed, bare, base, "< 0.100 s")
+    taken, crossing = best(asked.across, 3), best(asked.crossing, 3)
+    add(f"{whose}: statement by 200 codes across", size, taken, BARE, base, "≤ 5")
+    add("the same", size, taken, BY_ENGINE, grouped, "—")
+    matrix = f"{whose}: a matrix of 3,000 accounts by 200 codes"
+    add(matrix, size, crossing, BY_ENGINE, grouped, "< 0.300 s")
+    add(f"{whose}: statement by months", size, best(asked.by_month, 3), BARE, base, "—")
+    changed = asked.filter_changed(filters)
+    add(f"{whose}: a filter changed, p95", size, changed, BARE, base, "< 0.100 s")

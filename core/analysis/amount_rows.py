@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from core.analysis.filters import Filter, chart_field, code_in_combination, code_in_string
-from core.books.balances import Books, exact
+from core.books.balances import Books, exact, in_floats
 from core.books.periods import YEAR, CalendarIndex, ordinal
 from core.statements.amounts import WHOLE, StrayAccount
 from core.statements.plans import Plan
@@ -57,6 +57,11 @@ class AmountRows:
         """Debit plus, of a width in which every sum of them is exact."""
         net: NDArray[Any] = exact(self.debit) - exact(self.credit)
         return net
+
+    @cached_property
+    def net_in_floats(self) -> NDArray[np.float64] | None:
+        """The same as binary floats, where every sum of them is exact."""
+        return in_floats(self.net)
 
     def where(self, kept: NDArray[np.bool_]) -> AmountRows:
         columns = ("natural", "string", "combination", "time", "closing", "debit", "credit")

@@ -37,6 +37,27 @@ class Columns(NamedTuple):
     keys: tuple[tuple[str, ...], ...] = ()
 
 
+class _Cells(NamedTuple):
+    """For rows that go to a cell of accounts by columns its number; `there` says which rows those are, None
+    for all."""
+
+    keys: NDArray[np.int64]
+    there: NDArray[np.bool_] | None
+    shape: tuple[int, int]
+
+    def sums(self, values: NDArray[Any], floats: NDArray[np.float64] | None = None) -> NDArray[Any]:
+        """`floats`: the same values where they add up exactly so."""
+        if self.there is not None:
+            values, floats = values[self.there], None if floats is None else floats[self.there]
+        return added_up(self.keys, values, self.shape[0] * self.shape[1], floats).reshape(self.shape)
+
+    def touched(self) -> NDArray[np.bool_]:
+        """Cells that any row goes to."""
+        touched = np.zeros(self.shape[0] * self.shape[1], dtype=bool)
+        touched[self.keys] = True
+        return touched.reshape(self.shape)
+
+
 @dataclass(frozen=True)
 class _Placed:
     """Rows with their place among the accounts of a list, those that aren't of it behind."""
@@ -54,14 +75,16 @@ class _Placed:
     def is_unmapped(self, place: int) -> bool:
         return place in self.unmapped
 
+    def cells(self, column: NDArray[np.int64], columns: int) -> _Cells:
+        """Where rows go that have a column (not -1)."""
+        there = (column >= 0) & (column < columns)
+        if there.all():
+            return _Cells(self.place * columns + column, None, (self.size, columns))
+        return _Cells(self.place[there] * columns + column[there], there, (self.size, columns))
+
     def matrix(self, values: NDArray[Any], column: NDArray[np.int64], columns: int) -> NDArray[Any]:
         """Sums by account and column of rows that have a column (not -1)."""
-        there = (column >= 0) & (column < columns)
-        whole = bool(there.all())
-        keys = self.place * columns + column if whole else self.place[there] * columns + column[there]
-        return added_up(keys, values if whole else values[there], self.size * columns).reshape(
-            self.size, columns
-        )
+        return self.cells(column, columns).sums(values)
 
 
 def _placed(rows: AmountRows, accounts: ListIndex) -> _Placed:
@@ -110,11 +133,13 @@ def _amounts(
 ) -> Amounts:
     """`window` and `standing` say each row's column (-1: none); `running`: what stands in a column stands in
     all after it too. Without a line of the result nobody asks what stands, and it isn't added up."""
-    net, known = placed.rows.net, placed.rows.has_statistics
-    sums = placed.matrix(net, window, columns)
+    net, floats, known = placed.rows.net, placed.rows.net_in_floats, placed.rows.has_statistics
+    moved = placed.cells(window, columns)
+    stood = moved if window is standing else placed.cells(standing, columns)
+    sums = moved.sums(net, floats)
     is_same = window is standing or not (with_result or running)
-    stands = sums if is_same else placed.matrix(net, standing, columns)
-    there = placed.matrix(np.ones(len(net), dtype=bool), standing, columns)
+    stands = sums if is_same else stood.sums(net, floats)
+    there = stood.touched()
     if running:
         stands, there = np.cumsum(stands, axis=1, dtype=stands.dtype), np.logical_or.accumulate(there, axis=1)
     if placed.rows.part is None:

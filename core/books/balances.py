@@ -198,13 +198,24 @@ EXACT_IN_FLOATS = float(2**53)
 """Whole numbers whose sum stays below this add up exactly in binary floats too."""
 
 
-def added_up(keys: NDArray[Any], values: NDArray[Any], size: int) -> NDArray[Any]:
+def in_floats(values: NDArray[Any]) -> NDArray[np.float64] | None:
+    """64-bit integers as binary floats, where every sum of them is exact; else None."""
+    if values.dtype != np.int64:
+        return None
+    floats = values.astype(np.float64)
+    return floats if float(np.abs(floats).sum()) < EXACT_IN_FLOATS else None
+
+
+def added_up(
+    keys: NDArray[Any], values: NDArray[Any], size: int, floats: NDArray[np.float64] | None = None
+) -> NDArray[Any]:
     """Like `grouped`, for one value a row, whatever the order of the keys: without sorting where that is
-    exact."""
+    exact. `floats`: the same values as `in_floats` gives them, where they are known."""
     if values.dtype == np.bool_:
         return np.bincount(keys[values], minlength=size)[:size] > 0
-    if values.dtype == np.int64 and float(np.abs(values.astype(np.float64)).sum()) < EXACT_IN_FLOATS:
-        return np.bincount(keys, weights=values, minlength=size)[:size].astype(np.int64)
+    floats = in_floats(values) if floats is None else floats
+    if floats is not None:
+        return np.bincount(keys, weights=floats, minlength=size)[:size].astype(np.int64)
     return grouped(keys, values, size)
 
 
