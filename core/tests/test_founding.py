@@ -21,12 +21,14 @@ from core.definitions.tables import (
     Code,
     CodeList,
     Company,
+    CompanyAccount,
     IntercompanyPair,
     Period,
     StructureSegment,
 )
 from core.faults import Refused, blocking
 from core.founding.companies import new_company, next_year, pair_with_all
+from core.founding.requested_account import account_made, requested_account
 from core.founding.structures import SegmentWanted, chart_made, new_structure
 from core.tests import builders
 
@@ -293,3 +295,34 @@ class Founding(TestCase):
             ("x" * 80, set(), "x" * 36),
         ]:
             self.assertEqual(free_id(name, among), told)
+
+
+class AccountsAskedFor(TestCase):
+    def test_an_account_comes_beside_the_one_it_is_like(self) -> None:
+        for open_to, name, beside, code, told in (
+            ("all", "Travel", "5010", "", ("5015", "expense", False)),
+            ("listed", "Tills abroad", "1010", "1015", ("1015", "asset", True)),
+            ("listed", "More cash", "10", "", ("1015", "", True)),
+        ):
+            world = builders.state()
+            company = world.require(Company, "alpha")._replace(accounts_open=open_to)
+            change = requested_account(world, company, name, "", beside, code)
+            after = apply(world, change)
+            row = after.require(Code, "acc", account_made(change))
+            with self.subTest(name):
+                is_open = after.get(CompanyAccount, "alpha", row.code) is not None
+                self.assertEqual((row.code, row.account_class, is_open), told)
+                said = f"Added account {row.code} {name}, asked for by Alpha"
+                self.assertEqual(change.sentence(world), said)
+
+    def test_what_is_missing_is_said(self) -> None:
+        world = builders.state()
+        company = world.require(Company, "alpha")
+        for name, beside, whats in (
+            ("", "1010", ["The account has no name."]),
+            ("Travel", "", ["Most like which account isn't said."]),
+            ("", "9999", ["The account has no name.", "There is no account 9999 in acc."]),
+        ):
+            with self.subTest(whats), self.assertRaises(Refused) as refused:
+                requested_account(world, company, name, "", beside)
+            self.assertEqual([fault.what for fault in refused.exception.faults], whats)

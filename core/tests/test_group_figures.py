@@ -5,22 +5,28 @@ from __future__ import annotations
 from datetime import date
 from decimal import Decimal
 from fractions import Fraction
+from itertools import permutations
 from typing import Any
 from unittest import TestCase
 
 from core.books.periods import calendar_index, ordinal
 from core.consolidation.position import Consolidation
 from core.definitions.state import State
-from core.definitions.tables import GroupMember, OwnershipChange, Rate
+from core.definitions.tables import GroupMember, OwnershipChange, Rate, Statement, StatementLine
+from core.faults import WrongCall
 from core.group.ownership import days_of_change, stakes
 from core.group.periods import group_periods
 from core.group.rates import rate_table
-from core.group_figures.columns import ADJUSTING, OWNERSHIP, column_plan, column_title
+from core.group_figures.columns import ADJUSTING, ELIMINATIONS, GROUP, OWNERSHIP, column_plan, column_title
 from core.group_figures.equity_movement import CAUSES, RESULT_ROW, equity_movement
+from core.group_figures.line_cells import AXES, Axis, PeriodFigures, crossed_cells, line_cells
 from core.group_figures.makeup import Span, own_amounts, period_amounts
+from core.group_figures.proof import proofs
 from core.group_figures.rate_history import rate_history
 from core.group_figures.step_matrix import differences, step_entries, step_rows
 from core.group_figures.sum_up import consolidate
+from core.statements.figures import compute
+from core.statements.plans import Plan, plan
 from core.tests import test_consolidation
 from core.tests.group_cases import company, consolidation, definitions, group_row, period, rates
 from core.tests.test_group_properties import World
@@ -237,3 +243,68 @@ class Small(TestCase):
                 (6, "directly", True),
             ],
         )
+
+
+LINES = [
+    Statement("st", "Statement", "gc", "balance_sheet"),
+    StatementLine("st", "net", "", 0, "Net", "heading"),
+    StatementLine("st", "assets", "net", 10, "Assets", "accounts", "1*"),
+    StatementLine("st", "owing", "net", 20, "Owing", "accounts", "2*, 3*"),
+    StatementLine("st", "result", "net", 30, "Result", "result"),
+    StatementLine("st", "part", "", 40, "Part", "formula", "", "[assets] / [net]"),
+    Statement("inc", "Income", "gc", "income_statement"),
+    StatementLine("inc", "sales", "", 10, "Sales", "accounts", "4*"),
+    StatementLine("inc", "costs", "", 20, "Costs", "accounts", "5*"),
+]
+
+
+class LinesAndProofs(TestCase):
+    def test_a_reserve_is_what_it_opened_with_and_what_each_part_brought(self) -> None:
+        for seed in SEEDS:
+            group = World.of(seed).group()
+            for p in (1, 2, 3):
+                proven, without = proofs(group, p)
+                with self.subTest(seed=seed, p=p):
+                    self.assertEqual(without, {})
+                    for one in proven:
+                        parts = one.opening + one.net_assets + one.result + one.other
+                        self.assertEqual(one.closing, parts + one.rounding, one.company)
+                        self.assertLess(abs(one.rounding), 60, one)  # a unit for each amount
+
+    def test_a_line_comes_to_its_figure_by_any_two_axes(self) -> None:
+        for seed in SEEDS:
+            group = World.of(seed).group(rates=LINES)
+            for statement, start in (("st", 0), ("inc", ordinal(2025, 1))):
+                planned = plan(group.state, statement)
+                assert planned
+                stands = statement == "st"
+                ends = {f"2025-{i}": ordinal(2025, i) for i in (1, 2, 3)}
+                parts = [
+                    _of_period(group, planned, title, 0 if stands else end, end)
+                    for title, end in ends.items()
+                ]
+                whole = _of_period(group, planned, "", start, ordinal(2025, 3))
+                for at, line in enumerate(planned.lines):
+                    if line.row.kind == "formula":
+                        with self.assertRaisesMessage("Part is no sum of amounts: choose another line."):
+                            line_cells(whole, line.row.line)
+                        continue
+                    order: dict[Axis, Any] = {"columns": whole.columns, "periods": [*ends]}
+                    by_period = [cell for part in parts for cell in line_cells(part, line.row.line)]
+                    for down, across in permutations(AXES, 2):
+                        cells = by_period if "periods" in (down, across) else line_cells(whole, line.row.line)
+                        told = crossed_cells(cells, down, across, order, stands=stands)
+                        figure = whole.figures.lines[at].raw[-1]
+                        with self.subTest(seed=seed, line=line.row.line, down=down, across=across):
+                            rows = told.row_totals[-1:] if told.down_runs else told.row_totals
+                            columns = told.column_totals[-1:] if told.across_runs else told.column_totals
+                            self.assertEqual((sum(rows), sum(columns)), (figure, figure))
+
+    def assertRaisesMessage(self, message: str) -> Any:
+        return self.assertRaisesRegex(WrongCall, f"^{message}$")
+
+
+def _of_period(group: Consolidation, planned: Plan, title: str, start: int, end: int) -> PeriodFigures:
+    sums = consolidate(group, start, end, planned.statement.kind == "balance_sheet")
+    figures = compute(planned, sums.amounts, 2)
+    return PeriodFigures(title, planned, figures, sums.amounts, (*sums.columns, ELIMINATIONS, GROUP))

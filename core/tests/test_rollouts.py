@@ -7,6 +7,8 @@ import unittest
 from datetime import date
 from typing import Any
 
+from core.access.owners import not_allowed
+from core.access.rights import Grant, Right, access_of
 from core.changes.fixed import NOTHING_POSTED
 from core.changes.kinds import ChangeSequence, Put, apply, examine, inverse
 from core.changes.of_statements import PlaceAccounts
@@ -142,6 +144,28 @@ class Cells(unittest.TestCase):
                 " dimension on the chart first.",
             },
         )
+
+    def test_nothing_is_made_that_somebody_may_not_define(self) -> None:
+        for companies, charts, told in (
+            ("delta, epsilon", "", {"account.1110": "cannot cannot", "place.is.5010": "cannot cannot"}),
+            ("delta", "e", {"account.1110": "new", "account.5010": "differs", "rule.site-must": "new"}),
+            ("epsilon", "c", {"string.10-1010-001": "cannot", "rule.site-must": "cannot"}),
+            ("", "e", {}),
+        ):
+            state = State.of([*world(), PLAIN, *ITEMS])
+            access = access_of(state, [Grant(frozenset({Right.DEFINE}), companies, charts)])
+            ours = OursWins(frozenset({(EVERY, EVERY)}))
+            matrix = matrix_of(state, PLAIN, STRINGS, TODAY, NOTHING_POSTED, ours, access=access)
+            with self.subTest(companies=companies, charts=charts):
+                seen = [row.company for row in matrix.companies]
+                self.assertEqual(seen, companies.split(", ") if companies else [])
+                found = outcomes(matrix)
+                self.assertEqual({key: found[key] for key in told}, told)
+                edits = matrix.change().edits(state)
+                self.assertEqual(not_allowed(access, state, state.edited(edits), edits), [])
+                hidden = 2 - len(matrix.companies)
+                remarks = [f"{hidden} of the companies it names are not shown: you don't see them."]
+                self.assertEqual(list(matrix.remarks), remarks if hidden else [])
 
     def test_a_swap_makes_the_code_and_strings_with_it(self) -> None:
         state, matrix = worked_out(SWAPPED._replace(companies="chart=e; currency=PLN"), *ITEMS[1:2])

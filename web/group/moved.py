@@ -94,7 +94,7 @@ def figures_now(state: State, row: KeptPeriod) -> KeptFigures | None:
     key = (row.group, row.fiscal_year, row.period)
     known = _now.get(key)
     if known is None or known[0] is not work:
-        known = work, _figures(work, state, row)
+        known = work, _figures(kept.worked_afresh(work), state, row)
         _now.put(key, known)
     return known[1]
 
