@@ -244,6 +244,17 @@ class Kept(PineTest):
         self.assertIn("is kept with its rates", self.refusal(Drop(bank_rate))[0])
         self.assertIn("The bank corrected it", self.page(f"/group/g/kept/?number=1&{AT}"))
 
+    def test_what_would_be_kept_now_takes_nothing_over(self) -> None:
+        """Rates that no kept period takes change while its pages are looked at."""
+        self.keep()
+        for rate in ("2", "3", "4"):
+            actions.make_change(
+                Put(Rate("DKK", "GBP", "closing", date(2026, 3, 31), Decimal(rate))), self.mirela
+            )
+            self.assertEqual(self.group.get("/group/g/?statement=st&year=2026&period=2").status_code, 200)
+            self.assertIn("nothing moved since", self.page(f"/group/g/period-end/?{AT}"))
+            self.assertEqual(moved.amounts_moved(current().state, KeptPeriod.objects.get()), 0)
+
     def test_nothing_kept_is_altered_and_its_group_stays(self) -> None:
         self.keep()
         for sql in ("UPDATE group_keptperiod SET why = 'x'", "DELETE FROM group_keptperiod"):
