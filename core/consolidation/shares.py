@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from core.consolidation.entries import Entries, by_target
-from core.consolidation.translate import Translated
+from core.consolidation.translate import Translated, shared
 from core.group.cells import Accounts
 from core.group.ownership import Standing
 from core.money import round_half_up, scaled
@@ -41,7 +41,7 @@ class TakenShare:
     @cached_property
     def balances(self) -> NDArray[Any]:
         """What is taken of the cells that are no results."""
-        return np.where(self.books.result, 0, self.cells)
+        return shared(np.where(self.books.result, 0, self.cells))
 
 
 def taken(one: Translated, standing: Standing, p: int) -> TakenShare:
@@ -55,7 +55,7 @@ def taken(one: Translated, standing: Standing, p: int) -> TakenShare:
 
 def _taken(one: Translated, standing: Standing, p: int) -> TakenShare:
     """By full: everything. By proportionate: each amount times h, what then remains on retained."""
-    running = {i: np.where(one.result, period.movement, 0) for i, period in one.periods.items() if i <= p}
+    running = {i: one.moved_results(i) for i in one.periods if i <= p}
     if standing.method == "full":
         return TakenShare(one, one.standing(p), one.retained(p), one.reserve(p), running)
     running = {i: scaled(amounts, standing.h[i]) for i, amounts in running.items()}

@@ -57,6 +57,7 @@ class Translated:
     _standing: dict[int, NDArray[Any]] = field(default_factory=dict, repr=False)
     _sums: dict[int, Entries] = field(default_factory=dict, repr=False)
     _reserve: dict[int, int] = field(default_factory=dict, repr=False)
+    _moved_results: dict[int, NDArray[Any]] = field(default_factory=dict, repr=False)
     shares: dict[Any, Any] = field(default_factory=dict, repr=False)
     """what `taken` made of it"""
 
@@ -87,7 +88,7 @@ class Translated:
             if self.at_closing.any():
                 rate = self.rates.of(CLOSING, self.books.currency, p)
                 values = np.where(self.at_closing, scaled(self.books.books_to[:, p], rate), values)
-            self._standing[p] = exact(values)
+            self._standing[p] = shared(exact(values))
         return self._standing[p]
 
     def sums(self, p: int) -> Entries:
@@ -106,9 +107,21 @@ class Translated:
             self._reserve[p] = -int(self.standing(p).sum()) - self.retained(p)
         return self._reserve[p]
 
+    def moved_results(self, i: int) -> NDArray[Any]:
+        """What each result cell moved in period i without closing journals; every position shares it."""
+        if i not in self._moved_results:
+            self._moved_results[i] = shared(np.where(self.result, self.periods[i].movement, 0))
+        return self._moved_results[i]
+
     def running(self, i: int) -> int:
         """The result of period i."""
         return int(self.periods[i].movement[self.result].sum()) if i in self.periods else 0
+
+
+def shared(values: NDArray[Any]) -> NDArray[Any]:
+    """Values that every position goes on with: whoever would change them in place is told."""
+    values.setflags(write=False)
+    return values
 
 
 def translate(
