@@ -208,9 +208,8 @@ def cells_of(state: State, sheet: Sheet, given: Given, row: Any) -> Cells:
     }
 
 
-def find(state: State, sheet: Sheet, given: Given, key: str) -> Any:
+def find(sheet: Sheet, rows: Iterable[Any], key: str) -> Any:
     """The row that a key text names, or None."""
-    rows = rows_of(state, sheet, given)
     return next((row for row in rows if sheet.key_text(row) == key), None)
 
 

@@ -162,6 +162,12 @@ class CrossedAmounts:
     def column_totals(self) -> list[int]:
         return _totals(self.amounts, 0, runs=self.down_runs)
 
+    def come_to(self, figure: int) -> bool:
+        """Whether rows and columns both come to a figure; what runs counts at its last."""
+        rows = self.row_totals[-1:] if self.down_runs else self.row_totals
+        columns = self.column_totals[-1:] if self.across_runs else self.column_totals
+        return sum(rows) == sum(columns) == figure
+
     @property
     def total(self) -> int:
         """The rows' totals come to it, and so do the columns'."""

@@ -164,7 +164,7 @@ class Records(TestCase):
 
     def test_a_row_is_moved_by_its_key_and_keeps_what_the_sheet_does_not_show(self) -> None:
         made = world()
-        row = find(made, MAPPINGS, GIVEN, "10")
+        row = find(MAPPINGS, rows_of(made, MAPPINGS, GIVEN), "10")
         found = take(
             made,
             MAPPINGS,
@@ -182,7 +182,7 @@ class Records(TestCase):
 
     def test_what_was_posted_to_stays(self) -> None:
         posted = Facts(lambda _: frozenset(), frozenset, frozenset, lambda _: frozenset({(2026, 1)}))
-        row = find(world(), PERIODS, {"calendar": "m"}, "2026 1")
+        row = find(PERIODS, rows_of(world(), PERIODS, {"calendar": "m"}), "2026 1")
         cells = {**cells_of(world(), PERIODS, {"calendar": "m"}, row), "starts_on": "2025-12-31"}
         found = take(
             world(), PERIODS, {"calendar": "m"}, list(cells), [(1, list(cells.values()))], posted, row

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from functools import partial
+from functools import lru_cache, partial
 from typing import NamedTuple
 
 import numpy as np
@@ -49,8 +49,9 @@ from core.money import digits_of
 from core.statements.figures import Figures, without_amounts
 from core.statements.plans import Plan, natural_list, plan
 from web.group.queries import GroupFigures, group_statement
+from web.journals.amount_rows import ReadAtOnce
 from web.journals.books import books_for
-from web.statements.queries import worked_out
+from web.statements.queries import FigureSource, figures_of, known_company
 
 
 class MovedTree(NamedTuple):
@@ -105,6 +106,7 @@ def moved(
     """
     statements, trees = touched_statements(before, after), touched_hierarchies(before, after)
     by_key: dict[tuple[str, str], MovedTree] = {}
+    one_by_one = partial(_one_company, at, _read_at_once(after, only))
 
     def rows_of(kind: str, name: str, title: str) -> list[FigureChange]:
         return by_key.setdefault((kind, name), MovedTree(kind, name, title, [])).rows
@@ -116,17 +118,22 @@ def moved(
         for digits, companies in _by_digits(rows, only).items() if own or hung else ():
             sums = sums_of(after, companies, at)
             for s in own:
-                changes = statement_moves(before, after, s.statement, sums, digits, partial(_one_company, at))
+                changes = statement_moves(before, after, s.statement, sums, digits, one_by_one)
                 rows_of("statement", s.statement, s.name).extend(changes)
             for h in hung:
                 rows_of("hierarchy", h.hierarchy, h.name).extend(
                     hierarchy_moves(before, after, h.hierarchy, sums)
                 )
-    for s, names in _in_second_charts(before, after, only):
-        changes = second_chart_moves(before, after, s.statement, names, partial(_one_company, at))
+    for s, seen_there in _in_second_charts(before, after, only):
+        changes = second_chart_moves(before, after, s.statement, seen_there, one_by_one)
         rows_of("statement", s.statement, s.name).extend(changes)
     moving = [tree for tree in by_key.values() if tree.rows]
     return moving if only is not None else [*moving, *_groups(before, after, at)]
+
+
+def _read_at_once(state: State, only: frozenset[str] | None) -> ReadAtOnce:
+    """The companies that are compared, read when the first of them is asked for by itself."""
+    return ReadAtOnce(row.company for row in state.rows(Company) if only is None or row.company in only)
 
 
 def _in_second_charts(
@@ -137,12 +144,13 @@ def _in_second_charts(
     rows = {row.statement: row for state in (before, after) for row in state.rows(Statement)}
     touched = {row.statement for row in touched_statements(before, after)}
     by_chart = seen_in_second_charts(before, after)
+    alike = lru_cache(partial(maps_alike, before, after))
     for name, row in sorted(rows.items()):
         companies = [
             company.company
             for company in by_chart.get(row.chart, ())
             if (only is None or company.company in only)
-            and (name in touched or not maps_alike(before, after, company.chart, row.chart))
+            and (name in touched or not alike(company.chart, row.chart))
         ]
         if companies:
             yield row, companies
@@ -240,19 +248,24 @@ def causes_of(
         return []
     moved_line = FigureChange(of, line, "", 0, company, None, None)
     if kind == "statement" and (planned := plan(after, of)) and planned.statement.chart != row.chart:
+        one_by_one = partial(_one_company, at, None)
         sides = [
-            (known, _one_company(at, state, known, company).amounts) if (known := plan(state, of)) else None
+            (known, one_by_one(state, known, company).amounts) if (known := plan(state, of)) else None
             for state in (before, after)
         ]
         return account_causes(sides[0], sides[1], line)
     if kind == "statement":
-        return statement_causes(before, after, moved_line, sums, partial(_one_company, at))
+        return statement_causes(before, after, moved_line, sums, partial(_one_company, at, None))
     return hierarchy_causes(before, after, moved_line, sums)
 
 
-def _one_company(at: ComparedPeriod, state: State, planned: Plan, company: str) -> Figures:
+def _one_company(
+    at: ComparedPeriod, at_once: ReadAtOnce | None, state: State, planned: Plan, company: str
+) -> Figures:
     """Nothing, where the definitions don't have the company, or it has no such period by them."""
     try:
-        return worked_out(state, planned, company, Asked(at.year, at.period, at.first)).figures
+        asked = Asked(at.year, at.period, at.first)
+        source = FigureSource(state, known_company(state, company), asked, at_once=at_once)
+        return figures_of(source, planned).figures
     except WrongCall:
         return without_amounts(planned)

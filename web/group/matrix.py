@@ -3,7 +3,7 @@ across; totals both ways come to the line's figure, and each cell opens."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
@@ -32,6 +32,7 @@ from web.shell.asked import text
 from web.shell.table_rows import Cell, TableRow, addresses, table_rows
 
 EXACT = "exact"
+MOST_ROWS = 3_000
 TITLES: dict[str, str] = {
     "accounts": "Accounts",
     "columns": "Companies and steps",
@@ -115,23 +116,19 @@ class GroupMatrix:
     @property
     def proven(self) -> bool:
         """Rows and columns come to the line's figure."""
-        amounts = self.amounts
-        down = amounts.row_totals[-1:] if amounts.down_runs else amounts.row_totals
-        across = amounts.column_totals[-1:] if amounts.across_runs else amounts.column_totals
-        return sum(down) == sum(across) == self.figure
+        return self.amounts.come_to(self.figure)
 
     def heads(self) -> list[tuple[str, str]]:
         """(title, what it is called beneath), companies by their ids as on the statement."""
         if self.across == "columns":
-            names = company_names(self.state)
             return [
-                (key.capitalize() if key in names else column_title(self.found.group, key, names), "")
+                (key.capitalize() if key in self.names else self._named("columns", key)[0], "")
                 for key in self.amounts.across
             ]
         return [self._named(self.across, key) for key in self.amounts.across]
 
     def rows(self) -> SafeString:
-        keys = self.amounts.down
+        keys = self.amounts.down[:MOST_ROWS]
         return table_rows(TableRow(key, list(self._cells(i, key))) for i, key in enumerate(keys))
 
     def _cells(self, row: int, key: str) -> Iterator[Cell]:
@@ -154,16 +151,32 @@ class GroupMatrix:
             row = self.found.statement.plan.accounts.codes.get(key)
             return key, row.name if row else ""
         if axis == "columns":
-            return column_title(self.found.group, key, company_names(self.state)), ""
+            return column_title(self.found.group, key, self.names), ""
         return key, ""
+
+    @cached_property
+    def names(self) -> dict[str, str]:
+        return company_names(self.state)
+
+    @cached_property
+    def _queries(self) -> dict[str, str]:
+        """By period (empty: the whole) the query of its address."""
+        return {title: self._at(title).query for title in ("", *(one.title for one in self.periods))}
+
+    @cached_property
+    def _address(self) -> Callable[[str], str]:
+        return addresses("group-cell", self.at.group.group, self.line)
 
     def _cell_address(self, key: str, other: str) -> str:
         """What a cell is made of: the line's figure in a column and period, narrowed to an account."""
         keys = {_axis(self.down): key, _axis(self.across): other}
-        at = self._at(keys.get("periods", ""))
-        address = addresses("group-cell", at.group.group, self.line)(keys.get("columns", GROUP))
         only = f"&{urlencode({'only': keys['accounts']})}" if "accounts" in keys else ""
-        return f"{address}?{at.query}{only}"
+        return f"{self._address(keys.get('columns', GROUP))}?{self._queries[keys.get('periods', '')]}{only}"
+
+    @property
+    def folded(self) -> int:
+        """How many rows are more than a page shows."""
+        return max(0, len(self.amounts.down) - MOST_ROWS)
 
     @property
     def digits(self) -> int:
@@ -222,7 +235,8 @@ def matrix(request: PineRequest, state: State, group: str) -> HttpResponse:
         if found is None or line is None:
             raise WrongCall("There is no such statement or period: choose another.")
         table = GroupMatrix(state, at, found, line.line, down, across, request.GET.get("unit") == EXACT)
-        context |= {"table": table, "of": table, "proven": table.proven}
+        _ = table.amounts
+        context |= {"table": table, "of": table}
     except WrongCall as refused:
         context["fault"] = refused.faults[0].what
     return render(request, "group/matrix.html", context)

@@ -111,9 +111,7 @@ def _with_formulas(at: GroupAddress, figures: StatementFigures) -> tuple[Stateme
 def _column_sets(state: State, at: GroupAddress) -> list[tuple[str, str]]:
     """(name, address) of kept sets of columns that a group can have: periods, another period beside it,
     columns worked out of these. Its figures come by account, not by codes, and it has no budget."""
-    plain = replace(
-        at, across="", compared="", formulas="", first=None if at.first == at.period else at.first
-    )
+    plain = replace(at, across="", compared="", formulas="")
     sets = []
     for row in sorted(state.rows(ColumnSet), key=lambda row: row.name):
         if row.chart != at.group.chart or not group_can_have(row):

@@ -20,7 +20,7 @@ from core.access.rights import Right
 from core.definitions.state import State
 from core.definitions.tables import Column
 from core.drafts.replaying import tells
-from core.sheets import Given, Sheet, cells_of, in_order_of, rows_of
+from core.sheets import Given, Sheet, cells_of, find, in_order_of, rows_of
 from web.definitions.viewing import PineRequest, may_change
 from web.people.rights import TABLE_OF, sees, sees_everything
 from web.sheets.options import told
@@ -75,8 +75,7 @@ def rows_known(request: PineRequest, state: State, sheet: Sheet, given: Given) -
 
 def row_known(request: PineRequest, state: State, sheet: Sheet, given: Given, key: str) -> Any:
     """The row that a key text names, among those; or None."""
-    rows = rows_known(request, state, sheet, given)
-    return next((row for row in rows if sheet.key_text(row) == key), None)
+    return find(sheet, rows_known(request, state, sheet, given), key)
 
 
 @dataclass(frozen=True)
@@ -195,9 +194,7 @@ def stretch(
         len(rows),
         stop if stop < len(rows) else None,
         changeable,
-        changeable
-        and sheet.adds
-        and (bool(sheet.given) or may_begin(request.user.access(state), sheet.table)),
+        changeable and sheet.adds and _may_add(request, state, sheet),
         numbered,
         sort,
     )

@@ -38,7 +38,7 @@ class WholeNumber(forms.IntegerField):
 
 
 class PlainText(forms.CharField):
-    """Text without characters that no text may hold, without blanks around it, cut at its length."""
+    """Text without characters that no text may hold, without blanks around it."""
 
     def to_python(self, value: Any) -> str:
         return HALF.sub("", CONTROL.sub("", super().to_python(value) or "")).strip()

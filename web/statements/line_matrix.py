@@ -150,10 +150,7 @@ class LineMatrix:
     @property
     def proven(self) -> bool:
         """Rows and columns come to the line's figure."""
-        amounts = self.amounts
-        down = amounts.row_totals[-1:] if amounts.down_runs else amounts.row_totals
-        across = amounts.column_totals[-1:] if amounts.across_runs else amounts.column_totals
-        return sum(down) == sum(across) == self.figure
+        return self.amounts.come_to(self.figure)
 
     def shown(self, raw: int) -> int:
         return raw if self.entry.direction == DEBIT else -raw
