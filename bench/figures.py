@@ -49,7 +49,8 @@ def _state() -> State:
 
 
 class LargeCompany:
-    """Random balances over a year's periods, with strings and dimensions as the database interns them."""
+    """Random balances over two years' periods, of which the second's are asked for, with strings and
+    dimensions as the database interns them."""
 
     def __init__(self, size: int = ROWS) -> None:
         random = np.random.default_rng(7)
@@ -64,12 +65,14 @@ class LargeCompany:
         combinations = {0: "", **{i + 1: f"season=S{i:03d}" for i in range(CODES)}}
         string = np.sort(random.integers(0, STRINGS, size))
         amount = random.integers(1, 10**9, size)
+        before, now = random.integers(1, 13, size), random.integers(1, 5, size)
+        earlier = random.random(size) < 0.5
         self.rows = AmountRows(
             names,
             string % ACCOUNTS,
             string,
             random.integers(0, CODES + 1, size),
-            ordinal(2026, 0) + random.integers(1, 5, size),
+            np.where(earlier, ordinal(2025, 0) + before, ordinal(2026, 0) + now),
             np.zeros(size, dtype=bool),
             amount,
             random.permutation(amount),

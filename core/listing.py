@@ -11,12 +11,14 @@ from core.codes.hierarchies import main_tree
 from core.codes.lists import in_use, list_index, lowered
 from core.definitions.state import State, derived
 from core.definitions.tables import (
+    Arrangement,
     Chart,
     ChartDimension,
     Code,
     Dimension,
     Hierarchy,
     HierarchyNode,
+    NonCashPair,
     Statement,
     StatementLine,
     Structure,
@@ -62,7 +64,17 @@ class CodeMarks(NamedTuple):
 
 
 @derived(
-    *(Statement, StatementLine, Chart, ChartDimension, Dimension, Structure, StructureSegment),
+    *(
+        Statement,
+        StatementLine,
+        NonCashPair,
+        Arrangement,
+        Chart,
+        ChartDimension,
+        Dimension,
+        Structure,
+        StructureSegment,
+    ),
     *(Code, Hierarchy, HierarchyNode),
 )
 def on_lines(state: State, code_list: str) -> frozenset[str]:

@@ -8,13 +8,14 @@ in the same way and told the same faults.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
 from core.changes.fixed import Facts
 from core.changes.kinds import Add, Change, ChangeSequence, ChangeSet, Delete, Put, check, refusals
+from core.checks.cells import check as cell_faults
 from core.definitions.kinds import Kind
 from core.definitions.nouns import named
 from core.definitions.parsing import Read, read_table, write_cell
@@ -258,19 +259,23 @@ def take(
     lacking, faults = _unread(read.faults)
     cells_of_record, changes, proposals = dict(records), list[Change](), list[RowProposal]()
     pairs: list[tuple[Any, Cells]] = []
+    left_out = set[str]()
     for key, row_read in read.rows.items():
         number, old, row = read.numbers[key], before(key), sheet.settled(row_read)
         extra = _companion_cells(sheet, header, cells_of_record[number])
-        pairs.append((row, extra))
         adds = keyed and (known is None or sheet.kept.key(known) != key)
         row_changes, unreadable = _changes(state, sheet, given, row, old, extra, adds)
-        changes += row_changes
+        if number in faults and any(cell_faults([row])):  # the others are judged without it
+            left_out |= set(map(str, key))
+        else:
+            pairs.append((row, extra))
+            changes += row_changes
         if old is None:  # a column that must be given may be missing only where the rows are known
             unreadable += [problem.at(key=key) for problem in lacking]
         faults.setdefault(number, []).extend(problem.at(row=number) for problem in unreadable)
         proposals.append(_proposal(state, sheet, given, number, row, old, extra))
     change = sheet.joined(state, given, pairs) if sheet.joined else _joined(state, sheet, len(pairs), changes)
-    _check(state, sheet, given, change, facts, read.numbers, faults)
+    _check(state, sheet, given, change, facts, read.numbers, faults, left_out)
     every = with_faults(proposals, faults)
     _name_unread(sheet, header, cells_of_record, proposals)
     keys = [sheet.key_text(row) for row in read.rows.values()]
@@ -370,12 +375,15 @@ def _check(
     facts: Facts,
     numbers: Mapping[Any, int],
     faults: dict[int, list[Fault]],
+    left_out: Container[str],
 ) -> None:
     """Adds the faults of the whole change to those of its rows, each at its cell; a cell that can't be read
-    is told once."""
+    is told once, and what only names a row that was `left_out` isn't told beside it."""
     only = next(iter(numbers.values())) if len(numbers) == 1 else 0
     beside = sheet.beside_names
     for problem in blocking(check(state, change, facts)):
+        if problem.where.value in left_out:
+            continue
         number = numbers.get(problem.where.key[: sheet.kept.keys], only)
         column = problem.where.column
         if sheet.beside and (cell := sheet.beside.cell_of(state, given, problem.where)):

@@ -33,6 +33,7 @@ from core.definitions.tables import (
     HierarchyNode,
     IntercompanyPair,
     Mapping,
+    NonCashPair,
     OwnershipChange,
     PairingCondition,
     PairingRule,
@@ -412,3 +413,6 @@ def rows() -> Iterator[Any]:
     for name, kind in (("Cash flow", "cash_flow"), ("Cash received and paid", "direct_cash_flow")):
         flow = new_statement(State.of(made), name, "shared", kind, "classes")
         yield from (part.row for part in flow.changes if isinstance(part, Add))
+        if kind == "cash_flow":
+            line = next(part.row for part in flow.changes if isinstance(part, Add))
+            yield NonCashPair(line.statement, "leases", "Leases of glasshouses begun", "under 121", "22120")

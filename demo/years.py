@@ -110,6 +110,29 @@ def euros(life: Life) -> None:
     life.journals[-1] = life.journals[-1]._replace(currency="EUR", rate=Decimal("0.8540"))
 
 
+def without_cash(life: Life) -> None:
+    """A glasshouse taken on lease: no cash moves when it begins, only with each rent. A sorting line bought
+    on credit, which nobody has named yet."""
+    life.journal(
+        "veenbol",
+        date(2026, 7, 1),
+        "Lease of the east glasshouse begun",
+        [("30-12120", 36_000_000), ("30-22120", -36_000_000)],
+    )
+    life.journal(
+        "veenbol",
+        date(2026, 9, 1),
+        "Lease of the east glasshouse, first rent",
+        [("30-22120", 1_500_000), ("30-11010", -1_500_000)],
+    )
+    life.journal(
+        "veenbol",
+        date(2026, 8, 20),
+        "Sorting line, to be paid in November",
+        [("30-12230", 8_200_000), ("30-21110", -8_200_000)],
+    )
+
+
 def mistakes(life: Life) -> None:
     """What somebody has to find: accounts on no line, a code to retire, an advance under the wrong
     heading."""
@@ -214,6 +237,7 @@ def life() -> Life:
     to_group_rules(books)
     mistakes(books)
     euros(books)
+    without_cash(books)
     return books
 
 

@@ -3,7 +3,7 @@ core."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import date, timedelta
 from decimal import ROUND_HALF_UP, Decimal
 from random import Random
@@ -17,6 +17,7 @@ from core.definitions.tables import (
     Dimension,
     Hierarchy,
     HierarchyNode,
+    NonCashPair,
     Period,
     Statement,
     StatementLine,
@@ -66,11 +67,24 @@ ROWS: list[Any] = [
     StatementLine("paid", "out", "", 2, "Paid", "accounts", "5*, 2010", "", "debit"),
     StatementLine("paid", "else", "", 3, "All else", "accounts", "1810, 2810, 3010, 1020", "", "credit"),
     StatementLine("paid", "bank", "", 4, "Bank", "accounts", "1010", "", "debit"),
+    *(
+        row
+        for name in ("whole", "moved")
+        for row in (
+            Statement(name, name, "c", "cash_flow"),
+            StatementLine(name, "work", "", 1, "Work", "accounts", "4*, 5*, 1110, 2010", "", "credit"),
+            StatementLine(name, "else", "", 2, "Else", "accounts", "1810, 2810, 3010, 1020", "", "credit"),
+            StatementLine(name, "bank", "", 3, "Bank", "accounts", "1010", "", "debit"),
+        )
+    ),
+    NonCashPair("moved", "owed", "Owed for capital", "1110, 3010", "2010, 1810, 2810"),
     Statement("part", "Parts", "c"),
     StatementLine("part", "web", "", 1, "Web", "accounts", "4010, 5010", "", "debit", "channel", "W"),
     StatementLine("part", "loose", "", 2, "Without a site", "accounts", "4010", "", "debit", "site"),
     StatementLine("part", "rest", "", 3, "All else", "accounts", "4010, 5*", "", "debit"),
 ]
+SWAPPED = ("1110", "3010"), ("2010", "1810", "2810")
+"""The sides of the pair: journals that touch both and nothing else are left out of the flow `moved`."""
 RESULT: tuple[str, ...] = tuple(code for code, kind in CLASSES.items() if kind in ("revenue", "expense"))
 
 
@@ -167,6 +181,9 @@ class Books:
             self.journal(
                 company, f"J{number}", self.some_day(date(2027, 4, 1) if company == "beta" else None)
             )
+        for number in range(16):
+            company, earliest = ("alpha", None) if number % 3 else ("beta", date(2027, 4, 1))
+            self.journal(company, f"S{number}", self.some_day(earliest), (*SWAPPED[0], *SWAPPED[1]))
         for period in (0, 2, 3, 13):
             self.balance(period)
         for _ in range(25):
@@ -187,22 +204,29 @@ class Books:
         return Decimal(self.random.randint(-99_999, 99_999)) / 100 or Decimal("0.01")
 
     def placed(
-        self, company: str, on: date, at: tuple[int, int], shut: bool, raw: Decimal
+        self,
+        company: str,
+        on: date,
+        at: tuple[int, int],
+        shut: bool,
+        raw: Decimal,
+        among: Sequence[str] = tuple(CLASSES),
     ) -> tuple[str, Line]:
-        natural, site = self.random.choice(list(CLASSES)), self.random.choice(SITES)
+        natural, site = self.random.choice(among), self.random.choice(SITES)
         season, channel = self.random.choice(SEASONS), self.random.choice(CHANNELS)
         tags = [f"season={season}"] * bool(season) + [f"channel={channel}"] * bool(channel)
         line = Line(natural, site, season, channel, on, *at, shut, raw)
         return f"{PREFIX[company]}-{natural}-{site},{'; '.join(tags)}", line
 
-    def journal(self, company: str, name: str, on: date) -> None:
+    def journal(self, company: str, name: str, on: date, among: Sequence[str] = tuple(CLASSES)) -> None:
         kind = self.random.choice(("general", "general", "adjusting", "closing", "opening"))
         self.journals.append(f"{company},{name},{on.isoformat()},{kind}")
         left = ZERO
         for number in range(1, 5):
             raw = self.amount() if number < 4 else -left
             if raw:
-                place, line = self.placed(company, on, period_of(on, kind), kind == "closing", raw)
+                at, shut = period_of(on, kind), kind == "closing"
+                place, line = self.placed(company, on, at, shut, raw, among)
                 self.lines.append(f"{company},{name},{number},{place},{self.sides(raw)}")
                 self.of[company].append(line._replace(journal=f"{company} {name}"))
             left += raw
@@ -211,6 +235,22 @@ class Books:
         """Those of journals that touch account 1010."""
         touch = {x.journal for x in (*self.of["alpha"], *self.of["beta"]) if x.natural == "1010"} - {""}
         return [x for x in lines if x.journal in touch]
+
+    def swapped(self) -> set[str]:
+        """Journals between the sides of the pair."""
+        touched: dict[str, set[str]] = {}
+        for x in (*self.of["alpha"], *self.of["beta"]):
+            touched.setdefault(x.journal, set()).add(x.natural)
+        one, other = map(set, SWAPPED)
+        return {
+            name
+            for name, codes in touched.items()
+            if name and codes <= one | other and codes & one and codes & other
+        }
+
+    def without_swaps(self, lines: list[Line]) -> list[Line]:
+        swapped = self.swapped()
+        return [x for x in lines if x.journal not in swapped]
 
     @staticmethod
     def sides(raw: Decimal) -> str:
@@ -255,6 +295,12 @@ DIRECT: list[tuple[str, int, Any]] = [
     ("else", 0, lambda of: -of("1810", "2810", "3010", "1020")),
     ("bank", 0, lambda of: of("1010")),
 ]
+INDIRECT: list[tuple[str, int, Any]] = [
+    ("work", 0, lambda of: -of(*RESULT, "1110", "2010")),
+    ("else", 0, lambda of: -of("1810", "2810", "3010", "1020")),
+    ("bank", 0, lambda of: of("1010")),
+]
+LINES = {**SHOWN, "paid": DIRECT, "moved": INDIRECT, "whole": INDIRECT}
 
 
 def shown(statement: str, column: Column) -> list[Decimal | None]:
@@ -266,7 +312,7 @@ def shown(statement: str, column: Column) -> list[Decimal | None]:
         return sum((line.raw for line in summed if line.natural in codes and when(line)), ZERO)
 
     values: list[Decimal | None] = []
-    for _, _, what in DIRECT if statement == "paid" else SHOWN[statement]:
+    for _, _, what in LINES[statement]:
         if what == "ever":
             values.append(ever)
         elif what == "share":
@@ -281,7 +327,7 @@ def table(statement: str, columns: list[Column]) -> list[str]:
     sides = [shown(statement, column) for column in columns]
     rows = [
         f"{name},{depth},{','.join('' if s[i] is None else cents(s[i] or ZERO) for s in sides)}"
-        for i, (name, depth, _) in enumerate(DIRECT if statement == "paid" else SHOWN[statement])
+        for i, (name, depth, _) in enumerate(LINES[statement])
     ]
     wanted = {"inc": set(RESULT), "st": set(CLASSES) - set(RESULT)}.get(statement, set[str]())
     missed = wanted - ON_LINES.get(statement, set())

@@ -108,27 +108,51 @@ class Analysis(PineTest):
             (status, told), (2, "site:1: a filter asks for what is under a code, as site=under 1.\n")
         )
 
-    def test_a_direct_cash_flow_sums_what_journals_moved_that_touch_cash(self) -> None:
-        for words, moves, stands, company in self.stretches():
-            for text, fits in (NO_FILTER, *FILTERS):
-                lines = self.books.through_bank(self.lines(company, fits))
-                moving, standing = [x for x in lines if moves(x)], [x for x in lines if stands(x)]
-                given = (*words, f"--filter={text}") if text else words
-                with self.subTest(words=given):
-                    out, _ = self.ask("statement", "paid", *given)
-                    self.assertEqual(out, table("paid", [Column("amount", moving, standing)]))
-                    received, paid, other, bank = shown("paid", Column("", moving, standing))
-                    if not text and received is not None and other is not None and paid is not None:
-                        self.assertEqual(received - paid + other, bank)
-                    by_season = self.by("season", "paid", moving, standing)
-                    self.assertEqual(
-                        self.ask("statement", "paid", *given, "--by=season")[0], table("paid", by_season)
-                    )
-        lines = self.books.through_bank(self.books.of["alpha"])
-        for step in ("months", "quarters", "years"):
-            words = ("--company=alpha", "--year=2027", "--period=9", f"--periods={step}")
-            columns = self.across(step, 2027, 9, lines, self.books.of["alpha"])
-            self.assertEqual(self.ask("statement", "paid", *words)[0], table("paid", columns))
+    def test_cash_flows_go_by_journals(self) -> None:
+        """A direct one sums what journals moved that touch cash; an indirect one leaves out those between the
+        sides of its pair. Both come to what cash moved."""
+        for statement, counted in (("paid", self.books.through_bank), ("moved", self.books.without_swaps)):
+            for words, moves, stands, company in self.stretches():
+                for text, fits in (NO_FILTER, *FILTERS):
+                    lines = counted(self.lines(company, fits))
+                    moving, standing = [x for x in lines if moves(x)], [x for x in lines if stands(x)]
+                    given = (statement, *words, *((f"--filter={text}",) if text else ()))
+                    with self.subTest(words=given):
+                        column = Column("amount", moving, standing)
+                        self.assertEqual(self.ask("statement", *given)[0], table(statement, [column]))
+                        *flows, bank = (value or ZERO for value in shown(statement, column))
+                        if not text:
+                            paid = -flows.pop(1) if statement == "paid" else ZERO
+                            self.assertEqual(sum(flows, paid), bank)
+                        by_season = table(statement, self.by("season", statement, moving, standing))
+                        self.assertEqual(self.ask("statement", *given, "--by=season")[0], by_season)
+            lines = counted(self.books.of["alpha"])
+            for step in ("months", "quarters", "years"):
+                words = ("--company=alpha", "--year=2027", "--period=9", f"--periods={step}")
+                columns = self.across(step, 2027, 9, lines, self.books.of["alpha"])
+                self.assertEqual(self.ask("statement", statement, *words)[0], table(statement, columns))
+
+    def test_what_a_pair_leaves_out_is_what_its_journals_moved(self) -> None:
+        """Of a forecast as far as it is posted: a budget has no journals."""
+        swapped = self.books.swapped()
+        self.assertGreater(len(swapped), 8)
+        for words, moves, _, company in self.stretches():
+            given = [(words, moves)]
+            if words[1] == "--year=2026" and words[2] == "--period=3":
+                given.append(((*words, "--forecast=plan"), moves))
+            for asked, test in given:
+                whole, moved = (self.ask("statement", name, *asked)[0] for name in ("whole", "moved"))
+                apart = [x for x in self.lines(company, test) if x.journal in swapped]
+                expected = [cents(value or ZERO) for value in shown("whole", Column("", apart, []))]
+                self.assertEqual(
+                    [
+                        cents(Decimal(one.split(",")[-1]) - Decimal(other.split(",")[-1]))
+                        for one, other in zip(whole[1:4], moved[1:4], strict=True)
+                    ],
+                    expected,
+                )
+
+    def test_a_direct_cash_flow_has_no_budget(self) -> None:
         for words, says in (
             (("--company=alpha", "--year=2026", "--period=3", "--budget=plan"), "a budget has no journals."),
             (
@@ -141,7 +165,12 @@ class Analysis(PineTest):
 
     def by(self, by: str, statement: str, moving: list[Line], standing: list[Line]) -> list[Column]:
         fields = by.split(",")
-        on_lines = {"flow": ("1010", "1020"), "part": ("4010", "5010", "5020"), "paid": tuple(CLASSES)}
+        on_lines = {
+            "flow": ("1010", "1020"),
+            "part": ("4010", "5010", "5020"),
+            "paid": tuple(CLASSES),
+            "moved": tuple(CLASSES),
+        }
         wanted = {"inc": RESULT, "st": tuple(CLASSES), **on_lines}[statement]
         summed = [x for x in (standing if statement == "st" else moving) if x.natural in wanted]
         if statement == "inc":

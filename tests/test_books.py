@@ -54,7 +54,7 @@ def keyed(
 
 def balance(company: str, code: str) -> int:
     total = 0
-    for book in books_for([company])[company]:
+    for book in books_for(current().state, [company])[company]:
         if code in book.naturals:
             rows = book.rows[book.rows["natural"] == book.naturals.index(code)]
             total += int((rows["debit"] - rows["credit"]).sum())

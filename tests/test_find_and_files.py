@@ -19,6 +19,7 @@ from web.definitions.models import Version
 from web.definitions.snapshot import chart_versions, current
 from web.journals import actions, queries
 from web.journals.code_postings import CodePostings, postings_with
+from web.journals.stretch import stretch_asked
 
 AMEND = Amend("codes", ("acc", "1110"), (("name", "Owed to us"),))
 
@@ -113,28 +114,10 @@ class Finding(InWorld):
             "/journals/alpha/account/1010/?year=2026&period=4&string=10-1010-001"
         ).content.decode()
         self.assertIn("from 1 line.", " ".join(one.split()))
-        values = {
-            "company": "alpha",
-            "chart": "c",
-            "codes": ["1010"],
-            "year": 2026,
-            "period": 4,
-            "from_year": 0,
-            "from_period": 0,
-            "closing": True,
-            "partner": "",
-            "untagged": "",
-            **dict.fromkeys(
-                (
-                    *("from_day", "to_day", "year_begins", "strings", "sets"),
-                    *("into_strings", "into_sets", "through"),
-                )
-            ),
-            "closing_years": [],
-            "closing_periods": [],
-            "string": "",
-            "tagged": "",
-        }
+        state = current().state
+        values = stretch_asked(
+            {"year": "2026", "period": "4"}, state, state.require(Company, "alpha"), ["1010"]
+        )
         self.assertEqual(queries.account_total(values), (2, 101_200))
         self.assertEqual(len(queries.account_lines(values, most=1)), 1)
         self.assertEqual(queries.newest_total(values, 2), 101_200)

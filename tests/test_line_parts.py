@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 import html
+from io import BytesIO
 from typing import Any
+from zipfile import ZipFile
+
+from openpyxl import load_workbook
 
 from core.changes.kinds import Drop, Put, apply
 from core.definitions.tables import Budget, Company, Statement, StatementLine
@@ -11,6 +15,7 @@ from tests.base import InWorld, run
 from web.definitions import actions, drafting
 from web.drafts import queries
 
+AT_COMMAND = ("--company=alpha", "--year=2026", "--period=2")
 AT = queries.ComparedPeriod(2026, 2)
 NORTH = StatementLine("parts", "north", "", 10, "North", "accounts", "1*", "", "debit", "site", "001")
 REST = StatementLine("parts", "rest", "", 20, "Elsewhere", "accounts", "1*", "", "debit")
@@ -85,3 +90,29 @@ class LineParts(InWorld):
         self.assertNotIn(">Parts<", self.page("/group/g/?year=2026&period=2"))
         keyed = "Parts has lines that ask for codes of a field; a budget is keyed by account."
         self.assertIn(keyed, self.page("/budgets/plan/alpha/parts/?year=2026", 404))
+
+    def test_a_line_shown_only_with_an_amount_is_out_of_sight_without(self) -> None:
+        at = "company=alpha&year=2026&period=2"
+        overdrawn = StatementLine("parts", "bank", "", 40, "Bank overdrawn", "accounts", "10*", side="credit")
+        actions.make_change(Put(overdrawn), self.mirela)
+        figures = f"/statements/parts/figures/?{at}"
+        self.assertIn('id="line-bank"', self.page(figures))
+        reply = self.group.post(
+            "/statements/parts/line/bank/change/",
+            {"label": "Bank overdrawn", "accounts": "10*", "side": "credit", "shown_when": "with_amount"},
+        )
+        self.assertEqual(reply.status_code, 200)
+        self.assertNotIn('id="line-bank"', self.page(figures))
+        self.assertIn('id="line-north"', self.page(figures))
+        self.assertIn("10*; in credit; only with an amount", self.page(f"/statements/parts/?{at}"))
+        self.assertIn("bank,Bank overdrawn,0,0.00", run("statement", "parts", *AT_COMMAND)[1])
+        book = load_workbook(BytesIO(self.group.get(f"/statements/parts/figures/workbook/?{at}").content))
+        hidden = {
+            row[0].value: book.worksheets[0].row_dimensions[row[0].row].hidden for row in book.worksheets[0]
+        }
+        self.assertEqual((hidden["Bank overdrawn"], hidden["North"]), (True, False))
+        open_document = self.group.get(f"/statements/parts/figures/workbook/?{at}&file=ods").content
+        with ZipFile(BytesIO(open_document)) as archive:
+            content = archive.read("content.xml").decode()
+        row = content[: content.index("Bank overdrawn")].rindex("<table:table-row")
+        self.assertIn('table:visibility="collapse"', content[row : content.index(">", row)])

@@ -30,6 +30,7 @@ WITHOUT_A_PAGE = {
     "chart_segments": "kept beside the segments of a structure",
     "pairing_conditions": "kept beside pairing rules",
     "company_codes": "kept beside companies",
+    "chart_moves": "the page on which a company is moved",
     "statement_lines": "the statement itself",
     "arrangements": "the statement that one is over, and its own",
     "arranged_lines": "kept beside what moved above",

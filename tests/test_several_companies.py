@@ -79,7 +79,7 @@ class SeveralCompanies(PineTest):
     def test_books_and_texts_are_read_at_once(self) -> None:
         state = current().state
         companies = [state.require(Company, name) for name in ("alpha", "beta")]
-        books_for(["alpha", "beta"])  # the first reading packs them
+        books_for(state, ["alpha", "beta"])  # the first reading packs them
         for asked, statement, queries in (
             (Asked(2027, 9), "inc", 1),
             (Asked(2027, 9, filter="season=SP26, none"), "inc", 3),

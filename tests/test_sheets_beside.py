@@ -113,7 +113,9 @@ class SheetsBeside(SheetTest):
         about = html.unescape(
             self.group.get(self.address("companies", "about/", {}, key="alpha")).content.decode()
         )
-        self.assertIn("Calendar, Chart, Currency: fixed because it has postings.", about)
+        since = "fixed because it has postings since 2026-01-10."
+        self.assertIn(f"Calendar, Currency: {since}", about)
+        self.assertIn(f"Chart: {since} Move it to the other chart from a period on", about)
         self.assertIn("Used by <b>1</b> company code.", about)
         self.assertIn("Added company alpha Alpha", about)
         gone = self.group.get(self.address("companies", "about/", {}, key="omega"))

@@ -38,6 +38,7 @@ INSTALLED_APPS = [
     "web.budgets",
     "web.group",
     "web.packs",
+    "web.chart_moves",
     "web.hierarchies",
     "web.rollouts",
     "web.requests",

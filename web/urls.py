@@ -16,6 +16,7 @@ urlpatterns = [
     path("group/", include("web.group.urls")),
     path("", include("web.packs.urls")),
     path("", include("web.drafts.urls")),
+    path("", include("web.chart_moves.urls")),
     path("exchange/", include("web.exchange.urls")),
 ]
 handler500 = "web.shell.failing.broken"

@@ -65,8 +65,15 @@ class AmountRows:
 
     def where(self, kept: NDArray[np.bool_]) -> AmountRows:
         columns = ("natural", "string", "combination", "time", "closing", "debit", "credit")
-        part = None if self.part is None else self.part[kept]
-        return replace(self, part=part, **{name: getattr(self, name)[kept] for name in columns})
+        # Few of many are taken by their places: truth values cost each array a pass over all of them.
+        few = 2 * np.count_nonzero(kept) < len(kept)
+        chosen: NDArray[Any] = np.flatnonzero(kept) if few else kept
+        part = None if self.part is None else self.part[chosen]
+        return replace(self, part=part, **{name: getattr(self, name)[chosen] for name in columns})
+
+    def taken_off(self) -> AmountRows:
+        """The same amounts on their other side."""
+        return replace(self, debit=self.credit, credit=self.debit)
 
     def of_year(self, year: int) -> Iterator[tuple[int, int, int, int]]:
         """(period, string, combination, debit plus) of the rows of a fiscal year, closing journals left out;
@@ -90,21 +97,27 @@ class AmountRows:
 
     def codes_in(self, chart: ChartIndex, field: str) -> tuple[list[str], NDArray[np.int64]]:
         """The codes of a field by row: the different ones, and for each row its place among them."""
-        name = field.partition(":")[0]
-        is_segment = chart.index[name] < len(chart.segments)
-        ids, inverse = numbered(self.string if is_segment else self.combination)
-        by_id = [
-            code_in_string(chart, name, self.strings[number])
-            if is_segment
-            else code_in_combination(name, self.combinations[number])
-            for number in ids.tolist()
-        ]
-        if name != field:
-            above = self.above[field]
-            by_id = [above.get(code, code) for code in by_id]
+        ids, inverse = numbered(self._column(chart, field))
+        by_id = self._codes_of(chart, field, ids.tolist())
         codes = sorted(set(by_id))
         place = {code: i for i, code in enumerate(codes)}
         return codes, np.array([place[code] for code in by_id], dtype=np.int64)[inverse]
+
+    def _column(self, chart: ChartIndex, field: str) -> NDArray[Any]:
+        """The numbers of the texts that hold a field's codes, by row."""
+        return self.string if _is_segment(chart, field) else self.combination
+
+    def _codes_of(self, chart: ChartIndex, field: str, numbers: Iterable[int]) -> list[str]:
+        """The code of a field in each of some texts, by its level where the field has one."""
+        name = field.partition(":")[0]
+        if _is_segment(chart, field):
+            codes = [code_in_string(chart, name, self.strings[number]) for number in numbers]
+        else:
+            codes = [code_in_combination(name, self.combinations[number]) for number in numbers]
+        if name != field:
+            above = self.above[field]
+            codes = [above.get(code, code) for code in codes]
+        return codes
 
     def numbers_fitting(self, chart: ChartIndex, conditions: Filter) -> tuple[list[int], list[int]]:
         """Numbers of the account strings and of the dimension combinations that fit every condition on
@@ -158,9 +171,20 @@ class AmountRows:
         """Those whose account string and dimensions fit every condition."""
         fits = np.ones(len(self), dtype=bool)
         for condition in conditions:
-            codes, place = self.codes_in(chart, condition.field)
-            fits &= np.array([condition.fits(code) for code in codes], dtype=bool)[place]
+            texts = self.strings if _is_segment(chart, condition.field) else self.combinations
+            if max(texts, default=0) > MOST_SPARSE + 8 * len(self):
+                codes, place = self.codes_in(chart, condition.field)
+                fits &= np.array([condition.fits(code) for code in codes], dtype=bool)[place]
+                continue
+            by_number = np.zeros(max(texts, default=0) + 1, dtype=bool)
+            codes = self._codes_of(chart, condition.field, texts)
+            by_number[list(texts)] = [condition.fits(code) for code in codes]
+            fits &= by_number[self._column(chart, condition.field)]
         return self.where(fits)
+
+
+def _is_segment(chart: ChartIndex, field: str) -> bool:
+    return chart.index[field.partition(":")[0]] < len(chart.segments)
 
 
 def numbered(numbers: NDArray[Any]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:

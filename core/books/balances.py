@@ -8,8 +8,9 @@ docs/architecture.md.
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -120,6 +121,34 @@ def books_from_rows(
     if base is not None and len(base.rows):
         rows = np.concatenate([base.rows, rows])
     return Books(company, year, sequence, naturals, summed(rows))
+
+
+class ReadAs(NamedTuple):
+    """The number and the natural account of the account string that another one is read as."""
+
+    account: int
+    natural: str
+
+
+def read_anew(books: Books, strings: Mapping[int, ReadAs], carried: Books | None = None) -> Books:
+    """The same amounts of a company that moved to another chart, each account string read as `strings` says;
+    a string that isn't among them is left out. `carried`: what journals of a move carried over, read alike,
+    which stands where it was posted and doesn't count twice."""
+    rows = books.rows[np.isin(books.rows["account"], list(strings))].copy()
+    numbers, place = np.unique(rows["account"], return_inverse=True)
+    now = [strings[number] for number in numbers.tolist()]
+    naturals = tuple(sorted({one.natural for one in now}))
+    at = {natural: i for i, natural in enumerate(naturals)}
+    rows["account"] = np.array([one.account for one in now], dtype=np.int32)[place]
+    rows["natural"] = np.array([at[one.natural] for one in now], dtype=np.int32)[place]
+    if carried is not None:
+        less = carried.rows.copy()
+        less["natural"] = [at[carried.naturals[natural]] for natural in less["natural"].tolist()]
+        less["debit"], less["credit"] = -less["debit"], -less["credit"]
+        rows = np.concatenate([rows, less])
+    rows = summed(rows)
+    counts = (rows["debit"] != 0) | (rows["credit"] != 0)
+    return Books(books.company, books.fiscal_year, books.sequence, naturals, rows[counts])
 
 
 def exact(values: NDArray[Any]) -> NDArray[Any]:

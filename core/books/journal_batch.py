@@ -19,10 +19,12 @@ from core.definitions.state import State
 from core.definitions.tables import Company, Journal
 from core.money import LIMIT, digits_of
 from core.structures.accounts import ResolvedAccount, resolve, restored
-from core.structures.charts import CompanyContext, company_context
+from core.structures.charts import CompanyContext, company_context, context_in
 from core.structures.quick_codes import expand, quick_codes
+from core.structures.second_charts import posted_in
 
 FIRST_DAY, LAST_DAY = date.min.toordinal(), date.max.toordinal()
+HISTORY, IN_CHARTS_BEFORE = -1, LAST_DAY + 1
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,6 +83,8 @@ class Batch:
         self.digits = [
             digits_of(h.journal.currency or self.currencies.get(h.journal.company, "")) for h in heads
         ]
+        self.charts_before: list[str] = []
+        """in which companies posted before they moved; their history is resolved in them"""
         self.epochs = [self._epoch(h) for h in heads]
         self.quick: dict[str, bool] = {}
         self.combinations: list[Combination] = []
@@ -107,9 +111,15 @@ class Batch:
 
     def _epoch(self, head: JournalHeader) -> int:
         """Pairing rules with dates part time into stretches; a string is resolved once for each. -1 is
-        history."""
+        history; from `IN_CHARTS_BEFORE` on history in the chart before of that place."""
         if head.history:
-            return -1
+            row = self.state.get(Company, head.journal.company)
+            chart = posted_in(self.state, row, head.journal.posted_at) if row else ""
+            if row is None or chart == row.chart:
+                return HISTORY
+            if chart not in self.charts_before:
+                self.charts_before.append(chart)
+            return IN_CHARTS_BEFORE + self.charts_before.index(chart)
         seated = self._seat(head.company)
         breaks = seated.chart.book.breaks if seated else ()
         return head.day if breaks else 0
@@ -117,6 +127,8 @@ class Batch:
     def _combination(self, key: tuple[int, str, str, int]) -> int:
         company, account, dimensions, epoch = key
         seated = self._seat(company)
+        if seated is not None and epoch >= IN_CHARTS_BEFORE:
+            seated = context_in(self.state, seated.company, self.charts_before[epoch - IN_CHARTS_BEFORE])
         number = len(self.combinations)
         self._number[key] = number
         if seated is None:
@@ -124,7 +136,7 @@ class Batch:
             return number
         if self._has_quick_codes(seated):
             account, dimensions = expand(self.state, seated, account, dimensions)
-        if epoch == -1:
+        if epoch == HISTORY or epoch >= IN_CHARTS_BEFORE:
             resolved = restored(seated, account, dimensions, defaults=False)
         else:
             active = seated.chart.book.active(date.fromordinal(epoch)) if epoch else None

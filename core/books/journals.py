@@ -20,8 +20,9 @@ from core.fault_codes import AMOUNT, FaultCode
 from core.faults import Fault, Location, blocking
 from core.money import digits_of, format_amount, minor_digits, parse_amount
 from core.structures.accounts import ResolvedAccount, date_faults, resolve, restored
-from core.structures.charts import CompanyContext, company_context
+from core.structures.charts import CompanyContext, company_context, context_in
 from core.structures.quick_codes import expand
+from core.structures.second_charts import posted_in
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,6 +43,8 @@ class BookedLine:
     period: int
     texts: tuple[str, str, str, str, str]
     """description, source type, number, party, item"""
+    chart: str = ""
+    """of its account; empty: the one that the company is on"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -243,8 +246,9 @@ class _Check:
 
     def line(self, line: JournalLine) -> None:
         name = line.line_company or self.journal.company
-        seated = company_context(self.state, name)
         company_row = self.state.get(Company, name)
+        chart = posted_in(self.state, company_row, self.journal.posted_at) if company_row else ""
+        seated = context_in(self.state, name, chart)
         amount, fault = amount_of(line, self.digits)
         if fault:
             self.faults.append(fault)
@@ -279,7 +283,7 @@ class _Check:
                 )
             )
         texts = (line.description, line.source_type, line.source_number, line.source_party, line.source_item)
-        self.add(name, figures, amount, line.partner, line.line, line.generated, texts)
+        self.add(name, figures, amount, line.partner, line.line, line.generated, texts, chart)
 
     def add(
         self,
@@ -290,6 +294,7 @@ class _Check:
         number: int,
         generated: bool,
         texts: tuple[str, str, str, str, str] = ("",) * 5,
+        chart: str = "",
     ) -> None:
         period = self.period(company)
         year, number_of = (period.fiscal_year, period.period) if period else (0, 0)
@@ -307,6 +312,7 @@ class _Check:
                 year,
                 number_of,
                 texts,
+                chart,
             )
         )
 

@@ -58,7 +58,9 @@ class LineColumns(NamedTuple):
 def paired(*columns: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """Numbers the different combinations of columns of small whole numbers (from -1): each line's
     combination, and a
-    line that shows each."""
+    line that shows each. Raises ValueError for smaller ones, which would be taken for others."""
+    if any(len(column) and column.min() < -1 for column in columns):
+        raise ValueError("The columns hold numbers below -1.")
     codes = columns[0] + 1
     for column in columns[1:]:
         if len(column) and (column != column[0]).any():

@@ -18,6 +18,7 @@ from core.definitions.tables import (
     Budget,
     Chart,
     ChartDimension,
+    ChartMove,
     Code,
     CodeProperty,
     Company,
@@ -59,6 +60,10 @@ class Facts:
     """the last day of a journal that was keyed in another currency by a company of this one"""
     kept_rates: Callable[[], tuple[KeptRates, ...]] = tuple
     """what kept periods of groups hold of the rates"""
+    moving: frozenset[str] = frozenset()
+    """companies that this act moves to another chart, carrying over what stands"""
+    first_posted: Callable[[str], date | None] = lambda _: None
+    """the day of a company's first journal"""
 
 
 NOTHING_POSTED = Facts(lambda _: frozenset(), frozenset, frozenset, lambda _: frozenset())
@@ -76,8 +81,20 @@ class FixedRule(NamedTuple):
     columns: tuple[str, ...]
     holds: Callable[[State, Facts, Any], bool]
     because: str
+    way_out: str = "Close it and add a new one."
+    since: Callable[[Facts, Any], date | None] = lambda f, r: None
+    """the day from which on it is so, where one is known"""
+
+    def why(self, facts: Facts, row: Any) -> str:
+        day = self.since(facts, row)
+        return f"{self.because} since {day}" if day else self.because
 
 
+def _first_posted(facts: Facts, row: Company) -> date | None:
+    return facts.first_posted(row.company)
+
+
+MOVE = "Move it to the other chart from a period on: its page leads there."
 FIXED: dict[type[Any], tuple[FixedRule, ...]] = {
     Code: (
         FixedRule(
@@ -116,11 +133,33 @@ FIXED: dict[type[Any], tuple[FixedRule, ...]] = {
     ),
     Company: (
         FixedRule(
-            ("currency", "chart", "calendar"), lambda s, f, r: r.company in f.companies(), "it has postings"
+            ("currency", "calendar"),
+            lambda s, f, r: r.company in f.companies(),
+            "it has postings",
+            since=_first_posted,
+        ),
+        FixedRule(
+            ("chart",),
+            lambda s, f, r: r.company in f.companies() - f.moving,
+            "it has postings",
+            MOVE,
+            _first_posted,
         ),
     ),
     CompanyCode: (
-        FixedRule((), lambda s, f, r: r.code in f.own_codes(r.company), "lines of the company carry it"),
+        FixedRule(
+            (),
+            lambda s, f, r: r.company not in f.moving and r.code in f.own_codes(r.company),
+            "lines of the company carry it",
+        ),
+    ),
+    ChartMove: (
+        FixedRule(
+            ("chart_before", "chart", "moved_at", "journal"),
+            lambda s, f, r: True,
+            "books are read by it",
+            "Move the company again, from a later period on.",
+        ),
     ),
     Period: (
         FixedRule(
@@ -135,7 +174,7 @@ FIXED: dict[type[Any], tuple[FixedRule, ...]] = {
 def fixed_columns(state: State, facts: Facts, row: Any) -> dict[str, str]:
     """Columns of a row that can't change any more, each with why: for saying it on the field beforehand."""
     return {
-        column: f"Fixed because {rule.because}."
+        column: f"fixed because {rule.why(facts, row)}.{f' {MOVE}' if rule.way_out == MOVE else ''}"
         for rule in FIXED.get(type(row), ())
         if rule.holds(state, facts, row)
         for column in rule.columns
@@ -154,6 +193,8 @@ def transition_faults(before: State, after: State, edits: Iterable[Edit], facts:
             yield from _changed(before, edit, facts)
         elif edit.old is None and edit.table == "structure_segments":
             yield from appended_faults(after, edit.new, facts.charts())
+        elif edit.old is None and edit.table == "chart_moves":
+            yield from _moved_beside_its_books(edit.new, facts)
         elif edit.new is None:
             yield from _dropped(after, edit, facts)
 
@@ -167,8 +208,10 @@ def _changed(before: State, edit: Edit, facts: Facts) -> Iterator[Fault]:
             for column in changed:
                 was = getattr(edit.old, column)
                 title = column.replace("_", " ")
-                what = f"The {title} can't change from {str(was).lower()} any more because {rule.because}."
-                yield fault(edit.new, column, what, "Close it and add a new one.", "fixed")
+                said = str(was).lower() if isinstance(was, bool) else was
+                why = rule.why(facts, edit.old)
+                what = f"The {title} can't change from {said} any more because {why}."
+                yield fault(edit.new, column, what, rule.way_out, "fixed")
 
 
 def _rounded_already(edit: Edit, facts: Facts) -> Iterator[Fault]:
@@ -179,6 +222,13 @@ def _rounded_already(edit: Edit, facts: Facts) -> Iterator[Fault]:
             what = f"Journals in other currencies were keyed to {row.currency} until {last}."
             yield fault(row, "in_use_from", what, "Let it hold from a later day on.", "fixed")
             return
+
+
+def _moved_beside_its_books(row: ChartMove, facts: Facts) -> Iterator[Fault]:
+    """A move carries over what stands: it is taken as it is only with the books that it is of."""
+    if row.company in facts.companies() - facts.moving:
+        what = f"{row.company} has postings, which a move to {row.chart} would have to carry over."
+        yield fault(row, "chart", what, "Move it on its page.", "fixed")
 
 
 def _kept_rate(edit: Edit, facts: Facts) -> Iterator[Fault]:
@@ -200,6 +250,7 @@ WAYS_OUT: dict[type[Any], str] = {
     CompanyCode: "Close the code from a date instead, and give the company another one beside it.",
     Period: "Close the period instead.",
     Budget: "Leave it as it is.",
+    ChartMove: "Move the company again, from a later period on.",
 }
 
 
@@ -230,4 +281,6 @@ def _dropped(after: State, edit: Edit, facts: Facts) -> Iterator[Fault]:
 def _name(row: Any) -> str:
     if isinstance(row, (Period, ListProperty)):
         return row.name
+    if isinstance(row, ChartMove):
+        return f"The move of {row.company} to {row.chart}"
     return str(row[-1] if isinstance(row, CompanyCode) else row[1] if isinstance(row, Code) else row[0])

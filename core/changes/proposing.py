@@ -3,6 +3,7 @@ nothing."""
 
 from __future__ import annotations
 
+from core.cash_flow.activities import CASH, RESULT, SECTIONS, cash_accounts, section_of
 from core.changes.kinds import Add, Amend, ChangeSequence
 from core.codes.hierarchies import Tree, main_tree, tree
 from core.codes.lists import ListIndex, list_index
@@ -11,7 +12,6 @@ from core.definitions.nouns import free_id
 from core.definitions.state import State
 from core.definitions.tables import Chart, Hierarchy, Statement, StatementLine
 from core.faults import Fault, Location, Refused
-from core.statements.cash_flow import CASH, RESULT, SECTIONS, cash_accounts, section_of
 from core.statements.plans import natural_list
 
 SHORT = {"balance_sheet": "bs", "income_statement": "is", "cash_flow": "cf", "direct_cash_flow": "cfd"}

@@ -22,6 +22,7 @@ from core.definitions.tables import (
     Chart,
     ChartDimension,
     ChartMapping,
+    ChartMove,
     ChartSegment,
     Code,
     CodeList,
@@ -41,6 +42,7 @@ from core.definitions.tables import (
     IntercompanyPair,
     ListProperty,
     Mapping,
+    NonCashPair,
     OwnershipChange,
     PairingCondition,
     PairingRule,
@@ -63,7 +65,7 @@ from core.structures.charts import ChartIndex, Field, chart_index
 
 LIMITING = ("rollup", "posting", "enabled")
 SPELLING = ("min_length", "max_length", "characters", "zero_pad")
-SHAPING = ("rollup", "account_class", "unit", "adds_up")
+SHAPING = ("rollup", "account_class", "unit", "adds_up", "cash_flow")
 WHOLE = {
     "periods": Period,
     "statement_lines": StatementLine,
@@ -90,7 +92,7 @@ def rows_to_check(before: State, after: State, edits: Iterable[Edit]) -> Iterato
     if any(by_table.get(name) for name in OF_ARRANGEMENTS):
         yield from after.rows(Arrangement)
     for statement in by_table.get("statements", ()):
-        yield from after.part(StatementLine, statement.key[0]).values()
+        yield from _of_statement(after, statement.key[0])
 
 
 def _after_rules(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]:
@@ -172,10 +174,15 @@ def _fields_in(chart: ChartIndex, kind: str, value: str) -> Iterator[tuple[Field
     yield from ((field, given[field.name]) for field in chart.dimensions if field.name in given)
 
 
-def _statements_of(after: State, code_list: str) -> Iterator[StatementLine]:
+def _statements_of(after: State, code_list: str) -> Iterator[Any]:
     for statement in after.rows(Statement):
         if natural_list(after, statement.chart) == code_list:
-            yield from after.part(StatementLine, statement.statement).values()
+            yield from _of_statement(after, statement.statement)
+
+
+def _of_statement(after: State, statement: str) -> Iterator[StatementLine | NonCashPair]:
+    yield from after.part(StatementLine, statement).values()
+    yield from after.part(NonCashPair, statement).values()
 
 
 def _after_trees(after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]:
@@ -257,7 +264,7 @@ def _of_chart(after: State, chart: str) -> Iterator[Any]:
     yield from (row for row in after.rows(ColumnSet) if row.chart == chart)
     for statement in after.rows(Statement):
         if statement.chart == chart:
-            yield from after.part(StatementLine, statement.statement).values()
+            yield from _of_statement(after, statement.statement)
     for company in after.rows(Company):
         if company.chart == chart:
             yield from _of_company(after, company.company)
@@ -267,7 +274,7 @@ def _of_chart(after: State, chart: str) -> Iterator[Any]:
 
 
 def _of_company(after: State, company: str) -> Iterator[Any]:
-    for kind in (CompanyCode, CompanyAccount, CompanyCurrency, IntercompanyPair, SecondChart):
+    for kind in (CompanyCode, CompanyAccount, CompanyCurrency, IntercompanyPair, SecondChart, ChartMove):
         yield from after.part(kind, company).values()
     yield from (row for row in after.rows(Mapping) if row.company == company)
     yield from (row for row in after.rows(Rollout) if row.company == company)

@@ -7,14 +7,16 @@ from typing import Any
 
 from core.analysis.axes import fields_asked
 from core.analysis.variances import formula_columns
+from core.cash_flow.activities import CASH, cash_accounts
 from core.checks.build import selector_faults
 from core.codes.hierarchies import find_cycle
+from core.codes.lists import list_index
 from core.definitions.row_faults import fault
 from core.definitions.state import State
-from core.definitions.tables import Budget, ColumnSet, Statement, StatementLine
+from core.definitions.statement_rows import WITH_AMOUNT
+from core.definitions.tables import Budget, ColumnSet, NonCashPair, Statement, StatementLine
 from core.faults import LOOK, Fault, WrongCall
 from core.statements import formulas
-from core.statements.cash_flow import cash_accounts
 from core.statements.line_parts import CREDIT, DEBIT
 from core.statements.plans import (
     RESULT_CLASSES,
@@ -37,15 +39,7 @@ def lines(state: State, rows: list[StatementLine]) -> Iterator[Fault]:
     for row in rows:
         if row.parent:
             yield from _parent(state, row)
-        if row.kind == "accounts" and not row.accounts:
-            what = f"The line {row.line} picks no accounts."
-            yield fault(row, "accounts", what, "Give a selector.", "selector-missing")
-        if row.kind != "accounts" and row.accounts:
-            what = f"A line of kind {row.kind} picks no accounts by itself."
-            yield fault(row, "accounts", what, "Make it a line of kind accounts, or leave the selector out.")
-        if row.kind != "formula" and row.formula:
-            what = f"A line of kind {row.kind} has no formula."
-            yield fault(row, "formula", what, "Make it a line of kind formula.")
+        yield from _of_kind(row)
         if row.kind == "formula":
             yield from _formula(state, row)
         yield from _part(state, row)
@@ -54,6 +48,22 @@ def lines(state: State, rows: list[StatementLine]) -> Iterator[Fault]:
             yield from selector_faults(state, row, "accounts", natural_list(state, statement_row.chart))[1]
     for name in sorted({row.statement for row in rows}):
         yield from _tree(state, name)
+
+
+def _of_kind(row: StatementLine) -> Iterator[Fault]:
+    """What goes with the kind of a line, and what doesn't."""
+    if row.kind == "accounts" and not row.accounts:
+        what = f"The line {row.line} picks no accounts."
+        yield fault(row, "accounts", what, "Give a selector.", "selector-missing")
+    if row.kind != "accounts" and row.accounts:
+        what = f"A line of kind {row.kind} picks no accounts by itself."
+        yield fault(row, "accounts", what, "Make it a line of kind accounts, or leave the selector out.")
+    if row.kind != "formula" and row.formula:
+        what = f"A line of kind {row.kind} has no formula."
+        yield fault(row, "formula", what, "Make it a line of kind formula.")
+    if row.kind in ("text", "gap") and row.shown_when == WITH_AMOUNT:
+        what = f"A line of kind {row.kind} has no amount to be shown with."
+        yield fault(row, "shown_when", what, "Let it be shown always.")
 
 
 def _part(state: State, row: StatementLine) -> Iterator[Fault]:
@@ -217,7 +227,49 @@ def _further_columns(state: State, row: ColumnSet) -> Iterator[Fault]:
         yield fault(row, "formulas", refused.faults[0].what, way_out, "formula")
 
 
-CHECKS: list[tuple[type[Any], Any]] = [(StatementLine, lines), (ColumnSet, column_sets)]
+def non_cash_pairs(state: State, rows: list[NonCashPair]) -> Iterator[Fault]:
+    """A pair is of an indirect cash flow, and of accounts that stand in the balance sheet and aren't cash."""
+    for row in rows:
+        statement = state.get(Statement, row.statement)
+        if statement is None:
+            continue
+        if statement.kind != "cash_flow":
+            what = f"{statement.name} is no indirect cash flow, so it leaves nothing out."
+            yield fault(row, "statement", what, "Name pairs of a statement of kind cash_flow.")
+        code_list = natural_list(state, statement.chart)
+        sides = []
+        for side in ("accounts", "against"):
+            picked, faults = selector_faults(state, row, side, code_list)
+            sides.append(picked.codes)
+            yield from faults
+            yield from _no_balance(state, row, side, code_list, picked.codes)
+        if both := sorted(sides[0] & sides[1]):
+            what = f"{both[0]} stands on both sides of {row.name}."
+            yield fault(row, "against", what, "Take it off one of them.", "placed-twice")
+
+
+def _no_balance(
+    state: State, row: NonCashPair, side: str, code_list: str, codes: frozenset[str]
+) -> Iterator[Fault]:
+    index = list_index(state, code_list)
+    for code in sorted(codes):
+        account = index.codes[code]
+        if account.account_class in (*RESULT_CLASSES, "statistic"):
+            what = f"{code} {account.name} is of class {account.account_class}."
+            way = "A pair is of balance sheet accounts; what only the result holds is added back by its line."
+            yield fault(row, side, what, way, "class-misplaced")
+            return
+        if account.cash_flow == CASH:
+            what = f"{code} {account.name} is cash, and what moves it isn't left out."
+            yield fault(row, side, what, "Take it off.", "class-misplaced")
+            return
+
+
+CHECKS: list[tuple[type[Any], Any]] = [
+    (StatementLine, lines),
+    (ColumnSet, column_sets),
+    (NonCashPair, non_cash_pairs),
+]
 
 
 def _of_line(planned: Plan, line: PlanLine) -> Iterator[Fault]:

@@ -221,6 +221,28 @@ class SecondChart(NamedTuple):
     purpose: Text = ""
 
 
+class ChartMove(NamedTuple):
+    """From a day on a company posts in another chart: what was posted before `moved_at` is in `chart_before`,
+    and `journal` carried over what stood there (empty: nothing did)."""
+
+    company: CompanyId
+    on: Annotated[date, Kind("date")]
+    chart_before: Annotated[ChartId, MUST]
+    chart: Annotated[ChartId, MUST]
+    moved_at: Annotated[str, Kind("moment"), MUST]
+    journal: Id = ""
+
+
+class MovedAccount(NamedTuple):
+    """How an account string that a company posted to in a chart before is read in the chart it moved to."""
+
+    company: Id
+    chart_before: Id
+    account: Text
+    chart: Id
+    target: Annotated[str, Kind("text"), MUST] = ""
+
+
 class SecondChartMapping(NamedTuple):
     """Where accounts of a chart go in a second one; the first row that fits wins."""
 

@@ -24,6 +24,9 @@ def named(row: Any) -> str:
 
 def many(noun: str) -> str:
     """The plural of a definition's noun."""
+    if " of " in noun:
+        first, _, rest = noun.partition(" of ")
+        return f"{many(first)} of {rest}"
     if noun.endswith("company"):
         return noun[:-1] + "ies"
     if noun.endswith(("hierarchy", "property")):

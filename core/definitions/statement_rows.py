@@ -21,6 +21,10 @@ from core.definitions.kinds import (
 STATEMENT_KINDS = ("balance_sheet", "income_statement", "cash_flow", "direct_cash_flow", "other")
 
 
+WITH_AMOUNT = "with_amount"
+"""What a line says that is shown only where it has an amount."""
+
+
 class Statement(NamedTuple):
     """A tree of lines over the natural accounts of a chart."""
 
@@ -46,6 +50,7 @@ class StatementLine(NamedTuple):
     field: Annotated[str, Kind("id"), LATER] = ""
     codes: Annotated[str, Kind("selector"), LATER] = ""
     side: Annotated[str, choice("any", "debit", "credit"), LATER] = "any"
+    shown_when: Annotated[str, choice("always", WITH_AMOUNT), LATER] = "always"
 
 
 class Arrangement(NamedTuple):
@@ -65,6 +70,17 @@ class ArrangedLine(NamedTuple):
     line: Id
     seen: Annotated[str, Kind("text"), MUST] = ""
     reason: Text = ""
+
+
+class NonCashPair(NamedTuple):
+    """Accounts of a cash flow statement that journals move against one another without cash: what is posted
+    between the two alone is left out of its lines, and told below them."""
+
+    statement: StatementId
+    pair: Id
+    name: Annotated[str, Kind("text"), MUST]
+    accounts: Annotated[Selector, MUST]
+    against: Annotated[Selector, MUST]
 
 
 class Budget(NamedTuple):

@@ -17,12 +17,14 @@ from core.definitions.group_rows import (
     AcquiredEquity as AcquiredEquity,
     Acquisition as Acquisition,
     ChartMapping as ChartMapping,
+    ChartMove as ChartMove,
     DisagreementNote as DisagreementNote,
     Elimination as Elimination,
     Group as Group,
     GroupMember as GroupMember,
     GroupOpening as GroupOpening,
     Mapping as Mapping,
+    MovedAccount as MovedAccount,
     OwnershipChange as OwnershipChange,
     Rate as Rate,
     Rollout as Rollout,
@@ -70,6 +72,7 @@ from core.definitions.statement_rows import (
     Arrangement as Arrangement,
     Budget as Budget,
     ColumnSet as ColumnSet,
+    NonCashPair as NonCashPair,
     Statement as Statement,
     StatementLine as StatementLine,
 )
@@ -457,6 +460,7 @@ DEFINING_TABLES: tuple[Table, ...] = (
     Table("intercompany_pairs", IntercompanyPair, 2, "intercompany pair"),
     Table("statements", Statement, 1, "statement"),
     Table("statement_lines", StatementLine, 2, "line"),
+    Table("non_cash_pairs", NonCashPair, 2, "non-cash pair"),
     Table("groups", Group, 1, "group"),
     Table("group_members", GroupMember, 2, "member"),
     Table("mappings", Mapping, 3, "mapping row"),
@@ -478,6 +482,7 @@ DEFINING_TABLES: tuple[Table, ...] = (
     Table("rollout_items", RolloutItem, 2, "item of a rollout"),
     Table("second_charts", SecondChart, 2, "second chart"),
     Table("second_chart_mappings", SecondChartMapping, 3, "mapping row of a second chart"),
+    Table("chart_moves", ChartMove, 2, "chart move"),
 )
 """Tables that hold definitions, in the order in which each needs only those before it."""
 
@@ -486,6 +491,7 @@ BOOKS: tuple[Table, ...] = (
     Table("journal_lines", JournalLine, 3, "journal line"),
     Table("balances", Balance, 6, "balance", frozenset({"dimensions", "partner"})),
     Table("budget_lines", BudgetLine, 6, "budget line", frozenset({"dimensions"})),
+    Table("moved_accounts", MovedAccount, 4, "moved account"),
 )
 """Tables that hold amounts; too long to keep in a snapshot."""
 

@@ -70,7 +70,7 @@ def _figures(
     state: State, planned: Plan, sums: AccountSums, digits: int, one_by_one: OneByOne
 ) -> list[Figures]:
     """Of all companies together, or of each."""
-    if planned.needs_rows or planned.has_statistics:
+    if planned.needs_rows or planned.needs_journals or planned.has_statistics:
         return [one_by_one(state, planned, company) for company in sums.companies]
     return [compute(planned, _amounts(planned, sums), digits)]
 

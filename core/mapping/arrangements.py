@@ -124,7 +124,18 @@ def _section(rows: dict[str, StatementLine], line: str) -> str:
 
 def what_differs(one: StatementLine, other: StatementLine) -> list[tuple[str, str, str]]:
     """(column, here, there) of what two rows of a line say otherwise; where it stands left out."""
-    columns = ("parent", "label", "kind", "accounts", "formula", "sign", "field", "codes", "side")
+    columns = (
+        "parent",
+        "label",
+        "kind",
+        "accounts",
+        "formula",
+        "sign",
+        "field",
+        "codes",
+        "side",
+        "shown_when",
+    )
     return [
         (column, str(getattr(one, column)), str(getattr(other, column)))
         for column in columns

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from core.analysis.amount_rows import AmountRows
+from core.cash_flow.activities import cash_accounts
 from core.codes.lists import ListIndex
 from core.codes.selectors import pick
 from core.definitions.state import State, derived
@@ -24,11 +25,11 @@ from core.definitions.tables import (
     Hierarchy,
     HierarchyNode,
     Mapping,
+    NonCashPair,
     SecondChartMapping,
 )
 from core.group.mapping import MapPlan, rows_by_account
 from core.statements.amounts import StrayAccount
-from core.statements.cash_flow import cash_accounts
 from core.statements.plans import Plan
 from core.structures.charts import chart_index
 
@@ -130,6 +131,33 @@ def own_cash_accounts(state: State, company: Company, planned: Plan, rows: Amoun
     mapped = second_chart_plan(state, company.chart, chart)
     behind = accounts_behind(mapped, rows) if mapped else {}
     return frozenset(account for target in cash for account in behind.get(target, ()))
+
+
+class OwnPair(NamedTuple):
+    """A non-cash pair with the company's natural accounts on either side."""
+
+    pair: NonCashPair
+    accounts: frozenset[str]
+    against: frozenset[str]
+
+
+def own_pairs(state: State, company: Company, planned: Plan, rows: AmountRows) -> list[OwnPair]:
+    """The non-cash pairs of a statement for a company: of a second chart with accounts of which all goes to
+    that side, since what of an account goes elsewhere may be cash. `rows` with their texts."""
+    chart, mapped = planned.statement.chart, None
+    if chart != company.chart:
+        mapped = second_chart_plan(state, company.chart, chart)
+    if mapped is None:
+        return [OwnPair(*one) for one in planned.non_cash]
+    goes: dict[str, set[str]] = {}
+    for target, accounts in accounts_behind(mapped, rows).items():
+        for account in accounts:
+            goes.setdefault(account, set()).add(target)
+
+    def own(side: frozenset[str]) -> frozenset[str]:
+        return frozenset(account for account, targets in goes.items() if targets <= side)
+
+    return [OwnPair(one.pair, own(one.accounts), own(one.against)) for one in planned.non_cash]
 
 
 def seen_through(plan: MapPlan, accounts: ListIndex, rows: AmountRows, company: str) -> AmountRows:

@@ -28,6 +28,7 @@ from core.definitions.tables import (
     HierarchyNode,
     IntercompanyPair,
     Mapping,
+    NonCashPair,
     OverlayCode,
     PairingCondition,
     PairingRule,
@@ -167,14 +168,21 @@ def _of_accounts(state: State, code_list: str, charts: dict[str, set[str]]) -> I
     yield from _of_charts(row for row in state.rows(Chart) if natural(row.chart))
     yield from _of_companies(state, own)
     statements = [row.statement for row in state.rows(Statement) if natural(row.chart)]
-    for line in chain.from_iterable(state.part(StatementLine, name).values() for name in statements):
-        if line.accounts:
-            yield CodeReference(line, "accounts", SELECTOR)
+    yield from chain.from_iterable(_of_statement(state, name) for name in statements)
     yield from _of_conditions(state, charts)
     yield from _of_mappings(state, groups, own, {n: charts.get(c, set()) for n, c in companies.items()})
     yield from _of_chart_mappings(state, groups, code_list, charts)
     yield from _of_second_charts(state, code_list, charts)
     yield from _of_groups(state, groups)
+
+
+def _of_statement(state: State, statement: str) -> Iterator[CodeReference]:
+    """Accounts of its lines and of what it leaves out."""
+    for line in state.part(StatementLine, statement).values():
+        if line.accounts:
+            yield CodeReference(line, "accounts", SELECTOR)
+    for pair in state.part(NonCashPair, statement).values():
+        yield from (CodeReference(pair, side, SELECTOR) for side in ("accounts", "against"))
 
 
 def _of_conditions(state: State, charts: dict[str, set[str]]) -> Iterator[CodeReference]:

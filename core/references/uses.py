@@ -24,6 +24,7 @@ from core.definitions.tables import (
     HierarchyNode,
     IntercompanyPair,
     Mapping,
+    NonCashPair,
     OverlayCode,
     PairingCondition,
     PairingRule,
@@ -61,7 +62,7 @@ def _tree(state: State, node: HierarchyNode) -> str:
     return hierarchy_row.name if hierarchy_row else node.hierarchy
 
 
-def _statement(state: State, line: StatementLine) -> str:
+def _statement(state: State, line: StatementLine | NonCashPair) -> str:
     statement_row = state.get(Statement, line.statement)
     return statement_row.name if statement_row else line.statement
 
@@ -84,6 +85,10 @@ SENTENCES: dict[tuple[type[Any], str], Callable[[State, Any], str]] = {
     (CompanyAccount, "code"): lambda s, r: f"the accounts of company {r.company}",
     (StatementLine, "accounts"): lambda s, r: f"line {r.label or r.line} of {_statement(s, r)}",
     (StatementLine, "codes"): lambda s, r: f"what line {r.label or r.line} of {_statement(s, r)} asks for",
+    **{
+        (NonCashPair, side): lambda s, r: f"non-cash pair {r.name} of {_statement(s, r)}"
+        for side in ("accounts", "against")
+    },
     (Mapping, "target"): lambda s, r: f"the mapping of {r.company} into {r.group}",
     (Mapping, "accounts"): lambda s, r: f"the mapping of {r.company} into {r.group}",
     (Mapping, "codes"): lambda s, r: f"the mapping of {r.company} into {r.group}",

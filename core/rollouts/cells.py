@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any, Literal, NamedTuple
 
 from core.definitions.parsing import write_cell
@@ -31,8 +30,7 @@ class Difference(NamedTuple):
     ours: str
 
 
-@dataclass(frozen=True, slots=True)
-class RolloutCell:
+class RolloutCell(NamedTuple):
     """`rows` and `placing` are written where it is new, or where it differs and the source wins. `scope`: for
     whom they hold: everyone on the code list or chart, or the one company. `note`: worth saying of it."""
 

@@ -7,7 +7,7 @@ a string may need a code that comes with it.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from itertools import groupby
@@ -31,6 +31,7 @@ from core.structures.company_choice import chosen_companies
 
 EVERY = "*"
 ROUNDS = 4
+KEYS = {kind: table.keys for kind, table in BY_ROW.items()}
 MOST_CELLS = 1_000_000
 
 Tell = Callable[[str, int], None]
@@ -109,12 +110,15 @@ class Matrix:
 
 
 def _rows(cells: Iterable[RolloutCell]) -> tuple[Any, ...]:
-    """What cells write, each row once."""
-    rows: dict[Any, Any] = {}
+    """What cells write, each row once, table by table."""
+    rows: dict[type[Any], dict[Any, Any]] = {}
     for cell in cells:
         for row in cell.rows:
-            rows[(BY_ROW[type(row)].name, *row)] = row
-    return tuple(rows.values())
+            own = rows.get(type(row))
+            if own is None:  # rows of two tables may be equal as tuples
+                own = rows[type(row)] = {}
+            own[row] = row
+    return tuple(row for own in rows.values() for row in own)
 
 
 def _writing(cells: list[RolloutCell], told: str) -> Change:
@@ -210,7 +214,7 @@ def _worked_out(
         start = len(cells)
         for thing in group:
             tell("working cells out", len(cells))
-            row = [known.cell(kind, target, thing) for target in targets]
+            row = known.row(kind, targets, thing)
             row = row if allowed.everywhere else [allowed.cell(cell) for cell in row]
             _one_key_once(row, companies, source.company)
             cells.append(row)
@@ -227,33 +231,36 @@ class _KnownCells:
     def __init__(self, state: State, source: RolloutSource) -> None:
         self.state, self.source = state, source
         self.by_chart: dict[tuple[str, Thing], RolloutCell] = {}
-        self.accounts: dict[tuple[str, Thing], AccountInChart] = {}
         self.own = state.part(CompanyAccount, source.company.company)
         self.strings = StringCells(state, source)
 
-    def cell(self, kind: ThingKind, target: Target, thing: Thing) -> RolloutCell:
+    def row(self, kind: ThingKind, targets: Sequence[Target], thing: Thing) -> list[RolloutCell]:
+        """The cells of a thing in every company."""
         state, source = self.state, self.source
         match kind:
             case "code":
-                return self._of_chart(target, thing, code_cell)
+                return [self._of_chart(target, thing, code_cell) for target in targets]
             case "account":
                 own = self.own.get((source.company.company, thing.name))
-                return account_cell(state, target, self._account(target, thing), own)
+                accounts = self._accounts(targets, thing)
+                return [account_cell(state, one, accounts[one.chart.chart], own) for one in targets]
             case "rule":
-                return self._of_chart(target, thing, rule_cell)
+                return [self._of_chart(target, thing, rule_cell) for target in targets]
             case "place":
-                return self._of_chart(target, thing, place_cell)
+                return [self._of_chart(target, thing, place_cell) for target in targets]
             case "string":
-                return self.strings.cell(target, thing)
+                return [self.strings.cell(target, thing) for target in targets]
             case "quick_code":
-                return quick_code_cell(state, source, target, thing)
+                return [quick_code_cell(state, source, target, thing) for target in targets]
 
-    def _account(self, target: Target, thing: Thing) -> AccountInChart:
-        key = (target.chart.chart, thing)
-        if (account := self.accounts.get(key)) is None:
-            shared = self._of_chart(target, thing, code_cell)
-            account = self.accounts[key] = account_in_chart(self.source, target, thing, shared)
-        return account
+    def _accounts(self, targets: Sequence[Target], thing: Thing) -> dict[str, AccountInChart]:
+        """By chart of any of the companies."""
+        accounts: dict[str, AccountInChart] = {}
+        for target in targets:
+            if (chart := target.chart.chart) not in accounts:
+                shared = self._of_chart(target, thing, code_cell)
+                accounts[chart] = account_in_chart(self.source, target, thing, shared)
+        return accounts
 
     def _of_chart(
         self,
@@ -270,21 +277,25 @@ class _KnownCells:
 def _one_key_once(row: list[RolloutCell], companies: tuple[Company, ...], source: Company) -> None:
     """Where two companies would each write another row under one key, only the first can: the source itself,
     else the one whose name comes first."""
-    first: dict[tuple[str, Key], tuple[Any, str]] = {}
-    for place in sorted(range(len(row)), key=lambda place: companies[place] != source):
+    first: dict[tuple[type[Any], Key], tuple[Any, int]] = {}
+    own = companies.index(source) if source in companies else -1
+    for place in (*((own,) if own >= 0 else ()), *(at for at in range(len(row)) if at != own)):
         if row[place].outcome not in ("new", "differs"):
             continue
-        for own in row[place].rows:
-            table = BY_ROW[type(own)]
-            there, name = first.setdefault((table.name, table.key(own)), (own, companies[place].name))
-            if there != own:
-                what = f"{name} gets another {table.noun} {table.key(own)[-1]} in this act."
+        for written in row[place].rows:
+            kind = type(written)
+            key = written[: KEYS[kind]]
+            there, at = first.setdefault((kind, key), (written, place))
+            if there is not written and there != written:
+                what = f"{companies[at].name} gets another {BY_ROW[kind].noun} {key[-1]} in this act."
                 way_out = "Bring it in a rollout of its own, under another name."
                 row[place] = cannot(Fault("taken", what, way_out=way_out))
 
 
 def _wins(row: list[RolloutCell], thing: Thing, companies: tuple[Company, ...], ours: OursWins) -> list[bool]:
     """Where what comes wins, as picked; what is one row for a chart or list is decided for all on it."""
+    if not any(cell.outcome == "differs" for cell in row):
+        return [False] * len(row)
     shared = [cell.outcome == "differs" and cell.scope != "company" for cell in row]
     picked = [
         cell.outcome == "differs" and ours.has(thing, company.company)

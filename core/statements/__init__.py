@@ -7,7 +7,6 @@ line_parts.py   lines that take a part of their accounts: by codes, by the side 
 side_by_side.py where the accounts of each line stand in another tree
 printing.py     lines as they are printed, totals above or below
 bridge.py       what made a figure change, line by line or account by account
-cash_flow.py    activities of accounts, and the proof against what cash moved
 coverage.py     how much of what belongs on a statement stands on it, what elsewhere
 formulas.py     formulas over lines
 """

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+from core.definitions.statement_rows import WITH_AMOUNT
 from core.definitions.tables import Code, StatementLine
 from core.statements.amounts import Amounts
 from core.statements.figures import Figures, UnplacedAccount
@@ -78,7 +79,8 @@ def asks_for(row: StatementLine) -> str:
 def in_short(row: StatementLine) -> str:
     """The same behind the accounts of a line, in a table."""
     field = f"; {row.field} {row.codes or 'none'}" if row.field else ""
-    return f"{field}; in {row.side}" if row.side in SIDES else field
+    side = f"; in {row.side}" if row.side in SIDES else ""
+    return f"{field}{side}{'; only with an amount' if row.shown_when == WITH_AMOUNT else ''}"
 
 
 def elsewhere(plan: Plan, amounts: Amounts, line: str, column: int = 0) -> list[StandsElsewhere]:

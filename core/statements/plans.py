@@ -9,18 +9,21 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from core.cash_flow.non_cash import NonCashAccounts, non_cash_accounts
 from core.codes.hierarchies import find_cycle, order_key, preorder
 from core.codes.lists import ListIndex, as_most_alike, list_index
 from core.codes.selectors import pick
 from core.definitions.kinds import DEBIT_CLASSES
 from core.definitions.state import State, derived
 from core.definitions.tables import (
+    Arrangement,
     Chart,
     ChartDimension,
     Code,
     Dimension,
     Hierarchy,
     HierarchyNode,
+    NonCashPair,
     Statement,
     StatementLine,
     Structure,
@@ -110,6 +113,8 @@ class Plan:
     parts: tuple[LinePart, ...] = ()
     statistics: NDArray[np.bool_] = field(default_factory=_no_accounts)
     standing: NDArray[np.bool_] = field(default_factory=_no_accounts)
+    non_cash: tuple[NonCashAccounts, ...] = ()
+    """pairs that an indirect cash flow leaves out, in the order of their ids"""
 
     @property
     def has_statistics(self) -> bool:
@@ -140,6 +145,11 @@ class Plan:
     def needs_rows(self) -> bool:
         """Whether sums by account don't tell the figures."""
         return self.has_conditions or self.is_direct
+
+    @property
+    def needs_journals(self) -> bool:
+        """Whether it matters by which journals amounts moved."""
+        return self.is_direct or bool(self.non_cash)
 
     @property
     def earlier(self) -> frozenset[str]:
@@ -264,7 +274,17 @@ def _common(directions: set[int]) -> int:
 
 
 @derived(
-    *(Statement, (StatementLine, 0), Chart, ChartDimension, Structure, StructureSegment, Dimension),
+    *(
+        Statement,
+        (StatementLine, 0),
+        (NonCashPair, 0),
+        Arrangement,
+        Chart,
+        ChartDimension,
+        Structure,
+        StructureSegment,
+        Dimension,
+    ),
     *(Code, Hierarchy, HierarchyNode),
 )
 def plan(state: State, statement: str) -> Plan | None:
@@ -298,6 +318,7 @@ def plan(state: State, statement: str) -> Plan | None:
         tuple(placing.parts),
         sides.statistics,
         sides.standing,
+        non_cash_accounts(state, statement_row, code_list),
     )
 
 

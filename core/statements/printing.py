@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Literal, NamedTuple
 
+from core.definitions.statement_rows import WITH_AMOUNT
 from core.statements.figures import Figure
 from core.statements.plans import line_title
 
@@ -30,10 +31,29 @@ class PrintedLine(NamedTuple):
         return self.part != "head" and self.figure.line.row.kind not in ("text", "gap")
 
 
-def printed(lines: Sequence[Figure], totals: str) -> list[PrintedLine]:
+def left_out(lines: Sequence[Figure]) -> frozenset[str]:
+    """Lines that are shown only with an amount and have none in any column, nor anything in sight below
+    them. What is left out comes to nothing, so nobody's sum misses it."""
+    gone: set[str] = set()
+    shown_at: list[int] = []
+    for figure in reversed(lines):
+        depth = figure.line.depth
+        holds = bool(shown_at) and shown_at[-1] > depth
+        while shown_at and shown_at[-1] > depth:
+            shown_at.pop()
+        if figure.line.row.shown_when == WITH_AMOUNT and not holds and not any(figure.shown):
+            gone.add(figure.line.row.line)
+        else:
+            shown_at.append(depth)
+    return frozenset(gone)
+
+
+def printed(lines: Sequence[Figure], totals: str, *, every: bool = False) -> list[PrintedLine]:
     """Lines in the order of their tree, some of them perhaps left out. With `totals` `below` a heading that
-    has
-    lines below it comes twice: its words first, its total after the last of them."""
+    has lines below it comes twice: its words first, its total after the last of them. Lines shown only with
+    an amount come where they have one, or all of them where `every` is asked for."""
+    if gone := frozenset() if every else left_out(lines):
+        lines = [figure for figure in lines if figure.line.row.line not in gone]
     if totals != "below":
         return [PrintedLine(figure, "whole") for figure in lines]
     order: list[PrintedLine] = []

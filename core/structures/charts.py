@@ -260,19 +260,29 @@ class CompanyContext:
     AccountString,
     OverlayCode,
 )
-def company_context(state: State, company: str) -> CompanyContext | None:
+def context_in(state: State, company: str, chart: str) -> CompanyContext | None:
+    """A company at a chart: the one that it is on, or one that it posted in before, where any code may have
+    been its own."""
     company_row = state.get(Company, company)
-    chart = chart_index(state, company_row.chart) if company_row else None
-    if company_row is None or chart is None:
+    index = chart_index(state, chart)
+    if company_row is None or index is None:
         return None
-    codes = frozenset(_own_codes(state, company, chart))
+    codes = frozenset(_own_codes(state, company, index))
+    if company_row.chart != chart and index.company >= 0:
+        codes = frozenset(index.segments[index.company].codes)
     accounts = state.part(CompanyAccount, company).values()
     opened = frozenset(a.code for a in accounts if a.enabled)
     shut = frozenset(a.code for a in accounts if not a.enabled)
-    currencies = dict(_code_currencies(state, chart.natural_list))
+    currencies = dict(_code_currencies(state, index.natural_list))
     currencies |= {a.code: a.currency for a in accounts if a.currency}
     listed = company_row.accounts_open == "listed"
-    return CompanyContext(company, chart, codes, opened if listed else None, shut, currencies)
+    return CompanyContext(company, index, codes, opened if listed else None, shut, currencies)
+
+
+def company_context(state: State, company: str) -> CompanyContext | None:
+    """A company at the chart that it is on."""
+    company_row = state.get(Company, company)
+    return context_in(state, company, company_row.chart) if company_row else None
 
 
 @derived(Code)

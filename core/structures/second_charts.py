@@ -1,9 +1,12 @@
-"""In which charts a company's books are seen: the one it posts in, and second ones through a mapping."""
+"""In which charts a company's books are seen: the one it posts in, and second ones through a mapping; and in
+which ones it posted before it moved to that."""
 
 from __future__ import annotations
 
+from datetime import datetime
+
 from core.definitions.state import State
-from core.definitions.tables import Company, SecondChart
+from core.definitions.tables import ChartMove, Company, SecondChart
 from core.structures.charts import chart_index
 
 
@@ -25,3 +28,21 @@ def chart_with(state: State, company: Company, code_list: str) -> str:
         if index is not None and index.natural_list == code_list:
             return chart
     return ""
+
+
+def moves_of(state: State, company: str) -> tuple[ChartMove, ...]:
+    """A company's moves from one chart to another, the first first."""
+    return tuple(sorted(state.part(ChartMove, company).values(), key=lambda row: row.on))
+
+
+def moment(text: str) -> datetime:
+    """A moment as rows keep it."""
+    return datetime.fromisoformat(text)
+
+
+def posted_in(state: State, company: Company, posted_at: str) -> str:
+    """The chart that a journal of the company was posted in; without a moment the one it is on."""
+    for row in moves_of(state, company.company) if posted_at else ():  # none, of nearly all companies
+        if moment(posted_at) < moment(row.moved_at):
+            return row.chart_before
+    return company.chart

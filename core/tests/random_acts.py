@@ -32,6 +32,7 @@ from core.changes.of_statements import (
     MoveLines,
     PlaceAccounts,
 )
+from core.chart_moves.of_company import MoveToChart
 from core.definitions.parsing import write_cell
 from core.definitions.state import State
 from core.definitions.tables import (
@@ -48,6 +49,7 @@ from core.definitions.tables import (
 )
 
 WORDS = {
+    "moment": ("2026-01-03T09:00:00+00:00", "2026-03-01T09:00:00+00:00"),
     "amount": ("0", "12.50", "-3.00", "1000.00"),
     "id": (
         "c",
@@ -251,6 +253,14 @@ class Acts:
                 lambda: SetBack(line.statement, pick((line.line, ""))),
                 lambda: EndArrangement(line.statement),
                 lambda: MapAccounts("g", "gamma", ("OW",), pick(codes)),
+                lambda: MoveToChart(
+                    pick(("alpha", "gamma", "gamma2")),
+                    pick(("c", "d")),
+                    date(2026, 2, 1),
+                    WORDS["moment"][1],
+                    pick(("", "M-1")),
+                    pick(((), ("10",), ("30",))),
+                ),
                 lambda: Delete(pick(rules)),
                 lambda: Delete(self._row(state)),
                 lambda: Add(self._row(state)),

@@ -112,7 +112,7 @@ class Changes(TestCase):
             ),
             (
                 Put(Company("alpha", "Alpha", "GB", "EUR", "c", "m")),
-                "The currency can't change from gbp any more because it has postings.",
+                "The currency can't change from GBP any more because it has postings.",
             ),
             (
                 Put(Period("m", 2026, 1, "M1", date(2026, 1, 1), date(2026, 1, 30))),

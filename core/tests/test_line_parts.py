@@ -191,6 +191,10 @@ class Parts(TestCase):
                 sales._replace(kind="heading", accounts="", side="debit"),
                 "A line of kind heading takes no part of accounts.",
             ),
+            (
+                sales._replace(kind="text", accounts="", shown_when="with_amount"),
+                "A line of kind text has no amount to be shown with.",
+            ),
         ]
         for row, what in cases:
             with self.subTest(what):

@@ -9,7 +9,7 @@ from hypothesis import given, strategies as st
 from core.definitions.tables import StatementLine
 from core.statements.figures import Figure
 from core.statements.plans import PlanLine
-from core.statements.printing import printed
+from core.statements.printing import left_out, printed
 
 trees = st.lists(st.tuples(st.integers(0, 4), st.sampled_from(("heading", "accounts", "text"))), max_size=14)
 
@@ -43,6 +43,33 @@ class Printing(TestCase):
                 self.assertTrue(all(o.figure.line.depth <= one.figure.line.depth for o in after))
                 self.assertEqual(one.label, f"Total {one.figure.line.row.label}")
             self.assertEqual(one.has_figures, one.part != "head" and one.figure.line.row.kind != "text")
+
+    @given(trees, st.lists(st.tuples(st.booleans(), st.integers(-1, 1)), min_size=14, max_size=14))
+    def test_lines_shown_with_an_amount_come_only_where_they_or_lines_below_have_one(
+        self, tree: list[tuple[int, str]], told: list[tuple[bool, int]]
+    ) -> None:
+        lines = [
+            figure._replace(
+                shown=(amount, 0),
+                line=figure.line._replace(
+                    row=figure.line.row._replace(shown_when="with_amount" if asks else "always")
+                ),
+            )
+            for figure, (asks, amount) in zip(figures(tree), told, strict=False)
+        ]
+        gone = left_out(lines)
+        for place, figure in enumerate(lines):
+            after, depth = lines[place + 1 :], figure.line.depth
+            end = next((i for i, one in enumerate(after) if one.line.depth <= depth), len(after))
+            below = after[:end]
+            holds = any(one.line.row.line not in gone for one in below)
+            is_asked = figure.line.row.shown_when == "with_amount" and not any(figure.shown)
+            self.assertEqual(figure.line.row.line in gone, is_asked and not holds)
+        for totals in ("above", "below"):
+            shown = {one.figure.line.row.line for one in printed(lines, totals)}
+            self.assertEqual(shown, {one.line.row.line for one in lines} - gone)
+            every = [one.figure for one in printed(lines, totals, every=True) if one.part != "total"]
+            self.assertEqual(every, lines)
 
     def test_a_heading_with_nothing_below_stays_whole(self) -> None:
         lines = figures([(0, "heading"), (1, "accounts"), (0, "heading")])

@@ -11,6 +11,8 @@ import numpy as np
 
 from core import checks
 from core.books.periods import closed_early
+from core.cash_flow.activities import cash_accounts
+from core.cash_flow.proof import cash_proof
 from core.changes.fixed import NOTHING_POSTED
 from core.changes.kinds import Add, ChangeSet, Delete, Put, apply, check
 from core.changes.proposing import new_statement
@@ -18,7 +20,6 @@ from core.definitions.state import State
 from core.definitions.tables import Code, Hierarchy, HierarchyNode, Period, Statement, StatementLine
 from core.faults import Refused, blocking
 from core.statements.amounts import Amounts
-from core.statements.cash_flow import cash_accounts, cash_proof
 from core.statements.figures import compute
 from core.tests import builders
 from core.tests.test_figures import planned

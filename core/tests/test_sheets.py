@@ -93,6 +93,16 @@ class Records(TestCase):
             ),
             (MAPPINGS, GIVEN, "30\t2010\t\t\t9999", ["1 fault 30 ! target: Account: there is no code 9999."]),
             (MAPPINGS, GIVEN, "30\t2010\t\t\t", ["1 fault 30 ! target: The column target must be given."]),
+            (
+                MAPPINGS,
+                GIVEN,
+                "ten\t1010\t\t\t1010\n30\t2010\t\t\t9999\n40\t77\t\t\t2010",
+                [
+                    "1 fault ten ! position: A whole number of at most nine digits is expected.",
+                    "2 fault 30 ! target: Account: there is no code 9999.",
+                    "3 fault 40 ! accounts: There is no code 77 in acc.",
+                ],
+            ),
             (MAPPINGS, GIVEN, "30\t77\t\t\t2010", ["1 fault 30 ! accounts: There is no code 77 in acc."]),
             (
                 MAPPINGS,

@@ -56,6 +56,7 @@ class Screen(NamedTuple):
 
 
 MATRIX = "/statements/is/matrix/?company=nurseries&year=2026&period=9&line=sales&down=site&across=channel"
+INCOME = "/statements/is/figures/?company=nurseries&year=2026&period=9"
 SKOVLUND = "/group/fernhollow/?statement=bs&year=2026&period=9&open=skovlund"
 SCREENS = (
     Screen("Today", "/today/"),
@@ -87,26 +88,38 @@ SCREENS = (
     Screen("Who may what", "/people/access/"),
     Screen("Trial balance", "/statements/trial-balance/?company=hexley&in=shared&year=2026&period=9"),
     Screen("Audit file", "/exchange/audit-file/nurseries/?year=2026&siren=123456789&overlay=fr"),
+    Screen("Chart move", "/companies/hexley/chart-move/?chart=shared&on=2026-10-01&codes=60"),
+    Screen("Chart move", "/companies/nurseries/chart-move/?chart=spare&on=2026-10-01"),
     Screen("Company", "/companies/nurseries/"),
     Screen("Company", "/companies/spare/"),
     Screen("Journals", "/journals/nurseries/"),
     Screen("Year end", "/journals/make/year-end/?year=2026", "nurseries"),
     Screen("Journals", "/journals/nurseries/journal/NU-00001/"),
     Screen("New journal", "/journals/nurseries/new/"),
+    Screen("Statement", "/statements/bs/?company=nurseries&year=2026&period=9&folded=fixed", "fixed"),
     Screen("Statement", "/statements/bs/?company=nurseries&year=2026&period=9", "receivables"),
     Screen("Statement", "/statements/bs/?company=nurseries&year=2026&period=9"),
     Screen("Statement", "/statements/is/?company=hexley&year=2026&period=9"),
     Screen("Statement", "/statements/is-veenbol/?year=2026&period=9", "people"),
-    Screen("Figures", "/statements/is/figures/?company=nurseries&year=2026&period=9&filter=season%3DSP26"),
-    Screen("Figures", "/statements/is/figures/?company=nurseries&by=site,season&year=2026&period=9"),
+    Screen("Statement", "/statements/cf/?company=veenbol&year=2026&period=9"),
+    Screen("Non-cash pairs", "/statements/cf/non-cash/?company=veenbol&year=2026&period=9", "leases"),
+    Screen("Figures", f"{INCOME}&filter=season%3DSP26&folded=gross", "gross"),
+    Screen("Figures", f"{INCOME}&by=site,season"),
     Screen("Matrix", "/statements/is/matrix/?company=nurseries&year=2026&period=9&filter=season%3DSP26"),
     Screen("Matrix", MATRIX, "110", "Enter", "#proof a[data-key=j]"),
     Screen("Figures", "/statements/hierarchy/accounts-tree/figures/?company=nurseries&year=2026&period=9"),
-    Screen("Figures", "/statements/is/figures/?company=nurseries", "sales", "Enter", "#proof a[data-key=j]"),
+    Screen(
+        "Figures",
+        "/statements/is/figures/?company=nurseries&folded=",
+        "sales",
+        "Enter",
+        "#proof a[data-key=j]",
+    ),
     Screen("Budgets", "/budgets/"),
     Screen("Budget", "/budgets/plan-2026/nurseries/is/?across=quarters", "account:41210"),
     Screen("Packs", "/packs/"),
     Screen("Beside", "/statements/bs/beside/?company=nurseries&year=2026&period=9&with=is"),
+    Screen("Group", "/group/fernhollow/?statement=is&year=2026&period=9&folded=gross", "gross"),
     Screen("Group", "/group/fernhollow/"),
     Screen("Group", SKOVLUND, "payables", "Enter", "#proof button:has-text('Skovlund Seed')", True),
     Screen("Matrix", "/group/fernhollow/matrix/?statement=is&down=columns&across=quarters"),
@@ -149,13 +162,17 @@ SHOWN = """() => [...document.querySelectorAll('[data-key]')]
 def documented() -> dict[str, set[str]]:
     """Keys by screen as docs/keys.md has them, in the words of the page; those of everywhere under an empty
     name."""
-    found: dict[str, set[str]] = {}
+    found, of_sections = dict[str, set[str]](), set[str]()
     for line in KEYS.read_text().splitlines():
         cells = [cell.strip() for cell in line.split("|")]
         if len(cells) == 4 and "`" in cells[2]:
             found[cells[1]] = keys_in(cells[2])
         elif line.startswith(("Everywhere", "In every table")):
             found[""] = found.get("", set()) | keys_in(line) | set("123456")
+        elif line.startswith("Wherever lines stand in sections"):
+            of_sections = keys_in(line)
+    for name in ("Statement", "Figures", "Group"):
+        found[name] |= of_sections
     return found
 
 
@@ -186,6 +203,8 @@ class EveryKey(BrowserTest):
             at=timezone.now(),
         )
         self.sent: list[str] = []
+        self.led: set[str] = set()
+        self.standing = False
         self.astray: list[str] = []
         self.page.on("response", self._goes_astray)
         self.page.route("**/*", self._keep_from_writing)
@@ -195,24 +214,27 @@ class EveryKey(BrowserTest):
             self.astray.append(f"{reply.status} {reply.url}")
 
     def _keep_from_writing(self, route: Route) -> None:
-        """What would write is only noted: a key is proven by what it sends, and the next one finds all as it
-        was."""
-        if route.request.method == "GET":
+        """What would write is only noted, and where a key leads is gone to afterwards: a key is proven by
+        what it asks for, and the next one finds all as it was."""
+        asked = route.request
+        if asked.method == "GET" and (self.standing or not asked.is_navigation_request()):
             route.continue_()
-        else:
-            self.sent.append(route.request.url)
-            route.fulfill(status=204)
+            return
+        self.sent.append(asked.url)
+        if asked.method == "GET":
+            self.led.add(asked.url)
+        route.fulfill(status=204)
 
     def stand(self, screen: Screen) -> None:
+        self.standing = True
         for _ in range(10):
             try:
                 self.page.goto(self.server.url + screen.address.format(draft=self.draft.pk))
                 break
-            except Error:  # a key that leads elsewhere was on its way there
+            except Error:  # what a key led to was on its way
                 self.page.wait_for_timeout(50)
-        if screen.row:
-            selector = screen.row if screen.row.startswith("[") else f'[data-row="{screen.row}"]'
-            self.page.locator(selector).first.focus()
+        self.standing = False
+        self.focus_row(screen)
         if screen.first:
             self.page.keyboard.press(screen.first)
             self.page.locator(screen.brings).first.wait_for()
@@ -220,6 +242,25 @@ class EveryKey(BrowserTest):
             self.page.locator(screen.brings).first.click()
             self.page.locator("#proof h2", has_text="Adjust it").wait_for()
         self.settle()
+
+    def focus_row(self, screen: Screen) -> None:
+        if screen.row:
+            selector = screen.row if screen.row.startswith("[") else f'[data-row="{screen.row}"]'
+            self.page.locator(selector).first.focus()
+
+    def comes_back(self, screen: Screen, before: str) -> bool:
+        """Whether the page is as it was once what the key opened is left: then the next key is pressed on
+        it."""
+        if screen.first:
+            return False
+        self.page.keyboard.press("Escape")
+        for _ in range(4):
+            if screen.row and not self.page.evaluate("document.activeElement?.dataset?.row"):
+                return False
+            if self.page.evaluate(STATE) == before:
+                return True
+            self.page.wait_for_timeout(50)
+        return False
 
     def does_something(self, page: Page, key: str) -> bool:
         before, sent = page.evaluate(STATE), len(self.sent)
@@ -237,6 +278,12 @@ class EveryKey(BrowserTest):
             page.wait_for_timeout(50)
         return False
 
+    def _go_where_they_led(self) -> None:
+        for address in sorted(self.led):
+            reply = self.page.request.get(address)
+            if reply.status >= 400:
+                self.astray.append(f"{reply.status} {address}")
+
     def test_the_keys_of_each_screen(self) -> None:
         named = documented()
         everywhere = named[""]
@@ -247,20 +294,26 @@ class EveryKey(BrowserTest):
             unnamed += [f"{screen.name}: {key}" for key in sorted(shown - named[screen.name] - everywhere)]
             fresh = shown & named[screen.name] - there.setdefault(screen.name, set())
             there[screen.name] |= fresh
+            before, is_there = self.page.evaluate(STATE), True
             for key in sorted(fresh):
-                self.stand(screen)
+                if not is_there:
+                    self.stand(screen)
+                    before = self.page.evaluate(STATE)
                 if not self.does_something(self.page, key):
                     idle.append(f"{screen.name}: {key}")
+                is_there = self.comes_back(screen, before)
+        self._go_where_they_led()
         missing = [f"{name}: {key}" for name in there for key in sorted(named[name] - there[name] - SCRIPTED)]
         self.assertEqual((idle, unnamed, missing, self.astray), ([], [], [], []))
 
     def test_the_keys_of_everywhere(self) -> None:
-        idle = []
-        self.go("/codes/accounts/?at=11220")
+        idle, screen = [], Screen("", "/codes/accounts/?at=11220")
+        self.stand(screen)
         there = set(self.page.evaluate(SHOWN)) & documented()[""]
         self.assertGreaterEqual(there, {"1", "2", "3", "4", "5", "6", "/", "x", "g", "Shift+D"})
         for key in sorted(there):
-            self.stand(Screen("", "/codes/accounts/?at=11220"))
+            self.stand(screen)
             if not self.does_something(self.page, key):
                 idle.append(key)
-        self.assertEqual(idle, [])
+        self._go_where_they_led()
+        self.assertEqual((idle, self.astray), ([], []))

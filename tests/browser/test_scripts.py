@@ -11,6 +11,20 @@ from tests.browser.base import BrowserTest
 SCRIPTS = Path(__file__).parents[2] / "web/static/js"
 YEAR = "new Date().getFullYear()"
 CASES: dict[str, list[tuple[str, Any]]] = {
+    "sections": [
+        ("parentsOf([0, 1, 2, 2, 1, 0, 3, 1])", [-1, 0, 1, 1, 0, -1, 5, 5]),
+        ("parentsOf([])", []),
+        ("hiddenBy([-1, 0, 1, 1, 0, -1], [false, true])", [False, False, True, True, False, False]),
+        ("hiddenBy([-1, 0, 1, 1, 0, -1], [true, true])", [False, True, True, True, True, False]),
+        ("sectionFrom([true, false, true, false], 0, 1)", 2),
+        ("sectionFrom([true, false, true, false], 3, -1)", 2),
+        ("sectionFrom([true, false, true, false], 2, 1)", 2),
+        ('named(["Non-current assets", "Current assets", "Equity"], "current")', 1),
+        ('named(["Non-current assets", "Current assets", "Equity"], " EQUITY ")', 2),
+        ('named(["Non-current assets", "Current assets", "Equity"], "assets")', 0),
+        ('named(["Assets"], "")', -1),
+        ('named(["Assets"], "cash")', -1),
+    ],
     "dates": [
         ('readDay("2026-09-30")', "2026-09-30"),
         ('readDay(" 2026/9/3 ")', "2026-09-03"),

@@ -51,7 +51,7 @@ def balances_at(
     """(code, company, raw amount) that is not zero at the end of the period that holds a day (None:
     everything so far)."""
     rows = _natural_companies(state, code_list, companies)
-    books = books_for(row.company for row in rows)
+    books = books_for(state, (row.company for row in rows))
     place = {code: i for i, code in enumerate(sorted(codes))}
     pairs = []
     for row in rows:
@@ -169,7 +169,7 @@ def posted_codes(state: State, code_list: str, person: Any) -> frozenset[str]:
             continue
         rows = [
             text
-            for book in books_for([company.company])[company.company]
+            for book in books_for(state, [company.company])[company.company]
             for text in interned_texts(book.rows)
         ]
         places = [i for i, segment in enumerate(index.segments) if segment.name in charts[company.chart]]

@@ -135,7 +135,7 @@ def amounts(state: State, code_list: str, code: str, companies: list[Company]) -
         if (index := chart_index(state, chart)) and index.natural_list == code_list
     }
     rows = [row for row in companies if row.chart in charts]
-    books = books_for(row.company for row in rows)
+    books = books_for(state, (row.company for row in rows))
     items = []
     for row in rows:
         total, booked = 0, False

@@ -28,6 +28,7 @@ from core.definitions.tables import (
 from core.founding.companies import pairs_wanted
 from core.group.membership import membership
 from core.structures.charts import chart_index
+from core.structures.second_charts import moves_of
 from web.companies.map_drawing import company_map
 from web.companies.sheets import ACCOUNTS, COMPANIES, CURRENCIES, PAIRS, PERIODS, SECOND_CHARTS, SETTINGS
 from web.definitions.posted import journal_counts
@@ -118,6 +119,7 @@ def company(request: PineRequest, state: State, company: str) -> HttpResponse:
             "second_charts": stretch(request, state, SECOND_CHARTS, own),
             **_still(request, state, row),
             "companies": companies_seen(request.user, state),
+            "moves": moves_of(state, company),
         },
     )
 

@@ -51,7 +51,8 @@ from core.statements.plans import Plan, natural_list, plan
 from web.group.queries import GroupFigures, group_statement
 from web.journals.amount_rows import ReadAtOnce
 from web.journals.books import books_for
-from web.statements.queries import FigureSource, figures_of, known_company
+from web.statements.figure_source import FigureSource
+from web.statements.queries import figures_of, known_company
 
 
 class MovedTree(NamedTuple):
@@ -81,7 +82,7 @@ def _window(state: State, company: str, at: ComparedPeriod) -> Stretch | None:
 def sums_of(after: State, companies: Iterable[Company], at: ComparedPeriod) -> AccountSums:
     """Amounts of companies on a chart by account, each company's books read once for both states."""
     rows = [(row, asked) for row in companies if (asked := _window(after, row.company, at))]
-    books = books_for(row.company for row, _ in rows)
+    books = books_for(after, (row.company for row, _ in rows))
     codes = sorted({code for row, _ in rows for book in books[row.company] for code in book.naturals})
     place = {code: i for i, code in enumerate(codes)}
     meant = ("window", "cumulative")
@@ -133,7 +134,9 @@ def moved(
 
 def _read_at_once(state: State, only: frozenset[str] | None) -> ReadAtOnce:
     """The companies that are compared, read when the first of them is asked for by itself."""
-    return ReadAtOnce(row.company for row in state.rows(Company) if only is None or row.company in only)
+    return ReadAtOnce(
+        state, (row.company for row in state.rows(Company) if only is None or row.company in only)
+    )
 
 
 def _in_second_charts(

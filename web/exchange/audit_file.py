@@ -37,7 +37,7 @@ def audit_file_of(state: State, company: str, year: int, siren: str, overlay: st
         what = f"{row.name} has balances kept elsewhere, so its entries are not here."
         raise Refused([Fault("journals-and-balances", what, way_out="Make the file where its journals are.")])
     first, last = min(p.starts_on for p in periods), max(p.ends_on for p in periods)
-    forward, lines = brought_forward(company, year), year_lines(company, year)
+    forward, lines = brought_forward(state, company, year), year_lines(state, row, year)
     return audit_file(state, row, overlay or row.overlay, siren, (first, last), forward, lines)
 
 

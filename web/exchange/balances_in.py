@@ -17,7 +17,8 @@ from core.faults import Fault, Location
 from core.group.membership import spanning_periods
 from core.money import digits_of, format_amount, parse_amount
 from core.structures.accounts import restored
-from core.structures.charts import company_context
+from core.structures.charts import context_in
+from core.structures.second_charts import moves_of
 from web.definitions import snapshot
 from web.journals.budgets import lock_budget, stored_budgets, write_budgets
 from web.journals.elsewhere import (
@@ -95,7 +96,9 @@ class BalanceImport:
     def _place(self, read: Read, key: Any, row: Any, brought: bool) -> tuple[str, str, str, str] | None:
         """(chart, account, natural, dimensions) in the kept form, after telling what is wrong with the
         row."""
-        company, seated = self.state.get(Company, row.company), company_context(self.state, row.company)
+        company = self.state.get(Company, row.company)
+        chart = company.chart if company and brought else self._chart_of_budget(company, row)
+        seated = context_in(self.state, row.company, chart)
         if company is None or seated is None:
             what = f"There is no company {row.company}."
             self._tell(read, key, "company", "reference", what, "Add the company.", row.company)
@@ -112,11 +115,15 @@ class BalanceImport:
         for fault in resolved.faults:
             value = row.account if fault.where.column == "account" else row.dimensions
             self._tell(read, key, fault.where.column, fault.code, fault.what, fault.way_out, value)
-        return (
-            None
-            if resolved.faults
-            else (company.chart, resolved.account, resolved.natural, resolved.dimensions)
-        )
+        return None if resolved.faults else (chart, resolved.account, resolved.natural, resolved.dimensions)
+
+    def _chart_of_budget(self, company: Company | None, row: Any) -> str:
+        """A budget is of the chart that the company is on, or of one that it was on before it moved."""
+        if company is None:
+            return ""
+        budget = self.state.get(Budget, getattr(row, "budget", ""))
+        before = {move.chart_before for move in moves_of(self.state, company.company)}
+        return budget.chart if budget and budget.chart in before else company.chart
 
     def _check_row(self, read: Read, key: Any, row: Any, with_journals: set[tuple[str, int]]) -> None:
         """The partner, and that the year has no journals; a year is told once and taken out of the set."""
@@ -231,10 +238,10 @@ class BalanceImport:
         if budget is None:
             what = f"There is no budget {row.budget}."
             self._tell(read, key, "budget", "reference", what, "Add the budget.", row.budget)
-        elif company and budget.chart != company.chart:
+        elif company and budget.chart != self._chart_of_budget(company, row):
             what = f"{row.company} is not on the chart of budget {row.budget}."
             self._tell(read, key, "company", "reference", what, "Use a budget of its chart.", row.company)
-        seated = company_context(self.state, row.company)
+        seated = context_in(self.state, row.company, self._chart_of_budget(company, row))
         if seated and place and budget and (closed := budget_fault(self.state, seated, budget, place[2])):
             self._tell(read, key, "account", closed.code, closed.what, closed.way_out, row.account)
         return self._amount(read, key, row, company) if company else None

@@ -11,7 +11,16 @@ from core.codes.hierarchies import main_hierarchies, standing_under_none
 from core.codes.lists import list_index
 from core.definitions.row_faults import fault
 from core.definitions.state import State
-from core.definitions.tables import Arrangement, CodeList, Company, Group, Hierarchy, SecondChart, Statement
+from core.definitions.tables import (
+    Arrangement,
+    ChartMove,
+    CodeList,
+    Company,
+    Group,
+    Hierarchy,
+    SecondChart,
+    Statement,
+)
 from core.faults import LOOK, Fault
 from core.group.mapping import map_plan
 from core.group.membership import membership
@@ -27,12 +36,13 @@ from web.group import queries as group_queries
 from web.group.kept import is_sealed
 from web.group.models import KeptPeriod
 from web.journals.books import books_for
+from web.journals.moved_accounts import carried_apart
 
 
 def totals(state: State, companies: list[str]) -> dict[str, dict[str, int]]:
     """Whether anything was ever booked: gross amounts by company and natural account, minor units."""
     by_name: dict[str, dict[str, int]] = {}
-    for company, books in books_for(companies).items():
+    for company, books in books_for(state, companies).items():
         sums: dict[str, int] = {}
         for book in books:
             gross = np.zeros(len(book.naturals), dtype=object)
@@ -46,6 +56,7 @@ def totals(state: State, companies: list[str]) -> dict[str, dict[str, int]]:
 def everything(state: State) -> Iterator[Fault]:
     yield from _beside_the_log(state)
     yield from dict.fromkeys(checks.of_everything(state))
+    yield from _chart_moves(state)
     sums = totals(state, [row.company for row in state.rows(Company)])
     for code_list in state.rows(CodeList):
         for code in standing_under_none(state, code_list.code_list):
@@ -74,6 +85,18 @@ def _kept() -> Iterator[Fault]:
         if not is_sealed(row):
             what = f"{row.name} of {row.group}, kept as no. {row.number}, is not what was sealed."
             yield Fault("kept-period", what, way_out="Restore a backup: somebody changed it beside Pine.")
+
+
+def _chart_moves(state: State) -> Iterator[Fault]:
+    """What moves to other charts carried over, against what was posted before them."""
+    for move in sorted(state.rows(ChartMove)):
+        digits = digits_of(state.require(Company, move.company).currency)
+        for account, carried, stood in carried_apart(move):
+            what = (
+                f"{move.journal or 'No journal'} of {move.company} carried over"
+                f" {show_amount(carried, digits)} on {account}, where {show_amount(stood, digits)} stood."
+            )
+            yield fault(move, "journal", what, "Restore a backup: somebody changed it.", "carried-over")
 
 
 def _beside_the_log(state: State) -> Iterator[Fault]:

@@ -19,7 +19,7 @@ from core.definitions.tables import BOOKS, DEFINING_TABLES, TABLES, Company, Tab
 from core.money import digits_of, format_amount
 from web.definitions import snapshot
 from web.exchange.workbook import write_workbook
-from web.journals.taken_out import BALANCES, BUDGETS, JOURNALS, LINES, streamed
+from web.journals.taken_out import BALANCES, BUDGETS, JOURNALS, LINES, MOVED_ACCOUNTS, streamed
 
 TYPES = {
     "flag": "boolean",
@@ -106,6 +106,7 @@ def book_rows(state: State, table: Table) -> Rows:
         "journal_lines": (LINES, line),
         "balances": (BALANCES, amounts),
         "budget_lines": (BUDGETS, amounts),
+        "moved_accounts": (MOVED_ACCOUNTS, list),
     }
     query, row_of = queries[table.name]
     yield from map(row_of, streamed(query))

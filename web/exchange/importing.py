@@ -23,7 +23,7 @@ from core.fault_codes import FaultCode
 from core.faults import LOOK, MUST, Fault, Refused, blocking
 from web.definitions import actions, snapshot
 from web.definitions.posted import posted_facts
-from web.exchange import balances_in, journals_in, limits
+from web.exchange import balances_in, journals_in, limits, moves_in
 from web.exchange.reading import Package, open_package
 from web.journals.posting import Progress, silent
 
@@ -87,8 +87,10 @@ class _Import:
         # The rest is checked even where definitions have faults, so that all are told in one go.
         journals = journals_in.JournalImport(after, sources, self.faults, self.progress)
         balances = balances_in.BalanceImport(after, sources, self.faults, self.progress)
+        moved = moves_in.MovesImport(after, sources, self.faults, self.before.state)
         journals.check()
         balances.check(journals.years())
+        moved.check(journals.posted_before(), journals.names())
         self._tell()
         if edits:
             write_version = actions.write_version(
@@ -97,6 +99,7 @@ class _Import:
             transaction.on_commit(lambda: snapshot.keep(write_version))
         journals.write(self.by, self.outcome)
         balances.write(self.outcome)
+        moved.write(self.outcome)
         self.progress("finishing", 0)
         return self.outcome
 

@@ -85,6 +85,18 @@ class JournalImport:
             self._compare(accepted, known)
         self._check_unusual(accepted, accepted.unusual & ~known if len(self.heads) else accepted.unusual)
 
+    def names(self) -> set[tuple[str, str]]:
+        """(company, journal) of all journals of the package."""
+        return {(header.journal.company, header.journal.journal) for header in self.heads}
+
+    def posted_before(self) -> set[tuple[str, str, str]]:
+        """(company, chart, account string) of history in charts that companies were on before they moved."""
+        charts = {row.company: row.chart for row in self.state.rows(Company)}
+        combinations = self.batch.combinations if self.batch else ()
+        posted = {(one.company, one.chart, one.found.account) for one in combinations if one.found}
+        posted |= {(one.company, one.chart, one.account) for own in self.checked.values() for one in own}
+        return {one for one in posted if one[1] and one[1] != charts.get(one[0])}
+
     def _read_heads(self) -> None:
         table = TABLES["journals"]
         records = (

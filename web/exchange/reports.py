@@ -143,7 +143,7 @@ def statement(state: State, name: str, whose: Whose, asked: Asked, formulas: str
         consolidated = group_queries.group_statement(state, name, whose.group, *_periods(asked))
         last = len(consolidated.statement.columns) - 1
         rows, messages = statement_rows(consolidated.statement, slice(last, last + 1))
-        return Report((*lead, AMOUNT), rows, [*consolidated.waiting_in, *messages])
+        return Report((*lead, AMOUNT), rows, [*consolidated.told, *messages])
     if whose.companies:
         return _side_by_side(state, name, whose.companies, asked, formulas)
     planned = queries.company_plan(state, name, queries.known_company(state, whose.company))

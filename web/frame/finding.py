@@ -88,9 +88,10 @@ def _numbered(state: State, person: Any, text: str) -> list[Hit]:
         Hit(journal, words, "Journal", _journal(company, journal))
         for company, journal, words in queries.numbered(companies, text)
     ]
-    for string, natural, company in queries.strings(sorted(charts_seen(person, state)), companies, text, 4):
+    strings = queries.strings(sorted(charts_seen(person, state)), companies, text, 4)
+    for string, natural, company, now in strings:
         place = reverse("account-lines", kwargs={"company": company, "code": natural})
-        hits.append(Hit(string, company, "Account string", f"{place}?{urlencode({'string': string})}"))
+        hits.append(Hit(string, company, "Account string", f"{place}?{urlencode({'string': now})}"))
     return hits
 
 

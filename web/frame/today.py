@@ -190,7 +190,7 @@ class CompanyFigures(NamedTuple):
 
 def _figures(state: State, companies: Sequence[Company]) -> Iterator[CompanyFigures]:
     """Of those with anything posted; all books are read at once."""
-    books = books_for([row.company for row in companies])
+    books = books_for(state, [row.company for row in companies])
     for company in companies:
         row = _figures_of(state, company, books[company.company])
         if row is not None:

@@ -40,4 +40,4 @@ def _state() -> None:
 
     state = current().state
     standing(state)
-    books_for([row.company for row in state.rows(Company)][:MOST_COMPANIES])
+    books_for(state, [row.company for row in state.rows(Company)][:MOST_COMPANIES])

@@ -86,6 +86,7 @@ class AcrossTable:
                 line.figure.line.row.line + ("/head" if line.part == "head" else ""),
                 list(self._cells(line)),
                 css="heading" if line.figure.line.row.kind == "heading" else "",
+                level=line.figure.line.depth,
             )
             for line in printed(self.found.figures.lines, self.found.plan.statement.totals)
             if line.figure.line.row.kind not in WITHOUT_FIGURE

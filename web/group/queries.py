@@ -165,7 +165,7 @@ def _parts(state: State, group: str) -> _Parts:
     adjusts = {c.company: c.adjusts for c in state.rows(Company) if c.adjusts in stands}
     names = [*sorted(stands), *sorted(adjusts)]
     plans = {name: plan for name in names if (plan := map_plan(state, group, name))}
-    return _Parts(row, calendar, periods, stands, adjusts, books_for(names), plans)
+    return _Parts(row, calendar, periods, stands, adjusts, books_for(state, names), plans)
 
 
 def consolidation_of(state: State, group: str) -> Consolidation:
@@ -181,9 +181,13 @@ def consolidation_of(state: State, group: str) -> Consolidation:
     return fresh
 
 
-def worked_apart(state: State, group: str) -> Consolidation:
-    """The same for definitions that nobody will ask for again: the books of now, nothing kept."""
+def worked_apart(
+    state: State, group: str, books: Mapping_[str, tuple[Books, ...]] | None = None
+) -> Consolidation:
+    """The same for definitions that nobody will ask for again: the books of now, or `books` of some companies
+    in their place; nothing kept."""
     parts = _parts(state, group)
+    parts = parts._replace(books={**parts.books, **(books or {})})
     return _worked(state, parts, _mapped(state, parts))
 
 
@@ -242,7 +246,7 @@ def _member(
     if own.calendar == calendar.calendar:
         return Member(plan.company, number, books, plan, None, interned_texts)
     if spanning(own, calendar):
-        books = tuple(cut_by_date(one, own, calendar) for one in books)
+        books = tuple(cut_by_date(state, one, own, calendar) for one in books)
         return Member(plan.company, number, books, plan, None, interned_texts)
     return Member(plan.company, number, books, plan, ordinals_in(own, calendar), interned_texts)
 
@@ -264,6 +268,14 @@ class GroupFigures:
         """The sentences of those who wait; an income statement needs no opening."""
         needs_opening = self.statement.plan.statement.kind in ("cash_flow", "other")
         return waiting_in(self.consolidated.position, self.consolidated.opening if needs_opening else None)
+
+    @property
+    def told(self) -> list[str]:
+        """What is said below the figures, wherever they are shown: who waits, and what is counted all the
+        same."""
+        pairs = ", ".join(one.pair.name for one in self.statement.plan.non_cash)
+        counted = f"Counted here, where journals aren't told apart: {pairs}."
+        return [*self.waiting_in, *([counted] if pairs else [])]
 
 
 def waiting_of(position: Position) -> list[tuple[str, str]]:

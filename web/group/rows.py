@@ -109,6 +109,7 @@ class ConsolidatedTable:
                 line.figure.line.row.line + ("/head" if line.part == "head" else ""),
                 list(self._cells(line)) if line.part != "head" else self._words(line),
                 css="heading" if line.figure.line.row.kind == "heading" else "",
+                level=line.figure.line.depth,
             )
             for line in printed(
                 self.found.statement.figures.lines, self.found.statement.plan.statement.totals

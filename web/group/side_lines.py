@@ -64,7 +64,7 @@ def matched_lines(
         for apart, both in pairs
         for side, other in zip(both, reversed(both), strict=True)
     ]
-    lines = facing_lines(asked, group.periods.ends_on(position.period))
+    lines = facing_lines(group.state, asked, group.periods.ends_on(position.period))
     if lines is None:
         return None
     return [match(one, other) for one, other in zip(lines[::2], lines[1::2], strict=True)]

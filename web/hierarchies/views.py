@@ -181,7 +181,7 @@ def _drawn(request: PineRequest, state: State, context: dict[str, Any]) -> tuple
     if by == "balance" and context["company"]:
         weights = context["figures"].weights()
     elif by == "lines" and context["company"]:
-        weights = lines_posted(context["company"].company, context["year"])
+        weights = lines_posted(state, context["company"], context["year"])
     else:
         by = "codes"
     return (

@@ -16,10 +16,12 @@ from core.books.series import ONCE, JournalOfSeries, Recurrence, numbered, serie
 from core.definitions.state import State
 from core.definitions.tables import Company, Journal as JournalRow, JournalLine
 from core.faults import Fault, Location, Refused, blocking
+from core.structures.second_charts import moves_of
 from web.definitions import actions, snapshot
 from web.journals import posting
 from web.journals.chain import lock_numbers
 from web.journals.models import Balance, Journal, Unfinished
+from web.journals.reading import accounts_of_lines
 from web.shell.retrying import retried
 
 
@@ -207,6 +209,10 @@ def reverse(company: str, name: str, on: date, number: str, person: Any) -> str:
         journal_row = Journal.objects.filter(company_id=company, journal=name).first()
         if journal_row is None:
             raise Refused([Fault("journal-unknown", f"There is no journal {name}.")])
+        if any(row.journal == name for row in moves_of(state, company)):
+            what = f"{name} carried over what stood when {company} moved to another chart."
+            way_out = "Correct single accounts by a journal of their own."
+            raise Refused([Fault("carried-over", what, way_out=way_out)])
         if Journal.objects.filter(reverses=journal_row).exists():
             raise Refused([Fault("reversed", f"{name} was reversed already.")])
         number = number or next_number(state, company)
@@ -241,17 +247,21 @@ STORED = """
     SELECT l.line, b.company, a.account, a."natural", coalesce(d.codes, ''), l.amount, l.keyed,
     coalesce(c.company, ''), l.generated,
            l.description, l.source_type, l.source_number, l.source_party, l.source_item
-    FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id JOIN journals_account a ON a.id =
-    l.account_id
+    FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id
+    JOIN companies_company own ON own.company = b.company
+    {accounts}
     LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id =
     l.partner_id
-    WHERE l.journal_id = %s ORDER BY l.line
+    WHERE l.journal_id = %(journal)s ORDER BY l.line
 """
 
 
 def _opposite(state: State, journal: Journal, on: date, person: Any) -> tuple[list[BookedLine], list[Fault]]:
+    """Its lines turned round, those of a company that moved meanwhile on the accounts they are read as."""
+    everyone = [row.company for row in state.rows(Company)]
     with connection.cursor() as cursor:
-        cursor.execute(STORED, [journal.pk])
+        accounts = accounts_of_lines(state, everyone, chart="own.chart")
+        cursor.execute(STORED.format(accounts=accounts), {"journal": journal.pk})
         rows = cursor.fetchall()
     lines: list[BookedLine] = []
     faults: dict[str, Fault] = {}

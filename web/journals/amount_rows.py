@@ -20,29 +20,32 @@ from core.definitions.tables import Budget, Company
 from core.faults import WrongCall
 from core.structures.charts import ChartIndex
 from web.journals.books import books_for
+from web.journals.reading import accounts_of_lines
 
 LINES = """
-    SELECT a."natural", l.account_id, coalesce(l.dimensions_id, 0), j.date, l.closing, k.period_kind,
+    SELECT a."natural", a.id, coalesce(l.dimensions_id, 0), j.date, l.closing, k.period_kind,
            sum(greatest(l.amount, 0))::bigint, sum(greatest(-l.amount, 0))::bigint
     FROM journals_book b
-    JOIN unnest(%s::int[], %s::int[], %s::text[]) AS k(year, period, period_kind) ON k.year = b.fiscal_year
+    JOIN unnest(%(years)s::int[], %(periods)s::int[], %(kinds)s::text[]) AS k(year, period, period_kind)
+      ON k.year = b.fiscal_year
     JOIN journals_journalline l ON l.book_id = b.id AND l.period = k.period
     JOIN journals_journal j ON j.id = l.journal_id
-    JOIN journals_account a ON a.id = l.account_id
-    WHERE b.company = %s{through} GROUP BY 1, 2, 3, 4, 5, 6
+    {accounts}
+    WHERE b.company = %(company)s{through} GROUP BY 1, 2, 3, 4, 5, 6
 """
 BY_PERIOD = """
-    SELECT a."natural", l.account_id, coalesce(l.dimensions_id, 0), b.fiscal_year, l.period, l.closing,
+    SELECT a."natural", a.id, coalesce(l.dimensions_id, 0), b.fiscal_year, l.period, l.closing,
            sum(greatest(l.amount, 0))::bigint, sum(greatest(-l.amount, 0))::bigint
     FROM journals_book b JOIN journals_journalline l ON l.book_id = b.id
-    JOIN journals_account a ON a.id = l.account_id
-    WHERE b.company = %s{through} GROUP BY 1, 2, 3, 4, 5, 6
+    {accounts}
+    WHERE b.company = %(company)s{through} GROUP BY 1, 2, 3, 4, 5, 6
 """
 THROUGH = """ AND l.journal_id IN (
     SELECT t.journal_id FROM journals_journalline t JOIN journals_book k ON k.id = t.book_id
-    JOIN journals_account s ON s.id = t.account_id WHERE k.company = b.company AND s."natural" = ANY(%s))
+    {accounts} WHERE k.company = b.company AND s."natural" = ANY(%(through)s))
 """
 """Only lines of journals that touch some natural accounts of the company."""
+NAMED = " AND l.journal_id = ANY(%(journals)s)"
 KEPT_AS_BALANCES = "SELECT DISTINCT fiscal_year FROM journals_balance WHERE company = %s"
 BUDGET = """
     SELECT fiscal_year, period, account, dimensions, amount FROM journals_budgetline
@@ -50,21 +53,21 @@ BUDGET = """
 """
 
 
-Through = frozenset[str] | None
-"""Natural accounts of which a journal must touch one for its amounts to count; None: all amounts, whatever
-moved them."""
+Through = frozenset[str] | tuple[int, ...] | None
+"""Natural accounts of which a journal must touch one for its amounts to count, or the numbers of the journals
+that do; None: all amounts, whatever moved them."""
 
 
 class ReadAtOnce:
     """The books of several companies, and the texts of all that they name, each read in one go when first
     asked for."""
 
-    def __init__(self, companies: Iterable[str]) -> None:
-        self._companies = sorted(set(companies))
+    def __init__(self, state: State, companies: Iterable[str]) -> None:
+        self._state, self._companies = state, sorted(set(companies))
 
     @cached_property
     def books(self) -> Mapping[str, Sequence[Books]]:
-        return books_for(self._companies)
+        return books_for(self._state, self._companies)
 
     @cached_property
     def texts(self) -> tuple[dict[int, str], dict[int, str]]:
@@ -88,10 +91,10 @@ def _rows_by_period(
     state: State, company: str, through: Through, at_once: ReadAtOnce | None = None
 ) -> AmountRows:
     if through is None:
-        books = (at_once.books if at_once else books_for([company]))[company]
+        books = (at_once.books if at_once else books_for(state, [company]))[company]
         return rows_of_books(books, company_calendar(state, company))
     with connection.cursor() as cursor:
-        cursor.execute(BY_PERIOD.format(through=THROUGH), [company, sorted(through)])
+        cursor.execute(*_lines_asked(BY_PERIOD, state, company, through))
         lines = cursor.fetchall()
     return _of_lines([(*line[:3], ordinal(line[3], line[4]), *line[5:]) for line in lines])
 
@@ -112,13 +115,12 @@ def company_rows_by_day(
     parts = [dated(rows, calendar)]
     if cut:
         with connection.cursor() as cursor:
-            columns: list[Any] = [
-                [p.fiscal_year for p in cut],
-                [p.period for p in cut],
-                [p.kind for p in cut],
-            ]
-            only = () if through is None else (sorted(through),)
-            cursor.execute(LINES.format(through=THROUGH if only else ""), [*columns, company, *only])
+            columns = {
+                "years": [p.fiscal_year for p in cut],
+                "periods": [p.period for p in cut],
+                "kinds": [p.kind for p in cut],
+            }
+            cursor.execute(*_lines_asked(LINES, state, company, through, columns))
             lines = cursor.fetchall()
         parts.append(
             _of_lines(
@@ -130,6 +132,26 @@ def company_rows_by_day(
         )
     all_rows = together(parts)
     return with_texts(all_rows) if texts else all_rows
+
+
+def _lines_asked(
+    query: str, state: State, company: str, through: Through, columns: Mapping[str, Any] | None = None
+) -> tuple[str, dict[str, Any]]:
+    """A query of a company's lines with its values."""
+    accounts = accounts_of_lines(state, [company])
+    values: dict[str, Any] = {
+        **(columns or {}),
+        "company": company,
+        "chart": state.require(Company, company).chart,
+    }
+    if through is None:
+        only = ""
+    elif isinstance(through, tuple):
+        only, values["journals"] = NAMED, list(through)
+    else:
+        only = THROUGH.format(accounts=accounts_of_lines(state, [company], "t", "k", "s"))
+        values["through"] = sorted(through)
+    return query.format(accounts=accounts, through=only), values
 
 
 def _of_lines(lines: Sequence[tuple[Any, ...]]) -> AmountRows:

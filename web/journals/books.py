@@ -14,6 +14,9 @@ from django.db import connection
 
 from core.books.balances import ROW, Books, PostedColumns, books_from_rows, books_of, unpack
 from core.books.periods import BROUGHT_FORWARD, ordinal
+from core.definitions.state import State
+from core.definitions.tables import Company
+from web.journals.reading import read_in
 from web.process_cache import ProcessCache
 
 LONGEST_TAIL = 2_000
@@ -21,13 +24,28 @@ MOST_BYTES = 512 * 1024 * 1024
 _kept: ProcessCache[int, Books] = ProcessCache(MOST_BYTES, lambda books: books.rows.nbytes)
 
 
-def books_for(companies: Iterable[str]) -> dict[str, tuple[Books, ...]]:
-    """All fiscal years of each company, as of now."""
+def books_for(state: State, companies: Iterable[str]) -> dict[str, tuple[Books, ...]]:
+    """All fiscal years of each company as of now, read in the chart that it is on in a state."""
+    by_key, moved = _up_to_now(companies)
+    for company in moved:
+        if (row := state.get(Company, company)) and by_key[company]:
+            by_key[company] = read_in(row.chart, by_key[company])
+    return by_key
+
+
+def books_as_posted(companies: Iterable[str]) -> dict[str, tuple[Books, ...]]:
+    """The same on the account strings that were posted to, whichever chart they are of."""
+    return _up_to_now(companies)[0]
+
+
+def _up_to_now(companies: Iterable[str]) -> tuple[dict[str, tuple[Books, ...]], set[str]]:
+    """Books as posted, and which of the companies ever moved to another chart."""
     names = sorted(set(companies))
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT b.id, b.company, b.fiscal_year, b.sequence, p.sequence FROM journals_book b LEFT JOIN"
-            " journals_bookpack p ON p.book_id = b.id WHERE b.company = ANY(%s) ORDER BY b.company,"
+            "SELECT b.id, b.company, b.fiscal_year, b.sequence, p.sequence, EXISTS"
+            " (SELECT 1 FROM journals_chartmove v WHERE v.company = b.company) FROM journals_book b"
+            " LEFT JOIN journals_bookpack p ON p.book_id = b.id WHERE b.company = ANY(%s) ORDER BY b.company,"
             " b.fiscal_year",
             [names],
         )
@@ -38,7 +56,8 @@ def books_for(companies: Iterable[str]) -> dict[str, tuple[Books, ...]]:
     for entry in heads:
         if entry[0] in by_name and entry[3]:
             by_key[entry[1]].append(by_name[entry[0]])
-    return {name: tuple(books) for name, books in by_key.items()}
+    moved = {entry[1] for entry in heads if entry[5]}
+    return {name: tuple(books) for name, books in by_key.items()}, moved
 
 
 def _brought_up(by_name: dict[int, Books], stale: list[tuple[Any, ...]]) -> dict[int, Books]:
@@ -80,7 +99,7 @@ def _unpacked(books: list[int]) -> dict[int, Books]:
 
 
 def _up_to_date(head: Any, base: Books | None) -> Books:
-    book, company, year, sequence, _ = head
+    book, company, year, sequence, *_ = head
     if base is not None and base.sequence == sequence:
         return base
     if base is not None:
@@ -177,9 +196,10 @@ def save_packs(made: Iterable[tuple[int, Books]]) -> None:
         )
 
 
-def replace_naturals(companies: Iterable[str], spelt: dict[str, str]) -> None:
-    """Spells natural accounts in packs anew. Raises every book's sequence, so that no process goes on with
-    what it keeps."""
+def forget_packs(companies: Iterable[str]) -> dict[int, Books]:
+    """Lets packs go, so that books are added up anew from their lines, by book as they were; raises every
+    book's sequence, so that no process goes on with what it keeps. A pack of lines of several charts says
+    nowhere which account is of which."""
     with connection.cursor() as cursor:
         cursor.execute(
             "SELECT id, sequence FROM journals_book WHERE company = ANY(%s) ORDER BY id FOR UPDATE",
@@ -192,16 +212,19 @@ def replace_naturals(companies: Iterable[str], spelt: dict[str, str]) -> None:
             [list(books)],
         )
         cursor.execute("DELETE FROM journals_bookpack WHERE book_id = ANY(%s)", [list(books)])
-    spelled = [
+    return {number: pack for number, pack in packs.items() if pack.sequence == books[number]}
+
+
+def replace_naturals(companies: Iterable[str], spelt: dict[str, str]) -> None:
+    """Spells natural accounts in packs anew."""
+    save_packs(
         (
             number,
             replace(
                 pack,
-                sequence=books[number] + 1,
+                sequence=pack.sequence + 1,
                 naturals=tuple(spelt.get(code, code) for code in pack.naturals),
             ),
         )
-        for number, pack in packs.items()
-        if pack.sequence == books[number]
-    ]
-    save_packs(spelled)
+        for number, pack in forget_packs(companies).items()
+    )

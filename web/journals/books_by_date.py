@@ -11,22 +11,32 @@ from django.db import connection
 
 from core.books.balances import ROW, Books, books_from_rows, summed
 from core.books.periods import CalendarIndex, ordinal_of_day, ordinals_in
+from core.definitions.state import State
+from core.definitions.tables import Company
+from web.journals.reading import accounts_of_lines
 
 LINES = """
-    SELECT a."natural", coalesce(l.partner_id, 0), l.account_id, coalesce(l.dimensions_id, 0), j.date, j.kind,
+    SELECT a."natural", coalesce(l.partner_id, 0), a.id, coalesce(l.dimensions_id, 0), j.date, j.kind,
            l.closing::int, sum(greatest(l.amount, 0))::bigint, sum(greatest(-l.amount, 0))::bigint
     FROM journals_journalline l
     JOIN journals_journal j ON j.id = l.journal_id
-    JOIN journals_account a ON a.id = l.account_id
     JOIN journals_book b ON b.id = l.book_id
-    WHERE b.company = %s AND b.fiscal_year = %s AND l.sequence <= %s GROUP BY 1, 2, 3, 4, 5, 6, 7
+    {accounts}
+    WHERE b.company = %(company)s AND b.fiscal_year = %(year)s AND l.sequence <= %(sequence)s
+    GROUP BY 1, 2, 3, 4, 5, 6, 7
 """
 
 
-def cut_by_date(books: Books, own: CalendarIndex, group: CalendarIndex) -> Books:
+def cut_by_date(state: State, books: Books, own: CalendarIndex, group: CalendarIndex) -> Books:
     """The same amounts with the group's ordinals; what lies after its last period is left out."""
+    asked: dict[str, Any] = {
+        "company": books.company,
+        "year": books.fiscal_year,
+        "sequence": books.sequence,
+        "chart": state.require(Company, books.company).chart,
+    }
     with connection.cursor() as cursor:
-        cursor.execute(LINES, [books.company, books.fiscal_year, books.sequence])
+        cursor.execute(LINES.format(accounts=accounts_of_lines(state, [books.company])), asked)
         lines = cursor.fetchall()
     if not lines:
         return _by_period(books, own, group)

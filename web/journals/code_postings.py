@@ -13,7 +13,7 @@ from core.definitions.state import State
 from core.definitions.tables import Company
 from core.references.cells import charts_of_list
 from core.structures.charts import chart_index
-from web.journals.books import books_for
+from web.journals.books import books_as_posted
 
 
 class CodePostings(NamedTuple):
@@ -85,9 +85,19 @@ def _as_dimension(state: State, code_list: str) -> list[str]:
     )
 
 
+STRINGS = """
+    SELECT DISTINCT coalesce(n.account, a.account) FROM journals_account a
+    JOIN companies_company c ON c.company = %(company)s
+    LEFT JOIN journals_movedaccount m ON m.company = c.company AND m.account_id = a.id AND m.chart = c.chart
+    LEFT JOIN journals_account n ON n.id = m.now_id WHERE a.id = ANY(%(numbers)s) ORDER BY 1
+"""
+
+
 def strings_of(company: str) -> tuple[str, ...]:
-    """Account strings that a company was posted to, or that its balances kept elsewhere name."""
-    numbers = {int(n) for books in books_for([company])[company] for n in np.unique(books.rows["account"])}
+    """Account strings that a company was posted to, or that its balances kept elsewhere name, as they are
+    read in the chart that it is on."""
+    books = books_as_posted([company])[company]
+    numbers = {int(number) for book in books for number in np.unique(book.rows["account"])}
     with connection.cursor() as cursor:
-        cursor.execute("SELECT account FROM journals_account WHERE id = ANY(%s) ORDER BY 1", [list(numbers)])
+        cursor.execute(STRINGS, {"company": company, "numbers": sorted(numbers)})
         return tuple(account for (account,) in cursor.fetchall())

@@ -10,7 +10,9 @@ from typing import Any
 from django.db import connection
 
 from core.books.twins import FacingLine
+from core.definitions.state import State
 from core.definitions.tables import Company
+from web.journals.reading import lines_of_accounts
 
 FACING = """
     SELECT k.n, b.company, j.company, j.journal, l.line, j.date, l.source_number,
@@ -19,7 +21,7 @@ FACING = """
                 %(since)s::date[]) k(n, company, chart, code, partner, since)
     JOIN journals_account a ON a.chart = k.chart AND a."natural" = k.code
     JOIN journals_book b ON b.company = k.company
-    JOIN journals_journalline l ON l.account_id = a.id AND l.book_id = b.id
+    {lines}
     JOIN journals_journal j ON j.id = l.journal_id
     JOIN companies_company c ON c.id = l.partner_id AND c.company = k.partner
     WHERE j.date <= %(until)s AND NOT l.closing AND j.date >= k.since
@@ -39,7 +41,7 @@ class Facing:
     since: date
 
 
-def facing_lines(asked: Sequence[Facing], until: date) -> list[list[FacingLine]] | None:
+def facing_lines(state: State, asked: Sequence[Facing], until: date) -> list[list[FacingLine]] | None:
     """The lines of each, in one query, closing journals left out; those keyed in no currency of their own are
     in the company's. None where they are more than MOST together."""
     rows = [
@@ -50,7 +52,8 @@ def facing_lines(asked: Sequence[Facing], until: date) -> list[list[FacingLine]]
     names = ("n", "company", "chart", "code", "partner", "since")
     values: dict[str, Any] = {name: [row[i] for row in rows] for i, name in enumerate(names)}
     with connection.cursor() as cursor:
-        cursor.execute(FACING, {**values, "until": until, "most": MOST + 1})
+        query = FACING.format(lines=lines_of_accounts(state, {one.company.company for one in asked}))
+        cursor.execute(query, {**values, "until": until, "most": MOST + 1})
         found = cursor.fetchall()
     if len(found) > MOST:
         return None

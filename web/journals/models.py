@@ -8,7 +8,7 @@ import pgtrigger
 from django.conf import settings
 from django.db import models
 
-from web.definitions.base import ident, named, text, to
+from web.definitions.base import Definition, ident, key, named, text, to
 from web.definitions.models import never_altered
 
 # Looking each journal up is right for a few lines. A load has dropped the index by which that is done, so it
@@ -278,3 +278,39 @@ class HandedIn(models.Model):
     @property
     def line_count(self) -> int:
         return len(self.content.get("lines") or ())
+
+
+class ChartMove(Definition):
+    exchange = "chart_moves"
+    company = to("companies.Company", "company")
+    on = models.DateField()
+    chart_before = models.ForeignKey(
+        "structures.Chart",
+        to_field="chart",
+        db_column="chart_before",
+        on_delete=models.PROTECT,
+        related_name="+",
+    )
+    chart = to("structures.Chart", "chart")
+    moved_at = models.TextField()
+    journal = ident(blank=True, default="")
+
+    class Meta:
+        constraints = key("company", "on")
+
+
+class MovedAccount(models.Model):
+    """How an account string is read in the chart that a company moved to: lines keep the one they were posted
+    to."""
+
+    company = to("companies.Company", "company")
+    account = models.ForeignKey(Account, on_delete=models.PROTECT, related_name="+", db_constraint=False)
+    chart = ident()
+    now = models.ForeignKey(Account, on_delete=models.PROTECT, related_name="+", db_constraint=False)
+
+    class Meta:
+        triggers = never_altered()
+        constraints = [
+            models.UniqueConstraint(fields=["company", "account", "chart"], name="journals_movedaccount_key")
+        ]
+        indexes = [models.Index(fields=["company", "chart", "now"])]

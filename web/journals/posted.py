@@ -46,6 +46,7 @@ class PostedBooks:
             cache(asked.own_codes),
             asked.tie,
             cache(asked.foreign_until),
+            first_posted=cache(asked.first_posted),
         )
 
     def journal_counts(self) -> dict[str, JournalCount]:
@@ -73,19 +74,11 @@ class PostedBooks:
 
     def lengthen_strings(self, tails: Mapping[str, str]) -> None:
         for chart, tail in sorted(tails.items()):
-            companies = list(_companies_of(chart))
-            rewrite_strings(chart, companies, partial(_with_tail, tail))
+            rewrite_strings(chart, partial(_with_tail, tail))
 
 
 def _with_tail(tail: str, account: str) -> str:
     return account + tail
-
-
-def _companies_of(chart: str) -> Iterator[str]:
-    return (
-        str(name)
-        for (name,) in _rows("SELECT company FROM companies_company WHERE chart = %s ORDER BY company", chart)
-    )
 
 
 class _PostedFacts:
@@ -99,6 +92,10 @@ class _PostedFacts:
         sql = "SELECT max(date) FROM journals_journal WHERE company = ANY(%s) AND currency NOT IN ('', %s)"
         last: date | None = _rows(sql, companies, currency)[0][0]
         return last
+
+    def first_posted(self, company: str) -> date | None:
+        first: date | None = _rows("SELECT min(date) FROM journals_journal WHERE company = %s", company)[0][0]
+        return first
 
     def codes(self, code_list: str) -> frozenset[str]:
         seen_already: set[str] = set()

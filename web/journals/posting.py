@@ -23,8 +23,9 @@ from core.books.chain import Sealed, moment, rate_text
 from core.books.journals import BookedLine
 from core.books.periods import ordinal
 from core.definitions.state import State
-from core.definitions.tables import Company, Journal
+from core.definitions.tables import ChartMove, Company, Journal
 from core.faults import Fault, Location, Refused
+from core.structures.second_charts import moment as moment_of
 from web.journals import books as packs
 from web.journals.chain import Link, lock_numbers, sealed
 from web.journals.interning import intern_accounts, intern_dimensions, texts_as_posted
@@ -94,7 +95,7 @@ def lines_of(state: State, checked: Sequence[tuple[Journal, Sequence[BookedLine]
     for number, (journal, lines) in enumerate(checked):
         for line in lines:
             company = state.get(Company, line.company)
-            chart = company.chart if company else ""
+            chart = line.chart or (company.chart if company else "")
             rows.append(
                 (
                     number,
@@ -231,8 +232,10 @@ def _debits(lines: Lines) -> dict[tuple[str, int], int]:
 
 
 def _settled(state: State, heads: Sequence[Journal], by: Any) -> list[Journal]:
-    """Heads as they are kept: a currency, the moment and the person for those that don't bring their own."""
-    now = timezone.now().isoformat()
+    """Heads as they are kept: a currency, the moment and the person for those that don't bring their own. The
+    moment is never before a company moved to another chart, whatever clocks say: it tells which chart a
+    journal is in."""
+    now = max([timezone.now(), *(moment_of(row.moved_at) for row in state.rows(ChartMove))]).isoformat()
     currencies = {row.company: row.currency for row in state.rows(Company)}
     who = by.username if by is not None else ""
     return [

@@ -7,7 +7,10 @@ from typing import Any, NamedTuple
 
 from django.db import connection
 
+from core.definitions.state import State
+from core.definitions.tables import Company
 from core.structures.accounts import parse_dimensions
+from web.journals.reading import accounts_of_lines
 
 PAGE = 80
 
@@ -66,9 +69,13 @@ LINES = """
     SELECT l.line, b.company, a.account, a."natural", coalesce(d.codes, ''), l.keyed, l.amount,
     coalesce(c.company, ''), l.generated,
            l.description, l.source_type, l.source_number, l.source_party, l.source_item, l.period,
-           b.fiscal_year
+           b.fiscal_year, a.chart, coalesce(n."natural", a."natural")
     FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id
     JOIN journals_account a ON a.id = l.account_id
+    JOIN companies_company own ON own.company = b.company
+    LEFT JOIN journals_movedaccount m
+      ON m.company = b.company AND m.account_id = a.id AND m.chart = own.chart
+    LEFT JOIN journals_account n ON n.id = m.now_id
     LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id
     LEFT JOIN companies_company c ON c.id = l.partner_id
     WHERE l.journal_id = %s ORDER BY l.line
@@ -94,6 +101,10 @@ class PostedLine(NamedTuple):
     source_item: str
     period: int
     fiscal_year: int
+    chart: str
+    """that it was posted in"""
+    now: str
+    """the natural account that it is read as in the chart that the company is on"""
 
 
 def lines(journal: int) -> list[PostedLine]:
@@ -109,12 +120,12 @@ ACCOUNT = """
            j.kind
 """
 SUM = "SELECT count(*), coalesce(sum(l.amount), 0)"
-OF_ACCOUNT = """
+BEHIND = """
     FROM journals_account a JOIN journals_book b ON b.company = %(company)s
-    JOIN journals_journalline l ON l.account_id = a.id AND l.book_id = b.id
+    {lines}
     JOIN journals_journal j ON j.id = l.journal_id
     LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id
-    LEFT JOIN companies_company c ON c.id = l.partner_id
+    LEFT JOIN companies_company c ON c.id = l.partner_id{tags}
     WHERE a.chart = %(chart)s AND a."natural" = ANY(%(codes)s)
       AND (b.fiscal_year, l.period) >= (%(from_year)s, %(from_period)s)
       AND (b.fiscal_year, l.period) <= (%(year)s, %(period)s)
@@ -124,14 +135,16 @@ OF_ACCOUNT = """
       AND (%(tagged)s = '' OR %(tagged)s = ANY(string_to_array(coalesce(d.codes, ''), '; ')))
       AND (%(from_day)s::date IS NULL OR j.date >= %(from_day)s)
       AND (%(to_day)s::date IS NULL OR j.date <= %(to_day)s)
-      AND (%(strings)s::bigint[] IS NULL OR l.account_id = ANY(%(strings)s))
+      AND (%(strings)s::bigint[] IS NULL OR a.id = ANY(%(strings)s))
       AND (%(sets)s::bigint[] IS NULL OR coalesce(l.dimensions_id, 0) = ANY(%(sets)s))
-      AND (%(into_strings)s::bigint[] IS NULL OR (l.account_id, coalesce(l.dimensions_id, 0)) IN
+      AND (%(into_strings)s::bigint[] IS NULL OR (a.id, coalesce(l.dimensions_id, 0)) IN
            (SELECT * FROM unnest(%(into_strings)s::bigint[], %(into_sets)s::bigint[])))
       AND (%(through)s::text[] IS NULL OR l.journal_id IN
-           (SELECT t.journal_id FROM journals_journalline t JOIN journals_account s ON s.id = t.account_id
-            JOIN journals_book k ON k.id = t.book_id
+           (SELECT t.journal_id FROM journals_journalline t JOIN journals_book k ON k.id = t.book_id
+            {touched}
             WHERE k.company = %(company)s AND s."natural" = ANY(%(through)s)))
+      AND (%(journals)s::bigint[] IS NULL OR l.journal_id = ANY(%(journals)s))
+      AND (%(but)s::bigint[] IS NULL OR l.journal_id <> ALL(%(but)s))
 """
 NEWEST = " ORDER BY j.date DESC, j.id DESC, l.line LIMIT %(most)s OFFSET %(skip)s"
 OF_BALANCES = """
@@ -150,7 +163,7 @@ OF_BALANCES = """
       AND (%(sets)s::bigint[] IS NULL OR l.dimensions_id = ANY(%(sets)s))
       AND (%(into_strings)s::bigint[] IS NULL OR (l.account_id, l.dimensions_id) IN
            (SELECT * FROM unnest(%(into_strings)s::bigint[], %(into_sets)s::bigint[])))
-      AND %(through)s::text[] IS NULL
+      AND %(through)s::text[] IS NULL AND %(journals)s::bigint[] IS NULL
 """
 BALANCES = (
     "SELECT l.fiscal_year, l.period, a.account, coalesce(d.codes, ''), l.amount, coalesce(c.company, '')"
@@ -175,17 +188,25 @@ class AccountLine(NamedTuple):
     kind: str
 
 
+TAGS = " CROSS JOIN LATERAL unnest(string_to_array(d.codes, '; ')) AS t(tag)"
+
+
+def _of_account(values: dict[str, Any], tags: str = "") -> str:
+    """Of `values` the lines that are read as the account strings asked for (web/journals/stretch.py)."""
+    return BEHIND.format(lines=values["lines"], touched=values["touched"], tags=tags)
+
+
 def account_lines(values: dict[str, Any], skip: int = 0, most: int = PAGE + 1) -> list[AccountLine]:
     """Posted lines of natural accounts of one company in a stretch of periods, newest first."""
     with connection.cursor() as cursor:
-        cursor.execute(ACCOUNT + OF_ACCOUNT + NEWEST, {**values, "most": most, "skip": skip})
+        cursor.execute(f"{ACCOUNT}{_of_account(values)}{NEWEST}", {**values, "most": most, "skip": skip})
         return [AccountLine(*row) for row in cursor.fetchall()]
 
 
 def account_total(values: dict[str, Any]) -> tuple[int, int]:
     """How many those lines are, and what they come to: raw minor units."""
     with connection.cursor() as cursor:
-        cursor.execute(SUM + OF_ACCOUNT, values)
+        cursor.execute(f"{SUM}{_of_account(values)}", values)
         count, total = cursor.fetchone()
         return int(count), int(total)
 
@@ -201,9 +222,6 @@ class LineTotal(NamedTuple):
 
 BY_PERIOD = "SELECT b.fiscal_year, l.period, count(*), sum(l.amount)"
 BY_TAG = "SELECT t.tag, count(*), sum(l.amount)"
-OF_TAGS = OF_ACCOUNT.replace(
-    "    WHERE", "    CROSS JOIN LATERAL unnest(string_to_array(d.codes, '; ')) AS t(tag)\n    WHERE", 1
-)
 MOST_PARTS = 40
 
 
@@ -211,7 +229,8 @@ def by_period(values: dict[str, Any]) -> list[LineTotal]:
     """What those lines come to in each period, the latest first."""
     with connection.cursor() as cursor:
         cursor.execute(
-            f"{BY_PERIOD}{OF_ACCOUNT} GROUP BY 1, 2 ORDER BY 1 DESC, 2 DESC LIMIT {MOST_PARTS}", values
+            f"{BY_PERIOD}{_of_account(values)} GROUP BY 1, 2 ORDER BY 1 DESC, 2 DESC LIMIT {MOST_PARTS}",
+            values,
         )
         return [
             LineTotal((year, period), count, int(amount)) for year, period, count, amount in cursor.fetchall()
@@ -221,7 +240,9 @@ def by_period(values: dict[str, Any]) -> list[LineTotal]:
 def by_tag(values: dict[str, Any]) -> list[LineTotal]:
     """What those lines come to with each code of each dimension."""
     with connection.cursor() as cursor:
-        cursor.execute(f"{BY_TAG}{OF_TAGS} GROUP BY 1 ORDER BY 1 LIMIT {MOST_PARTS}", values)
+        cursor.execute(
+            f"{BY_TAG}{_of_account(values, TAGS)} GROUP BY 1 ORDER BY 1 LIMIT {MOST_PARTS}", values
+        )
         return [LineTotal(tag, count, int(amount)) for tag, count, amount in cursor.fetchall()]
 
 
@@ -231,7 +252,7 @@ def newest_total(values: dict[str, Any], lines: int) -> int:
         return 0
     with connection.cursor() as cursor:
         cursor.execute(
-            f"SELECT coalesce(sum(n.amount), 0) FROM (SELECT l.amount {OF_ACCOUNT}{NEWEST}) n",
+            f"SELECT coalesce(sum(n.amount), 0) FROM (SELECT l.amount {_of_account(values)}{NEWEST}) n",
             {**values, "most": lines, "skip": 0},
         )
         return int(cursor.fetchone()[0])
@@ -278,15 +299,17 @@ def numbered(companies: list[str], text: str, most: int = 5) -> list[tuple[str, 
         return list(cursor.fetchall())
 
 
-def lines_posted(company: str, year: int) -> dict[str, float]:
+LINES_POSTED = """
+    SELECT a."natural", count(*) FROM journals_book b JOIN journals_journalline l ON l.book_id = b.id
+    {accounts} WHERE b.company = %(company)s AND b.fiscal_year = %(year)s GROUP BY 1
+"""
+
+
+def lines_posted(state: State, company: Company, year: int) -> dict[str, float]:
     """How many lines a company posted to each natural account in a fiscal year."""
+    values: dict[str, Any] = {"company": company.company, "year": year, "chart": company.chart}
     with connection.cursor() as cursor:
-        cursor.execute(
-            'SELECT a."natural", count(*) FROM journals_journalline l JOIN journals_account a ON a.id ='
-            " l.account_id JOIN journals_book b ON b.id = l.book_id WHERE b.company = %s AND b.fiscal_year ="
-            " %s GROUP BY 1",
-            [company, year],
-        )
+        cursor.execute(LINES_POSTED.format(accounts=accounts_of_lines(state, [company.company])), values)
         return {code: float(count) for code, count in cursor.fetchall()}
 
 
@@ -314,14 +337,17 @@ WORDS = """
     ORDER BY j.id DESC LIMIT %(most)s
 """
 STRINGS = """
-    SELECT a.account, a."natural", c.company FROM (
+    SELECT a.account, coalesce(n."natural", a."natural"), c.company, coalesce(n.account, a.account) FROM (
         SELECT id, chart, account, "natural" FROM journals_account
         WHERE chart = ANY(%(charts)s) AND account >= %(text)s AND account < %(after)s
         ORDER BY chart, account LIMIT %(most)s
     ) a CROSS JOIN LATERAL (
         SELECT b.company FROM journals_journalline l JOIN journals_book b ON b.id = l.book_id
         WHERE l.account_id = a.id AND b.company = ANY(%(companies)s) LIMIT 1
-    ) c
+    ) c JOIN companies_company own ON own.company = c.company
+    LEFT JOIN journals_movedaccount m
+      ON m.company = c.company AND m.account_id = a.id AND m.chart = own.chart
+    LEFT JOIN journals_account n ON n.id = m.now_id
 """
 NEWEST_JOURNALS = 4_000
 """How far back words are looked for from everywhere; a company's own page looks through all of its
@@ -348,8 +374,9 @@ def found(companies: list[str], text: str, most: int) -> list[tuple[str, str, st
     return list(dict.fromkeys(rows))[:most]
 
 
-def strings(charts: list[str], companies: list[str], text: str, most: int) -> list[tuple[str, str, str]]:
-    """Posted account strings that begin so: (string, natural account, a company that has lines of it)."""
+def strings(charts: list[str], companies: list[str], text: str, most: int) -> list[tuple[str, str, str, str]]:
+    """Posted account strings that begin so: (string, natural account, a company that has lines of it, the
+    string that it is read as); of a company that moved to another chart the natural account is of that."""
     values: dict[str, Any] = {
         "charts": charts,
         "companies": companies,

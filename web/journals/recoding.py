@@ -27,13 +27,14 @@ from core.changes.recoding import (
 from core.codes.lists import list_index
 from core.definitions.nouns import named
 from core.definitions.state import State
-from core.definitions.tables import Company, Dimension
+from core.definitions.tables import ChartMove, Company, Dimension
 from core.faults import Fault, Refused, blocking
 from core.references.cells import charts_of_list
 from core.structures.charts import chart_index
+from core.structures.second_charts import moves_of
 from web.definitions import actions, drafting, snapshot
 from web.definitions.models import Draft
-from web.journals.books import replace_naturals
+from web.journals.books import forget_packs, replace_naturals
 from web.journals.rewriting import rewrite, rewrite_strings, rewrite_unfinished
 from web.shell.retrying import retried
 
@@ -154,6 +155,14 @@ def _books(state: State, change: Recode) -> None:
         companies = [row.company for row in state.rows(Company) if row.chart == chart]
         if is_natural:
             rewrite("journals_account", "natural", chart, lambda code: spelt.get(code, code))
-        rewrite_strings(chart, companies, string, tagging)
+        rewrite_strings(chart, string, tagging)
         rewrite_unfinished(companies, string)
-        replace_naturals(companies, spelt if is_natural else {})
+        with_lines = {*companies, *_left(state, chart)}
+        moved = {name for name in with_lines if moves_of(state, name)}
+        replace_naturals(with_lines - moved, spelt if is_natural else {})
+        forget_packs(moved)
+
+
+def _left(state: State, chart: str) -> set[str]:
+    """Companies with lines in a chart from before they moved to another one."""
+    return {row.company for row in state.rows(ChartMove) if row.chart_before == chart}

@@ -23,15 +23,17 @@ from web.journals import posting
 from web.journals.actions import next_number, reverse, rules_for
 from web.journals.chain import lock_numbers
 from web.journals.models import Journal
+from web.journals.reading import accounts_of_lines
 from web.shell.retrying import retried
 
 BALANCES = """
     SELECT b.company, a.account, a."natural", coalesce(d.codes, ''), coalesce(c.company, ''),
            CASE WHEN l.source_type = %(mark)s THEN l.source_number ELSE j.currency END,
            sum(CASE WHEN l.source_type = %(mark)s THEN 0 ELSE l.keyed END), sum(l.amount)
-    FROM unnest(%(companies)s::text[], %(currencies)s::text[]) AS own(company, currency)
+    FROM unnest(%(companies)s::text[], %(currencies)s::text[], %(charts)s::text[])
+      AS own(company, currency, chart)
     JOIN journals_book b ON b.company = own.company JOIN journals_journalline l ON l.book_id = b.id
-    JOIN journals_journal j ON j.id = l.journal_id JOIN journals_account a ON a.id = l.account_id
+    JOIN journals_journal j ON j.id = l.journal_id {accounts}
     JOIN unnest(%(marked_of)s::text[], %(marked)s::text[]) AS marked(company, "natural")
       ON marked.company = b.company AND marked."natural" = a."natural"
     LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id
@@ -57,13 +59,15 @@ def foreign_balances(
         "mark": REVALUATION,
         "companies": list(balances),
         "currencies": [state.require(Company, name).currency for name in balances],
+        "charts": [state.require(Company, name).chart for name in balances],
         "marked_of": [name for name, _ in marked],
         "marked": [code for _, code in marked],
         "year": year,
         "period": period,
     }
     with connection.cursor() as cursor:
-        cursor.execute(BALANCES, values)
+        accounts = accounts_of_lines(state, balances, chart="own.chart")
+        cursor.execute(BALANCES.format(accounts=accounts), values)
         for company, *keys, keyed, booked in cursor.fetchall() if marked else ():
             if keyed or booked:
                 balances[company].append(ForeignBalance._make((*keys, int(keyed), int(booked))))

@@ -10,7 +10,7 @@ from collections.abc import Callable, Sequence
 
 from django.db import connection
 
-from web.journals.models import Unfinished
+from web.journals.models import BudgetLine, Unfinished
 
 Spell = Callable[[str], str]
 
@@ -32,15 +32,12 @@ def rewrite(table: str, column: str, chart: str, spell: Spell) -> None:
             )
 
 
-def rewrite_strings(chart: str, companies: Sequence[str], account: Spell, tagging: Spell = as_it_is) -> None:
-    """Account strings of a chart that were posted to, and what budgets of its companies have of them."""
+def rewrite_strings(chart: str, account: Spell, tagging: Spell = as_it_is) -> None:
+    """Account strings of a chart that were posted to, and what its budgets have of them."""
     rewrite("journals_account", "account", chart, account)
+    lines = BudgetLine.objects.filter(budget__chart__chart=chart).values_list("id", "account", "dimensions")
+    rows = [(account(text), tagging(codes), number) for number, text, codes in lines]
     with connection.cursor() as cursor:
-        cursor.execute(
-            "SELECT id, account, dimensions FROM journals_budgetline WHERE company = ANY(%s)",
-            [list(companies)],
-        )
-        rows = [(account(text), tagging(codes), number) for number, text, codes in cursor.fetchall()]
         cursor.executemany("UPDATE journals_budgetline SET account = %s, dimensions = %s WHERE id = %s", rows)
 
 

@@ -17,10 +17,12 @@ from core.definitions.parsing import ID
 from core.definitions.state import State
 from core.definitions.tables import Company
 from core.faults import WrongCall
-from core.mapping.second_charts import own_cash_accounts, second_chart_plan, seen_through, ways_of
+from core.mapping.second_charts import own_cash_accounts, own_pairs, second_chart_plan, seen_through, ways_of
 from core.statements.plans import line_title, plan as statement_plan
 from core.structures.charts import chart_index
 from web.journals.amount_rows import company_rows
+from web.journals.non_cash import journals_between
+from web.journals.reading import accounts_of_lines, lines_of_accounts
 from web.shell import asked
 
 LAST = 9999
@@ -42,6 +44,8 @@ def stretch_asked(
     return {
         "company": company.company,
         "chart": company.chart,
+        "lines": lines_of_accounts(state, [company.company]),
+        "touched": accounts_of_lines(state, [company.company], "t", "k", "s"),
         "codes": codes,
         "year": LAST if by_day else asked.whole(given, "year", LAST, LAST),
         "period": 999 if by_day else asked.whole(given, "period", 999, 999),
@@ -65,6 +69,7 @@ def stretch_asked(
         "into_strings": into_strings,
         "into_sets": into_sets,
         "through": _through(state, company, on),
+        **_of_pairs(state, company, on, asked.text(given, "between", 90)),
     }
 
 
@@ -95,6 +100,26 @@ def _through(state: State, company: Company, on: str) -> list[str] | None:
         return None
     rows = company_rows(state, company.company, texts=True)
     return sorted(own_cash_accounts(state, company, planned, rows))
+
+
+def _of_pairs(state: State, company: Company, on: str, between: str) -> dict[str, Any]:
+    """`journals`: those that a cash flow leaves out for a pair (`between`, STATEMENT:PAIR), or None; `but`:
+    those that it leaves out in all, of a line of it; `as_pair`: what people call the pair."""
+    statement, _, name = (between or on).partition(":")
+    planned = statement_plan(state, statement) if statement else None
+    if planned is None or not planned.non_cash:
+        return {"journals": [] if between else None, "but": None, "as_pair": ""}
+    pairs = own_pairs(state, company, planned, company_rows(state, company.company, texts=True))
+    found = journals_between(state, company.company, [(one.accounts, one.against) for one in pairs])
+    numbers = {
+        one.pair.pair: (one.pair.name, [journal.number for journal in journals])
+        for one, journals in zip(pairs, found, strict=True)
+    }
+    if between:
+        called, wanted = numbers.get(name, ("", []))
+        return {"journals": wanted, "but": None, "as_pair": called}
+    but = sorted(number for _, several in numbers.values() for number in several)
+    return {"journals": None, "but": but, "as_pair": ""}
 
 
 def _line_named(state: State, on: str) -> str:

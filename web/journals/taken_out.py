@@ -35,6 +35,11 @@ BUDGETS = (
     "SELECT budget, company, fiscal_year, period, account, dimensions, amount FROM journals_budgetline ORDER"
     " BY 1,2,3,4,5,6"
 )
+MOVED_ACCOUNTS = """
+    SELECT m.company, a.chart, a.account, m.chart, n.account FROM journals_movedaccount m
+    JOIN journals_account a ON a.id = m.account_id JOIN journals_account n ON n.id = m.now_id
+    ORDER BY 1, 2, 3, 4
+"""
 
 
 def streamed(query: str) -> Iterator[tuple[Any, ...]]:

@@ -12,11 +12,12 @@ from django.urls import reverse
 from core.books.periods import company_calendar
 from core.codes.lists import list_index
 from core.definitions.state import State
-from core.definitions.tables import Company
+from core.definitions.tables import Chart, Company
 from core.faults import Fault, Refused
 from core.money import digits_of
 from core.statements.plans import begins_each_year, natural_list
 from core.structures.charts import ChartIndex, chart_index
+from core.structures.second_charts import moves_of
 from web.definitions.viewing import PineRequest
 from web.journals import actions, queries
 from web.journals.handing_in import handed_in
@@ -126,10 +127,21 @@ def journal(request: PineRequest, state: State, company: str, journal: str) -> H
             "reversed_by": Journal.objects.filter(reverses=journal_row).first(),
             "company": state.get(Company, company),
             "number": actions.next_number(state, company),
+            **_of_moves(state, company, journal, {line.chart for line in lines}),
             "debit": sum(max(line.keyed, 0) for line in lines if line.company in seen),
             "credit": sum(max(-line.keyed, 0) for line in lines if line.company in seen),
         },
     )
+
+
+def _of_moves(state: State, company: str, journal: str, charts: set[str]) -> dict[str, Any]:
+    """Whether a journal carried books over to another chart, and the charts before that it was posted in."""
+    moves = moves_of(state, company)
+    before = [state.require(Chart, one.chart_before) for one in moves if one.chart_before in charts]
+    return {
+        "carried": any(one.journal == journal for one in moves),
+        "charts_before": [chart.name for chart in before],
+    }
 
 
 def _filled(journal: Journal, lines: list[queries.PostedLine]) -> set[str]:
@@ -144,8 +156,7 @@ def _filled(journal: Journal, lines: list[queries.PostedLine]) -> set[str]:
 
 def _shown(state: State, line: queries.PostedLine) -> tuple[queries.PostedLine, str, str]:
     """A line, its account string as it is shown, and the name of its natural account."""
-    company_row = state.get(Company, line.company)
-    index = chart_index(state, company_row.chart) if company_row else None
+    index = chart_index(state, line.chart)
     if index is None:
         return line, line.account, ""
     code = list_index(state, index.natural_list).codes.get(line.natural)
@@ -266,6 +277,7 @@ def account_lines(request: PineRequest, state: State, company: str, code: str) -
             "elsewhere": elsewhere_rows(kept_elsewhere, digits, shows, bool(lines_found)),
             "total": total + balances,
             "values": values,
+            "moves": moves_of(state, company),
             "count": count,
             "back": asked.back(request),
         },

@@ -39,7 +39,7 @@ def result_balances(state: State, companies: Sequence[str], year: int) -> dict[s
     """By company what revenue and expense accounts come to in a year."""
     sums = {
         book.company: _sums(state, book)
-        for books in books_for(companies).values()
+        for books in books_for(state, companies).values()
         for book in books
         if book.fiscal_year == year
     }

@@ -13,7 +13,8 @@ from core.faults import WrongCall
 from core.group.membership import group_calendar
 from web.group.queries import group_statement
 from web.packs.paper import Paper, paper_of
-from web.statements.queries import FigureSource, StatementFigures, company_plan, figures_of
+from web.statements.figure_source import FigureSource
+from web.statements.queries import StatementFigures, company_plan, figures_of
 from web.statements.remarks import Note, RemarksAt
 
 
@@ -73,7 +74,7 @@ def _of_group(state: State, item: PackItem, year: int, period: int, with_year_be
         then = group_statement(state, item.statement, item.group, year - 1, period)
         shown = _beside(shown, _last_column(then.statement))
     group = state.require(Group, item.group)
-    return PackFigures(item, f"{group.name}, consolidated", shown, tuple(consolidated.waiting_in))
+    return PackFigures(item, f"{group.name}, consolidated", shown, tuple(consolidated.told))
 
 
 def _last_column(shown: StatementFigures) -> StatementFigures:

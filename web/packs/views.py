@@ -32,9 +32,9 @@ from web.shell.made_by import KEEPS_ITS_NAME
 from web.shell.progress import QUIET_FOR
 from web.statements.addresses import default_period
 from web.statements.figure_address import figure_address
+from web.statements.figure_source import FigureSource
 from web.statements.figure_views import figures_beside
 from web.statements.made_from import MadeFrom
-from web.statements.queries import FigureSource
 from web.statements.views import seen_statements
 
 MOST_LISTED = 60
@@ -186,6 +186,6 @@ def group_pdf(request: PineRequest, state: State, group: str) -> HttpResponse:
     notes = at.remarks.notes(statement.plan) if at.remarks else []
     made = MadeFrom.of_request(request).sentence()
     paper = paper_of(statement, f"{at.group.name}, consolidated", stretch, made, at.unit, (), notes)
-    paper = replace(paper, notes=(*paper.notes, *found.waiting_in))
+    paper = replace(paper, notes=(*paper.notes, *found.told))
     name = f"{at.statement.statement}-{group}-{at.year}-{at.period}"
     return tabular.download(as_pdf([paper], paper.name), name, "pdf")

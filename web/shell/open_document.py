@@ -109,6 +109,7 @@ class OpenSheet:
         self._cells: dict[int, dict[int, Cell]] = {}
         self._widths: dict[int, str] = {}
         self._levels: dict[int, int] = {}
+        self._hidden: set[int] = set()
         self._frozen: tuple[int, int] | None = None
 
     def _put(self, row: int, column: int, cell: Cell) -> None:
@@ -134,8 +135,10 @@ class OpenSheet:
         self._widths |= dict.fromkeys(range(first, last + 1), self._book.width(characters))
 
     def set_row(self, row: int, height: Any, style: Any, options: Mapping[str, int]) -> None:
-        """How deep a row folds."""
+        """How deep a row folds, and whether it is out of sight."""
         self._levels[row] = options.get("level", 0)
+        if options.get("hidden"):
+            self._hidden.add(row)
 
     def freeze_panes(self, row: int, column: int) -> None:
         """Rows above and columns before stay in sight."""
@@ -152,6 +155,8 @@ class OpenSheet:
         groups: list[Element] = [table]  # rows of one level stand in one group, deeper ones in groups below
         for at in range(max(self._cells, default=-1) + 1):
             row, cells = Row(), self._cells.get(at, {})
+            if at in self._hidden:
+                row.set_attribute("table:visibility", "collapse")
             for column in range(wide):
                 row.append(cells.get(column) or Cell())
             level = self._levels.get(at, 0)

@@ -18,6 +18,7 @@ KEPT = (
     "journals_account",
     "journals_dimensionset",
     "journals_enteredby",
+    "journals_movedaccount",
     "definitions_version",
     "definitions_edited",
     "group_keptperiod",

@@ -55,7 +55,7 @@ class Cell:
 @dataclass(frozen=True, slots=True)
 class TableRow:
     """A row by its key; `proof`: the address of what stands in `target` while the row has focus; `takes`:
-    rows can be dropped onto it."""
+    rows can be dropped onto it; `level`: how deep it stands in a tree whose sections fold."""
 
     key: str
     cells: Sequence[Cell]
@@ -66,6 +66,7 @@ class TableRow:
     takes: bool = False
     draggable: bool = False
     focused: bool = False
+    level: int | None = None
 
     def html(self) -> str:
         key = escaped(self.key)
@@ -75,6 +76,8 @@ class TableRow:
         if self.css:
             parts.append(f' class="{self.css}"')
         parts.append(f' tabindex="-1" data-row="{key}"')
+        if self.level is not None:
+            parts.append(f' data-level="{self.level}"')
         if self.takes:
             parts.append(f' data-onto="{key}"')
         if self.draggable:

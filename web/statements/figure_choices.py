@@ -13,7 +13,8 @@ from core.definitions.state import State
 from core.definitions.tables import Company
 from core.structures.charts import Field
 from web.statements.figure_address import FigureAddress
-from web.statements.queries import FigureSource, StatementFigures, amounts_by_code
+from web.statements.figure_source import FigureSource
+from web.statements.queries import StatementFigures, amounts_by_code
 from web.statements.several import companies_of, several_figures
 
 MOST = 60

@@ -14,7 +14,7 @@ from core.analysis.variances import CHANGE, COLUMNS, VARIANCE, PerCents, in_tent
 from core.money import UNITS, show_amount, show_quantity, show_whole
 from core.statements.figures import Figure
 from core.statements.line_parts import CREDIT
-from core.statements.printing import PrintedLine, printed
+from core.statements.printing import PrintedLine, left_out, printed
 from web.shell.table_rows import Cell, TableRow, indent, table_rows
 from web.statements.figure_address import FigureAddress
 from web.statements.formula_cells import formula_cells
@@ -159,7 +159,12 @@ class FigureTable:
     @cached_property
     def nothing_in(self) -> int:
         """How many lines fold away because nothing is in them."""
-        lines = [f for f in self.found.figures.lines if f.line.row.kind not in WITHOUT_FIGURE]
+        gone = left_out(self.found.figures.lines)
+        lines = [
+            f
+            for f in self.found.figures.lines
+            if f.line.row.kind not in WITHOUT_FIGURE and f.line.row.line not in gone
+        ]
         return sum(not any(f.seen(i) for i in self.shown) for f in lines)
 
     def _row(self, printed_line: PrintedLine) -> TableRow:
@@ -167,7 +172,13 @@ class FigureTable:
         css = "heading" if line.kind == "heading" else ""
         key = f"{line.line}/head" if printed_line.part == "head" else line.line
         element = "" if printed_line.part == "head" else f"line-{line.line}"
-        return TableRow(key, list(self._cells(printed_line)), css=css, element=element)
+        return TableRow(
+            key,
+            list(self._cells(printed_line)),
+            css=css,
+            element=element,
+            level=printed_line.figure.line.depth,
+        )
 
     def _cells(self, printed_line: PrintedLine) -> Iterator[Cell]:
         figure = printed_line.figure

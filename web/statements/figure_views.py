@@ -15,12 +15,13 @@ from core.analysis.hierarchy_plan import hierarchy_plan
 from core.analysis.stretches import first_of_movement
 from core.analysis.variances import CHANGE, VARIANCE, beside, per_cent_columns
 from core.books.periods import YEAR
+from core.cash_flow.activities import cash_accounts
+from core.cash_flow.proof import cash_proof
 from core.definitions.state import State
 from core.definitions.tables import Budget, Company, Hierarchy, StatementLine
 from core.faults import WrongCall
 from core.mapping.arrangements import arranged_otherwise, is_shown_by
 from core.statements.bridge import bridge
-from core.statements.cash_flow import cash_accounts, cash_proof
 from core.statements.plans import WITH_FIGURES, PlanLine, natural_list
 from core.structures.second_charts import charts_of
 from web.definitions.viewing import PineRequest
@@ -33,13 +34,14 @@ from web.statements.bridge_drawing import bridge_drawing
 from web.statements.figure_address import FigureAddress, figure_address
 from web.statements.figure_choices import field_choices, field_picked, narrowing, several_at
 from web.statements.figure_columns import columns_offered, remember_columns
+from web.statements.figure_source import FigureSource
 from web.statements.figure_table import BUDGET, FigureTable
 from web.statements.line_views import account_figures
 from web.statements.made_from import MadeFrom
 from web.statements.nested import nested_figures
 from web.statements.outline import statement_workbook
 from web.statements.own_accounts import account_shares
-from web.statements.queries import FigureSource, StatementFigures, figures_of, moved_in_all, trends_of
+from web.statements.queries import StatementFigures, figures_of, moved_in_all, trends_of
 from web.statements.remarks import numbers_of
 from web.statements.views import seen_in, seen_statements
 
@@ -75,6 +77,11 @@ def figures(request: PineRequest, state: State, statement: str = "", hierarchy: 
     }
     line = context.get("of_line")
     context["rows"] = table.rows()
+    if found.apart and not (address.choice or found.alone):
+        context |= {
+            "lines_left_out": _lines_of(address, "", address.asked),
+            "left_out_back": f"{address.path}?{address.query()}",
+        }
     context |= _proof_of_cash(source, address, found) | _pictured(address, found, then, line)
     return render(request, "statements/figures.html", context)
 

@@ -30,7 +30,8 @@ from core.statements.line_parts import DEBIT
 from core.statements.plans import Plan, PlanLine
 from web.journals.amount_rows import ReadAtOnce
 from web.statements.figure_address import FigureAddress
-from web.statements.queries import FigureSource, figures_of
+from web.statements.figure_source import FigureSource
+from web.statements.queries import figures_of
 
 MOST_CELLS = 1_000_000
 
@@ -95,7 +96,7 @@ class LineMatrix:
         asked.check()
         if self.step and len({company.calendar for company in self.companies}) > 1:
             raise WrongCall("These companies keep several calendars: let no periods stand across.")
-        at_once = ReadAtOnce(company.company for company in self.companies)
+        at_once = ReadAtOnce(self.state, (company.company for company in self.companies))
         return [
             FigureSource(self.state, company, asked, with_codes=True, at_once=at_once)
             for company in self.companies

@@ -32,8 +32,10 @@ from web.shell.asked import text
 from web.shell.asking import Choice, ask, decided
 from web.shell.ids import free_id
 from web.statements.addresses import asked_period, drill, where
+from web.statements.figure_source import FigureSource
 from web.statements.own_accounts import AccountShare, account_shares
-from web.statements.queries import FigureSource, figures_of
+from web.statements.queries import figures_of
+from web.statements.rows import WITHOUT_FIGURE
 from web.statements.views import company_asked, then_or_now
 
 
@@ -168,6 +170,7 @@ def add(request: PineRequest, state: State, statement: str) -> HttpResponse:
         "label",
         "kind",
         "sign",
+        *([] if kind in WITHOUT_FIGURE else ["shown_when"]),
         *(["accounts", *PARTS] if kind == "accounts" else ["formula"] if kind == "formula" else []),
     ]
     row = filled(request, blank, *columns)
@@ -197,6 +200,7 @@ def change(request: PineRequest, state: State, statement: str, line: str) -> Htt
     columns = [
         "label",
         "sign",
+        *([] if row.kind in WITHOUT_FIGURE else ["shown_when"]),
         *(["accounts", *PARTS] if row.kind == "accounts" else ["formula"] if row.kind == "formula" else []),
     ]
     apply_change(request, Put(filled(request, row, *columns)))

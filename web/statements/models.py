@@ -29,6 +29,7 @@ class StatementLine(Definition):
     field = ident(blank=True, default="")
     codes = text()
     side = models.CharField(max_length=6, default="any")
+    shown_when = models.CharField(max_length=11, default="always")
 
     class Meta:
         constraints = [
@@ -38,6 +39,18 @@ class StatementLine(Definition):
                 condition=~models.Q(parent=models.F("line")), name="statements_line_not_under_itself"
             ),
         ]
+
+
+class NonCashPair(Definition):
+    exchange = "non_cash_pairs"
+    statement = to("statements.Statement", "statement")
+    pair = ident()
+    name = models.TextField()
+    accounts = text()
+    against = text()
+
+    class Meta:
+        constraints = key("statement", "pair")
 
 
 class Arrangement(Definition):

@@ -10,10 +10,12 @@ from core.analysis.column_sums import TOTAL, Measure
 from core.analysis.filters import of_column
 from core.analysis.period_columns import PeriodColumn, Step, period_columns
 from core.analysis.variances import beside_one_another, joined
+from core.cash_flow.non_cash import joined_pairs
 from core.faults import WrongCall
 from core.statements.figures import Figures
 from core.statements.plans import Plan
-from web.statements.queries import FigureSource, StatementFigures, figures_of
+from web.statements.figure_source import FigureSource
+from web.statements.queries import StatementFigures, figures_of
 
 
 class NestedColumn(NamedTuple):
@@ -55,6 +57,7 @@ def nested_figures(
     figures = beside_one_another([one.figures for one in columns])
     return replace(
         parts[-1],
+        apart=joined_pairs(part.apart for part in parts),
         figures=figures,
         columns=tuple(one.title for one in columns),
         amounts=figures.amounts,

@@ -14,7 +14,7 @@ from core.analysis.variances import CHANGE, VARIANCE, FormulaColumn, PerCents, p
 from core.statements import formulas
 from core.statements.line_parts import DEBIT
 from core.statements.plans import WITH_FIGURES
-from core.statements.printing import printed
+from core.statements.printing import left_out, printed
 from web.shell.made_by import properties
 from web.shell.tabular import SheetBook
 from web.statements.queries import StatementFigures
@@ -86,7 +86,8 @@ def write_statement(
     page.set_column(0, 0, 44)
     page.set_column(1, len(titles), 18)
     indents = [book.add_format({"indent": min(i, 15)}) for i in range(16)]
-    order = printed(found.figures.lines, found.plan.statement.totals)
+    order = printed(found.figures.lines, found.plan.statement.totals, every=True)
+    hidden = left_out(found.figures.lines)  # formulas may name them, so their rows are there
     rows = {
         found.plan.index[line.figure.line.row.line]: TOP + at
         for at, line in enumerate(order)
@@ -95,7 +96,8 @@ def write_statement(
     cells = FormulaCells(found, rows)
     for at, line in enumerate(order):
         depth = line.figure.line.depth
-        page.set_row(TOP + at, None, None, {"level": min(depth, 7)})
+        options = {"level": min(depth, 7), "hidden": line.figure.line.row.line in hidden}
+        page.set_row(TOP + at, None, None, options)
         page.write_string(TOP + at, 0, line.label, indents[min(depth, 15)])
         for column in range(len(titles) if line.part != "head" else 0):
             style = bold if line.figure.line.row.kind == "heading" else plain
@@ -104,7 +106,7 @@ def write_statement(
     _write_formulas(page, cells, len(titles) + len(found.per_cents) + 1, (top, plain))
     _unplaced(page, found, len(titles), plain, TOP + len(order))
     below = TOP + len(order) + len(found.figures.unplaced) + 1
-    for at, note in enumerate(notes):
+    for at, note in enumerate([*notes, *(one.sentence(found.digits) for one in found.apart)]):
         page.write_string(below + at, 0, note)
 
 

@@ -10,14 +10,14 @@ from core.definitions.tables import Code
 from core.mapping.second_charts import accounts_behind, hangs_on_codes, second_chart_plan
 from core.statements.plans import Plan
 from web.journals.amount_rows import with_texts
-from web.statements.queries import FigureSource
+from web.statements.figure_source import FigureSource
 
 
 @dataclass(frozen=True, slots=True)
 class AccountShare:
     """What an account brings to a figure, raw; `own` are the company's accounts whose lines make it up, and
     `into` what an address of their lines says where only some of these are meant: those that go to an account
-    of a second chart, stand on a line that asks for codes, or were moved by a journal that touches cash."""
+    of a second chart, stand on a line that asks for codes, or that only some journals move in a cash flow."""
 
     code: Code
     raw: int
@@ -45,6 +45,8 @@ def account_shares(
     divided = {at for part in planned.parts if part.field for at in part.accounts.tolist()}
     if planned.is_direct:
         divided = set(range(len(planned.accounts.posting)))
+    for one in planned.non_cash:
+        divided |= {planned.accounts.position[code] for code in one.accounts | one.against}
     if not divided:
         return list(shares)
     on = urlencode({"on": f"{planned.statement.statement}:{line}"})

@@ -107,6 +107,7 @@ def statement_rows(
             takes=True,
             draggable=may_change,
             focused=line.line == at,
+            level=row.figure.line.depth,
         )
 
     return table_rows(map(table_row, rows))

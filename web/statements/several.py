@@ -8,6 +8,7 @@ from collections.abc import Iterable, Sequence
 from core.analysis.asked import Asked
 from core.analysis.column_sums import TOTAL, Measure, measure_of
 from core.analysis.variances import joined
+from core.cash_flow.non_cash import joined_pairs
 from core.definitions.state import State
 from core.definitions.tables import Company
 from core.faults import WrongCall
@@ -16,7 +17,8 @@ from core.statements.plans import Plan
 from core.structures.company_choice import chosen_companies
 from core.structures.second_charts import is_seen_in
 from web.journals.amount_rows import ReadAtOnce
-from web.statements.queries import FigureSource, LeftOut, StatementFigures, figures_of
+from web.statements.figure_source import FigureSource
+from web.statements.queries import LeftOut, StatementFigures, figures_of
 
 
 def companies_of(state: State, text: str, seen: Iterable[Company]) -> list[Company]:
@@ -44,19 +46,15 @@ def several_figures(
     Raises WrongCall where none is left, and for what can't be asked of several."""
     if asked.by or asked.periods or asked.budget or asked.forecast:
         raise WrongCall("Columns are by companies, or by codes, periods or a budget, not by both.")
-    at_once = ReadAtOnce(row.company for row in companies)
+    at_once = ReadAtOnce(state, (row.company for row in companies))
     columns, left_out = list[tuple[Company, StatementFigures]](), list[LeftOut]()
     for company in companies:
-        if company.currency != currency:
-            left_out.append(LeftOut(company, f"keeps its books in {company.currency}"))
-        elif not is_seen_in(state, company, planned.statement.chart):
-            left_out.append(LeftOut(company, f"is not seen in chart {planned.statement.chart}"))
-        else:
-            try:
-                source = FigureSource(state, company, asked, at_once=at_once)
-                columns.append((company, figures_of(source, planned, measure)))
-            except WrongCall as refused:
-                left_out.append(LeftOut(company, refused.faults[0].what))
+        try:
+            _check_fits(state, planned, company, currency)
+            source = FigureSource(state, company, asked, at_once=at_once)
+            columns.append((company, figures_of(source, planned, measure)))
+        except WrongCall as refused:
+            left_out.append(LeftOut(company, refused.faults[0].what))
     if not columns:
         raise WrongCall(" ".join(f"{one.company.name}: {one.why}" for one in left_out))
     names = [row.company for row, _ in columns]
@@ -72,7 +70,16 @@ def several_figures(
         figures.amounts,
         companies=tuple(row for row, _ in columns),
         left_out=tuple(left_out),
+        apart=joined_pairs(one.apart for _, one in columns),
     )
+
+
+def _check_fits(state: State, planned: Plan, company: Company, currency: str) -> None:
+    """Raises WrongCall that says why a company has no column."""
+    if company.currency != currency:
+        raise WrongCall(f"keeps its books in {company.currency}")
+    if not is_seen_in(state, company, planned.statement.chart):
+        raise WrongCall(f"is not seen in chart {planned.statement.chart}")
 
 
 def several_asked(state: State, planned: Plan, text: str, asked: Asked) -> StatementFigures:

@@ -37,6 +37,19 @@ BUDGETS = register(
     ),
     lambda row: reverse("budget-first", args=[row.budget]),
 )
+NON_CASH_PAIRS = register(
+    Sheet(
+        "non-cash-pairs",
+        "non_cash_pairs",
+        "Non-cash pairs",
+        "pair",
+        ("pair", "name", "accounts", "against"),
+        ("statement",),
+        titles={"pair": "Id"},
+        order=lambda row: row.pair,
+        empty="Nothing is left out: every journal counts.",
+    )
+)
 COLUMNS = register(
     Sheet(
         "columns",

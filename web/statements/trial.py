@@ -23,8 +23,9 @@ from web.people.rights import SIGNED_IN, companies_seen, needs
 from web.shell.asked import text
 from web.shell.table_rows import addresses
 from web.statements.addresses import asked_period, drill_from, where
+from web.statements.figure_source import FigureSource
 from web.statements.own_accounts import own_accounts
-from web.statements.queries import FigureSource, trial_balance
+from web.statements.queries import trial_balance
 from web.statements.rows import trial_rows
 
 

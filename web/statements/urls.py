@@ -6,6 +6,7 @@ from web.statements import (
     figure_views,
     line_views,
     matrix,
+    non_cash,
     remarks,
     sheets as sheets,  # registers its tables
     trial,
@@ -34,6 +35,8 @@ urlpatterns = [
     route("<str:statement>/arranged/settle/", arranging.settle, "arrangement-settle"),
     route("<str:statement>/arranged/back/", arranging.set_back, "arrangement-back"),
     route("<str:statement>/arranged/end/", arranging.end, "arrangement-end"),
+    route("<str:statement>/non-cash/", non_cash.non_cash, "non-cash"),
+    route("<str:statement>/non-cash/name/", non_cash.name_pair, "non-cash-name"),
     route("<str:statement>/beside/", beside.beside, "statement-beside"),
     route("<str:statement>/remark/", remarks.remark, "remark"),
     route("<str:statement>/remark/<str:number>/end/", remarks.end_remark, "remark-end"),

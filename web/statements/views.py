@@ -37,7 +37,7 @@ from web.people.rights import (
 from web.sheets.changing import apply_change, reload_at
 from web.shell.asked import number, text
 from web.shell.tabular import download
-from web.statements.addresses import asked_period, where
+from web.statements.addresses import asked_period, drill, where
 from web.statements.arranging import panel
 from web.statements.made_from import MadeFrom
 from web.statements.outline import statement_workbook
@@ -123,6 +123,8 @@ def statement(request: PineRequest, state: State, statement: str) -> HttpRespons
             "figures_query": where({**asked, **request.user.columns.get(f"@{planned.statement.chart}", {})}),
             "window": found.window,
             "here": f"{request.path}?{query}",
+            "back": f"{request.path}?{query}",
+            "drill": drill(planned.statement, found.window),
             "columns": ("Published", "Draft") if request.viewed.working else ("Before", company.currency),
             "held": held,
         },
@@ -168,6 +170,7 @@ def _around(
         "periods": [calendar.of_year(year) for year in reversed(calendar.years())],
         "period": state.get(Period, company.calendar, *at[:2]),
         "year": at[0],
+        "levels": range(2, 1 + max((line.depth for line in planned.lines), default=0)),
         "headings": [line.row for line in planned.lines if line.row.kind == "heading"],
         "lines": [line.row for line in planned.lines if line.row.kind == "accounts"],
         "labels": {line.row.line: line.row.label for line in planned.lines},

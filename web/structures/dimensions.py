@@ -53,7 +53,9 @@ def _untagged(request: PineRequest, state: State, company: Company, name: str) -
     try:
         at = of_periods(company_calendar(state, company.company), year, period, first)
         begin = at.first
-        shares = untagged(books_for([company.company])[company.company], sets_with(name), at.start, at.end)
+        shares = untagged(
+            books_for(state, [company.company])[company.company], sets_with(name), at.start, at.end
+        )
     except WrongCall:
         pass  # a period that is not there has nothing to tag
     stretch = {"year": year, "period": period, "from_year": year, "from_period": begin, "untagged": name}

@@ -28,7 +28,7 @@ from web.sheets.changing import apply_change, reload_at
 from web.sheets.pages import stretch
 from web.shell.asked import text
 from web.statements.addresses import asked_period, where
-from web.statements.queries import FigureSource
+from web.statements.figure_source import FigureSource
 from web.structures.sheets import SECOND_CHART_MAPPINGS
 
 MOST_SHOWN = 200

@@ -43,6 +43,8 @@ const showKeys = () => {
 let openedFrom = null;
 const use = (el) => {
   if (el.matches("input, select, textarea")) {
+    const closed = el.closest("details:not([open])");
+    if (closed) closed.open = true;
     el.focus();
     el.select?.();
     return;

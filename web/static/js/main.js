@@ -9,6 +9,7 @@ import "./rows.js";
 import "./question.js";
 import "./drag.js";
 import "./axes.js";
+import "./sections.js";
 import "./page.js";
 import "./budget.js";
 import "./day.js";

@@ -3,8 +3,8 @@
 import { between, byId, selected, typing } from "./dom.js";
 
 const PAGE = 15;
-const ROW = "table[data-rows] tbody tr[tabindex]";
-const rowsOf = (el) => [...el.closest("table").querySelectorAll("tbody tr[tabindex]")];
+const ROW = "table[data-rows] tbody tr[tabindex]:not([hidden])";
+const rowsOf = (el) => [...el.closest("table").querySelectorAll("tbody tr[tabindex]:not([hidden])")];
 export const rowOf = (el) => el?.closest?.(ROW) || null;
 export const firstRow = () => document.querySelector(ROW);
 
@@ -24,10 +24,10 @@ const makeTabStop = (row) => {
 };
 export const placeTabStops = () =>
   document.querySelectorAll("table[data-rows]").forEach((table) => {
-    if (table.querySelector("tbody tr[tabindex='0']")) return;
+    if (table.querySelector("tbody tr[tabindex='0']:not([hidden])")) return;
     const row =
-      table.querySelector("tbody tr[tabindex][aria-selected=true]") ||
-      table.querySelector("tbody tr[tabindex]");
+      table.querySelector("tbody tr[tabindex][aria-selected=true]:not([hidden])") ||
+      table.querySelector("tbody tr[tabindex]:not([hidden])");
     row?.setAttribute("tabindex", "0");
   });
 
