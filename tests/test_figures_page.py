@@ -394,6 +394,35 @@ class FiguresPage(PineTest):
             self.assertEqual(drawn.count("<rect"), len(rows))
         self.assertNotIn('id="shares"', self.page("inc", draw="bars", line="sales"))
 
+    def test_several_lines_are_drawn_beside_one_another(self) -> None:
+        def drawn(page: str) -> tuple[list[list[str]], str]:
+            (part,) = re.findall(r'<section class="mt-4" id="set">(.*?)</section>', page, re.S)
+            rows = re.findall(r"<tr>\s*<td>(.*?)</tr>", part, re.S)
+            return [re.findall(r'<td class="num">(.*?)</td>', row) for row in rows], part
+
+        page = self.page("whole", draw="bars", what="work,else,nothing,bank/head", periods="months")
+        cells, part = drawn(page)
+        figures = self.cells(page)
+        columns = len(figures["work"]) - 1
+        self.assertEqual(
+            [[plain(one) for one in row] for row in cells],
+            [[plain(text) or "0.00" for _, text in figures[line][:-1]] for line in ("work", "else", "bank")],
+            "debit and credit lines don't add up: no parts",
+        )
+        self.assertEqual(part.count("<rect"), 3 * min(columns, 24 // 3))
+        self.assertEqual("largest columns are drawn" in part, columns > 8)
+        cells, part = drawn(self.page("whole", draw="bars", what="work,else", year=2026, period=3))
+        amounts = [Decimal(plain(row[0])) for row in cells]
+        for amount, row in zip(amounts, cells, strict=True):
+            part_of = Decimal(row[1].replace("\u2212", "-").removesuffix(" %"))
+            self.assertAlmostEqual(part_of, amount * 100 / sum(amounts), delta=Decimal("0.051"))
+        page = self.page("inc", draw="bars", what="sales,costs,share,net")
+        self.assertIn("Not drawn: Share.", page)
+        for what in ("sales", "nothing,none", "sales,share"):
+            self.assertIn("need two lines or more that show", self.page("inc", draw="bars", what=what))
+        again = self.page("inc", draw="bars", what="sales,costs", by="season")
+        self.assertIn("draw=bars&what=sales%2Ccosts", again, "the address of another stretch keeps them")
+
     def test_a_workbook_has_the_columns(self) -> None:
         reply = self.client.get(
             "/statements/inc/figures/workbook/?company=alpha&year=2027&period=9&budget=plan"

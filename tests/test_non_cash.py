@@ -23,7 +23,7 @@ from web.definitions.snapshot import current
 
 PAIR = NonCashPair("moved", "owed", "Owed for capital", "1110, 3010", "2010, 1810, 2810")
 LEFT_OUT = re.compile(r'id="left-out">.*?</section>', re.S)
-STRETCHES = (
+STRETCHES: tuple[tuple[dict[str, Any], Any], ...] = (
     ({"year": 2027, "period": 9}, in_periods(2027, 4, 9)[0]),
     ({"year": 2026, "period": 4, "first": 2}, in_periods(2026, 2, 4)[0]),
 )
@@ -56,7 +56,7 @@ class NonCash(PineTest):
         return list(csv.DictReader(io.StringIO(reply.content.decode())))
 
     def test_what_is_left_out_is_told_and_opens_to_its_lines(self) -> None:
-        by_day = {"from": "2026-02-03", "to": "2027-05-17"}
+        by_day: dict[str, Any] = {"from": "2026-02-03", "to": "2027-05-17"}
         stretches = [*STRETCHES, (by_day, in_days(date(2026, 2, 3), date(2027, 5, 17))[0])]
         for path in ("moved/figures/", "moved/", "moved/non-cash/"):
             for query, test in stretches if path == "moved/figures/" else STRETCHES:

@@ -97,6 +97,22 @@ class Figures(BrowserTest):
         page.get_by_role("button", name="Take note 1 away").click()
         expect(page.locator("#notes")).to_have_count(0)
 
+    def test_several_lines_are_drawn_by_keys(self) -> None:
+        page = self.page
+        self.go("/statements/is/figures/?company=nurseries&year=2026&period=9&periods=quarters")
+        page.locator("tr[data-row=sites]").focus()
+        self.press("Shift+ArrowDown")
+        expect(page.locator("form.many [data-count]")).to_have_text("2 chosen")
+        self.press("g")
+        drawn = page.locator("#set")
+        expect(drawn.locator("h2")).to_have_text("2 lines by column")
+        expect(drawn).to_be_in_viewport()
+        expect(drawn.locator("rect")).to_have_count(6)
+        page.locator("#work").evaluate("work => work.scrollTo(0, 0)")  # no row half under the heads
+        self.assertEqual(self.violations(), [])
+        drawn.get_by_text("Without the drawing").click()
+        expect(drawn).to_have_count(0)
+
     def test_a_week_and_the_one_before(self) -> None:
         page = self.page
         self.go("/statements/is/figures/?company=nurseries&year=2026&period=9")

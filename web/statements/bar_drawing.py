@@ -82,6 +82,14 @@ def _cut(base: int, digits: int) -> str:
     return f'<text class="cut" x="0" y="{HEIGHT - 4}">bars begin at {show_whole(base, digits)}</text>'
 
 
+def per_cent(per_mille: int | None) -> str:
+    """A part in tenths of a per cent as it is written; empty where there is none."""
+    if per_mille is None:
+        return ""
+    sign = "−" if per_mille < 0 else ""
+    return f"{sign}{abs(per_mille) // 10}.{abs(per_mille) % 10} %"
+
+
 class ColumnShare(NamedTuple):
     """A column of a line: its title, shown amount in minor units, and per cent of the total in tenths (None:
     there is no total to be a part of)."""
@@ -92,16 +100,12 @@ class ColumnShare(NamedTuple):
 
     @property
     def per_cent(self) -> str:
-        if self.per_mille is None:
-            return ""
-        sign = "−" if self.per_mille < 0 else ""
-        return f"{sign}{abs(self.per_mille) // 10}.{abs(self.per_mille) % 10} %"
+        return per_cent(self.per_mille)
 
 
 def column_shares(figure: Figure, columns: Sequence[str]) -> list[ColumnShare]:
     """The columns of a line but its total, with their part of it; more than MOST: the largest, and the rest
-    as
-    one."""
+    as one."""
     own = [i for i, title in enumerate(columns) if title != TOTAL]
     total = figure.shown[columns.index(TOTAL)] if TOTAL in columns else None
     amounts = [(columns[i], figure.shown[i] or 0) for i in own]

@@ -68,6 +68,8 @@ class FigureAddress:
     """what stands down and across in a matrix of one line"""
     draws: bool = False
     """the line that is chosen is drawn as bars, a column each"""
+    drawn: tuple[str, ...] = ()
+    """several lines that are drawn beside one another instead"""
     line: str = ""
     """of which line, where one is chosen"""
     forecast_name: str = ""
@@ -128,6 +130,7 @@ class FigureAddress:
             "columns": self.formulas,
             "lines": "filled" if self.filled_only else "",
             "draw": "bars" if self.draws else "",
+            "what": ",".join(self.drawn) if self.draws else "",
         }
         alone = not any(across[name] for name in ("by", "periods", "budget", "forecast"))
         rest["than"] = self.than if alone else ""
@@ -314,6 +317,7 @@ def figure_address(
         "",
         "",
         request.GET.get("draw") == "bars",
+        _lines_chosen(request),
         text(request.GET, "line", 40),
         planned_as.name if planned_as else asked.forecast,
         budget.budget if budget else "",
@@ -323,6 +327,12 @@ def figure_address(
         text(request.GET, "columns", 400),
         text(request.GET, "than", 10),
     )
+
+
+def _lines_chosen(request: PineRequest) -> tuple[str, ...]:
+    """Lines that rows stand for, a heading whose total stands below once."""
+    rows = text(request.GET, "what", 2000).split(",")
+    return tuple(dict.fromkeys(row.removesuffix("/head") for row in rows if row))
 
 
 def _several(request: PineRequest, state: State, instead: str) -> tuple[str, tuple[Company, ...]]:

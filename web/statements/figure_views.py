@@ -18,10 +18,9 @@ from core.books.periods import YEAR
 from core.cash_flow.activities import cash_accounts
 from core.cash_flow.proof import cash_proof
 from core.definitions.state import State
-from core.definitions.tables import Budget, Company, Hierarchy, StatementLine
+from core.definitions.tables import Budget, Company, Hierarchy
 from core.faults import WrongCall
 from core.mapping.arrangements import arranged_otherwise, is_shown_by
-from core.statements.bridge import bridge
 from core.statements.plans import WITH_FIGURES, PlanLine, natural_list
 from core.structures.second_charts import charts_of
 from web.definitions.viewing import PineRequest
@@ -29,8 +28,6 @@ from web.people.rights import SIGNED_IN, companies_seen, needs
 from web.shell import tabular
 from web.shell.asked import number, text
 from web.statements.addresses import where
-from web.statements.bar_drawing import column_shares, share_drawing
-from web.statements.bridge_drawing import bridge_drawing
 from web.statements.figure_address import FigureAddress, figure_address
 from web.statements.figure_choices import field_choices, field_picked, narrowing, several_at
 from web.statements.figure_columns import columns_offered, remember_columns
@@ -41,14 +38,13 @@ from web.statements.made_from import MadeFrom
 from web.statements.nested import nested_figures
 from web.statements.outline import statement_workbook
 from web.statements.own_accounts import account_shares
+from web.statements.pictures import pictured, pictures_of
 from web.statements.queries import StatementFigures, figures_of, moved_in_all, trends_of
 from web.statements.remarks import numbers_of
 from web.statements.views import seen_in, seen_statements
 
 PERIODS = 24
 """How many of a line's last periods are drawn."""
-MOST_STEPS = 8
-"""How many changes a bridge tells apart."""
 
 
 @needs(SIGNED_IN, localised=True)
@@ -82,7 +78,7 @@ def figures(request: PineRequest, state: State, statement: str = "", hierarchy: 
             "lines_left_out": _lines_of(address, "", address.asked),
             "left_out_back": f"{address.path}?{address.query()}",
         }
-    context |= _proof_of_cash(source, address, found) | _pictured(address, found, then, line)
+    context |= _proof_of_cash(source, address, found) | pictured(address, found, then, line)
     return render(request, "statements/figures.html", context)
 
 
@@ -95,19 +91,6 @@ def _proof_of_cash(source: FigureSource, address: FigureAddress, found: Statemen
     in_all = moved_in_all(source, planned, address.measure) if is_direct and not found.across else None
     proof = cash_proof(planned, found.figures, found.amounts, _last_column(found), in_all)
     return {"cash": proof, "is_direct": is_direct, "has_cash": bool(cash_accounts(planned.accounts))}
-
-
-def _pictured(
-    address: FigureAddress,
-    found: StatementFigures,
-    then: StatementFigures | None,
-    line: StatementLine | None,
-) -> dict[str, Any]:
-    """The columns of a line as bars, what made it change as a bridge."""
-    if then:
-        return _bridged(address, found, then, line)
-    draws = address.draws and len(found.columns) > 1 and not found.alone
-    return _drawn(found, line) if draws and line else {}
 
 
 def _last_column(found: StatementFigures) -> int:
@@ -146,28 +129,6 @@ def figures_at(request: PineRequest, state: State, statement: str, hierarchy: st
     """What the page of an address shows, for files."""
     address = figure_address(request, state, "" if hierarchy else statement, hierarchy)
     return figures_beside(state, FigureSource(state, address.company, address.asked), address)[0]
-
-
-def _drawn(found: StatementFigures, line: StatementLine) -> dict[str, Any]:
-    """A line's columns as bars, with their part of the total."""
-    shares = column_shares(found.figures.lines[found.plan.index[line.line]], found.columns)
-    return {"shares": shares, "share_drawing": share_drawing(shares, found.digits, "shares-title")}
-
-
-def _bridged(
-    address: FigureAddress, found: StatementFigures, then: StatementFigures, line: StatementLine | None
-) -> dict[str, Any]:
-    """What made a line change, drawn."""
-    if line is None:
-        return {}
-    both = ((then.figures, then.amounts), (found.figures, found.amounts))
-    made = bridge(address.plan, line.line, *both, MOST_STEPS)
-    titles = (then.window.ends, found.window.ends)
-    return {
-        "bridge": made,
-        "bridge_drawing": bridge_drawing(made, titles, found.digits),
-        "bridge_titles": titles,
-    }
 
 
 def _around(request: PineRequest, state: State, address: FigureAddress) -> dict[str, Any]:
@@ -313,7 +274,7 @@ def _of_one(
             "codes": "" if any(share.into for share in shares) else ",".join(s.lines for s in shares),
             "is_budget": budget,
             "path": address.path,
-            **_pictures(address, found, column, line, is_beside=then is not None),
+            **pictures_of(address, found, column, line, is_beside=then is not None),
         },
     )
 
@@ -332,18 +293,6 @@ def _of_companies(
         "statements/figure_companies.html",
         {"row": figure.line.row, "shown": figure.shown[-1], "parts": parts, "found": several},
     )
-
-
-def _pictures(
-    address: FigureAddress, found: StatementFigures, column: int, line: str, *, is_beside: bool
-) -> dict[str, str]:
-    """Addresses of the pictures that a figure can lead to: what made it change, its line's columns."""
-    changes = found.columns[column] in ("amount", CHANGE)
-    across = len(found.columns) > 1 and not is_beside and not found.alone
-    return {
-        "bars": replace(address, draws=True).query(line=line) if across else "",
-        "bridges": address.query(line=line, than=address.than or "year") if changes else "",
-    }
 
 
 def _drill(address: FigureAddress, found: StatementFigures, column: int, line: PlanLine, alone: Asked) -> str:
