@@ -176,6 +176,47 @@ class Budgets(PineTest):
                 self.assertIn(words, self.post("several/", "", status, **given))
         self.post("several/", "", 404, what="line:all", act="dance")
 
+    def test_a_key_spreads_over_periods_and_codes(self) -> None:
+        self.key("account:5010", year="100")
+        self.key("account:4010", query="&filter=site=001", p1="30", p3="10")
+        self.key("account:4010", query="&filter=site=002", p1="60")
+        spread = {"what": "account:5010", "act": "key", "key": "4*", "source": "plan"}
+        self.post("several/", **spread)
+        self.assertEqual(self.shown()["line:costs"], ["—", "90.00", "0", "10.00", "0", "100.00"])
+        self.post("several/", **spread, over="site")
+        costs = {key: amount for key, amount in self.cells().items() if "-5010-" in key[1] and amount}
+        expected = {
+            (1, "10-5010-001", ""): 3_600,
+            (1, "10-5010-002", ""): 5_400,
+            (3, "10-5010-001", ""): 400,
+            (3, "10-5010-002", ""): 600,
+        }
+        self.assertEqual(costs, expected)
+        self.post("several/", **{**spread, "source": "2026"}, over="season")
+        tagged = {key for key, amount in self.cells().items() if "-5010-" in key[1] and amount}
+        self.assertEqual({dimensions for _, _, dimensions in tagged}, {"season=SP26"})
+        self.assertEqual(self.shown()["line:costs"][-1], "100.00")
+        self.assertEqual(
+            BudgetAct.objects.order_by("-pk")[0].sentence,
+            "Spread over Season by 4* of what was posted in 2026: 5010 Costs",
+        )
+        self.client.post(f"{PAGE}back/{BudgetAct.objects.order_by('-pk')[0].pk}/?year=2026", {})
+        self.assertEqual(
+            {key: amount for key, amount in self.cells().items() if "-5010-" in key[1] and amount}, expected
+        )
+        for given, status, words in (
+            ({"key": ""}, 422, "The key names no accounts. Name accounts that say how to spread, as 9* or"),
+            ({"key": "7777"}, 422, "There is no code 7777 in acc."),
+            ({"key": "1*"}, 422, "1* of Plan come to nothing there, so nothing says how to spread."),
+            ({"source": "x"}, 404, "There is neither a budget nor a year x to copy."),
+            ({"over": "company"}, 404, "Nothing can be spread over company here."),
+            ({"over": "colour"}, 404, "Nothing can be spread over colour here."),
+        ):
+            with self.subTest(given=given):
+                self.assertIn(words, self.post("several/", status=status, **{**spread, **given}))
+        narrowed = self.post("several/", "&filter=site=001", 404, **spread, over="site")
+        self.assertIn("Nothing can be spread over site here.", narrowed)
+
     def test_what_can_t_be_keyed_is_told_at_its_cell(self) -> None:
         for row, cells, words in (
             ("account:4010", {"p1": "a"}, "An amount is written with digits and a point"),

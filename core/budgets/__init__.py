@@ -1,6 +1,7 @@
 """Budgets of a company's year, keyed, spread, grown and copied, cell by cell.
 
 cells.py     the cells of one budget, company and fiscal year; what an act changes of them
+by_key.py    spread as other accounts went, or stand by code
 sharing.py   an amount shared out in proportion, to the last minor unit
 keying.py    what a keyed amount, a percentage or another year's figures make of the cells
 fitting.py   which accounts may be budgeted, and cells that no longer fit the definitions

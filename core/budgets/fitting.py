@@ -10,8 +10,11 @@ from core.codes.lists import list_index
 from core.definitions.state import State
 from core.definitions.tables import Budget
 from core.faults import Fault, Location, Refused
-from core.structures.accounts import RESTORED, resolve
+from core.structures.accounts import RESTORED, parse_dimensions, resolve
 from core.structures.charts import CompanyContext, Field
+
+UNFIT = RESTORED | {"code-not-posting", "code-disabled", "account-not-open"}
+"""A budget may say less than a journal: what is missing in a string, and pairing rules, don't count."""
 
 
 def budget_fault(state: State, company: CompanyContext, row: Budget, natural: str) -> Fault | None:
@@ -45,8 +48,7 @@ def approved_fault(row: Budget) -> Fault | None:
 
 def new_string(company: CompanyContext, natural: str, codes: dict[str, str]) -> tuple[str, str]:
     """The account string and dimensions of an account that has no cells yet: the company's own code, the
-    codes
-    that the page is narrowed to, defaults for the rest. Raises Refused where one is missing or not
+    codes that the page is narrowed to, defaults for the rest. Raises Refused where one is missing or not
     allowed."""
     chart = company.chart
     parts = [""] * len(chart.segments)
@@ -60,6 +62,27 @@ def new_string(company: CompanyContext, natural: str, codes: dict[str, str]) -> 
     return found.account, found.dimensions
 
 
+def with_code(company: CompanyContext, string: tuple[str, str], field: Field, code: str) -> tuple[str, str]:
+    """An account string and dimensions with another code of a field, or without one. Raises Refused for a
+    code that doesn't fit."""
+    chart = company.chart
+    parts, given = chart.split(string[0]), dict(parse_dimensions(string[1])[0])
+    place = chart.index[field.name]
+    if place < len(chart.segments):
+        parts = [*parts, *[""] * (len(chart.segments) - len(parts))]
+        parts[place] = code
+    else:
+        given[field.name] = code
+    tagged = "; ".join(f"{name}={value}" for name, value in given.items() if value)
+    account = chart.separator.join(parts)
+    if not code:
+        return account, tagged
+    found = resolve(company, account, tagged, active=0, defaults=False, quantities=True)
+    if faults := [fault for fault in found.faults if fault.code in UNFIT]:
+        raise Refused(faults)
+    return found.account, found.dimensions
+
+
 def _narrowed(fault: Fault, *fields: tuple[Field, ...]) -> Fault:
     """A field that is missing is given by narrowing the page to one of its codes."""
     if fault.code not in ("segment-missing", "dimension-missing", "pairing"):
@@ -69,10 +92,6 @@ def _narrowed(fault: Fault, *fields: tuple[Field, ...]) -> Fault:
     )
     way_out = f"Narrow the page to one code, as {names or 'the field'}=CODE, and key it there."
     return Fault(fault.code, fault.what, fault.where, way_out, fault.subject)
-
-
-UNFIT = RESTORED | {"code-not-posting", "code-disabled", "account-not-open"}
-"""A budget may say less than a journal: what is missing in a string, and pairing rules, don't count."""
 
 
 class Misfit(NamedTuple):

@@ -2,8 +2,7 @@
 
 An amount keyed for several cells at once (a line, a heading, a year) is spread over them: in proportion to
 what stands there; where nothing stands, to the figures of the year before; where there are none either,
-evenly
-over the periods of a single account. Shares add up to the amount to the last minor unit.
+evenly over the periods of a single account. Shares add up to the amount to the last minor unit.
 """
 
 from __future__ import annotations
@@ -20,12 +19,12 @@ from core.money import LIMIT, round_half_up
 By = Literal["evenly", "season"]
 NewString = Callable[[str], tuple[str, str]]
 """The account string and dimensions of a natural account that has no cells yet. Raises Refused where more
-must
-be known."""
+must be known."""
 WAY_OUT = "Key the accounts below it, or copy the figures of a year first."
 
 
-def _refused(what: str, way_out: str) -> Refused:
+def refused_spread(what: str, way_out: str) -> Refused:
+    """Nothing says how to spread, and what would."""
     return Refused([Fault("not-spread", what, Location("budget_lines", (), "amount"), way_out)])
 
 
@@ -47,7 +46,7 @@ def keyed(
     if amount is None:
         return year.edits(dict.fromkeys(there))
     if abs(amount) >= LIMIT:
-        raise _refused("The amount is out of range.", "Key a smaller one.")
+        raise refused_spread("The amount is out of range.", "Key a smaller one.")
     if sum(there.values()) == amount and there:
         return []
     if amount == 0 and there:
@@ -56,7 +55,7 @@ def keyed(
     one = year.whole if year.standing.issuperset(naturals) and not amount % year.whole else 1
     shares = [share * one for share in shared_out(amount // one, list(places.values()))]
     emptied = {cell: 0 for cell in there if cell not in places}
-    return _within(year.edits({**emptied, **dict(zip(places, shares, strict=True))}))
+    return within_range(year.edits({**emptied, **dict(zip(places, shares, strict=True))}))
 
 
 def _each(
@@ -88,7 +87,7 @@ def _places(
     if any(there.values()):
         if not sum(there.values()):
             what = "What stands there adds up to nothing, so an amount can't be spread in proportion."
-            raise _refused(what, "Key its accounts or periods one by one.")
+            raise refused_spread(what, "Key its accounts or periods one by one.")
         return dict(there)
     if there and len(naturals) == 1:
         return dict.fromkeys(there, 1)
@@ -101,7 +100,7 @@ def _places(
         return earlier
     if len(naturals) != 1:
         what = "Nothing stands below it, and nothing was posted in the year before, to spread an amount by."
-        raise _refused(what, WAY_OUT)
+        raise refused_spread(what, WAY_OUT)
     return _evenly(year, next(iter(naturals)), periods, new_string)
 
 
@@ -123,21 +122,31 @@ def _evenly(
 
 def spread(year: BudgetYear, before: Cells, naturals: Iterable[str], by: By) -> list[CellEdit]:
     """Edits that keep what each string comes to over the year's regular periods and spread it anew: evenly,
-    or
-    as the year before went by account. An account without figures in the year before stays, and so does what
-    stands at a period's end."""
-    after: dict[BudgetCell, int | None] = {}
+    or as the year before went by account. An account without figures in the year before stays, and so does
+    what stands at a period's end."""
     seasons = _seasons(year, before)
+    evenly = [1] * len(year.periods)
+    return over_periods(
+        year, naturals, lambda natural: evenly if by == "evenly" else seasons.get(natural, [])
+    )
+
+
+def over_periods(
+    year: BudgetYear, naturals: Iterable[str], weights_of: Callable[[str], Sequence[int]]
+) -> list[CellEdit]:
+    """Edits that spread what each string comes to over the year's regular periods by the weights of its
+    account; one without any stays."""
+    after: dict[BudgetCell, int | None] = {}
     totals: dict[tuple[str, str], int] = {}
     for cell, amount in year.of(frozenset(naturals) - year.standing, year.periods).items():
         totals[cell[1:]] = totals.get(cell[1:], 0) + amount
     for (account, dimensions), total in totals.items():
-        weights = [1] * len(year.periods) if by == "evenly" else seasons.get(year.natural_of(account), [])
-        if weights and sum(weights):
+        weights = weights_of(year.natural_of(account))
+        if sum(weights):
             shares = shared_out(total, weights)
             places = (BudgetCell(period, account, dimensions) for period in year.periods)
             after |= dict(zip(places, shares, strict=True))
-    return _within(year.edits(after))
+    return within_range(year.edits(after))
 
 
 def _seasons(year: BudgetYear, before: Cells) -> dict[str, list[int]]:
@@ -157,7 +166,7 @@ def grown(
     """Each cell more by a percentage, rounded by itself, halves away from zero."""
     factor = 1 + per_cent / 100
     cells = year.of(naturals, periods)
-    return _within(year.edits({cell: round_half_up(amount * factor) for cell, amount in cells.items()}))
+    return within_range(year.edits({cell: round_half_up(amount * factor) for cell, amount in cells.items()}))
 
 
 def copied(
@@ -170,12 +179,13 @@ def copied(
     for cell, amount in source.items():
         if cell.period in within and year.natural_of(cell.account) in naturals:
             after[cell] = round_half_up(amount * factor)
-    return _within(year.edits(after))
+    return within_range(year.edits(after))
 
 
-def _within(edits: list[CellEdit]) -> list[CellEdit]:
+def within_range(edits: list[CellEdit]) -> list[CellEdit]:
+    """The same edits. Raises Refused where one is of an amount that can't be kept."""
     if any(abs(edit.now or 0) >= LIMIT for edit in edits):
-        raise _refused(
+        raise refused_spread(
             "An amount would be out of range.", "Choose a smaller one, or key its parts one by one."
         )
     return edits

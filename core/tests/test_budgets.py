@@ -10,8 +10,9 @@ from hypothesis import given, strategies as st
 
 from core.analysis.amount_rows import AmountRows
 from core.books.periods import calendar_index
+from core.budgets.by_key import SpreadKey, over_key_codes, over_key_periods
 from core.budgets.cells import BudgetCell, BudgetSpan, BudgetYear, CellEdit
-from core.budgets.fitting import approved_fault, budget_fault, misfits, new_string
+from core.budgets.fitting import approved_fault, budget_fault, misfits, new_string, with_code
 from core.budgets.forecast import forecast_rows, last_regular
 from core.budgets.grid import BudgetGrid
 from core.budgets.keying import By, copied, grown, keyed, spread
@@ -54,6 +55,14 @@ def of(amounts: dict[BudgetCell, int]) -> BudgetYear:
 
 def fresh(name: str) -> tuple[str, str]:
     return f"10-{name}-001", ""
+
+
+def site_of(string: tuple[str, str]) -> str:
+    return string[0].split("-")[2]
+
+
+def with_site(string: tuple[str, str], site: str) -> tuple[str, str]:
+    return "-".join((*string[0].split("-")[:2], site)), string[1]
 
 
 def told(refused: Refused) -> str:
@@ -187,6 +196,63 @@ class Spread(TestCase):
             self.assertEqual([after.cells[BudgetCell(p, STRINGS[0])] for p in PERIODS], shares)
         self.assertEqual(spread(year, {}, {"4010"}, "season"), [])
 
+    @given(cells, cells, scopes, st.sampled_from(("periods", "sites")))
+    def test_by_a_key_each_string_keeps_its_year_or_each_account_its_periods(
+        self, there: Any, going: Any, naturals: set[str], over: str
+    ) -> None:
+        year, key = of(there), SpreadKey(going, "The key")
+        try:
+            if over == "periods":
+                edits = over_key_periods(year, naturals, key)
+            else:
+                edits = over_key_codes(year, naturals, key.by_code(year, site_of), with_site)
+        except Refused as refused:
+            weights = [amount for cell, amount in going.items() if cell.period in PERIODS]
+            words = "An amount would be out of range. Choose a smaller one, or key its parts one by one."
+            nothing = (
+                "The key come to nothing there, so nothing says how to spread. Choose other accounts, or"
+                " another year or budget to take them from."
+            )
+            self.assertIn(told(refused), (words, nothing))
+            self.assertEqual(told(refused) == nothing, not sum(weights))
+            return
+        after = year.with_edits(edits)
+
+        def sums(some: BudgetYear) -> dict[Any, int]:
+            found: dict[Any, int] = {}
+            for cell, amount in some.cells.items():
+                name = cell.account if over == "periods" else (natural(cell.account), cell.period)
+                found[name] = found.get(name, 0) + amount
+            return {name: amount for name, amount in found.items() if amount}
+
+        self.assertEqual(sums(year), sums(after))
+        for cell in {*there, *after.cells}:
+            if cell.period not in PERIODS or natural(cell.account) not in naturals:
+                self.assertEqual(after.cells.get(cell), there.get(cell))
+
+    def test_how_a_key_spreads(self) -> None:
+        year = of(
+            {BudgetCell(1, STRINGS[0]): 900, BudgetCell(2, STRINGS[1]): 300, BudgetCell(2, "10-5010-"): 8}
+        )
+        heads = {
+            BudgetCell(p, site): amount for p in PERIODS for site, amount in (("9-9-001", 1), ("9-9-002", 2))
+        }
+        key = SpreadKey({**heads, BudgetCell(3, "9-9-"): 60, BudgetCell(13, "9-9-001"): 5}, "9* of 2025")
+        by_period = year.with_edits(over_key_periods(year, {"4010"}, key)).cells
+        self.assertEqual([by_period[BudgetCell(p, STRINGS[0])] for p in PERIODS], [38, 38, 787, 37])
+        weights = key.by_code(year, site_of)
+        self.assertEqual(weights, {"001": 4, "002": 8}, "what has no site says nothing")
+        by_site = year.with_edits(over_key_codes(year, NATURALS, weights, with_site)).cells
+        expected = {
+            BudgetCell(1, STRINGS[0]): 300,
+            BudgetCell(1, STRINGS[1]): 600,
+            BudgetCell(2, STRINGS[0]): 100,
+            BudgetCell(2, STRINGS[1]): 200,
+            BudgetCell(2, "10-5010-001"): 3,
+            BudgetCell(2, "10-5010-002"): 5,
+        }
+        self.assertEqual(by_site, expected)
+
     @given(cells, st.integers(-99, 400))
     def test_growing_is_by_cell_and_copying_replaces(self, there: Any, per_cent: int) -> None:
         year, whole = of(there), {cell: amount for cell, amount in there.items() if cell.period in PERIODS}
@@ -296,6 +362,19 @@ class Fitting(TestCase):
         self.assertEqual(
             new_string(company, "4010", {"site": "002", "season": "SP26"}), ("10-4010-002", "season=SP26")
         )
+        sites = company.chart.segments[2]
+        self.assertEqual(
+            with_code(company, ("10-4010-001", "season=SP26"), sites, ""), ("10-4010-", "season=SP26")
+        )
+        self.assertEqual(with_code(company, ("10-4010-001", ""), sites, "002"), ("10-4010-002", ""))
+        (season,) = (field for field in company.chart.dimensions if field.name == "season")
+        self.assertEqual(
+            with_code(company, ("10-4010-001", ""), season, "SP26"), ("10-4010-001", "season=SP26")
+        )
+        self.assertEqual(with_code(company, ("10-4010-001", "season=SP26"), season, ""), ("10-4010-001", ""))
+        with self.assertRaises(Refused) as caught:
+            with_code(company, ("10-4010-001", ""), sites, "777")
+        self.assertIn("777", told(caught.exception))
         bare = company_context(state(*LINES, ChartSegment("c", "site", True)), "alpha")
         assert bare is not None
         with self.assertRaises(Refused) as caught:

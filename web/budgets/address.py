@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -22,7 +22,7 @@ from core.definitions.tables import Budget, Company
 from core.faults import WrongCall
 from core.money import digits_of
 from core.statements.plans import Plan, plan
-from core.structures.charts import CompanyContext, company_context
+from core.structures.charts import CompanyContext, Field, company_context
 from web.definitions.viewing import PineRequest
 from web.journals.amount_rows import company_rows, statistic_rows
 from web.journals.budgets import budget_books, budget_cells
@@ -139,15 +139,15 @@ class BudgetAddress:
         return where({**own, **more})
 
     def fits(self, cell: BudgetCell) -> bool:
-        chart = self.context.chart
-        return all(
-            condition.fits(
-                code_in_string(chart, condition.field, cell.account)
-                if chart.index[condition.field] < len(chart.segments)
-                else code_in_combination(condition.field, cell.dimensions)
-            )
-            for condition in self.conditions
-        )
+        return all(fits(code_of(cell[1:])) for fits, code_of in self._asked)
+
+    @cached_property
+    def _asked(self) -> list[tuple[Callable[[str], bool], Callable[[tuple[str, str]], str]]]:
+        """What each condition asks of the code of its field."""
+        fields = {
+            field.name: field for field in (*self.context.chart.segments, *self.context.chart.dimensions)
+        }
+        return [(one.fits, self.code_of(fields[one.field])) for one in self.conditions]
 
     def stored(self) -> dict[BudgetCell, int]:
         """All cells of the company's year, whatever the page is narrowed to."""
@@ -187,6 +187,29 @@ class BudgetAddress:
         if name.isascii() and name.isdigit() and int(name) in self.calendar.years():
             return self.actual(int(name)), f"what was posted in {name}"
         raise WrongCall(f"There is neither a budget nor a year {name or '(without a name)'} to copy.")
+
+    @property
+    def fields(self) -> list[Field]:
+        """Segments and dimensions over whose codes amounts can be spread: none that the page is narrowed
+        to."""
+        chart, narrowed = self.context.chart, {condition.field for condition in self.conditions}
+        own = {chart.natural, chart.company}
+        segments = [field for i, field in enumerate(chart.segments) if i not in own]
+        return [field for field in (*segments, *chart.dimensions) if field.name not in narrowed]
+
+    def field(self, name: str) -> Field:
+        """One of those. Raises WrongCall for another."""
+        found = next((field for field in self.fields if field.name == name), None)
+        if found is None:
+            raise WrongCall(f"Nothing can be spread over {name} here.")
+        return found
+
+    def code_of(self, field: Field) -> Callable[[tuple[str, str]], str]:
+        """The code of a field in an account string and its dimensions."""
+        chart = self.context.chart
+        if chart.index[field.name] < len(chart.segments):
+            return lambda string: code_in_string(chart, field.name, string[0])
+        return lambda string: code_in_combination(field.name, string[1])
 
     def new_string(self, natural: str) -> tuple[str, str]:
         """Of an account without cells: the codes that the page is narrowed to, defaults for the rest."""

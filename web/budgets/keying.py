@@ -10,11 +10,14 @@ from typing import Any
 from django.http import Http404, HttpResponse
 from django.shortcuts import render
 
+from core.budgets.by_key import SpreadKey, over_key_codes, over_key_periods
 from core.budgets.cells import BudgetYear, CellEdit
+from core.budgets.fitting import with_code
 from core.budgets.grid import BudgetGrid, GridRow
 from core.budgets.keying import copied, grown, keyed, spread
 from core.budgets.reading import Account, BudgetReader, BudgetRows, of_string, read_amount
 from core.codes.lists import list_index
+from core.codes.selectors import NOTHING, pick
 from core.definitions.state import State
 from core.faults import Fault, Location, Refused
 from core.structures.accounts import restored
@@ -143,7 +146,7 @@ def _sentence(address: BudgetAddress, grid: BudgetGrid, row: GridRow, texts: Map
     return f"Keyed {' '.join(table.name(row)).strip()}: {', '.join(told)}"
 
 
-ACTS = ("evenly", "season", "grow", "copy", "empty")
+ACTS = ("evenly", "season", "key", "grow", "copy", "empty")
 
 
 @needs_post(POST, published=True)
@@ -179,6 +182,8 @@ def _several(
     if kind == "season":
         told = f"Spread as {address.year - 1} went: {names}"
         return told, lambda year: spread(year, before, naturals, "season")
+    if kind == "key":
+        return _by_key(request, address, naturals, names)
     if kind == "empty":
         return f"Emptied {names}", lambda year: year.edits(dict.fromkeys(year.of(naturals, periods)))
     per_cent, told = _per_cent(request)
@@ -188,6 +193,39 @@ def _several(
     wanted = [natural for natural in naturals if address.takes_budget(natural)]
     more = f", {told} per cent" if per_cent else ""
     return f"Copied {source}{more}: {names}", lambda year: copied(year, cells, wanted, periods, per_cent)
+
+
+def _by_key(
+    request: PineRequest, address: BudgetAddress, naturals: list[str], names: str
+) -> tuple[str, Decide]:
+    """As some accounts went in a year or budget: over its periods, or over the codes of a field."""
+    written = words_of(request, "key", 200)
+    natural_list = address.context.chart.natural_list
+    picked = pick(address.state, natural_list, written) if written else NOTHING
+    place = Location("budget_lines", (), "key", written)
+    if picked.faults or not picked.codes:
+        what = picked.faults[0] if picked.faults else "The key names no accounts."
+        raise Refused(
+            [Fault("selector", what, place, "Name accounts that say how to spread, as 9* or 41210.")]
+        )
+    cells, source = address.source(words_of(request, "source", 40))
+    natural_of = address.context.chart.natural_of
+    own = {cell: amount for cell, amount in cells.items() if natural_of(cell.account) in picked.codes}
+    key = SpreadKey(own, f"{written} of {source}")
+    name = words_of(request, "over", 40)
+    if not name:
+        told = f"Spread over the periods by {key.called}: {names}"
+        return told, lambda year: over_key_periods(year, naturals, key)
+    field = address.field(name)
+    told = f"Spread over {field.title} by {key.called}: {names}"
+
+    def decide(year: BudgetYear) -> list[CellEdit]:
+        weights = key.by_code(year, address.code_of(field))
+        return over_key_codes(
+            year, naturals, weights, lambda string, code: with_code(address.context, string, field, code)
+        )
+
+    return told, decide
 
 
 def _per_cent(request: PineRequest) -> tuple[Fraction, str]:

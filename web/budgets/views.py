@@ -123,11 +123,7 @@ def _around(request: PineRequest, state: State, address: BudgetAddress) -> dict[
         "years": address.calendar.years(),
         "sources": [
             *(str(year) for year in reversed(address.calendar.years())),
-            *(
-                row.budget
-                for row in sorted(state.rows(Budget))
-                if row.chart == chart and row != address.budget
-            ),
+            *(row.budget for row in sorted(state.rows(Budget)) if row.chart == chart),
         ],
     }
 
