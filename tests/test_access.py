@@ -6,6 +6,7 @@ from __future__ import annotations
 import html
 import json
 import re
+from datetime import date
 from typing import Any
 
 from django.db import connection
@@ -53,8 +54,9 @@ def may(right: str, held: Right, scope: str, named: set[str]) -> bool:
         CHANGE: held == Right.DEFINE,
         REVIEW: held in (Right.DEFINE, Right.APPROVE),
         CHANGE_ALL: held == Right.DEFINE and everything,
-        POST: held == Right.POST and (everything or scope == "company" or "company" not in named),
-        ENTER: held in (Right.POST, Right.ENTER)
+        POST: held in (Right.POST, Right.POST_RESTRICTED)
+        and (everything or scope == "company" or "company" not in named),
+        ENTER: held in (Right.POST, Right.POST_RESTRICTED, Right.ENTER)
         and (everything or scope == "company" or "company" not in named),
         CLOSE: held == Right.CLOSE and (everything or scope == "group" or "group" not in named),
         ADMINISTER: held == Right.ADMINISTER and everything,
@@ -241,6 +243,32 @@ class Booking(RightsTest):
             )
             self.assertEqual(statuses, wanted, name)
         self.assertEqual(Journal.objects.filter(journal="X1").count(), 1)
+
+    def test_restricted_periods_are_for_named_roles_over_their_companies(self) -> None:
+        at = next(row for row in current().state.rows(Period) if row.starts_on == date(2026, 2, 1))
+        actions.make_change(Put(at._replace(status="restricted")), self.mirela)
+        entry = self.entry()
+        entry["date"] = "2026-02-10"
+        told = f"{at.name} is restricted for company alpha."
+        rows = [
+            ("paul", Right.POST, ("alpha", "", ""), 422),
+            ("beth", Right.POST_RESTRICTED, ("beta", "", ""), 404),
+            ("rita", Right.POST_RESTRICTED, ("alpha", "", ""), 200),
+        ]
+        for name, right, over, status in rows:
+            reply = self.send(client_of(self.granted(name, over, right)), "post", entry)
+            self.assertEqual(reply.status_code, status, name)
+            self.assertEqual(told in reply.content.decode(), status == 422)
+        both = self.granted("bo", ("beta", "", ""), Right.POST_RESTRICTED)
+        granting.grant(
+            current().state,
+            both,
+            GrantedRole.objects.get(name="Role of paul"),
+            ("alpha", "", ""),
+            self.mirela,
+        )
+        reply = self.send(client_of(Person.objects.get(pk=both.pk)), "post", {**entry, "journal": "X2"})
+        self.assertEqual((reply.status_code, told in reply.content.decode()), (422, True))
 
     def test_what_is_handed_in_is_posted_once_by_who_may(self) -> None:
         enid = client_of(self.granted("enid", ("alpha", "", ""), Right.ENTER))

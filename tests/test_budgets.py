@@ -180,7 +180,7 @@ class Budgets(PineTest):
         self.key("account:5010", year="100")
         self.key("account:4010", query="&filter=site=001", p1="30", p3="10")
         self.key("account:4010", query="&filter=site=002", p1="60")
-        spread = {"what": "account:5010", "act": "key", "key": "4*", "source": "plan"}
+        spread: dict[str, Any] = {"what": "account:5010", "act": "key", "key": "4*", "source": "plan"}
         self.post("several/", **spread)
         self.assertEqual(self.shown()["line:costs"], ["—", "90.00", "0", "10.00", "0", "100.00"])
         self.post("several/", **spread, over="site")
@@ -204,14 +204,15 @@ class Budgets(PineTest):
         self.assertEqual(
             {key: amount for key, amount in self.cells().items() if "-5010-" in key[1] and amount}, expected
         )
-        for given, status, words in (
+        refusals: list[tuple[dict[str, Any], int, str]] = [
             ({"key": ""}, 422, "The key names no accounts. Name accounts that say how to spread, as 9* or"),
             ({"key": "7777"}, 422, "There is no code 7777 in acc."),
             ({"key": "1*"}, 422, "1* of Plan come to nothing there, so nothing says how to spread."),
             ({"source": "x"}, 404, "There is neither a budget nor a year x to copy."),
             ({"over": "company"}, 404, "Nothing can be spread over company here."),
             ({"over": "colour"}, 404, "Nothing can be spread over colour here."),
-        ):
+        ]
+        for given, status, words in refusals:
             with self.subTest(given=given):
                 self.assertIn(words, self.post("several/", status=status, **{**spread, **given}))
         narrowed = self.post("several/", "&filter=site=001", 404, **spread, over="site")

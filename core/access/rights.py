@@ -15,11 +15,13 @@ from core.structures.second_charts import charts_of
 
 
 class Right(StrEnum):
-    """What somebody may do; over what, an owner says."""
+    """What somebody may do; over what, an owner says. `post-restricted` is posting into restricted periods
+    too."""
 
     SEE = "see"
     ENTER = "enter"
     POST = "post"
+    POST_RESTRICTED = "post-restricted"
     DEFINE = "define"
     APPROVE = "approve"
     CLOSE = "close"
@@ -30,6 +32,7 @@ ALL_RIGHTS = frozenset(Right)
 BRINGS: Mapping[Right, frozenset[Right]] = {
     Right.ENTER: frozenset({Right.SEE}),
     Right.POST: frozenset({Right.SEE, Right.ENTER}),
+    Right.POST_RESTRICTED: frozenset({Right.SEE, Right.ENTER, Right.POST}),
     Right.DEFINE: frozenset({Right.SEE}),
     Right.APPROVE: frozenset({Right.SEE}),
     Right.CLOSE: frozenset({Right.SEE}),

@@ -58,9 +58,10 @@ class Checked:
 
 @dataclass(frozen=True, slots=True)
 class PostingContext:
-    """Who is asking: `restricted` may post into restricted periods; `owner` narrows personal quick codes."""
+    """Who is asking: `restricted_in` are the companies into whose restricted periods they may post (None:
+    all); `owner` narrows personal quick codes."""
 
-    restricted: bool = True
+    restricted_in: frozenset[str] | None = None
     owner: str | None = None
 
 
@@ -185,7 +186,8 @@ def period_fault(
         )
     if period.status == "closed":
         return period, f"{period.name} is closed for company {company}.", "Choose a date in an open period."
-    if period.status == "restricted" and not rules.restricted:
+    is_shut = rules.restricted_in is not None and company not in rules.restricted_in
+    if period.status == "restricted" and is_shut:
         return (
             period,
             f"{period.name} is restricted for company {company}.",

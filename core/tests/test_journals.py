@@ -210,9 +210,16 @@ class Journals(TestCase):
             (
                 (shut[1],),
                 ok,
-                {"rules": PostingContext(restricted=False)},
+                {"rules": PostingContext(restricted_in=frozenset())},
                 ["M2 is restricted for company alpha."],
             ),
+            (
+                (shut[1],),
+                ok,
+                {"rules": PostingContext(restricted_in=frozenset({"beta"}))},
+                ["M2 is restricted for company alpha."],
+            ),
+            ((shut[1],), ok, {"rules": PostingContext(restricted_in=frozenset({"alpha"}))}, []),
             ((shut[1],), ok, {}, []),
             ((shut[0],), ok, {"posted_at": "2026-02-10T00:00:00+00:00"}, []),
             ((), ok, {"currency": "EUR"}, ["alpha keeps its books in GBP only."]),

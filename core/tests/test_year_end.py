@@ -71,7 +71,7 @@ class YearEnds(TestCase):
             ["periods: Closing is closed for company alpha. Choose a date in an open period."],
         )
         self.assertEqual(
-            told(state(CHART, closing("restricted")), rules=PostingContext(restricted=False)),
+            told(state(CHART, closing("restricted")), rules=PostingContext(restricted_in=frozenset())),
             [
                 "periods: Closing is restricted for company alpha. Ask a group accountant to post it, or"
                 " somebody who posts into restricted periods."

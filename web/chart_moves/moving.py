@@ -86,7 +86,7 @@ def planned(
     if not examined.edits:
         return ChartMovePlan(change, examined, posted, None, [])
     refused = person.not_allowed(state, examined.after, examined.edits)
-    carried = carry_over(state, examined.after, change, posted, rules_for(person))
+    carried = carry_over(state, examined.after, change, posted, rules_for(person, examined.after))
     return ChartMovePlan(change, examined, posted, carried, refused)
 
 

@@ -25,8 +25,10 @@ from web.journals.reading import accounts_of_lines
 from web.shell.retrying import retried
 
 
-def rules_for(person: Any) -> PostingContext:
-    return PostingContext(restricted=person.may_post_restricted, owner=person.username)
+def rules_for(person: Any, state: State) -> PostingContext:
+    """What somebody may post into, of the companies of a state."""
+    named = person.access(state).names(Right.POST_RESTRICTED, "company")
+    return PostingContext(None if person.may_post_restricted else named, person.username)
 
 
 def check_entry(
@@ -44,7 +46,7 @@ def check_entry(
     """
     if foreign := _not_theirs(state, head, lines, person, right):
         return Checked((), tuple(foreign))  # nothing else is told: it would name what that company has
-    checked = check_journal(state, head, lines, rules_for(person))
+    checked = check_journal(state, head, lines, rules_for(person, state))
     faults = list(checked.faults)
     years = {(line.company, line.fiscal_year) for line in checked.lines}
     asked = {} if elsewhere is None else elsewhere
@@ -272,7 +274,7 @@ def _opposite(state: State, journal: Journal, on: date, person: Any) -> tuple[li
             where = Location("journals", (), "journal")
             faults[row[1]] = Fault("not-yours", what, where, "Ask its accountant.")
             continue
-        period, what, way_out = period_fault(state, row[1], on, journal.kind, rules_for(person))
+        period, what, way_out = period_fault(state, row[1], on, journal.kind, rules_for(person, state))
         if what or period is None:
             faults[row[1]] = Fault(
                 "period-not-open", what, Location("journals", (), "date", str(on)), way_out

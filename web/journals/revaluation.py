@@ -77,7 +77,7 @@ def foreign_balances(
 def revaluations(
     state: State, companies: Sequence[str], year: int, period: int, person: Any
 ) -> list[Revaluation]:
-    balances, rules = foreign_balances(state, companies, year, period), rules_for(person)
+    balances, rules = foreign_balances(state, companies, year, period), rules_for(person, state)
     return [revaluation(state, name, year, period, own, rules) for name, own in balances.items()]
 
 

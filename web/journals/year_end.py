@@ -81,7 +81,7 @@ def _texts(sql: str, numbers: set[int]) -> dict[int, str]:
 
 def year_ends(state: State, companies: Sequence[str], year: int, person: Any) -> list[YearEnd]:
     """What is left to carry of each company's year, and why it can't be."""
-    balances, rules = result_balances(state, companies, year), rules_for(person)
+    balances, rules = result_balances(state, companies, year), rules_for(person, state)
     with connection.cursor() as cursor:
         cursor.execute(KEPT_ELSEWHERE, [list(companies), year])
         elsewhere = {company for (company,) in cursor.fetchall()}

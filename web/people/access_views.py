@@ -109,7 +109,8 @@ def _sources(person: Person) -> Iterator[RightSource]:
         return
     own = ", ".join(sorted(company.company for company in person.companies.all()))
     if own:
-        yield RightSource("As company accountant", "see, enter, post", f"companies {own}")
+        rights = f"see, enter, post{', post-restricted' if person.posts_restricted else ''}"
+        yield RightSource("As company accountant", rights, f"companies {own}")
     for row in person.granted.select_related("role", "person", "team").order_by("role__name", "pk"):
         yield _of_grant("Granted", row, row)
     for team in person.teams.order_by("name"):

@@ -77,7 +77,14 @@ class Person(AbstractUser):
 
     def _grants(self, state: State) -> list[Grant]:
         own = [name for name in self._own_companies() if state.get(Company, name) is not None]
-        return [Grant(OF_A_COMPANY, ", ".join(own)), *self._granted()]
+        grants = [Grant(OF_A_COMPANY, ", ".join(own)), *self._granted()]
+        if not self.posts_restricted:
+            return grants
+        too = frozenset({Right.POST_RESTRICTED})
+        return [
+            grant._replace(rights=grant.rights | too) if Right.POST in grant.rights else grant
+            for grant in grants
+        ]
 
     def _own_companies(self) -> list[str]:
         if not hasattr(self, "_own"):
