@@ -143,6 +143,7 @@ REFUSES = {
     "rollouts/run/<str:number>/": 404,
     "rollouts/run/<str:number>/cell/": 404,
     "rollouts/of/<str:rollout>/cell/": 404,
+    "statements/<str:statement>/non-cash/": 404,
 }
 HEADING = re.compile(r"<h1>(.*?)</h1>", re.S)
 EMPTY = (

@@ -338,7 +338,7 @@ class Sheets(SheetTest):
 
     def test_every_sheet_opens_a_new_row_with_what_is_proposed(self) -> None:
         given = {"structure": "s", "chart": "c", "calendar": "m", "company": "alpha", "group": "g"}
-        given |= {"overlay": "o", "rollout": "r", "second_chart": "c"}
+        given |= {"overlay": "o", "rollout": "r", "second_chart": "c", "statement": "st"}
         bring({"overlays": "overlay,name\no,Local\n", "rollouts": "rollout,name,company\nr,Bring,alpha\n"})
         found = {}
         for name, sheet in SHEETS.items():

@@ -69,7 +69,7 @@ class OfTheGroup(BrowserTest):
     def test_columns_units_comparison_stay_in_the_address(self) -> None:
         page = self.page
         self.go(f"{BALANCE}9")
-        expect(page.locator("tr[data-row=cash] td").last).to_have_text("13,685")
+        expect(page.locator("tr[data-row=cash] td").last).to_have_text("13,672")
         page.click("thead a:has-text('Skovlund')")
         page.wait_for_url("**open=skovlund**")
         expect(page.locator("thead")).to_contain_text("Trials")

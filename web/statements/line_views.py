@@ -125,7 +125,7 @@ def account_figures(made: Plan, line: str, amounts: Amounts, column: int = 0) ->
 
 def _back(request: PineRequest, statement: str, at: str = "") -> HttpResponse:
     """To the statement as it was looked at, with what this change moved shown beside."""
-    keep = {k: request.POST.get(k, "") for k in ("company", "year", "period", "first")}
+    keep = {k: request.POST.get(k, "") for k in ("company", "year", "period", "first", "tree")}
     since = request.POST.get("since") or request.POST.get("seen", "")
     return reload_at(
         reverse("statement", kwargs={"statement": statement})
