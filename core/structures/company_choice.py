@@ -8,7 +8,7 @@ Parts by `;` must all hold; a code is one of the company segment of the company'
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
 from core.codes.selectors import pick
@@ -41,6 +41,18 @@ def chosen_companies(state: State, text: str) -> CompanyChoice:
     return CompanyChoice(
         () if faults else tuple(row for row in rows if row.company not in left_out), tuple(faults)
     )
+
+
+def companies_with(state: State, rows: Iterable[Company], text: str) -> CompanyChoice:
+    """Of some companies those that a filter leaves: a choice, or words that their ids, names, countries,
+    currencies, charts and calendars hold."""
+    if "=" in text or EXCEPT.search(text):
+        chosen = chosen_companies(state, text)
+        picked = frozenset(chosen.companies)
+        return CompanyChoice(tuple(row for row in rows if row in picked), chosen.faults)
+    words = text.lower().split()
+    told = ((row, " ".join((*row[:4], row.chart, row.calendar)).lower()) for row in rows)
+    return CompanyChoice(tuple(row for row, parts in told if all(word in parts for word in words)), ())
 
 
 def without_company(text: str, company: str) -> str:

@@ -1,10 +1,11 @@
-from web.companies import founding, open_accounts, pair_matrix, views
+from web.companies import founding, open_accounts, pair_matrix, register, views
 from web.people.rights import route
 
 urlpatterns = [
     route("new/company/", founding.new, "company-new"),
     route("new/company/preview/", founding.preview, "company-preview"),
-    route("companies/", views.companies, "companies"),
+    route("companies/", register.companies, "companies"),
+    route("companies/shown/columns/", register.choose_columns, "companies-columns"),
     route("companies/drawn/map/", views.drawn, "company-map"),
     route("companies/open/accounts/", open_accounts.page, "open-accounts"),
     route("companies/open/accounts/cell/", open_accounts.cell, "open-cell"),

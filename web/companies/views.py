@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterator
 from typing import NamedTuple
 
 from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
-from django.utils.html import format_html
-from django.utils.safestring import SafeString
 
 from core.books.periods import company_calendar
 from core.definitions.state import State
@@ -18,7 +15,6 @@ from core.definitions.tables import (
     Chart,
     ChartMapping,
     Company,
-    CompanyAccount,
     CompanyCode,
     Group,
     GroupMember,
@@ -30,41 +26,12 @@ from core.group.membership import membership
 from core.structures.charts import chart_index
 from core.structures.second_charts import moves_of
 from web.companies.map_drawing import company_map
-from web.companies.sheets import ACCOUNTS, COMPANIES, CURRENCIES, PAIRS, PERIODS, SECOND_CHARTS, SETTINGS
+from web.companies.sheets import ACCOUNTS, CURRENCIES, PAIRS, PERIODS, SECOND_CHARTS, SETTINGS
 from web.definitions.posted import journal_counts
 from web.definitions.viewing import PineRequest
-from web.people.rights import SIGNED_IN, companies_seen, defines, needs, sees_everything
+from web.people.rights import SIGNED_IN, companies_seen, defines, needs
 from web.sheets.options import options
 from web.sheets.pages import stretch
-
-READY = SafeString('<span class="ok"><span class="sr">nothing</span></span>')
-
-
-@needs(SIGNED_IN)
-def companies(request: PineRequest, state: State) -> HttpResponse:
-    counts = journal_counts()
-    rows = companies_seen(request.user, state)
-    shared = Counter(row.chart for row in rows)
-    extra: dict[str, dict[str, object]] = {
-        "Journals": {
-            row.company: counts[row.company].journals if row.company in counts else 0 for row in rows
-        },
-        "Posted": {
-            row.company: counts[row.company].last.isoformat() for row in rows if row.company in counts
-        },
-        "Open": {row.company: _open(state, row) for row in rows},
-    }
-    if sees_everything(request.user, state):
-        extra["To do"] = {row.company: _to_do(state, row) for row in rows}
-    return render(
-        request,
-        "companies/companies.html",
-        {
-            "companies": stretch(request, state, COMPANIES, {}, among=rows, extra=extra),
-            "shared": shared,
-            "count": len(rows),
-        },
-    )
 
 
 @needs(SIGNED_IN)
@@ -80,21 +47,6 @@ def drawn(request: PineRequest, state: State) -> HttpResponse:
             "charts": len({row.chart for row in rows}),
         },
     )
-
-
-def _open(state: State, row: Company) -> str:
-    """Which accounts are open to a company, in a word or two."""
-    own = state.part(CompanyAccount, row.company).values()
-    if row.accounts_open == "listed":
-        return f"{sum(account.enabled for account in own):,} listed"
-    shut = sum(not account.enabled for account in own)
-    return f"all but {shut:,}" if shut else "all"
-
-
-def _to_do(state: State, row: Company) -> SafeString:
-    """How much a company lacks, of what its page tells."""
-    count = len(missing(state, row)) + bool(lacking_pairs(state, row.company))
-    return format_html('<span class="look">{}</span>', count) if count else READY
 
 
 @needs(SIGNED_IN)

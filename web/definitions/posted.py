@@ -33,6 +33,11 @@ class BooksPort(Protocol):
         """How many journals each company has that has any, and when the last was posted."""
         ...
 
+    def posted_to(self, companies: Mapping[str, str], codes: Iterable[str]) -> set[tuple[str, str]]:
+        """Of companies with the charts that they are on the pairs of company and natural account, among some
+        accounts, that anything was posted to."""
+        ...
+
     def strings_of(self, company: str) -> tuple[str, ...]:
         """Account strings that a company was posted to, or that its balances name."""
         ...
@@ -101,6 +106,11 @@ def kept_with(kept: KeptPort) -> None:
 def journal_counts() -> dict[str, JournalCount]:
     """How many journals each company has that has any, and when the last was posted."""
     return _books[0].journal_counts()
+
+
+def posted_to(companies: Mapping[str, str], codes: Iterable[str]) -> set[tuple[str, str]]:
+    """Of companies with their charts which of some natural accounts each has postings on."""
+    return _books[0].posted_to(companies, codes)
 
 
 def strings_of(company: str) -> tuple[str, ...]:

@@ -4,7 +4,7 @@ into kept strings."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import date
 from functools import cache, partial
 from typing import Any
@@ -31,6 +31,19 @@ def _rows(sql: str, *values: Any) -> list[tuple[Any, ...]]:
         return rows
 
 
+POSTED_TO = """
+    SELECT DISTINCT c.company, a."natural" FROM unnest(%s::text[], %s::text[]) AS c(company, chart)
+    JOIN journals_account a ON a.chart = c.chart AND a."natural" = ANY(%s)
+    WHERE EXISTS (
+        SELECT 1 FROM journals_book b JOIN journals_journalline l ON l.book_id = b.id
+        WHERE b.company = c.company AND (l.account_id = a.id OR l.account_id IN (
+            SELECT m.account_id FROM journals_movedaccount m
+            WHERE m.company = c.company AND m.chart = a.chart AND m.now_id = a.id)))
+       OR EXISTS (SELECT 1 FROM journals_balance n WHERE n.company = c.company AND n.account_id = a.id)
+"""
+"""Few accounts stand on no line; those are looked for by their strings."""
+
+
 class PostedBooks:
     """The answers to web/definitions/posted.py."""
 
@@ -52,6 +65,10 @@ class PostedBooks:
     def journal_counts(self) -> dict[str, JournalCount]:
         sql = "SELECT company, count(*), max(posted_at)::date FROM journals_journal GROUP BY company"
         return {company: JournalCount(count, last) for company, count, last in _rows(sql)}
+
+    def posted_to(self, companies: Mapping[str, str], codes: Iterable[str]) -> set[tuple[str, str]]:
+        pairs = _rows(POSTED_TO, list(companies), list(companies.values()), sorted(set(codes)))
+        return {(company, natural) for company, natural in pairs}
 
     def strings_of(self, company: str) -> tuple[str, ...]:
         return strings_of(company)

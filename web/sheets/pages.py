@@ -91,6 +91,8 @@ class SheetRows:
     may_add: bool
     extra: tuple[tuple[str, bool], ...] = ()
     sort: str = ""
+    further: str = ""
+    """where the rows after these come from"""
 
     @property
     def query(self) -> str:
@@ -166,8 +168,11 @@ def stretch(
     start: int = 0,
     among: Iterable[Any] | None = None,
     extra: Mapping[str, Mapping[str, Any]] | None = None,
+    by_page: bool = False,
 ) -> SheetRows:
-    """A stretch of a sheet. `extra` are further columns that only show: title → row key → HTML or text."""
+    """A stretch of a sheet. `extra` are further columns that only show: title → row key → HTML or text.
+    `by_page`: the page itself gives further stretches, with `from` in its address, because the sheet alone
+    lacks its columns or what narrows it."""
     changeable = may_change(request)
     sort = _sort_asked(request, sheet)
     rows = _in_order(request, state, sheet, given, among, sort)
@@ -197,7 +202,20 @@ def stretch(
         changeable and sheet.adds and _may_add(request, state, sheet),
         numbered,
         sort,
+        _further_at(request, sheet, given, sort, stop, by_page=by_page),
     )
+
+
+def _further_at(
+    request: PineRequest, sheet: Sheet, given: Given, sort: str, stop: int, *, by_page: bool
+) -> str:
+    """The address of the stretch after one that ends at a row."""
+    if by_page:
+        query = request.GET.copy()
+        query["from"] = str(stop)
+        return f"{request.path}?{query.urlencode()}"
+    asked_for = {**given, **({"sort": f"{sheet.name}:{sort}"} if sort else {}), "from": stop}
+    return f"{reverse('sheet-rows', args=[sheet.name])}?{urlencode(asked_for)}"
 
 
 def _may_add(request: PineRequest, state: State, sheet: Sheet) -> bool:

@@ -26,7 +26,7 @@ from web.definitions.viewing import PineRequest
 from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
 from web.sheets.changing import apply_change, reload_at
 from web.sheets.pages import stretch
-from web.shell.asked import text
+from web.shell.asked import text, whole
 from web.statements.addresses import asked_period, where
 from web.statements.figure_source import FigureSource
 from web.structures.sheets import SECOND_CHART_MAPPINGS
@@ -54,9 +54,21 @@ def _known(state: State, company: str, second_chart: str) -> tuple[Company, MapP
 @needs(SIGNED_IN, localised=True)
 def second_chart(request: PineRequest, state: State, company: str, second_chart: str) -> HttpResponse:
     row, plan = _known(state, company, second_chart)
+    theirs = list_index(state, natural_list(state, second_chart))
+    start = whole(request.GET, "from")
+    rows = stretch(
+        request,
+        state,
+        SECOND_CHART_MAPPINGS,
+        {"chart": row.chart, "second_chart": second_chart},
+        start=start,
+        extra={"Its name there": _names(state, row.chart, second_chart, theirs)},
+        by_page=True,
+    )
+    if start:
+        return render(request, "sheets/sheet_rows.html", {"sheet": rows})
     year, period, first = asked_period(request, state, row.calendar)
     raw = _raw(state, row, year, period)
-    theirs = list_index(state, natural_list(state, second_chart))
     own = list_index(state, plan.chart.natural_list)
     without = [code for code in own.posting if plan.plain(code) == ""]
     ordered = sorted(without, key=lambda code: (not raw.get(code), code))[:MOST_SHOWN]
@@ -70,13 +82,7 @@ def second_chart(request: PineRequest, state: State, company: str, second_chart:
             "second": state.require(Chart, second_chart),
             "kept": state.get(SecondChart, company, second_chart),
             "shared": plan.shared,
-            "rows": stretch(
-                request,
-                state,
-                SECOND_CHART_MAPPINGS,
-                {"chart": row.chart, "second_chart": second_chart},
-                extra={"Its name there": _names(state, row.chart, second_chart, theirs)},
-            ),
+            "rows": rows,
             "unmapped": [
                 AccountToPlace(
                     own.codes[code], raw.get(code, 0), one, theirs.codes.get(one.target) if one else None
