@@ -140,6 +140,7 @@ FaultCode = Literal[
     "person",
     "placed-twice",
     "posted-altered",
+    "period-not-its-day",
     "property-value",
     "rate-missing",
     "rate-not-needed",

@@ -89,6 +89,10 @@ def _as_written(state: State, given: Given, column: str, cell: str) -> str:
     return cell
 
 
+def _nothing_more(state: State, old: Any, row: Any) -> list[Change]:
+    return []
+
+
 @dataclass(frozen=True)
 class Sheet:
     """Which rows of a table, by what the page gives (`given`: names of key columns and context), and which
@@ -100,7 +104,8 @@ class Sheet:
     One that `adds` nothing shows further columns of rows that another sheet adds.
     `spelled` writes a cell as the table keeps it; `worked_out` columns may stand in a file and say nothing;
     `settled` puts right what a row says of itself by default;
-    `joined` makes one change of all rows, each with its companion cells, where one a row would take long.
+    `joined` makes one change of all rows, each with its companion cells, where one a row would take long;
+    `brings` what else changes with a row that a person keys over one that was there (old, new).
     """
 
     name: str
@@ -123,6 +128,7 @@ class Sheet:
     worked_out: tuple[str, ...] = ()
     settled: Callable[[Any], Any] = _as_read
     joined: Callable[[State, Given, Sequence[tuple[Any, Cells]]], Change] | None = None
+    brings: Callable[[State, Any, Any], list[Change]] = _nothing_more
 
     @property
     def kept(self) -> Table:
@@ -274,6 +280,7 @@ def take(
             unreadable += [problem.at(key=key) for problem in lacking]
         faults.setdefault(number, []).extend(problem.at(row=number) for problem in unreadable)
         proposals.append(_proposal(state, sheet, given, number, row, old, extra))
+    changes += _brought_along(state, sheet, known, pairs)
     change = sheet.joined(state, given, pairs) if sheet.joined else _joined(state, sheet, len(pairs), changes)
     _check(state, sheet, given, change, facts, read.numbers, faults, left_out)
     every = with_faults(proposals, faults)
@@ -331,6 +338,13 @@ def _unread(faults: Iterable[Fault]) -> tuple[list[Fault], dict[int, list[Fault]
         else:
             by_row.setdefault(fault.where.row or 0, []).append(fault)
     return lacking, by_row
+
+
+def _brought_along(
+    state: State, sheet: Sheet, known: Any, pairs: Sequence[tuple[Any, Cells]]
+) -> list[Change]:
+    """What else changes with a row that is edited."""
+    return [change for row, _ in pairs for change in sheet.brings(state, known, row)] if known else []
 
 
 def _changes(

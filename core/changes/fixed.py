@@ -33,6 +33,7 @@ from core.definitions.tables import (
 from core.faults import Fault
 from core.keeping.locks import KeptRates, keeping_it
 from core.references import tables, uses
+from core.resorting import PostedDays, not_resorted, resorted
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,6 +65,10 @@ class Facts:
     """companies that this act moves to another chart, carrying over what stands"""
     first_posted: Callable[[str], date | None] = lambda _: None
     """the day of a company's first journal"""
+    with_balances: Callable[[], frozenset[str]] = frozenset
+    """companies whose books are kept as balances"""
+    posted_days: PostedDays = lambda _, __, ___: []
+    """journals by company and day, for calendars that change"""
 
 
 NOTHING_POSTED = Facts(lambda _: frozenset(), frozenset, frozenset, lambda _: frozenset())
@@ -133,10 +138,15 @@ FIXED: dict[type[Any], tuple[FixedRule, ...]] = {
     ),
     Company: (
         FixedRule(
-            ("currency", "calendar"),
+            ("currency",),
             lambda s, f, r: r.company in f.companies(),
             "it has postings",
             since=_first_posted,
+        ),
+        FixedRule(
+            ("calendar",),
+            lambda s, f, r: r.company in f.with_balances(),
+            "its books are kept as balances, which say a period and no day",
         ),
         FixedRule(
             ("chart",),
@@ -163,7 +173,7 @@ FIXED: dict[type[Any], tuple[FixedRule, ...]] = {
     ),
     Period: (
         FixedRule(
-            ("starts_on", "ends_on", "kind"),
+            ("kind",),
             lambda s, f, r: (r.fiscal_year, r.period) in f.periods(r.calendar),
             "journals fall into it",
         ),
@@ -197,6 +207,22 @@ def transition_faults(before: State, after: State, edits: Iterable[Edit], facts:
             yield from _moved_beside_its_books(edit.new, facts)
         elif edit.new is None:
             yield from _dropped(after, edit, facts)
+    if any(edit.table in ("periods", "companies") for edit in edits):
+        yield from _resorted(before, after, facts)
+
+
+def _resorted(before: State, after: State, facts: Facts) -> Iterator[Fault]:
+    """Journals that a changed calendar can't sort anew; where a period goes that holds some, that is said
+    by itself."""
+    gone = (row for row in before.rows(Period) if after.get(Period, *row[:3]) is None)
+    if any(row[1:3] in facts.periods(row.calendar) for row in gone):
+        return
+    for one in not_resorted(resorted(before, after, facts.posted_days)):
+        row = one.period and after.get(Period, *one.period[:3])
+        if row is not None:
+            yield fault(row, "status", one.what, one.way_out, "fixed")
+        else:
+            yield fault(after.require(Company, one.company), "calendar", one.what, one.way_out, "fixed")
 
 
 def _changed(before: State, edit: Edit, facts: Facts) -> Iterator[Fault]:

@@ -55,6 +55,7 @@ POSTED = Facts(
     lambda: frozenset({"c"}),
     lambda: frozenset({"alpha"}),
     lambda _: frozenset({(2026, 1)}),
+    with_balances=lambda: frozenset({"beta"}),
 )
 
 
@@ -115,8 +116,13 @@ class Changes(TestCase):
                 "The currency can't change from GBP any more because it has postings.",
             ),
             (
-                Put(Period("m", 2026, 1, "M1", date(2026, 1, 1), date(2026, 1, 30))),
-                "The ends on can't change from 2026-01-31 any more because journals fall into it.",
+                Put(Period("m", 2026, 1, "M1", date(2026, 1, 1), date(2026, 1, 31), "opening")),
+                "The kind can't change from regular any more because journals fall into it.",
+            ),
+            (
+                Put(Company("beta", "Beta", "GB", "GBP", "c", "other")),
+                "The calendar can't change from m any more because its books are kept as balances, which say"
+                " a period and no day.",
             ),
             (
                 Put(StructureSegment("s", 4, "crop", "Crop", "site")),

@@ -193,13 +193,13 @@ class Records(TestCase):
     def test_what_was_posted_to_stays(self) -> None:
         posted = Facts(lambda _: frozenset(), frozenset, frozenset, lambda _: frozenset({(2026, 1)}))
         row = find(PERIODS, rows_of(world(), PERIODS, {"calendar": "m"}), "2026 1")
-        cells = {**cells_of(world(), PERIODS, {"calendar": "m"}, row), "starts_on": "2025-12-31"}
+        cells = {**cells_of(world(), PERIODS, {"calendar": "m"}, row), "kind": "closing"}
         found = take(
             world(), PERIODS, {"calendar": "m"}, list(cells), [(1, list(cells.values()))], posted, row
         )
         self.assertEqual(
             [f.what for f in found.faults],
-            ["The starts on can't change from 2026-01-01 any more because journals fall into it."],
+            ["The kind can't change from regular any more because journals fall into it."],
         )
 
     def test_places(self) -> None:

@@ -48,6 +48,21 @@ def _without_pair(state: State, given: Given) -> list[Any]:
     ]
 
 
+def _neighbours(state: State, old: Period, row: Period) -> list[Change]:
+    """The regular periods before and after one follow its days: periods leave no gap."""
+    if (old.kind, row.kind) != ("regular", "regular") or old[:3] != row[:3]:
+        return []
+    one_day, changes = timedelta(days=1), list[Change]()
+    for other in state.part(Period, row.calendar).values():
+        if other.kind != "regular" or other[:3] == row[:3]:
+            continue
+        if other.ends_on == old.starts_on - one_day and row.starts_on != old.starts_on:
+            changes.append(Put(other._replace(ends_on=row.starts_on - one_day)))
+        if other.starts_on == old.ends_on + one_day and row.ends_on != old.ends_on:
+            changes.append(Put(other._replace(starts_on=row.ends_on + one_day)))
+    return changes
+
+
 def _next_period(state: State, given: Given, near: Any) -> dict[str, Any]:
     """The month after the selected period, or after the last one; the year turns over where the number of
     periods does."""
@@ -199,6 +214,7 @@ PERIODS = register(
         proposed=_next_period,
         order=lambda row: (-row.fiscal_year, row.period),
         empty="The calendar has no periods yet.",
+        brings=_neighbours,
     )
 )
 SECOND_CHARTS = register(

@@ -16,7 +16,7 @@ from core.drafts.readiness import charts_touched
 from core.faults import Fault, Location, Refused, blocking
 from web.definitions import snapshot, store
 from web.definitions.models import Edited, Version
-from web.definitions.posted import lengthen_strings, posted_facts
+from web.definitions.posted import lengthen_strings, posted_facts, resort
 from web.shell.retrying import retried
 
 LOCK = 0x50494E45
@@ -78,6 +78,8 @@ def write_version(
     check_rights(by, before.state, after, edits, approves=approves)
     store.write(edits)
     lengthen_strings(tails(before.state, edits))
+    if moved_on := resort(before.state, after):
+        sentence = f"{sentence}; {moved_on}"
     if "charts" not in more:
         more["charts"] = charts_touched(before.state, after, {(edit.table, edit.key[:1]) for edit in edits})
     numbers = snapshot.chart_versions()

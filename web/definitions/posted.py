@@ -13,6 +13,7 @@ from core.changes.fixed import Facts
 from core.definitions.state import Edit, State
 from core.definitions.tables import Company, Group
 from core.keeping.locks import KeptRates
+from core.resorting import ResortedDay, resorted, resorted_sentence
 
 
 class JournalCount(NamedTuple):
@@ -49,6 +50,11 @@ class BooksPort(Protocol):
 
     def carried_from(self, companies: Sequence[str], on: date) -> int:
         """How many companies have closing journals from a day on that nobody took back."""
+        ...
+
+    def resort(self, days: Sequence[ResortedDay]) -> None:
+        """Puts lines of journals into the periods that they fall into now, inside the caller's
+        transaction."""
         ...
 
     def lengthen_strings(self, tails: Mapping[str, str]) -> None:
@@ -129,6 +135,15 @@ def kept_since(state: State, edits: Iterable[Edit]) -> list[str]:
             if carried := _books[0].carried_from(companies, on):
                 sentences.append(f"{carried} companies have closing journals since.")
     return list(dict.fromkeys(sentences))
+
+
+def resort(before: State, after: State) -> str:
+    """Puts lines of journals into the periods that they fall into after a change of calendars, inside the
+    caller's transaction; a sentence on what moved, empty where nothing did."""
+    days = resorted(before, after, _books[0].facts(before).posted_days)
+    if days:
+        _books[0].resort(days)
+    return resorted_sentence(days)
 
 
 def lengthen_strings(tails: Mapping[str, str]) -> None:

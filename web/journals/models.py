@@ -194,6 +194,23 @@ class JournalLine(models.Model):
         ]
 
 
+class ResortedLine(models.Model):
+    """Where a line was sealed that went to another period since, because the calendar changed: fiscal year
+    and period then."""
+
+    pk = models.CompositePrimaryKey("journal_id", "line")
+    journal = models.ForeignKey(
+        Journal, on_delete=models.PROTECT, related_name="+", db_constraint=False, db_index=False
+    )
+    line = models.IntegerField()
+    fiscal_year = models.IntegerField()
+    period = models.SmallIntegerField()
+    at = models.DateTimeField()
+
+    class Meta:
+        triggers = never_altered()
+
+
 class Balance(models.Model):
     """A period's movement for a company whose books are kept elsewhere; raw minor units."""
 

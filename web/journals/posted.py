@@ -15,11 +15,13 @@ from core.changes.fixed import Facts
 from core.definitions.state import State
 from core.definitions.tables import Budget, Company
 from core.references.uses import charts_of_list
+from core.resorting import ResortedDay
 from core.structures.accounts import parse_dimensions
 from core.structures.charts import chart_index
 from web.definitions.posted import JournalCount
 from web.journals.code_postings import strings_of
 from web.journals.models import BudgetLine, Unfinished
+from web.journals.resorting import posted_days, resort
 from web.journals.rewriting import rewrite_strings
 from web.people.models import Person
 
@@ -60,11 +62,16 @@ class PostedBooks:
             asked.tie,
             cache(asked.foreign_until),
             first_posted=cache(asked.first_posted),
+            with_balances=cache(asked.with_balances),
+            posted_days=posted_days,
         )
 
     def journal_counts(self) -> dict[str, JournalCount]:
         sql = "SELECT company, count(*), max(posted_at)::date FROM journals_journal GROUP BY company"
         return {company: JournalCount(count, last) for company, count, last in _rows(sql)}
+
+    def resort(self, days: Sequence[ResortedDay]) -> None:
+        resort(days)
 
     def posted_to(self, companies: Mapping[str, str], codes: Iterable[str]) -> set[tuple[str, str]]:
         pairs = _rows(POSTED_TO, list(companies), list(companies.values()), sorted(set(codes)))
@@ -113,6 +120,9 @@ class _PostedFacts:
     def first_posted(self, company: str) -> date | None:
         first: date | None = _rows("SELECT min(date) FROM journals_journal WHERE company = %s", company)[0][0]
         return first
+
+    def with_balances(self) -> frozenset[str]:
+        return frozenset(company for (company,) in _rows("SELECT DISTINCT company FROM journals_balance"))
 
     def codes(self, code_list: str) -> frozenset[str]:
         seen_already: set[str] = set()

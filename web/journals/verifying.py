@@ -15,6 +15,8 @@ from typing import Any
 from django.db import connection, transaction
 
 from core.books.chain import BEGINNING, End, Sealed, line_text, link, moment, rate_text
+from core.books.periods import company_calendar
+from core.definitions.state import State
 from core.faults import Fault, Location
 from web.definitions import snapshot, store
 from web.journals import books
@@ -53,13 +55,15 @@ HEADS = """
     FROM journals_journal j ORDER BY company, chain
 """
 LINES = """
-    SELECT j.company, j.chain, l.line, b.company, b.fiscal_year, l.period, l.closing::int,
+    SELECT j.company, j.chain, l.line, b.company, coalesce(o.fiscal_year, b.fiscal_year),
+           coalesce(o.period, l.period), l.closing::int,
            coalesce(nullif(a.posted_as, ''), a.account), coalesce(nullif(d.posted_as, ''), d.codes, ''),
            l.amount, l.keyed,
            coalesce(c.company, ''), l.generated::int, l.description, l.source_type, l.source_number,
            l.source_party, l.source_item
     FROM journals_journalline l JOIN journals_journal j ON j.id = l.journal_id
     LEFT JOIN journals_book b ON b.id = l.book_id LEFT JOIN journals_account a ON a.id = l.account_id
+    LEFT JOIN journals_resortedline o ON o.journal_id = l.journal_id AND o.line = l.line
     LEFT JOIN journals_dimensionset d ON d.id = l.dimensions_id LEFT JOIN companies_company c ON c.id =
     l.partner_id
     ORDER BY j.company, j.chain, l.line
@@ -89,6 +93,7 @@ def verify(known: Mapping[str, End] | None = None, progress: Progress = silent) 
         if state.digest != snapshot.latest().digest:
             what = f"The definitions are not those that version {snapshot.latest().version} left."
             verified.faults.append(Fault("digest", what, way_out="`./pine check` says more."))
+        _sorted(verified, state)
     return verified
 
 
@@ -214,6 +219,29 @@ def _balances(found: Verified, progress: Progress) -> None:
                     )
                 )
         progress("balances", done)
+
+
+SEATS = """
+    SELECT b.company, b.fiscal_year, l.period, j.date, j.kind, count(*)
+    FROM journals_journalline l JOIN journals_journal j ON j.id = l.journal_id
+    JOIN journals_book b ON b.id = l.book_id GROUP BY 1, 2, 3, 4, 5 ORDER BY 1, 4, 5
+"""
+
+
+def _sorted(found: Verified, state: State) -> None:
+    """Each line in the period that its day falls into; the first that isn't of each company."""
+    told: set[str] = set()
+    for company, year, number, on, kind, count in _rows(SEATS):
+        period = company_calendar(state, company).period_of(on, kind)
+        if company in told or (period is not None and period[1:3] == (year, number)):
+            continue
+        told.add(company)
+        falls = f"period {period.period} of {period.fiscal_year}" if period else "no period"
+        what = (
+            f"{count:,} lines of {company} of {on} stand in period {number} of {year}, and fall into {falls}."
+        )
+        way_out = "Change a day of that period and change it back: its lines are sorted then."
+        found.faults.append(Fault("period-not-its-day", what, Location("journals", (company,)), way_out))
 
 
 def _texts(found: Verified) -> None:

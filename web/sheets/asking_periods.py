@@ -1,4 +1,5 @@
-"""Before periods close out of order, or are opened again: what that means, and why it is done."""
+"""Before periods close out of order, or are opened again: what that means, and why it is done. Before a
+calendar changes under what was posted: which journals fall into another period then."""
 
 from __future__ import annotations
 
@@ -6,8 +7,9 @@ from django.http import HttpResponse
 
 from core.books.periods import closed_early, reopened
 from core.changes.kinds import Change
-from core.definitions.state import State
-from web.definitions.posted import kept_since
+from core.definitions.state import Edit, State
+from core.resorting import resorted
+from web.definitions.posted import kept_since, posted_facts
 from web.definitions.viewing import PineRequest
 from web.sheets.changing import refuse_first, words_of
 from web.shell.asking import Choice, ask, decided
@@ -17,11 +19,28 @@ def ask_of_periods(request: PineRequest, state: State, change: Change) -> HttpRe
     """The question, or None where there is nothing to ask, or it was answered with a reason."""
     edits = change.edits(state)
     early, again = closed_early(state, edits), reopened(edits, state)
-    if not (early or again) or (decided(request) and words_of(request, "why")):
+    needs_why, moving = bool(early or again), _moving(state, edits)
+    if not (needs_why or moving) or (decided(request) and (words_of(request, "why") or not needs_why)):
         return None
     refuse_first(state, change)
     if again:
         kept = kept_since(state, edits)
         again = " ".join((again, *kept, "Say why it is opened."))
     choice = Choice("close", "Close it") if early else Choice("open", "Open it")
-    return ask(request, " ".join(filter(None, (early, again))), choice, why=True)
+    choice = choice if needs_why else Choice("sort", "Sort them anew")
+    return ask(request, " ".join(filter(None, (moving, early, again))), choice, why=needs_why)
+
+
+def _moving(state: State, edits: list[Edit]) -> str:
+    """What a changed calendar sorts anew, in a sentence; empty where it need not."""
+    if not any(edit.table in ("periods", "companies") and edit.old is not None for edit in edits):
+        return ""
+    days = resorted(state, state.edited(edits), posted_facts(state).posted_days)
+    count = sum(day.posted.journals for day in days)
+    if not count:
+        return ""
+    companies = len({day.posted.company for day in days})
+    return (
+        f"{count:,} journal{' falls' if count == 1 else 's fall'} into another period then, of {companies:,}"
+        f" compan{'y' if companies == 1 else 'ies'}: amounts are sorted anew, and nothing posted changes."
+    )

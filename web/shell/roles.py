@@ -30,7 +30,7 @@ KEPT = (
     "rollouts_rolloutrun",
 )
 """Rows that are only ever added."""
-READ = ("journals_recoded", "django_migrations", "pine_stamp")
+READ = ("journals_recoded", "journals_resortedline", "django_migrations", "pine_stamp")
 HIDDEN = ("pine_loading",)
 FUNCTIONS = ("pine_recode(text, text, text[], text[])", "pine_load_begin(text)", "pine_load_end(text)")
 

@@ -53,26 +53,38 @@ class LineSet(NamedTuple):
 
 def line_set(found: StatementFigures, names: Sequence[str]) -> LineSet | None:
     """The lines of some ids in the order of the tree; None without two that show amounts of money."""
-    lines = (one for one in found.figures.lines if one.line.row.kind not in ("text", "gap"))
-    known = [figure for figure in lines if figure.line.row.line in names]
+    known = _known(found, names)
     chosen = [one for one in known if not one.is_ratio][:MOST_LINES]
     if len(chosen) < 2:
         return None
     places = [i for i, title in enumerate(found.columns) if title != TOTAL or len(found.columns) == 1]
     totals = _totals(found, chosen, places)
-    drawn_lines = []
-    for number, figure in enumerate(chosen, 1):
-        amounts = tuple(figure.shown[i] or 0 for i in places)
-        parts = tuple(
-            round_half_up(Fraction(amount * 1000, total)) if total else None
-            for amount, total in zip(amounts, totals, strict=True)
-        )
-        drawn_lines.append(DrawnLine(number, line_title(figure.line.row), amounts, parts))
-    by_size = sorted(range(len(places)), key=lambda i: (-sum(abs(one.amounts[i]) for one in drawn_lines), i))
-    gone = [line_title(one.line.row) for one in known if one not in chosen]
-    drawn = tuple(sorted(by_size[: MOST // len(drawn_lines)]))
+    drawn = tuple(_drawn_line(number, one, places, totals) for number, one in enumerate(chosen, 1))
     titles = tuple(found.currency if found.columns[i] == AMOUNT else found.columns[i] for i in places)
-    return LineSet(titles, tuple(drawn_lines), drawn, tuple(gone))
+    gone = tuple(line_title(one.line.row) for one in known if one not in chosen)
+    return LineSet(titles, drawn, _largest(drawn, len(places)), gone)
+
+
+def _known(found: StatementFigures, names: Sequence[str]) -> list[Figure]:
+    """Those of the names that can show figures."""
+    rows = ((one, one.line.row) for one in found.figures.lines)
+    return [one for one, row in rows if row.line in names and row.kind not in ("text", "gap")]
+
+
+def _drawn_line(number: int, figure: Figure, places: Sequence[int], totals: Sequence[int]) -> DrawnLine:
+    amounts = tuple(figure.shown[i] or 0 for i in places)
+    parts = tuple(
+        round_half_up(Fraction(amount * 1000, total)) if total else None
+        for amount, total in zip(amounts, totals, strict=True)
+    )
+    return DrawnLine(number, line_title(figure.line.row), amounts, parts)
+
+
+def _largest(lines: Sequence[DrawnLine], columns: int) -> tuple[int, ...]:
+    """The places of the columns that there is room for, in their order."""
+    sizes = [sum(abs(line.amounts[i]) for line in lines) for i in range(columns)]
+    by_size = sorted(range(columns), key=lambda i: (-sizes[i], i))
+    return tuple(sorted(by_size[: MOST // len(lines)]))
 
 
 def _totals(found: StatementFigures, chosen: Sequence[Figure], places: Sequence[int]) -> list[int]:

@@ -71,8 +71,7 @@ def second_chart(request: PineRequest, state: State, company: str, second_chart:
     raw = _raw(state, row, year, period)
     own = list_index(state, plan.chart.natural_list)
     without = [code for code in own.posting if plan.plain(code) == ""]
-    ordered = sorted(without, key=lambda code: (not raw.get(code), code))[:MOST_SHOWN]
-    likely = likely_by_plan(state, plan, theirs, ordered)
+    unmapped = _to_place(state, plan, theirs, raw, without)
     return render(
         request,
         "structures/second_chart.html",
@@ -83,17 +82,11 @@ def second_chart(request: PineRequest, state: State, company: str, second_chart:
             "kept": state.get(SecondChart, company, second_chart),
             "shared": plan.shared,
             "rows": rows,
-            "unmapped": [
-                AccountToPlace(
-                    own.codes[code], raw.get(code, 0), one, theirs.codes.get(one.target) if one else None
-                )
-                for code in ordered
-                for one in (likely.get(code),)
-            ],
+            "unmapped": unmapped,
             "placed": len(own.posting) - len(without),
             "total": len(own.posting),
             "without": len(without),
-            "more": len(without) - len(ordered),
+            "more": len(without) - len(unmapped),
             "with_amounts": sum(1 for code in without if raw.get(code)),
             "digits": digits_of(row.currency),
             "targets": [theirs.codes[code] for code in theirs.posting],
@@ -104,6 +97,20 @@ def second_chart(request: PineRequest, state: State, company: str, second_chart:
             "others": sum(other.chart == row.chart for other in state.rows(Company)) - 1,
         },
     )
+
+
+def _to_place(
+    state: State, plan: MapPlan, theirs: ListIndex, raw: dict[str, int], without: list[str]
+) -> list[AccountToPlace]:
+    """Own accounts that have none there, those with an amount first, each with its likely account."""
+    own = list_index(state, plan.chart.natural_list)
+    ordered = sorted(without, key=lambda code: (not raw.get(code), code))[:MOST_SHOWN]
+    likely = likely_by_plan(state, plan, theirs, ordered)
+    return [
+        AccountToPlace(own.codes[code], raw.get(code, 0), one, theirs.codes.get(one.target) if one else None)
+        for code in ordered
+        for one in (likely.get(code),)
+    ]
 
 
 def _names(state: State, chart: str, second_chart: str, theirs: ListIndex) -> dict[str, object]:
