@@ -13,8 +13,18 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
-from core.definitions.tables import Chart, Code, Company, HierarchyNode, IntercompanyPair, StatementLine
+from core.changes.kinds import Put
+from core.definitions.tables import (
+    Chart,
+    Code,
+    ColumnSet,
+    Company,
+    HierarchyNode,
+    IntercompanyPair,
+    StatementLine,
+)
 from tests.base import PineTest, bring, client_of, person, world
+from web.definitions import actions
 from web.definitions.models import Version
 from web.definitions.snapshot import current
 from web.journals.models import Journal
@@ -264,6 +274,12 @@ class Acts(PineTest):
         page = self.group.get("/companies/gamma-farms/").content.decode()
         self.assertIn("It is a member of no group.", page)
         self.assertIn("It has no intercompany pair with Alpha, Beta, in one direction or both.", page)
+        two = ColumnSet("two", "Both", "c", companies="alpha, beta")
+        actions.make_change(Put(two), None)
+        says = "It is not among the companies that stand side by side in Both."
+        self.assertIn(says, self.group.get("/companies/gamma-farms/").content.decode())
+        actions.make_change(Put(two._replace(companies="alpha, beta, gamma-farms")), None)
+        self.assertNotIn(says, self.group.get("/companies/gamma-farms/").content.decode())
         self.post("/companies/gamma-farms/pairs/", due_from="1010", due_to="2010")
         pairs = {
             (row.company, row.partner)

@@ -43,6 +43,13 @@ def chosen_companies(state: State, text: str) -> CompanyChoice:
     )
 
 
+def names_others(text: str, company: str) -> bool:
+    """Whether a text lists companies by name, and not this one."""
+    wanted, _, _ = _parted(text)
+    listed = bool(wanted.strip()) and "=" not in wanted and ";" not in wanted
+    return listed and wanted.strip().lower() != "all" and company not in _names(wanted)
+
+
 def companies_with(state: State, rows: Iterable[Company], text: str) -> CompanyChoice:
     """Of some companies those that a filter leaves: a choice, or words that their ids, names, countries,
     currencies, charts and calendars hold."""

@@ -36,7 +36,7 @@ from core.definitions.tables import (
 from core.faults import blocking
 from core.rollouts.adding import items_added
 from core.rollouts.matrix import EVERY, Matrix, OursWins, matrix_of
-from core.structures.company_choice import chosen_companies, without_company
+from core.structures.company_choice import chosen_companies, names_others, without_company
 from core.tests.random_acts import Acts
 from core.tests.rich_world import rich
 
@@ -326,6 +326,16 @@ class Choosing(unittest.TestCase):
         ):
             with self.subTest(text):
                 self.assertEqual(chosen_companies(state, text), ((), (fault,)))
+        for text, told in (
+            ("alpha, beta", True),
+            ("alpha, gamma", False),
+            ("all", False),
+            ("chart=c", False),
+            ("all except gamma", False),
+            ("alpha, beta except gamma", True),
+            ("", False),
+        ):
+            self.assertEqual(names_others(text, "gamma"), told, text)
         self.assertEqual(without_company("all", "alpha"), "all except alpha")
         self.assertEqual(without_company("chart=e except delta", "alpha"), "chart=e except delta, alpha")
 

@@ -14,6 +14,7 @@ from core.definitions.state import State
 from core.definitions.tables import (
     Chart,
     ChartMapping,
+    ColumnSet,
     Company,
     CompanyCode,
     Group,
@@ -24,6 +25,7 @@ from core.definitions.tables import (
 from core.founding.companies import pairs_wanted
 from core.group.membership import membership
 from core.structures.charts import chart_index
+from core.structures.company_choice import names_others
 from core.structures.second_charts import moves_of
 from web.companies.map_drawing import company_map
 from web.companies.sheets import ACCOUNTS, CURRENCIES, PAIRS, PERIODS, SECOND_CHARTS, SETTINGS
@@ -123,7 +125,16 @@ def missing(state: State, row: Company) -> list[SetupStep]:
         setup_steps.append(
             SetupStep("It is a member of no group.", f"Members of {group.name}", address, "Shift+M")
         )
-    return [*setup_steps, *_in_groups(state, row)]
+    return [*setup_steps, *_in_groups(state, row), *_in_columns(state, row)]
+
+
+def _in_columns(state: State, row: Company) -> Iterator[SetupStep]:
+    """Sets of columns of its chart that list companies by name, and not this one."""
+    for kept in sorted(state.rows(ColumnSet)):
+        if kept.chart == row.chart and names_others(kept.companies, row.company):
+            what = f"It is not among the companies that stand side by side in {kept.name}."
+            address = f"{reverse('registers')}?row=columns:{kept.column_set}"
+            yield SetupStep(what, "Put it there", address, "Shift+L")
 
 
 def _in_groups(state: State, row: Company) -> Iterator[SetupStep]:
