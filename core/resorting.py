@@ -110,13 +110,22 @@ def not_resorted(days: Collection[ResortedDay]) -> Iterator[NotResorted]:
             yield NotResorted(company, shut, what, "Open it first, with the reason, and close it again then.")
 
 
-def resorted_sentence(days: Collection[ResortedDay]) -> str:
-    """What the log says of it; empty where nothing moves."""
+def falling_sentence(days: Collection[ResortedDay]) -> str:
+    """What is said of it beforehand; empty where nothing moves."""
     if not days:
         return ""
+    journals = _counted(days, "falls", "fall")
+    return f"{journals} into another period then: amounts are sorted anew, and nothing posted changes."
+
+
+def resorted_sentence(days: Collection[ResortedDay]) -> str:
+    """What the log says of it; empty where nothing moves."""
+    return f"{_counted(days, 'stands', 'stand')} in another period now" if days else ""
+
+
+def _counted(days: Collection[ResortedDay], one: str, several: str) -> str:
     count = sum(day.posted.journals for day in days)
     companies = len({day.posted.company for day in days})
-    return (
-        f"{count:,} journal{'' if count == 1 else 's'} of {companies:,}"
-        f" compan{'y' if companies == 1 else 'ies'} stand{'s' if count == 1 else ''} in another period now"
-    )
+    journals = "journal" if count == 1 else "journals"
+    whose = "company" if companies == 1 else "companies"
+    return f"{count:,} {journals} of {companies:,} {whose} {one if count == 1 else several}"

@@ -16,7 +16,7 @@ from core.faults import Refused
 from tests.base import PineTest, bring, client_of, forget, person, run
 from tests.moved_books import exported
 from tests.naive_books import Books, Column, Line, in_periods, period_of as period_then, table, without_label
-from web.definitions import actions
+from web.definitions import actions, drafting
 from web.definitions.models import Version
 from web.definitions.snapshot import current
 from web.journals.models import Book, JournalLine, ResortedLine
@@ -174,7 +174,7 @@ class Resorting(PineTest):
         lines = zip(self.lines(period_then), self.lines(cut_anew), strict=True)
         moved = {x.journal for x, y in lines if x != y and x.day < date(2027, 1, 1)}
         asked = send()
-        says = f"{len(moved)} journals fall into another period then, of 1 company: amounts are sorted anew"
+        says = f"{len(moved)} journals of 1 company fall into another period then: amounts are sorted anew"
         self.assertIn(says, asked)
         self.assertEqual(self.row(2026, 2), row, "nothing is done before the answer")
         send(decided="sort")
@@ -186,6 +186,14 @@ class Resorting(PineTest):
         cells["name"] = "February"
         self.assertNotIn("another period", send())
         self.assertEqual(self.row(2026, 2).name, "February")
+
+    def test_a_draft_says_it_and_sorts_when_it_is_published(self) -> None:
+        draft = drafting.start("Recut", self.mirela, list(self.recut()))
+        page = client_of(self.mirela).get(f"/drafts/{draft.pk}/").content.decode()
+        self.assertIn("Until it is published figures stand in the periods of now.", page)
+        self.agree(period_then, self.STRETCHES)
+        drafting.publish(draft.pk, self.mirela, today=date(2026, 11, 28))
+        self.agree(cut_anew, self.STRETCHES)
 
     def test_what_goes_out_comes_in_sorted_the_same(self) -> None:
         self.change(*self.recut())

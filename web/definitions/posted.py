@@ -13,7 +13,7 @@ from core.changes.fixed import Facts
 from core.definitions.state import Edit, State
 from core.definitions.tables import Company, Group
 from core.keeping.locks import KeptRates
-from core.resorting import ResortedDay, resorted, resorted_sentence
+from core.resorting import ResortedDay, falling_sentence, resorted, resorted_sentence
 
 
 class JournalCount(NamedTuple):
@@ -144,6 +144,11 @@ def resort(before: State, after: State) -> str:
     if days:
         _books[0].resort(days)
     return resorted_sentence(days)
+
+
+def falling_then(before: State, after: State) -> str:
+    """A sentence on what a change of calendars will sort anew; empty where it need not."""
+    return falling_sentence(resorted(before, after, _books[0].facts(before).posted_days))
 
 
 def lengthen_strings(tails: Mapping[str, str]) -> None:

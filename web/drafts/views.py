@@ -17,6 +17,7 @@ from core.faults import LOOK, MUST
 from core.money import digits_of
 from web.definitions import drafting, store
 from web.definitions.models import Draft, DraftChange, DraftRemark
+from web.definitions.posted import falling_then
 from web.definitions.viewing import PineRequest
 from web.drafts import queries
 from web.drafts.seeing import drafts_seen, known_draft
@@ -168,6 +169,7 @@ def draft(request: PineRequest, state: State, number: int) -> HttpResponse:
             "remarks": draft_row.remarks.select_related("by").order_by("at", "pk"),
             "later": draft_row.steps.filter(number__gt=draft_row.at).exists(),
             "own": draft_row.author_id == request.user.pk,
+            "falling": falling_then(open_draft.published.state, open_draft.state) if open_draft else "",
             "looks": sum(item.severity == LOOK for item in items),
             "today": timezone.localdate(),
             "at": asked(request, state),

@@ -8,8 +8,7 @@ from django.http import HttpResponse
 from core.books.periods import closed_early, reopened
 from core.changes.kinds import Change
 from core.definitions.state import Edit, State
-from core.resorting import resorted
-from web.definitions.posted import kept_since, posted_facts
+from web.definitions.posted import falling_then, kept_since
 from web.definitions.viewing import PineRequest
 from web.sheets.changing import refuse_first, words_of
 from web.shell.asking import Choice, ask, decided
@@ -35,12 +34,4 @@ def _moving(state: State, edits: list[Edit]) -> str:
     """What a changed calendar sorts anew, in a sentence; empty where it need not."""
     if not any(edit.table in ("periods", "companies") and edit.old is not None for edit in edits):
         return ""
-    days = resorted(state, state.edited(edits), posted_facts(state).posted_days)
-    count = sum(day.posted.journals for day in days)
-    if not count:
-        return ""
-    companies = len({day.posted.company for day in days})
-    return (
-        f"{count:,} journal{' falls' if count == 1 else 's fall'} into another period then, of {companies:,}"
-        f" compan{'y' if companies == 1 else 'ies'}: amounts are sorted anew, and nothing posted changes."
-    )
+    return falling_then(state, state.edited(edits))
