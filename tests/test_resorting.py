@@ -192,7 +192,7 @@ class Resorting(PineTest):
         page = client_of(self.mirela).get(f"/drafts/{draft.pk}/").content.decode()
         self.assertIn("Until it is published figures stand in the periods of now.", page)
         self.agree(period_then, self.STRETCHES)
-        drafting.publish(draft.pk, self.mirela, today=date(2026, 11, 28))
+        drafting.publish(draft.pk, self.mirela, reason="Weeks", today=date(2026, 11, 28))
         self.agree(cut_anew, self.STRETCHES)
 
     def test_what_goes_out_comes_in_sorted_the_same(self) -> None:
