@@ -8,7 +8,7 @@ from collections.abc import Callable
 from datetime import date, timedelta
 from urllib.parse import urlencode
 
-from django.db import transaction
+from django.db import IntegrityError, connection, transaction
 
 from core.changes.kinds import Change, ChangeSet, Put
 from core.definitions.tables import Calendar, Company, Period
@@ -186,6 +186,27 @@ class Resorting(PineTest):
         cells["name"] = "February"
         self.assertNotIn("another period", send())
         self.assertEqual(self.row(2026, 2).name, "February")
+
+    def test_lines_stay_with_their_company_and_are_altered_by_nobody_else(self) -> None:
+        line = JournalLine.objects.filter(book__company="alpha").order_by("journal_id")[0]
+        other = Book.objects.filter(company="beta")[0]
+        for sql, says in (
+            (
+                f"SELECT pine_resort('{{{line.journal_id}}}', '{{{line.book_id}}}', '{{{other.pk}}}', '{{1}}', '{{9}}')",
+                "stay",
+            ),
+            (
+                f"UPDATE journals_journalline SET period = 9 WHERE journal_id = {line.journal_id}",
+                "never altered",
+            ),
+            ("DELETE FROM journals_resortedline", "never altered"),
+        ):
+            with (
+                self.assertRaisesRegex(IntegrityError, says),
+                transaction.atomic(),
+                connection.cursor() as cursor,
+            ):
+                cursor.execute(sql)
 
     def test_a_draft_says_it_and_sorts_when_it_is_published(self) -> None:
         draft = drafting.start("Recut", self.mirela, list(self.recut()))
