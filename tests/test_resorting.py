@@ -192,8 +192,9 @@ class Resorting(PineTest):
         other = Book.objects.filter(company="beta")[0]
         for sql, says in (
             (
-                f"SELECT pine_resort('{{{line.journal_id}}}', '{{{line.book_id}}}', '{{{other.pk}}}', '{{1}}', '{{9}}')",
-                "stay",
+                f"SELECT pine_resort('{{{line.journal_id}}}', '{{{line.book_id}}}', '{{{other.pk}}}',"
+                " '{1}', '{9}')",
+                "lines stay with their company",
             ),
             (
                 f"UPDATE journals_journalline SET period = 9 WHERE journal_id = {line.journal_id}",
