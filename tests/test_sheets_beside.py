@@ -114,7 +114,7 @@ class SheetsBeside(SheetTest):
             self.group.get(self.address("companies", "about/", {}, key="alpha")).content.decode()
         )
         since = "fixed because it has postings since 2026-01-10."
-        self.assertIn(f"Calendar, Currency: {since}", about)
+        self.assertIn(f"Currency: {since}", about)
         self.assertIn(f"Chart: {since} Move it to the other chart from a period on", about)
         self.assertIn("Used by <b>1</b> company code.", about)
         self.assertIn("Added company alpha Alpha", about)
