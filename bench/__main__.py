@@ -413,6 +413,19 @@ def bench_days(report: BenchReport) -> None:
     )
     periods = p95(lambda i: worked_out(state, planned, company, Asked(2026, 1 + i % 12)), 20)
     report.add("figures on a day, p95", 10_000, by_day, "the same at a period's end", periods, "< 0.200 s")
+    flows = {}
+    for name in ("cf", "paired"):
+        flow = company_plan(state, name, known_company(state, company))
+        flows[name] = p95(partial(_figures_of, state, flow, company), 20)
+    words = "a cash flow that leaves out a pair, p95", "the same without one"
+    report.add(words[0], 10_000, flows["paired"], words[1], flows["cf"], "< 0.200 s")
+
+
+def _figures_of(state: Any, planned: Any, company: str, i: int) -> None:
+    from core.analysis.asked import Asked
+    from web.statements.queries import worked_out
+
+    worked_out(state, planned, company, Asked(2026, 1 + i % 12))
 
 
 def bench_pack(report: BenchReport) -> None:

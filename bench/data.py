@@ -154,10 +154,23 @@ def _companies(folder: Path) -> None:
 
 
 def _statement_and_group(folder: Path, codes: list[str]) -> None:
-    write(folder, "statements", "statement,name,chart,kind", [("bs", "Balance sheet", "c", "balance_sheet")])
+    flows = ("cf", "paired")
+    write(
+        folder,
+        "statements",
+        "statement,name,chart,kind",
+        [("bs", "Balance sheet", "c", "balance_sheet"), *((name, name, "c", "cash_flow") for name in flows)],
+    )
     lines = [
         ("bs", f"l{i}", "", i, f"Line {i}", "accounts", f"under {i}", "debit") for i in range(10, 10 + 48)
     ]
+    lines += [
+        (name, f"l{i}", "", i, f"Line {i}", "accounts", f"under {i}", "credit")
+        for name in flows
+        for i in range(10, 90)
+    ]
+    pair = ("paired", "plant", "Plant on credit", "under 12, under 13", "under 30, under 31")
+    write(folder, "non_cash_pairs", "statement,pair,name,accounts,against", [pair])
     write(
         folder,
         "statement_lines",

@@ -188,8 +188,8 @@ class Resorting(PineTest):
         self.assertEqual(self.row(2026, 2).name, "February")
 
     def test_lines_stay_with_their_company_and_are_altered_by_nobody_else(self) -> None:
-        line = JournalLine.objects.filter(book__company="alpha").order_by("journal_id")[0]
-        other = Book.objects.filter(company="beta")[0]
+        line = JournalLine.objects.filter(book__company__company="alpha").order_by("journal_id")[0]
+        other = Book.objects.filter(company__company="beta")[0]
         for sql, says in (
             (
                 f"SELECT pine_resort('{{{line.journal_id}}}', '{{{line.book_id}}}', '{{{other.pk}}}',"
