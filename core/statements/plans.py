@@ -277,7 +277,7 @@ def _common(directions: set[int]) -> int:
     *(
         Statement,
         (StatementLine, 0),
-        (NonCashPair, 0),
+        NonCashPair,
         Arrangement,
         Chart,
         ChartDimension,

@@ -7,7 +7,7 @@ from unittest import TestCase
 from core.cash_flow.likely_pairs import LikelyPair, PostedTogether, likely_pairs
 from core.cash_flow.non_cash import LeftOutPair, joined_pairs
 from core.changes.fixed import NOTHING_POSTED
-from core.changes.kinds import Put, examine
+from core.changes.kinds import Drop, Put, apply, examine
 from core.definitions.state import State
 from core.definitions.tables import Arrangement, Code, NonCashPair, Statement, StatementLine
 from core.statements.plans import Plan, plan
@@ -57,6 +57,13 @@ class NonCashPairs(TestCase):
         self.assertEqual([one.pair for one in planned(arranged, "own").non_cash], [own, other])
         self.assertEqual([one.pair for one in planned(arranged).non_cash], [PAIR, other])
         self.assertEqual(planned(world(PAIR), "own").non_cash, ())
+
+    def test_an_arrangement_follows_the_pairs_of_what_it_is_over(self) -> None:
+        before = world(Arrangement("own", "cf", "alpha"))
+        self.assertEqual(planned(before, "own").non_cash, ())
+        after = apply(before, Put(PAIR))
+        self.assertEqual([one.pair for one in planned(after, "own").non_cash], [PAIR])
+        self.assertEqual(planned(apply(after, Drop(PAIR)), "own").non_cash, ())
 
     def test_a_plan_with_a_pair_goes_by_journals_and_still_stands_by_account(self) -> None:
         one, other = planned(world(PAIR)), planned(world())

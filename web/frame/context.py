@@ -17,6 +17,7 @@ from core.codes.hierarchies import main_hierarchies, standing_under_none
 from core.codes.lists import natural_lists
 from core.definitions.state import State, derived
 from core.definitions.tables import (
+    Arrangement,
     Chart,
     ChartDimension,
     Code,
@@ -25,6 +26,7 @@ from core.definitions.tables import (
     Dimension,
     Hierarchy,
     HierarchyNode,
+    NonCashPair,
     Overlay,
     Statement,
     StatementLine,
@@ -67,7 +69,17 @@ def _codes_under_none(state: State) -> int:
 
 
 @derived(
-    *(Statement, StatementLine, Chart, ChartDimension, Dimension, Structure, StructureSegment),
+    *(
+        Statement,
+        StatementLine,
+        NonCashPair,
+        Arrangement,
+        Chart,
+        ChartDimension,
+        Dimension,
+        Structure,
+        StructureSegment,
+    ),
     *(Code, Hierarchy, HierarchyNode),
 )
 def _unplaced(state: State) -> int:
