@@ -27,6 +27,7 @@ from bench.companies import bench_companies
 from bench.data import ACCOUNTS, CODES, COMPANIES, ROOT, WORDS, deepen, generate
 from bench.figures import bench_figures
 from bench.group import bench_large_group
+from bench.statements import bench_statements
 
 if TYPE_CHECKING:
     from django.test import Client
@@ -399,35 +400,6 @@ def _bench_moving(report: BenchReport, codes: int, visit: Visit, bare: float) ->
     report.add("memory of this one worker, MiB in the last column", codes, 0, "—", 0, "—")
 
 
-def bench_days(report: BenchReport) -> None:
-    """A balance sheet of one company on a day in the midst of a period, as its page asks for it, beside the
-    same at a period's end."""
-    from core.analysis.asked import Asked
-    from web.definitions.snapshot import current
-    from web.statements.queries import company_plan, known_company, worked_out
-
-    state, company = current().state, "c007"
-    planned = company_plan(state, "bs", known_company(state, company))
-    by_day = p95(
-        lambda i: worked_out(state, planned, company, Asked(end=date(2026, 1 + i % 12, 3 + i % 20))), 20
-    )
-    periods = p95(lambda i: worked_out(state, planned, company, Asked(2026, 1 + i % 12)), 20)
-    report.add("figures on a day, p95", 10_000, by_day, "the same at a period's end", periods, "< 0.200 s")
-    flows = {}
-    for name in ("cf", "paired"):
-        flow = company_plan(state, name, known_company(state, company))
-        flows[name] = p95(partial(_figures_of, state, flow, company), 20)
-    words = "a cash flow that leaves out a pair, p95", "the same without one"
-    report.add(words[0], 10_000, flows["paired"], words[1], flows["cf"], "< 0.200 s")
-
-
-def _figures_of(state: Any, planned: Any, company: str, i: int) -> None:
-    from core.analysis.asked import Asked
-    from web.statements.queries import worked_out
-
-    worked_out(state, planned, company, Asked(2026, 1 + i % 12))
-
-
 def bench_pack(report: BenchReport) -> None:
     """Four statements of each company as one PDF, beside what its figures alone take."""
     from web.packs.making import figures_of_items, make_pack
@@ -486,7 +458,7 @@ def main() -> int:
     bench_group(report, lines)
     bench_large_group(report.add, best)
     bench_figures(report.add, best, small=scale > 1)
-    bench_days(report)
+    bench_statements(report.add, p95)
     bench_pack(report)
     bench_codes(report)
     bench_posting(report)
