@@ -11,20 +11,11 @@ from core.codes.hierarchies import main_tree
 from core.codes.lists import in_use, list_index, lowered
 from core.definitions.state import State, derived
 from core.definitions.tables import (
-    Arrangement,
-    Chart,
-    ChartDimension,
     Code,
-    Dimension,
-    Hierarchy,
-    HierarchyNode,
-    NonCashPair,
     Statement,
     StatementLine,
-    Structure,
-    StructureSegment,
 )
-from core.statements.plans import natural_list, plan
+from core.statements.plans import PLAN_READS, natural_list, plan
 
 STANDS = {
     "never": "never posted to",
@@ -63,20 +54,7 @@ class CodeMarks(NamedTuple):
     drafted: frozenset[str]
 
 
-@derived(
-    *(
-        Statement,
-        StatementLine,
-        NonCashPair,
-        Arrangement,
-        Chart,
-        ChartDimension,
-        Dimension,
-        Structure,
-        StructureSegment,
-    ),
-    *(Code, Hierarchy, HierarchyNode),
-)
+@derived(StatementLine, *PLAN_READS)
 def on_lines(state: State, code_list: str) -> frozenset[str]:
     """Codes of a list that stand on a line of any statement."""
     names: set[str] = set()

@@ -273,20 +273,14 @@ def _common(directions: set[int]) -> int:
     return next(iter(directions)) if len(directions) == 1 else CREDIT if directions else 0
 
 
-@derived(
-    *(
-        Statement,
-        (StatementLine, 0),
-        NonCashPair,
-        Arrangement,
-        Chart,
-        ChartDimension,
-        Structure,
-        StructureSegment,
-        Dimension,
-    ),
+PLAN_READS = (
+    *(Statement, NonCashPair, Arrangement, Chart, ChartDimension, Structure, StructureSegment, Dimension),
     *(Code, Hierarchy, HierarchyNode),
 )
+"""What a plan is made from beside its own lines."""
+
+
+@derived((StatementLine, 0), *PLAN_READS)
 def plan(state: State, statement: str) -> Plan | None:
     statement_row = state.get(Statement, statement)
     if statement_row is None:

@@ -17,23 +17,17 @@ from core.codes.hierarchies import main_hierarchies, standing_under_none
 from core.codes.lists import natural_lists
 from core.definitions.state import State, derived
 from core.definitions.tables import (
-    Arrangement,
-    Chart,
-    ChartDimension,
     Code,
     CodeList,
     Company,
-    Dimension,
     Hierarchy,
     HierarchyNode,
-    NonCashPair,
     Overlay,
     Statement,
     StatementLine,
-    Structure,
     StructureSegment,
 )
-from core.statements.plans import plan
+from core.statements.plans import PLAN_READS, plan
 from core.structures.overlays import languages, overlay_name
 from core.version import VERSION
 from web.definitions.snapshot import Snapshot, chart_versions
@@ -68,20 +62,7 @@ def _codes_under_none(state: State) -> int:
     return sum(len(standing_under_none(state, name)) for name in natural_lists(state) if name in main)
 
 
-@derived(
-    *(
-        Statement,
-        StatementLine,
-        NonCashPair,
-        Arrangement,
-        Chart,
-        ChartDimension,
-        Dimension,
-        Structure,
-        StructureSegment,
-    ),
-    *(Code, Hierarchy, HierarchyNode),
-)
+@derived(StatementLine, *PLAN_READS)
 def _unplaced(state: State) -> int:
     plans = (plan(state, row.statement) for row in state.rows(Statement))
     return sum(len(entry.missed()) for entry in plans if entry is not None)
