@@ -11,13 +11,13 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 
-from core.analysis.amount_rows import AmountRows, closing_ordinals
+from core.analysis.amount_rows import AmountRows
 from core.analysis.axes import account_axis, crossed, field_axis, rows_of_line
 from core.analysis.column_sums import by_codes, by_periods, one_column
 from core.analysis.filters import parse_filter
 from core.analysis.period_columns import period_columns
 from core.analysis.stretches import of_periods
-from core.books.periods import calendar_index, ordinal
+from core.books.periods import calendar_index, closing_ordinals, ordinal
 from core.definitions.state import State
 from core.definitions.tables import Code, Statement, StatementLine
 from core.statements.figures import compute

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from core.analysis.filters import Filter, chart_field, code_in_combination, code_in_string
 from core.books.balances import Books, exact, in_floats
-from core.books.periods import YEAR, CalendarIndex, ordinal
+from core.books.periods import YEAR, CalendarIndex, closing_ordinals, ordinal
 from core.statements.amounts import WHOLE, StrayAccount
 from core.statements.plans import Plan
 from core.structures.charts import ChartIndex
@@ -202,11 +202,6 @@ def numbered(numbers: NDArray[Any]) -> tuple[NDArray[np.int64], NDArray[np.int64
 
 
 MOST_SPARSE = 1_000_000
-
-
-def closing_ordinals(calendar: CalendarIndex) -> frozenset[int]:
-    """Of closing periods: what lies in them counts as a closing journal does."""
-    return frozenset(ordinal(p.fiscal_year, p.period) for p in calendar.special if p.kind == "closing")
 
 
 def rows_of_books(books: Sequence[Books], calendar: CalendarIndex) -> AmountRows:

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -75,6 +75,17 @@ def summed(rows: NDArray[Any]) -> NDArray[Any]:
     totals["debit"] = np.add.reduceat(rows["debit"], starts)
     totals["credit"] = np.add.reduceat(rows["credit"], starts)
     return totals
+
+
+def closing_marked(books: Books, closing: frozenset[int]) -> Books:
+    """The same amounts, those in closing periods (`closing`: their ordinals) marked as closing journals are:
+    balances kept elsewhere say a period only."""
+    inside = np.isin(books.rows["ordinal"], list(closing)) & (books.rows["closing"] == 0)
+    if not inside.any():
+        return books
+    rows = books.rows.copy()
+    rows["closing"][inside] = 1
+    return replace(books, rows=summed(rows))
 
 
 @dataclass(frozen=True, slots=True)

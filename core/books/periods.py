@@ -115,6 +115,11 @@ def _and_more(names: list[str]) -> str:
     return names[0] if len(names) == 1 else f"{names[0]} and {len(names) - 1} more"
 
 
+def closing_ordinals(calendar: CalendarIndex) -> frozenset[int]:
+    """Of closing periods: what lies in them counts as a closing journal does."""
+    return frozenset(ordinal(p.fiscal_year, p.period) for p in calendar.special if p.kind == "closing")
+
+
 @derived((Period, 0))
 def calendar_index(state: State, calendar: str) -> CalendarIndex:
     rows = list(state.part(Period, calendar).values())

@@ -37,7 +37,8 @@ class Named:
 @dataclass(frozen=True)
 class Purchase:
     """The rows of one member, oldest first, with the entries that stand in the holder's column: target and
-    amount. `unexplained` is what the holder booked and no row explains."""
+    amount. `unexplained` is what the holder booked and no row explains; where it keeps another currency than
+    the group's that is exchange, and nothing is unexplained."""
 
     member: str
     holder: str
@@ -80,7 +81,7 @@ class Acquirer:
     accounts: Accounts
     rates: RateTable
     named: Named
-    companies: tuple[str, ...]
+    partners: tuple[str, ...]
 
     def purchases(
         self,
@@ -101,9 +102,9 @@ class Acquirer:
         for one in sets:
             if len(one.books.own):
                 if not self._given(rows[0]):
-                    one.standing(at)
+                    one.ask_closing(at)
                 for row in rows[1:]:
-                    one.standing(self.periods.holding(row.on) - 1)
+                    one.ask_closing(self.periods.holding(row.on) - 1)
         currency = sets[0].books.currency
         if rows[0].goodwill_in == "member" and currency != self.currency:
             self.rates.of(CLOSING, currency, at)
@@ -129,10 +130,11 @@ class Acquirer:
         bargain = self._first(rows[0], p, member, sets, entries)
         for row in rows[1:]:
             self._later(row, sets, entries)
-        unexplained = taken_away - sum(self._cost(row) for row in rows)
-        if unexplained:
-            foreign = holder[0].books.books.currency != self.currency
-            entries.append((self.named.translation if foreign else self.named.retained, unexplained))
+        beyond = taken_away - sum(self._cost(row) for row in rows)
+        foreign = holder[0].books.books.currency != self.currency
+        if beyond:
+            entries.append((self.named.translation if foreign else self.named.retained, beyond))
+        unexplained = 0 if foreign else beyond
         return Purchase(rows[0].member, rows[0].holder, tuple(entries), unexplained, bargain)
 
     def _cost(self, row: Acquisition) -> int:
@@ -145,7 +147,7 @@ class Acquirer:
     ) -> int:
         """What the holder has on investment accounts with the member as partner is taken away."""
         accounts = group_list(self.state, self.group)
-        partner = self.companies.index(rows[0].member)
+        partner = self.partners.index(rows[0].member)
         chosen = {
             self.accounts.place[code]
             for row in rows

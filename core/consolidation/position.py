@@ -25,9 +25,8 @@ from core.definitions.tables import Group, GroupOpening
 from core.group.cells import NOBODY, BookSet, GroupBooks
 from core.group.needs import needed_by
 from core.group.ownership import Standing
-from core.group.periods import GroupPeriods
+from core.group.periods import BROUGHT_FORWARD, GroupPeriods
 from core.group.rates import NotReady, RateTable
-from core.group.translation_rules import CLOSING
 from core.money import digits_of, parse_amount, portion
 
 STEPS = ("books", "translation", "share", "equity", "disposal", "acquisition", "minority", "elimination")
@@ -71,7 +70,7 @@ class Consolidation:
     books: GroupBooks
     rates: RateTable
     standings: Mapping[str, Standing]
-    positions: dict[int, Position] = field(default_factory=dict, repr=False)
+    positions: dict[tuple[int, bool], Position] = field(default_factory=dict, repr=False)
     sets: dict[str, list[Translated]] = field(default_factory=dict, repr=False)
     translations: Translations = field(default_factory=Translations, repr=False)
 
@@ -115,9 +114,22 @@ class Consolidation:
         return out is not None and out <= p and self.periods.year(p) == self.periods.year(out)
 
     def position(self, p: int) -> Position:
-        if p not in self.positions:
-            self.positions[p] = _Work(self, p).done()
-        return self.positions[p]
+        """What stands at the end of p."""
+        return self._position(p, with_gone=True)
+
+    def opening(self, first: int) -> Position:
+        """What stood before period `first`. Where a year begins with it, those that went out in the year
+        before are gone already."""
+        before = first - 1
+        year = self.periods.year
+        begins = BROUGHT_FORWARD < before < self.periods.last and year(before) != year(first)
+        gone = begins and any(self.is_leaving(one, before) for one in self.standings.values())
+        return self._position(before, with_gone=not gone)
+
+    def _position(self, p: int, *, with_gone: bool) -> Position:
+        if (p, with_gone) not in self.positions:
+            self.positions[p, with_gone] = _Work(self, p, with_gone=with_gone).done()
+        return self.positions[p, with_gone]
 
     def running(self, part: TakenShare, consolidated: Share) -> RunningResult:
         """The results of one set of books by period, and of them what rules that take balances and results
@@ -153,12 +165,11 @@ class Consolidation:
             self.sets[company] = [self._translate(books) for books in self.books.of(company)]
         for one in self.sets[company]:
             one.reaches(p)
-            if len(one.books.own):
-                self.rates.of(CLOSING, one.books.currency, p)
+            one.ask_closing(p)
             if standing.method == "equity":
                 for i in range(max(one.first - 1, 0), p + 1):
-                    one.standing(i)
-            one.standing(p)
+                    if one.begun(i):
+                        one.ask_closing(i)
         return self.sets[company]
 
     def _translate(self, books: BookSet) -> Translated:
@@ -172,8 +183,8 @@ class Consolidation:
 class _Work:
     """One position, step by step."""
 
-    def __init__(self, group: Consolidation, p: int) -> None:
-        self.group, self.p = group, p
+    def __init__(self, group: Consolidation, p: int, *, with_gone: bool) -> None:
+        self.group, self.p, self.with_gone = group, p, with_gone
         self.named, self.accounts = group.named, group.books.accounts
         self.acquirer = Acquirer(
             group.state,
@@ -183,7 +194,7 @@ class _Work:
             self.accounts,
             group.rates,
             self.named,
-            group.books.companies,
+            group.books.partners,
         )
         self.steps: dict[tuple[str, str], Entries] = {}
         self.waiting: dict[str, NotReady] = {}
@@ -195,20 +206,20 @@ class _Work:
         """what stands in a column and on no cell"""
         self.gone: dict[str, list[GoneBooks]] = {}
         self.left: dict[str, list[Translated]] = {}
-        self.place = {name: i for i, name in enumerate(group.books.companies)}
+        self.place = {name: i for i, name in enumerate(group.books.partners)}
 
     def done(self) -> Position:
         for company, standing in self.group.standings.items():
             if standing.is_in[self.p]:
                 self._company(company, standing)
         for company, standing in self.group.standings.items():
-            if self.group.is_leaving(standing, self.p):
+            if self.with_gone and self.group.is_leaving(standing, self.p):
                 self._leaving(company, standing)
         purchases = self._purchases()
         runs = {company: self._runs(company) for company in self.translated}
         self._minority(runs)
         columns = [self._column(company) for company in (*self.translated, *self.gone)]
-        names = self.group.books.companies
+        names = self.group.books.partners
         taking = TakingOut(columns, names, self.accounts, self.p, self._closed_since)
         outcome = taking.run(self.group.rules, self._consolidated, self._associate)
         return Position(
@@ -254,11 +265,11 @@ class _Work:
             return
         self.translated[company] = sets
         self.columns.setdefault(company, {})
-        for one in sets:
-            self._books(one, one.books.name, company)
         if standing.method == "equity":
             self._equity(company, standing, sets)
         else:
+            for one in sets:
+                self._books(one, one.books.name, company)
             self.taken[company] = [taken(one, standing, self.p) for one in sets]
             if standing.method == "proportionate":
                 self._share(company)
@@ -277,8 +288,7 @@ class _Work:
             self._book("share", name, self.named.translation, part.reserve - one.reserve(self.p), company)
 
     def _equity(self, company: str, standing: Standing, sets: list[Translated]) -> None:
-        for target, amount in list(self.columns[company].items()):
-            self._book("equity", company, target, -amount)
+        """No cell of it is in: what its net assets changed by stands on the accounts the group names."""
         stands = by_equity(sets, self.accounts, standing, self.p)
         self.equity[company] = stands
         for target, amount in (
@@ -339,7 +349,7 @@ class _Work:
     ) -> None:
         out = periods[-1] if periods else sets[0].first
         parts = [taken(one, standing, out) for one in sets] if periods else []
-        places = range(len(self.group.books.companies))
+        places = range(len(self.group.books.partners))
         counts = [self._consolidated(place, self.p) is not None for place in places]
         self.gone[company] = [gone_books(part, standing, self.accounts, periods, counts) for part in parts]
         runs = [self.group.running(part, self._consolidated) for part in parts]
@@ -353,7 +363,7 @@ class _Work:
             self._book("disposal", company, self.named.minority_result, of_period(standing, runs, i))
 
     def _closed_since(self, partner: int, i: int) -> bool:
-        sets = self.translated.get(self.group.books.companies[partner], [])
+        sets = self.translated.get(self.group.books.partners[partner], [])
         closed = sets[0].last_closed(self.p) if sets else None
         return closed is not None and closed >= i
 
@@ -377,7 +387,7 @@ class _Work:
 
     def _known(self, partner: int) -> Standing | None:
         """The standing of a partner that could be worked out, now or until it went out."""
-        name = self.group.books.companies[partner]
+        name = self.group.books.partners[partner]
         return self.group.standings[name] if name in self.translated or name in self.left else None
 
     def _runs(self, company: str) -> list[RunningResult]:

@@ -66,6 +66,16 @@ class Translated:
         if self.missing is not None and self.missing[0] <= p:
             raise self.missing[1]
 
+    def ask_closing(self, p: int) -> None:
+        """Raises RateMissing where there is no closing rate of p, whatever stands at it."""
+        if len(self.books.own):
+            self.rates.of(CLOSING, self.books.currency, p)
+
+    def begun(self, p: int) -> bool:
+        """Whether anything moved up to the end of p."""
+        moved, closed = self.books.moved[:, : p + 1], self.books.closed[:, : p + 1]
+        return bool(np.any(moved != 0) or np.any(closed != 0))
+
     def last_closed(self, p: int) -> int | None:
         """The last period up to p that closed the books; None where none did since they came in."""
         return max((i for i in self.closed_at if i <= p), default=None)
@@ -82,11 +92,12 @@ class Translated:
         return self.first
 
     def standing(self, p: int) -> NDArray[Any]:
-        """What stands on each cell at the end of p, without the reserve and what was moved to retained."""
+        """What stands on each cell at the end of p, without the reserve and what was moved to retained.
+        A closing rate is needed only where something stands at it. Raises RateMissing."""
         if p not in self._standing:
             values = self.periods[p].after if p in self.periods else np.zeros(len(self.own), dtype=np.int64)
-            if self.at_closing.any():
-                rate = self.rates.of(CLOSING, self.books.currency, p)
+            if np.any(self.books.books_to[self.at_closing, p] != 0):
+                rate = self.rates.minor(CLOSING, self.books.currency, p)
                 values = np.where(self.at_closing, scaled(self.books.books_to[:, p], rate), values)
             self._standing[p] = shared(exact(values))
         return self._standing[p]
@@ -225,7 +236,7 @@ class _Translation:
         others = ~self.at_closing
         amounts = self.books.books_to[:, base]
         if np.any(amounts != 0):
-            rate = self.rates.of(CLOSING, self.books.currency, base)
+            rate = self.rates.minor(CLOSING, self.books.currency, base)
             self.after = exact(np.where(others, scaled(amounts, rate), 0))
         retained = self._move_results()
         self._open(base)
@@ -284,7 +295,7 @@ class _Translation:
             rates = []
             for i in needed.tolist():
                 try:
-                    rates.append(self.rates.of(kind, self.books.currency, i))
+                    rates.append(self.rates.minor(kind, self.books.currency, i))
                 except RateMissing as missing:
                     self.missing.setdefault(i, missing)
                     rates.append(Fraction(0))
@@ -338,7 +349,7 @@ class _Translation:
         ratio = (
             Fraction(int(stands), int(in_books))
             if in_books
-            else self.rates.of(CLOSING, self.books.currency, i)
+            else self.rates.minor(CLOSING, self.books.currency, i)
         )
         for c in closed:
             closing[c] = round_half_up(int(amounts[c]) * ratio)
@@ -356,7 +367,7 @@ class _Translation:
             if in_books:
                 ratio = Fraction(translated, in_books)
             else:
-                ratio = self.rates.of(str(self.kinds[c]), self.books.currency, i)
+                ratio = self.rates.minor(str(self.kinds[c]), self.books.currency, i)
             closing[c] = round_half_up(int(amounts[c]) * ratio)
         if in_books + sum(amounts[c] for c in others) == 0:
             closing[others[-1]] -= translated + sum(closing[c] for c in others)

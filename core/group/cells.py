@@ -20,7 +20,7 @@ from core.statements.amounts import StrayAccount
 from core.statements.plans import RESULT_CLASSES
 
 NOBODY = -1
-"""The partner of a cell that names no company of the group."""
+"""The partner of a cell that names no company."""
 
 
 @dataclass(frozen=True)
@@ -95,10 +95,11 @@ class BookSet:
 
 @dataclass(frozen=True)
 class GroupBooks:
-    """All sets of books of a group; partners are places in `companies`."""
+    """All sets of books of a group. `partners` are its companies and whoever else their amounts name, in
+    order of name; the partner of a cell is a place among them."""
 
     accounts: Accounts
-    companies: tuple[str, ...]
+    partners: tuple[str, ...]
     sets: tuple[BookSet, ...]
 
     def of(self, company: str) -> list[BookSet]:
@@ -120,16 +121,19 @@ def group_books(
     members: Sequence[Member],
     adjusts: Mapping[str, str],
     currencies: Mapping[str, str],
+    numbers: Mapping[str, int],
 ) -> GroupBooks:
     """`members` are the companies and their adjusting books; `adjusts` says whose books each of those
-    corrects."""
+    corrects; `numbers` are those of all companies, by which rows name a partner."""
     chart = group_list(state, group)
     posting = chart.posting if chart else []
     places = {code: i for i, code in enumerate(posting)}
-    companies = tuple(member.company for member in members if member.company not in adjusts)
+    partners = _partners(members, adjusts, numbers)
     strays: dict[StrayAccount, int] = {}
     parts: dict[str, list[_Rows]] = {member.company: [] for member in members}
-    partner_of = _partners(members, companies)
+    partner_of = np.full(max(numbers.values(), default=0) + 1, NOBODY, dtype=np.int64)
+    for place, name in enumerate(partners):
+        partner_of[numbers[name]] = place
     for part in collect(members):
         book = part.book.rows[part.counts]
         targets = targets_of(part.member, part.book, places, strays)[part.counts]
@@ -141,7 +145,7 @@ def group_books(
             _Rows(
                 np.array(part.book.naturals, dtype=object)[book["natural"]],
                 targets,
-                partner_of[np.minimum(book["partner"], len(partner_of) - 1)],
+                partner_of[book["partner"]],
                 period,
                 closing | (book["closing"] != 0),
                 part.amount[part.counts],
@@ -152,7 +156,7 @@ def group_books(
         _book_set(name, adjusts.get(name, name), currencies[name], rows, periods.last)
         for name, rows in parts.items()
     )
-    return GroupBooks(accounts, companies, sets)
+    return GroupBooks(accounts, partners, sets)
 
 
 @dataclass(frozen=True, slots=True)
@@ -165,14 +169,15 @@ class _Rows:
     amount: NDArray[Any]
 
 
-def _partners(members: Sequence[Member], companies: tuple[str, ...]) -> NDArray[np.int64]:
-    """By the number of a company its place among the group's companies; NOBODY for all others."""
-    most = max((member.number for member in members), default=0) + 1
-    places = np.full(most + 1, NOBODY, dtype=np.int64)
-    for member in members:
-        if member.company in companies:
-            places[member.number] = companies.index(member.company)
-    return places
+def _partners(
+    members: Sequence[Member], adjusts: Mapping[str, str], numbers: Mapping[str, int]
+) -> tuple[str, ...]:
+    """The group's companies and whoever else amounts name as a partner, in order of name."""
+    own = {member.company for member in members} - set(adjusts)
+    named = {
+        n for member in members for book in member.books for n in np.unique(book.rows["partner"]).tolist()
+    }
+    return tuple(sorted(own | {name for name, n in numbers.items() if n in named}))
 
 
 def _accounts(

@@ -12,9 +12,6 @@ from numpy.typing import NDArray
 from core.books.balances import Books
 from core.group.mapping import MapPlan
 
-OUTSIDE = -1
-"""The partner of a row that names none of the group's companies."""
-
 
 @dataclass(frozen=True, slots=True)
 class Member:
@@ -36,16 +33,13 @@ class Member:
 
 
 class CollectedBook(NamedTuple):
-    """A book of one company: which of its rows count, and for each row of the book the group's ordinal and
-    the place of the partner among the companies (or OUTSIDE). Amounts are raw minor units; those of a book
-    add up to nothing."""
+    """A book of one company: which of its rows count, and for each row of the book the group's ordinal.
+    Amounts are raw minor units; those of a book add up to nothing."""
 
-    company: int
     member: Member
     book: Books
     counts: NDArray[np.bool_]
     ordinal: NDArray[np.int32]
-    partner: NDArray[np.int64]
 
     @property
     def amount(self) -> NDArray[Any]:
@@ -55,22 +49,11 @@ class CollectedBook(NamedTuple):
 
 def collect(members: Sequence[Member]) -> Iterator[CollectedBook]:
     """Every book that holds something."""
-    partners = _partner_places(members)
-    for i, member in enumerate(members):
+    for member in members:
         for book in member.books:
             if len(book.rows):
                 ordinal = _ordinals(member, book)
-                yield CollectedBook(i, member, book, ordinal >= 0, ordinal, partners[book.rows["partner"]])
-
-
-def _partner_places(members: Sequence[Member]) -> NDArray[np.int64]:
-    """By the number of a company, its place among the members; OUTSIDE for all others."""
-    most = max((int(b.rows["partner"].max()) for m in members for b in m.books if len(b.rows)), default=0)
-    places = np.full(most + 1, OUTSIDE, dtype=np.int64)
-    for i, member in enumerate(members):
-        if member.number <= most:
-            places[member.number] = i
-    return places
+                yield CollectedBook(member, book, ordinal >= 0, ordinal)
 
 
 def _ordinals(member: Member, book: Books) -> NDArray[np.int32]:

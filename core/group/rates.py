@@ -7,13 +7,14 @@ from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 from fractions import Fraction
-from functools import lru_cache
+from functools import cache, lru_cache
 from typing import Any, NamedTuple
 
 from core.definitions.state import State
 from core.definitions.tables import Group, Rate
 from core.group.periods import GroupPeriods, latest
 from core.group.translation_rules import AVERAGE, CLOSING, HISTORICAL
+from core.money import digits_of
 
 KINDS = (CLOSING, AVERAGE, HISTORICAL)
 
@@ -62,7 +63,8 @@ class RateTable:
         return self.into, self.through, self.periods.rows, rows
 
     def of(self, kind: str, currency: str, i: int) -> Fraction:
-        """The rate of a kind (closing, average, historical) for period i. Raises RateMissing."""
+        """The rate of a kind (closing, average, historical) for period i, between whole units: what is shown.
+        Raises RateMissing."""
         if currency == self.into:
             return Fraction(1)
         key = (kind, currency, i)
@@ -72,6 +74,10 @@ class RateTable:
         if rate is None:
             raise RateMissing(kind, currency, self.into, self.periods.within(i))
         return rate
+
+    def minor(self, kind: str, currency: str, i: int) -> Fraction:
+        """The same between minor units: what amounts are translated by. Raises RateMissing."""
+        return self.of(kind, currency, i) * minor_units(currency, self.into)
 
     def _way(self, kind: str, currency: str, i: int) -> Fraction | None:
         way = next(self.ways(kind, currency, i), None)
@@ -99,6 +105,12 @@ class RateTable:
         first, last = self.periods.within(i)
         at = latest(days, None if kind == HISTORICAL else first, last)
         return Way("directly", rates[at][0], days[at], rates[at][1]) if at >= 0 else None
+
+
+@cache
+def minor_units(currency: str, into: str) -> Fraction:
+    """What a rate between whole units is multiplied by to be one between minor units: 10^(e - d)."""
+    return Fraction(10) ** (digits_of(into) - digits_of(currency))
 
 
 def rate_table(state: State, group: Group, periods: GroupPeriods) -> RateTable:

@@ -41,7 +41,7 @@ class _Movement:
     moved: dict[int, dict[str, int]] = field(default_factory=dict)
 
     def rows(self) -> Iterator[EquityRow]:
-        was, now = self.group.position(self.before), self.group.position(self.end)
+        was, now = self.group.opening(self.before + 1), self.group.position(self.end)
         opening, closing = self._stands(was), self._stands(now)
         for name in {name for at in (was, now) for _, name in at.steps}:
             self._of_books(name, was, now)

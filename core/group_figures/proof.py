@@ -56,10 +56,10 @@ def _proof(group: Consolidation, one: Translated, base: int | None, p: int) -> R
     currency, rates = one.books.currency, group.rates
     books = one.books.books_to[:, begins] if len(one.books.own) else np.zeros(0, dtype=np.int64)
     others = ~one.at_closing
-    now = rates.of(CLOSING, currency, p)
+    now = rates.minor(CLOSING, currency, p)
     in_books = int(books[others].sum())
     opening = one.reserve(begins)
-    net_assets = round_half_up(in_books * (now - rates.of(CLOSING, currency, begins))) if in_books else 0
+    net_assets = round_half_up(in_books * (now - rates.minor(CLOSING, currency, begins))) if in_books else 0
     result = other = round_half_up(now * 0)
     by_result, by_other = now * 0, now * 0
     for i in range(begins + 1, p + 1):
@@ -72,7 +72,7 @@ def _proof(group: Consolidation, one: Translated, base: int | None, p: int) -> R
                 total = int(moved[mask].sum()) if mask.any() else 0
                 if not np.any(moved[mask] != 0):
                     continue
-                part = total * (now - rates.of(kind, currency, i))
+                part = total * (now - rates.minor(kind, currency, i))
                 by_result, by_other = (
                     (by_result + part, by_other) if is_result else (by_result, by_other + part)
                 )

@@ -16,6 +16,7 @@ from core.consolidation.entries import Entries, add, by_target
 from core.consolidation.minority import RunningResult, of_period
 from core.consolidation.position import Consolidation, Position
 from core.consolidation.shares import TakenShare, by_equity, taken
+from core.consolidation.translate import Translated
 from core.group.ownership import Standing
 from core.group.rates import NotReady
 
@@ -48,13 +49,20 @@ class _Stretch:
         self.start, self.end = start, end
         self.steps: dict[tuple[str, str], Entries] = {}
         self.parts: dict[str, list[TakenShare]] = {}
-        self.known: dict[str, Standing] = {}
+        self.known: dict[str, list[Translated]] = {}
+        """who was in and can be worked out: all of them, before the first dividend is looked at"""
 
     def results(self) -> Results:
+        periods = {
+            company: inside
+            for company, standing in self.group.standings.items()
+            if (inside := [i for i in range(self.start, self.end + 1) if standing.is_in[i]])
+        }
+        for company, inside in periods.items():
+            self._translate(company, inside)
+        for company in self.known:
+            self._company(company, self.group.standings[company], periods[company])
         for company, standing in self.group.standings.items():
-            periods = [i for i in range(self.start, self.end + 1) if standing.is_in[i]]
-            if periods and company not in self.position.waiting:
-                self._company(company, standing, periods)
             self._disposal(company, standing)
         outcome = self._eliminations()
         taken_in: dict[tuple[str, str, int], int] = {}
@@ -66,13 +74,16 @@ class _Stretch:
                 add(posted, target, amount)
         return Results(self.steps, taken_in, posted)
 
-    def _company(self, company: str, standing: Standing, periods: list[int]) -> None:
-        last = periods[-1]
+    def _translate(self, company: str, periods: list[int]) -> None:
+        if company in self.position.waiting:
+            return
         try:
-            sets = self.group.translated(company, self.end if standing.is_in[self.end] else last)
+            self.known[company] = self.group.translated(company, periods[-1])
         except NotReady:
             return
-        self.known[company] = standing
+
+    def _company(self, company: str, standing: Standing, periods: list[int]) -> None:
+        last, sets = periods[-1], self.known[company]
         if standing.method == "equity":
             stands = by_equity(sets, self.group.books.accounts, standing, last)
             runs = [RunningResult(result, {}, range(0)) for result in stands.result]
@@ -109,7 +120,7 @@ class _Stretch:
         self._add("disposal", company, target, entries.get(target, 0))
 
     def _eliminations(self) -> Eliminated:
-        names = self.group.books.companies
+        names = self.group.books.partners
         columns = [
             CompanyColumn(company, names.index(company), parts, {}) for company, parts in self.parts.items()
         ]
@@ -120,12 +131,16 @@ class _Stretch:
         return work.run(self.group.rules, self._consolidated, self._associate)
 
     def _consolidated(self, partner: int, i: int) -> Fraction | None:
-        standing = self.known.get(self.group.books.companies[partner])
+        standing = self._standing(partner)
         if standing is None or standing.method == "equity" or not standing.is_in[i]:
             return None
         return standing.h[i] if standing.method == "proportionate" else Fraction(1)
 
     def _associate(self, partner: int, i: int) -> Fraction | None:
-        standing = self.known.get(self.group.books.companies[partner])
+        standing = self._standing(partner)
         is_in = standing is not None and standing.method == "equity" and standing.is_in[i]
         return Fraction(1) if is_in else None
+
+    def _standing(self, partner: int) -> Standing | None:
+        name = self.group.books.partners[partner]
+        return self.group.standings[name] if name in self.known else None

@@ -78,7 +78,7 @@ def consolidate(
         amounts = _amounts(group, columns, total, total)
         return Consolidated(columns, plan, amounts, position, position.steps, position.outcome.taken, posted)
     brought = results(group, position, first, last)
-    opening = group.position(first - 1)
+    opening = group.opening(first)
     parts = {key: dict(entries) for key, entries in brought.steps.items()}
     eliminated = brought.eliminated()
     for sign, at in ((1, position), (-1, opening)):
@@ -157,7 +157,7 @@ def trial_balance(group: Consolidation, start: int, end: int) -> list[TrialRow]:
     """After all steps, each company's net movement of an account on its side; accounts without one of the
     group in a last row."""
     first, last = group.periods.first_from(start), group.periods.last_to(end)
-    before = _after_eliminations(group.position(first - 1))
+    before = _after_eliminations(group.opening(first))
     now = _after_eliminations(group.position(last))
     opening, debit, credit = (np.zeros(group.books.accounts.size, dtype=object) for _ in range(3))
     touched = np.zeros(group.books.accounts.size, dtype=bool)

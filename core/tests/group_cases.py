@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping
+from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 from typing import Any
 
-from core.books.balances import PostedColumns, books_of
-from core.books.periods import calendar_index
+from core.books.balances import Books, PostedColumns, books_of, closing_marked
+from core.books.periods import closing_ordinals, company_calendar, ordinals_in
 from core.consolidation.position import Consolidation, Position
 from core.definitions.state import State
 from core.definitions.tables import (
@@ -31,6 +32,7 @@ from core.group.membership import group_calendar
 from core.group.ownership import standings
 from core.group.periods import group_periods
 from core.group.rates import rate_table
+from core.money import digits_of, format_amount
 
 CLASSES = {
     **dict.fromkeys(("1010", "1030", "1310", "1320", "1410"), "asset"),
@@ -74,7 +76,8 @@ def amounts(text: str) -> dict[str, str]:
 
 
 def group_row(name: str, **more: Any) -> Group:
-    return Group(name, name.capitalize(), "EUR", "gc", **{"calendar": "cal", **ACCOUNTS, **more})
+    usual = {"currency": "EUR", "chart": "gc", "calendar": "cal", **ACCOUNTS}
+    return Group(name, name.capitalize(), **{**usual, **more})
 
 
 def definitions() -> list[Any]:
@@ -88,8 +91,10 @@ def definitions() -> list[Any]:
     ]
 
 
-def company(name: str, currency: str = "EUR", **more: Any) -> Company:
-    return Company(name, name.upper(), "DE", currency, "gc", "cal", **more)
+def company(
+    name: str, currency: str = "EUR", adjusts: str = "", calendar: str = "cal", **more: Any
+) -> Company:
+    return Company(name, name.upper(), "DE", currency, "gc", calendar, adjusts=adjusts, **more)
 
 
 def period(year: int, number: int, month: int, *, closing: bool = False) -> Period:
@@ -104,7 +109,10 @@ def rates(currency: str, kind: str, by_day: Mapping[date, str]) -> list[Rate]:
 
 
 def consolidation(state: State, group: str, amounts: Mapping[str, Iterable[Line]]) -> Consolidation:
-    periods = group_periods(calendar_index(state, "cal"))
+    """Companies on another calendar than the group's have balances that are kept elsewhere."""
+    calendar = group_calendar(state, group)
+    assert calendar
+    periods = group_periods(calendar)
     numbers = {name: i for i, name in enumerate(sorted(amounts), 1)}
     adjusts = {c.company: c.adjusts for c in state.rows(Company) if c.adjusts}
     stands = standings(state, group, periods)
@@ -115,27 +123,45 @@ def consolidation(state: State, group: str, amounts: Mapping[str, Iterable[Line]
         by_year: dict[int, list[Any]] = {}
         for line in amounts.get(name, ()):
             by_year.setdefault(line[0], []).append(line)
-        books = tuple(_books(name, year, lines, numbers) for year, lines in sorted(by_year.items()))
+        digits = digits_of(state.require(Company, name).currency)
+        books = tuple(_books(name, year, lines, numbers, digits) for year, lines in sorted(by_year.items()))
+        own, places = company_calendar(state, name), None
+        if own.calendar != calendar.calendar:
+            books = tuple(closing_marked(unmarked(one), closing_ordinals(own)) for one in books)
+            places = ordinals_in(own, calendar)
         members.append(
-            Member(name, numbers.get(name, 99), books, plan, None, lambda rows: [("", "")] * len(rows))
+            Member(name, numbers.get(name, 99), books, plan, places, lambda rows: [("", "")] * len(rows))
         )
-    return group_of(state, group, members, adjusts)
+    return group_of(state, group, members, adjusts, numbers)
+
+
+def unmarked(books: Books) -> Books:
+    """Balances say a period, and not whether a journal closed it."""
+    rows = books.rows.copy()
+    rows["closing"] = 0
+    return replace(books, rows=rows)
 
 
 def group_of(
-    state: State, group: str, members: list[Member], adjusts: Mapping[str, str] | None = None
+    state: State,
+    group: str,
+    members: list[Member],
+    adjusts: Mapping[str, str] | None = None,
+    numbers: Mapping[str, int] | None = None,
 ) -> Consolidation:
-    """What a group's figures are worked out from, for members with their books."""
+    """What a group's figures are worked out from, for members with their books; `numbers` of companies."""
     row, calendar = state.require(Group, group), group_calendar(state, group)
     assert calendar
     periods = group_periods(calendar)
     currencies = {c.company: c.currency for c in state.rows(Company)}
-    books = group_books(state, group, periods, members, adjusts or {}, currencies)
-    known = {name: one for name, one in standings(state, group, periods).items() if name in books.companies}
+    numbers = {**{member.company: member.number for member in members}, **(numbers or {})}
+    books = group_books(state, group, periods, members, adjusts or {}, currencies, numbers)
+    own = {member.company for member in members}
+    known = {name: one for name, one in standings(state, group, periods).items() if name in own}
     return Consolidation(state, row, periods, books, rate_table(state, row, periods), known)
 
 
-def _books(name: str, year: int, lines: list[Any], numbers: Mapping[str, int]) -> Any:
+def _books(name: str, year: int, lines: list[Any], numbers: Mapping[str, int], digits: int = 2) -> Books:
     size = len(lines)
     return books_of(
         name,
@@ -148,19 +174,19 @@ def _books(name: str, year: int, lines: list[Any], numbers: Mapping[str, int]) -
             [0] * size,
             [line[1] for line in lines],
             [line[1] == 13 for line in lines],
-            [round(Decimal(str(line[3])) * 100) for line in lines],
+            [round(Decimal(str(line[3])).scaleb(digits)) for line in lines],
         ),
     )
 
 
 def shown(group: Consolidation, found: Position) -> dict[str, dict[str, str]]:
     """Account → column → amount in whole units, as the cases are written; `group` is the last column."""
-    names = group.books.accounts
+    names, digits = group.books.accounts, digits_of(group.group.currency)
     table: dict[str, dict[str, str]] = {}
 
     def put(target: int, column: str, amount: int) -> None:
         if amount:
-            table.setdefault(names.name(target), {})[column] = f"{Decimal(amount) / 100:.2f}"
+            table.setdefault(names.name(target), {})[column] = format_amount(amount, digits)
 
     total: dict[int, int] = {}
     for company_, entries in found.columns.items():

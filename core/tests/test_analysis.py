@@ -9,7 +9,7 @@ from unittest import TestCase
 import numpy as np
 from hypothesis import given, strategies as st
 
-from core.analysis.amount_rows import AmountRows, closing_ordinals, dated, last_days, rows_of_books, together
+from core.analysis.amount_rows import AmountRows, dated, last_days, rows_of_books, together
 from core.analysis.asked import Asked, read_day
 from core.analysis.axes import code_columns, fields_asked
 from core.analysis.column_sums import (
@@ -35,7 +35,7 @@ from core.analysis.variances import (
     worked_out_column,
 )
 from core.books.balances import PostedColumns, books_of
-from core.books.periods import calendar_index
+from core.books.periods import calendar_index, closing_ordinals
 from core.changes.fixed import NOTHING_POSTED
 from core.changes.kinds import Drop, Put, apply, examine
 from core.definitions.tables import Budget, ChartDimension, ColumnSet, Company, Statement, StatementLine

@@ -151,7 +151,7 @@ class Eliminations(TestCase):
             ready = map_plan(world, "g", company)
             assert ready is not None
             members.append(Member(company, numbers[company], (book,), ready, None, lambda rows: []))
-        return group_of(world, "g", members)
+        return group_of(world, "g", members, numbers={name: n for name, n in numbers.items() if name})
 
     def test_cases(self) -> None:
         for case in cases(CASES / "eliminations.txt"):

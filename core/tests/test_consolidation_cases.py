@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
 from unittest import TestCase
 
-from core.consolidation.position import Consolidation, Position
+from core.books.periods import ordinal
+from core.consolidation.position import STEPS, Consolidation, Position
 from core.definitions.parsing import read_cell
 from core.definitions.state import State
 from core.definitions.tables import TABLES, GroupMember, Rate
-from core.group_figures.sum_up import disagreements
+from core.group_figures.proof import proofs
+from core.group_figures.sum_up import consolidate, disagreements, trial_balance
+from core.money import digits_of, format_amount
 from core.tests.case_files import Case, cases
 from core.tests.group_cases import (
     company,
@@ -26,6 +30,7 @@ from core.tests.group_cases import (
 )
 
 FOLDER = Path(__file__).parent / "cases" / "consolidation"
+PROOF = ("opening", "net_assets", "result", "other", "rounding", "closing")
 MONTHS = [*(period(2025, n, n) for n in (1, 2, 3)), period(2025, 13, 3, closing=True)]
 
 
@@ -65,17 +70,44 @@ def world(case: Case) -> State:
     rows = [*definitions(), *MONTHS, group_row("g", **more), *members(case, "members", "g"), *further(case)]
     for name, *_ in case.rows("groups"):
         rows += [group_row(name, **more), *members(case, f"members {name}", name)]
-    for name, currency, *adjusts in case.rows("companies"):
-        rows.append(company(name, currency, adjusts=adjusts[0] if adjusts else ""))
+    for name, currency, *more_of in case.rows("companies"):
+        adjusts, calendar = [*more_of, "", ""][:2]
+        rows.append(company(name, currency, adjusts, calendar or "cal"))
     for (text,) in case.rows("rates"):
         one, other, kind, on, rate = text.split()
         rows.append(Rate(one, other, kind, date.fromisoformat(on), Decimal(rate)))
     return State.of(rows)
 
 
+def entries(group: Consolidation, of: Mapping[int, int]) -> str:
+    digits, name = digits_of(group.group.currency), group.books.accounts.name
+    rows = sorted((name(target), amount) for target, amount in of.items() if amount)
+    return ", ".join(f"{account} {format_amount(amount, digits)}" for account, amount in rows) or "nothing"
+
+
 def told(group: Consolidation, position: Position, asked: str) -> str:
-    """What is so of what a line of the case asks for: a column, a share, who waits, a pair apart."""
+    """What is so of what a line of the case asks for: a column, a step, a share, who waits, a pair apart,
+    the proof of a reserve, what a year to date brought to the group, what it opened with."""
     subject, *names = asked.split()
+    digits = digits_of(group.group.currency)
+    first = group.periods.end_of_year_before(position.period) + 1
+    ordinals = [ordinal(row.fiscal_year, row.period) for row in group.periods.rows]
+    stretch = ordinals[first - 1], ordinals[position.period - 1]
+    if subject == "step":
+        return entries(group, position.steps.get((names[0], names[1]), {}))
+    if subject == "steps":
+        return ", ".join(step for step in STEPS if position.steps.get((step, names[0])))
+    if subject == "proof":
+        rows, without = proofs(group, position.period)
+        row = next((row for row in rows if row.company == names[0]), None)
+        amounts = (getattr(row, column) for column in PROOF) if row else ()
+        return ", ".join(format_amount(amount, digits) for amount in amounts) or without[names[0]]
+    if subject == "brought":
+        window = consolidate(group, *stretch, balance_sheet=False).amounts.window
+        return entries(group, {target: int(row[-1]) for target, row in enumerate(window)})
+    if subject == "opening":
+        place = group.books.accounts.place
+        return entries(group, {place[row.account]: row.opening for row in trial_balance(group, *stretch)})
     if subject == "share":
         one = group.standings[names[0]]
         return f"{one.share(position.period)}, minority {one.minority(position.period)}"
@@ -84,7 +116,7 @@ def told(group: Consolidation, position: Position, asked: str) -> str:
     if subject == "apart":
         pairs = {(row.elimination, row.company, row.partner): row.amount for row in disagreements(position)}
         amount = pairs.get((names[0], names[1], names[2]))
-        return "none" if amount is None else f"{Decimal(amount) / 100:.2f}"
+        return "none" if amount is None else format_amount(amount, digits)
     table = shown(group, position)
     return ", ".join(f"{account} {row[subject]}" for account, row in sorted(table.items()) if subject in row)
 
@@ -92,7 +124,7 @@ def told(group: Consolidation, position: Position, asked: str) -> str:
 class Chapters(TestCase):
     def test_every_case(self) -> None:
         files = sorted(FOLDER.glob("*.txt"))
-        self.assertEqual(len(files), 7)
+        self.assertEqual(len(files), 8)
         for path in files:
             for case in cases(path):
                 with self.subTest(f"{path.stem}: {case.title}"):

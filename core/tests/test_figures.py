@@ -191,7 +191,7 @@ def balances(world: State, amounts: dict[str, Sequence[Row]]) -> Consolidation:
                 lambda rows: [("", "")] * len(rows),
             )
         )
-    return group_of(world, "g", members)
+    return group_of(world, "g", members, numbers=NUMBERS)
 
 
 def by_account(found: Consolidation, column: np.ndarray) -> dict[str, int]:

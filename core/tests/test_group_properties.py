@@ -6,6 +6,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
+from fractions import Fraction
+from itertools import permutations
 from random import Random
 from typing import Any
 from unittest import TestCase
@@ -17,6 +19,7 @@ from core.definitions.state import State
 from core.definitions.tables import Acquisition, Elimination, GroupMember, GroupOpening, Rate
 from core.group.ownership import standings
 from core.group.rates import rate_table
+from core.money import digits_of, round_half_up
 from core.tests.group_cases import (
     CLASSES,
     Line,
@@ -31,6 +34,10 @@ from core.tests.group_cases import (
 NAMES = ("h", "a", "b", "c", "d")
 MONTHS = (1, 2, 3)
 ENDS = {1: date(2025, 1, 31), 2: date(2025, 2, 28), 3: date(2025, 3, 31)}
+WORTH = {"EUR": Decimal(1), "USD": Decimal("0.9"), "JPY": Decimal("0.0065"), "KWD": Decimal(3)}
+"""In euros: currencies of two, none and three minor digits."""
+DIGITS = {"JPY": 0, "EUR": 2, "USD": 2, "CLP": 0, "KWD": 3, "TND": 3}
+WHOLE = {"1010": Decimal(1000), "2030": Decimal(-1000)}
 RULES = [
     Elimination("g", "owed", 10, "", "1030, 2030", True, "1010"),
     Elimination("g", "trade", 20, "", "4030, 5030", True, "5010"),
@@ -42,6 +49,7 @@ class World:
     """A random group: who is in how, in which currency, and what each booked by month."""
 
     random: Random
+    into: str
     currencies: Mapping[str, str]
     members: list[GroupMember]
     booked: dict[str, list[Line]]
@@ -49,22 +57,26 @@ class World:
     @staticmethod
     def of(seed: int, *, plain: bool = False) -> World:
         random = Random(seed)
-        currencies = {
-            name: "EUR" if plain or name == "h" else random.choice(["EUR", "USD"]) for name in NAMES
-        }
+        into = "EUR" if plain else random.choice(["EUR", "JPY", "KWD"])
+        currencies = {name: into if plain or name == "h" else random.choice([*WORTH]) for name in NAMES}
         members = [GroupMember("g", "h")]
         for name in NAMES[1:]:
             method = "full" if plain else random.choice(["full", "full", "proportionate", "equity"])
             share = Decimal(100) if plain else Decimal(random.choice([100, 80, 51, 35]))
             first = None if plain else random.choice([None, None, date(2025, 2, 1)])
             members.append(GroupMember("g", name, "company", method, share, first))
-        return World(random, currencies, members, {name: _booked(random, name) for name in NAMES})
+        booked = {name: _booked(random, name, digits_of(currencies[name])) for name in NAMES}
+        return World(random, into, currencies, members, booked)
 
     def rates(self) -> list[Rate]:
-        rates = [Rate("USD", "EUR", kind, date(2024, 12, 31), Decimal("0.9")) for kind in KINDS]
-        for n, on in ENDS.items():
-            rates += [Rate("USD", "EUR", "closing", on, Decimal(90 + 3 * n) / 100)]
-            rates += [Rate("USD", "EUR", "average", on, Decimal(177 + 6 * n) / 200)]
+        """Of each currency but the group's, those of dollars last."""
+        rates = []
+        for currency in sorted({*WORTH} - {self.into}):
+            worth = (WORTH[currency] / WORTH[self.into]).quantize(Decimal("1e-9"))
+            rates += [Rate(currency, self.into, kind, date(2024, 12, 31), worth) for kind in KINDS]
+            for n, on in ENDS.items():
+                rates += [Rate(currency, self.into, "closing", on, worth * (100 + 3 * n) / 100)]
+                rates += [Rate(currency, self.into, "average", on, worth * (197 + 6 * n) / 200)]
         return rates
 
     def group(self, **more: Any) -> Consolidation:
@@ -77,7 +89,7 @@ class World:
                 *self.rates(),
                 *more.get("rates", ()),
                 *(company(spelt.get(name, name), currency) for name, currency in self.currencies.items()),
-                group_row("g"),
+                group_row("g", currency=self.into),
                 *(row._replace(member=spelt.get(row.member, row.member)) for row in self.members),
                 Acquisition(
                     "g", spelt.get("a", "a"), ENDS[2], spelt.get("h", "h"), Decimal(50), "90", "1310", "1410"
@@ -100,14 +112,14 @@ def _spelt(line: Line, spelt: Mapping[str, str]) -> Line:
 KINDS = ("closing", "average", "historical")
 
 
-def _booked(random: Random, name: str) -> list[Line]:
-    """Balanced entries of each month, some with a partner."""
+def _booked(random: Random, name: str, digits: int) -> list[Line]:
+    """Balanced entries of each month, some with a partner, in a currency of so many minor digits."""
     lines: list[Line] = []
     for month in (0, *MONTHS):
         total = Decimal(0)
         for _ in range(6):
             account = random.choice(sorted(CLASSES))
-            amount = Decimal(random.randint(-99_999, 99_999)) / 100
+            amount = Decimal(random.randint(-99_999, 99_999)).scaleb(-digits)
             partner = random.choice([n for n in NAMES if n != name]) if account in PARTNERED else ""
             lines.append(
                 (2025, month, account, amount, partner) if partner else (2025, month, account, amount)
@@ -132,6 +144,28 @@ def column(group: Consolidation, p: int) -> dict[str, int]:
 
 
 class Properties(TestCase):
+    def test_each_currency_into_each(self) -> None:
+        """1000 whole units at round rates are worth the same whole units, whatever the minor digits."""
+        rates = {"0.0065": "6.5", "3": "3000", "0.5": "500", "161.25": "161250"}
+        for own, into in permutations(DIGITS, 2):
+            for rate, worth in rates.items():
+                state = State.of(
+                    [
+                        *definitions(),
+                        period(2025, 1, 1),
+                        Rate(own, into, "closing", ENDS[1], Decimal(rate)),
+                        company("a", own),
+                        group_row("g", currency=into),
+                        GroupMember("g", "a"),
+                    ]
+                )
+                booked: list[Line] = [(2025, 1, account, amount) for account, amount in WHOLE.items()]
+                group = consolidation(state, "g", {"a": booked})
+                minor = round_half_up(Fraction(worth) * 10 ** DIGITS[into])
+                with self.subTest(own=own, into=into, rate=rate):
+                    self.assertEqual(column(group, 1), {"1010": minor, "2030": -minor})
+                    self.assertEqual(group.rates.of("closing", own, 1), Fraction(rate))
+
     def test_every_step_sums_to_zero(self) -> None:
         for seed in range(40):
             group = World.of(seed).group()
@@ -193,9 +227,9 @@ class Properties(TestCase):
             period(2025, 3, 3)._replace(ends_on=date(2025, 3, 15)),
             period(2025, 3, 3)._replace(period=4, starts_on=date(2025, 3, 16)),
         ]
-        middle = [row._replace(on=date(2025, 3, 15)) for row in World.of(0).rates() if row.on == ENDS[3]]
         for seed in range(20):
             world = World.of(seed)
+            middle = [row._replace(on=date(2025, 3, 15)) for row in world.rates() if row.on == ENDS[3]]
             cut = {
                 name: [
                     ((line[0], 4, *line[2:]) if line[1] == 3 and n % 2 else line)
@@ -235,13 +269,13 @@ class Properties(TestCase):
 
 
 def _changes(world: World) -> list[Put]:
-    usd = world.rates()
+    usd = [row for row in world.rates() if row.from_currency == "USD"]
     member = world.members[1]
     return [
         Put(usd[-1]._replace(rate=Decimal("1.07"))),
-        Put(Rate("GBP", "EUR", "closing", ENDS[1], Decimal("1.2"))),
+        Put(Rate("GBP", world.into, "closing", ENDS[1], Decimal("1.2"))),
         Put(usd[0]._replace(rate=Decimal("0.8"))),
-        Put(GroupOpening("g", member.member, "1310", ENDS[1], "12.00")),
+        Put(GroupOpening("g", member.member, "1310", ENDS[1], "12")),
         Put(member._replace(ownership=Decimal(45))),
         Put(member._replace(in_from=date(2025, 3, 1))),
         Put(usd[-2]),

@@ -64,7 +64,7 @@ def worked(state: State) -> Consolidation | None:
         for name in (*sorted(stands), *sorted(adjusts))
         if name in AMOUNTS and (plan_of := map_plan(state, "g", name)) is not None
     ]
-    return group_of(state, "g", members, adjusts)
+    return group_of(state, "g", members, adjusts, numbers)
 
 
 def figures_of(state: State) -> KeptFigures | None:

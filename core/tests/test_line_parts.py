@@ -8,11 +8,12 @@ from unittest import TestCase
 import numpy as np
 from hypothesis import given, strategies as st
 
-from core.analysis.amount_rows import AmountRows, closing_ordinals
+from core.analysis.amount_rows import AmountRows
 from core.analysis.column_sums import by_codes, by_periods, one_column
 from core.analysis.filters import parse_filter
 from core.analysis.period_columns import period_columns
 from core.analysis.stretches import of_periods
+from core.books.periods import closing_ordinals
 from core.changes.fixed import NOTHING_POSTED
 from core.changes.kinds import Put, examine
 from core.definitions.tables import Statement, StatementLine

@@ -8,10 +8,11 @@ from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 from core.analysis.stretches import Stretch, of_periods
-from core.books.balances import Books, TrialRow
+from core.books.balances import Books, TrialRow, closing_marked
 from core.books.periods import (
     CalendarIndex,
     calendar_index,
+    closing_ordinals,
     company_calendar,
     ordinals_in,
     spanning,
@@ -225,7 +226,7 @@ def _mapped(state: State, parts: _Parts) -> GroupBooks:
         for name, plan in parts.plans.items()
     ]
     currencies = {row.company: row.currency for row in state.rows(Company)}
-    return group_books(state, parts.row.group, parts.periods, members, parts.adjusts, currencies)
+    return group_books(state, parts.row.group, parts.periods, members, parts.adjusts, currencies, numbers)
 
 
 def _same(ones: tuple[MapPlan, ...], others: tuple[MapPlan, ...]) -> bool:
@@ -245,6 +246,7 @@ def _member(
     own = company_calendar(state, plan.company)
     if own.calendar == calendar.calendar:
         return Member(plan.company, number, books, plan, None, interned_texts)
+    books = tuple(closing_marked(one, closing_ordinals(own)) for one in books)
     if spanning(own, calendar):
         books = tuple(cut_by_date(state, one, own, calendar) for one in books)
         return Member(plan.company, number, books, plan, None, interned_texts)
@@ -357,7 +359,7 @@ def group_trial(
     consolidation = consolidation_of(state, group)
     rows = group_trial_balance(consolidation, at.start, at.end)
     periods = consolidation.periods
-    opening = consolidation.position(periods.first_from(at.start) - 1)
+    opening = consolidation.opening(periods.first_from(at.start))
     return rows, consolidation.position(periods.last_to(at.end)), opening
 
 

@@ -30,7 +30,7 @@ def side_of(
     """The company's amounts with the other as partner that the rule took, results since the books were last
     closed."""
     rule = next((rule for rule in group.rules if rule.row.elimination == apart.elimination), None)
-    place = group.books.companies.index(other) if other in group.books.companies else None
+    place = group.books.partners.index(other) if other in group.books.partners else None
     own, codes = 0, set()
     for part in position.taken.get(name, ()):
         one = part.books

@@ -209,7 +209,7 @@ def _explained(group: Consolidation, position: Position, both: list[SideOfPair],
     for side in both:
         currency = side.company.currency
         try:
-            rate = group.rates.of(CLOSING, currency, position.period)
+            rate = group.rates.minor(CLOSING, currency, position.period)
         except NotReady:
             continue
         total += round_half_up(sums.get(side.company.company, 0) * rate)

@@ -9,9 +9,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from core.analysis.amount_rows import AmountRows, closing_ordinals
+from core.analysis.amount_rows import AmountRows
 from core.analysis.filters import parse_filter
-from core.books.periods import YEAR, company_calendar
+from core.books.periods import YEAR, closing_ordinals, company_calendar
 from core.codes.lists import list_index
 from core.definitions.parsing import ID
 from core.definitions.state import State

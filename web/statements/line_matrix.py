@@ -10,7 +10,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from core.analysis.amount_rows import AmountRows, closing_ordinals, together
+from core.analysis.amount_rows import AmountRows, together
 from core.analysis.axes import (
     ACCOUNTS,
     COMPANIES,
@@ -23,6 +23,7 @@ from core.analysis.axes import (
     rows_of_line,
 )
 from core.analysis.period_columns import STEPS, PeriodColumn, Step, period_columns
+from core.books.periods import closing_ordinals
 from core.definitions.state import State
 from core.definitions.tables import Company
 from core.faults import WrongCall

@@ -8,7 +8,6 @@ from typing import NamedTuple
 
 import numpy as np
 
-from core.analysis.amount_rows import closing_ordinals
 from core.analysis.asked import Asked
 from core.analysis.column_sums import (
     ClosingRow,
@@ -32,6 +31,7 @@ from core.analysis.variances import (
     worked_out_column,
 )
 from core.books.balances import Books, TrialRow, by_account
+from core.books.periods import closing_ordinals
 from core.cash_flow.non_cash import LeftOutPair
 from core.codes.lists import list_index
 from core.definitions.state import State
