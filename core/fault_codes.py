@@ -26,6 +26,7 @@ FaultCode = Literal[
     "changed-since",
     "chart-move",
     "cash-missing",
+    "cash-moved",
     "choice",
     "choices",
     "class-misplaced",

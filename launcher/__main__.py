@@ -34,6 +34,7 @@ HELP = """./pine start                       install what is missing, start, and
 ./pine disagreements --group G --year Y --period P
 ./pine consolidation --group G --year Y --period P   every step of a group's figures
 ./pine translation --group G --year Y --period P     the proof of each translation reserve
+./pine cash-proof [STATEMENT] --group G --year Y --period P [--from-period F]   a cash flow against cash
 ./pine pack PATH --statements S,S --companies C,C|all --groups G,G|all --year Y --period P   in one act
 ./pine audit-file --company C --year Y --siren N [--overlay O] [--output FOLDER]   the French audit file
 ./pine bench                       speed, as ratios measured side by side
@@ -58,6 +59,7 @@ DATA_COMMANDS = (
     "disagreements",
     "consolidation",
     "translation",
+    "cash-proof",
     "audit-file",
 )
 

@@ -41,6 +41,8 @@ class AmountRows:
     combinations: Mapping[int, str]
     part: NDArray[np.int64] | None = None
     """of a statement's lines that take a part of their accounts the one that each goes to, or WHOLE"""
+    way: NDArray[np.int64] | None = None
+    """of rows that were read for a direct cash flow the direction of the journals that moved them"""
     above: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
     """by field with a level (`site:1`) what each code stands for there"""
     has_statistics: bool = False
@@ -69,7 +71,8 @@ class AmountRows:
         few = 2 * np.count_nonzero(kept) < len(kept)
         chosen: NDArray[Any] = np.flatnonzero(kept) if few else kept
         part = None if self.part is None else self.part[chosen]
-        return replace(self, part=part, **{name: getattr(self, name)[chosen] for name in columns})
+        way = None if self.way is None else self.way[chosen]
+        return replace(self, part=part, way=way, **{name: getattr(self, name)[chosen] for name in columns})
 
     def taken_off(self) -> AmountRows:
         """The same amounts on their other side."""
@@ -134,17 +137,23 @@ class AmountRows:
         return sorted(strings), sorted(combinations)
 
     def divided(self, chart: ChartIndex, plan: Plan) -> AmountRows:
-        """The same rows, each with the line part that its codes put it to: the first that fits."""
-        if not plan.has_conditions:
+        """The same rows, each with the line part that its codes, and which way its journals moved cash, put
+        it to: the first that fits."""
+        if not (plan.has_conditions or plan.has_ways):
             return self
         part = np.full(len(self), WHOLE, dtype=np.int64)
         names = {name: i for i, name in enumerate(self.naturals)}
         for number, one in enumerate(plan.parts):
-            if not one.field:
+            if not (one.field or one.way):
                 continue
-            chart_field(chart, one.field)
-            codes, place = self.codes_in(chart, one.field)
-            fits = np.array([one.fits(code) for code in codes] or [False], dtype=bool)[place]
+            fits = np.ones(len(self), dtype=bool)
+            if one.field:
+                chart_field(chart, one.field)
+                codes, place = self.codes_in(chart, one.field)
+                fits = np.array([one.fits(code) for code in codes] or [False], dtype=bool)[place]
+            if one.way:
+                assert self.way is not None, "rows of a direct cash flow say which way cash moved"
+                fits &= self.way == one.way
             picked = np.zeros(len(self.naturals) or 1, dtype=bool)
             own = (names.get(plan.accounts.posting[at]) for at in one.accounts.tolist())
             picked[[i for i in own if i is not None]] = True
@@ -157,7 +166,7 @@ class AmountRows:
         whole = (plan.line_of >= start) & (plan.line_of < end)
         inside = [i for i, part in enumerate(plan.parts) if start <= part.line < end]
         for i in inside:
-            if not plan.parts[i].field:
+            if not (plan.parts[i].field or plan.parts[i].way):
                 whole[plan.parts[i].accounts] = True
         position = plan.accounts.position
         at_home = [name in position and bool(whole[position[name]]) for name in self.naturals]
@@ -258,6 +267,9 @@ def together(parts: Iterable[AmountRows]) -> AmountRows:
     joined: dict[str, Any] = {
         name: np.concatenate([getattr(rows, name) for rows in renumbered]) for name in columns
     }
+    ways = [rows.way for rows in renumbered if rows.way is not None]
+    if ways and len(ways) == len(renumbered):
+        joined["way"] = np.concatenate(ways)
     return replace(
         several[0],
         naturals=tuple(names),

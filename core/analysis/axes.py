@@ -199,7 +199,7 @@ def rows_of_line(
     position = plan.accounts.position
     place = np.array([position.get(name, -1) for name in rows.naturals] or [-1])[rows.natural]
     known = place >= 0
-    if any(one.row.kind == "result" for one in plan.lines[at:end]):
+    if any(one.is_result for one in plan.lines[at:end]):
         if not stands:
             raise WrongCall(f"{title} holds the result as it stands: choose another line.")
         there |= known & plan.into_result[place]

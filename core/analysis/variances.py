@@ -200,9 +200,9 @@ def _totals(plan: Plan, raw: Sequence[tuple[int, ...]], of_periods: bool) -> lis
     for i in range(len(plan.lines) - 1, -1, -1):
         line = plan.lines[i]
         stands = of_periods and line.stands
-        if line.row.kind == "accounts":
+        if line.row.kind == "accounts" or line.is_movement or line.is_of_cash:
             totals[i] += raw[i][-1] if stands else sum(raw[i])
-        elif line.row.kind == "result":
+        elif line.is_result:
             totals[i] += raw[i][-1] if of_periods else sum(raw[i])
         if plan.adds(i):
             totals[line.parent] += totals[i]

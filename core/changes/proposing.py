@@ -10,6 +10,7 @@ from core.codes.lists import ListIndex, list_index
 from core.definitions.kinds import CLASSES as CLASSES_OF_ALL
 from core.definitions.nouns import free_id
 from core.definitions.state import State
+from core.definitions.statement_rows import CASH_TAKEN_OVER, RATE_EFFECT, WITH_AMOUNT
 from core.definitions.tables import Chart, Hierarchy, Statement, StatementLine
 from core.faults import Fault, Location, Refused
 from core.statements.plans import natural_list
@@ -194,32 +195,39 @@ FLOWS = {
 }
 
 
-WAYS = {
-    "received": ("Received from operations", ("revenue", "asset"), "credit"),
-    "paid": ("Paid for operations", ("expense", "liability", "equity"), "debit"),
-}
-"""What a direct cash flow tells apart: label, classes of accounts, the sign that is shown."""
+WAYS = {"received": ("Received from", "credit"), "paid": ("Paid for", "debit")}
+"""What a direct cash flow tells apart, by the direction of the journals: label, the sign that is shown."""
+ACTIVITIES = {"operating": "operations", "investing": "investing", "financing": "financing"}
 
 
 def _cash_flow(state: State, chart: str, name: str, *, is_direct: bool) -> list[StatementLine]:
     """Indirect: the result and what balances moved, by activity, credit plus; then what cash moved, debit
-    plus. Direct: operations are what was received on revenue and assets, less what was paid on expenses and
-    debts."""
+    plus. Direct: what was received and what was paid, by activity. Both with what a group's cash gained with
+    companies and by rates."""
     grown = _GrownFlow(state, chart, name)
-    grown.add("flows", "", "Cash from all activities", "", "credit")
+    grown.add("gained", "", "Cash gained in all", "", "credit")
+    grown.add("flows", "gained", "Cash from all activities", "", "credit")
     for section, label in FLOWS.items():
         if section == "operating" or grown.sections[section]:
             grown.add(section, "flows", label, "", "credit")
-        if section == "operating" and is_direct:
-            grown.received_and_paid()
+        if is_direct:
+            grown.received_and_paid(section)
         elif section == "operating":
             grown.operations()
         else:
             grown.below(section, section, "credit", grown.sections[section])
+    for kind, label in OF_CASH_LABELS.items():
+        grown.of_cash(kind, label)
     if grown.sections[CASH]:
         grown.add("cash", "", "What cash moved", "", "debit")
         grown.below(CASH, "cash", "debit", grown.sections[CASH])
     return grown.rows
+
+
+OF_CASH_LABELS = {
+    CASH_TAKEN_OVER: "Cash that came or went with companies",
+    RATE_EFFECT: "What exchange rates did to cash",
+}
 
 
 class _GrownFlow:
@@ -239,9 +247,17 @@ class _GrownFlow:
         kind, position = "accounts" if accounts else "heading", (len(self.rows) + 1) * 10
         self.rows.append(StatementLine(self.name, line, parent, position, label, kind, accounts, sign=sign))
 
-    def below(self, section: str, parent: str, sign: str, codes: set[str]) -> None:
+    def of_cash(self, kind: str, label: str) -> None:
+        position = (len(self.rows) + 1) * 10
+        row = StatementLine(self.name, kind.replace("_", "-"), "gained", position, label, kind)
+        self.rows.append(row._replace(shown_when=WITH_AMOUNT))
+
+    def below(self, section: str, parent: str, sign: str, codes: set[str], side: str = "any") -> None:
+        """A line for each rollup code, or single account; one of a direction is shown only with an amount."""
         for text, label in _picked(self.index, self.tree, codes):
             self.add(f"{section}-{text.split()[-1]}"[:40], parent, label, text, sign)
+            if side != "any":
+                self.rows[-1] = self.rows[-1]._replace(side=side, shown_when=WITH_AMOUNT)
 
     def operations(self) -> None:
         if self.sections[RESULT]:
@@ -249,16 +265,12 @@ class _GrownFlow:
             self.add("result", "operating", "Result", ", ".join(texts), "credit")
         self.below("operating", "operating", "credit", self.sections["operating"])
 
-    def received_and_paid(self) -> None:
-        operations = self.sections[RESULT] | self.sections["operating"]
-        for way, (label, classes, sign) in WAYS.items():
-            self.add(way, "operating", label, "", sign)
-            self.below(
-                way,
-                way,
-                sign,
-                {code for code in operations if self.index.codes[code].account_class in classes},
-            )
+    def received_and_paid(self, section: str) -> None:
+        codes = self.sections[section] | (self.sections[RESULT] if section == "operating" else set())
+        for way, (label, sign) in WAYS.items() if codes else ():
+            line = way if section == "operating" else f"{way}-{section}"
+            self.add(line, section, f"{label} {ACTIVITIES[section]}", "", sign)
+            self.below(line, line, sign, codes, way)
 
 
 def _picked(index: ListIndex, grown: Tree | None, codes: set[str]) -> list[tuple[str, str]]:

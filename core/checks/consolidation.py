@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from decimal import Decimal
 from typing import Any
 
+from core.cash_flow.activities import CASH
 from core.checks.build import mapping_faults, selector_faults
 from core.checks.companies import natural_faults
 from core.codes.lists import list_index
@@ -108,6 +109,7 @@ def translation_rules(state: State, rows: list[TranslationRule]) -> Iterator[Fau
         picked, faults = selector_faults(state, row, "accounts", chart.natural_list)
         yield from faults
         if row.rate != "closing":
+            yield from _no_cash(state, row, "accounts", picked.codes, "is translated at closing rates")
             continue
         codes = list_index(state, chart.natural_list).codes
         if wrong := sorted(code for code in picked.codes if codes[code].account_class in RESULT):
@@ -137,6 +139,14 @@ def group_openings(state: State, rows: list[GroupOpening]) -> Iterator[Fault]:
         if not _belongs(state, row.group, row.company):
             what = f"{row.company} is not in {row.group}."
             yield fault(row, "company", what, "Leave the row out.", "opening-unneeded", LOOK)
+
+
+def _no_cash(state: State, row: Any, column: str, codes: frozenset[str], instead: str) -> Iterator[Fault]:
+    """Cash is what the group's cash flow comes to: nothing else may move it there."""
+    known = _codes(state, row.group)
+    if cash := sorted(code for code in codes if known[code].cash_flow == CASH):
+        what = f"{cash[0]} {known[cash[0]].name} is cash, which {instead}."
+        yield fault(row, column, what, "Take it off.", "cash-moved")
 
 
 def _belongs(state: State, group: str, company: str) -> bool:
@@ -169,7 +179,9 @@ def acquisitions(state: State, rows: list[Acquisition]) -> Iterator[Fault]:
             what = "What is acquired is a percentage, at most 100; below zero for a sale."
             yield fault(row, "percent", what, "Correct it.", "percent")
         yield from _amount(row, "cost", group.currency)
-        yield from selector_faults(state, row, "investment", chart.natural_list)[1]
+        picked, faults = selector_faults(state, row, "investment", chart.natural_list)
+        yield from faults
+        yield from _no_cash(state, row, "investment", picked.codes, "is no investment")
         yield from natural_faults(chart, row, "goodwill_account")
         account = _codes(state, row.group).get(row.goodwill_account)
         if account and account.account_class in RESULT:
@@ -265,6 +277,7 @@ def elimination_rules(state: State, rows: list[Elimination]) -> Iterator[Fault]:
             yield fault(row, "tolerance", "A tolerance is not below zero.", "Correct it.", "tolerance")
         codes = _codes(state, row.group)
         picked = selector_faults(state, row, "accounts", chart.natural_list)[0].codes
+        yield from _no_cash(state, row, "accounts", picked, "is not eliminated")
         difference = codes.get(row.difference_account)
         balance = sorted(code for code in picked if codes[code].account_class not in RESULT)
         if balance and difference and difference.account_class in RESULT:

@@ -17,7 +17,7 @@ from core.definitions.statement_rows import WITH_AMOUNT
 from core.definitions.tables import Budget, ColumnSet, NonCashPair, Statement, StatementLine
 from core.faults import LOOK, Fault, WrongCall
 from core.statements import formulas
-from core.statements.line_parts import CREDIT, DEBIT
+from core.statements.line_parts import CREDIT, DEBIT, WAYS
 from core.statements.plans import (
     RESULT_CLASSES,
     Plan,
@@ -74,6 +74,12 @@ def _part(state: State, row: StatementLine) -> Iterator[Fault]:
                 what = f"A line of kind {row.kind} takes no part of accounts."
                 yield fault(row, column, what, "Make it a line of kind accounts, or leave it out.")
         return
+    statement = state.get(Statement, row.statement)
+    if row.side in WAYS and statement and statement.kind != "direct_cash_flow":
+        what = (
+            f"{line_title(row)} asks which way journals moved cash, and {statement.name} sums all journals."
+        )
+        yield fault(row, "side", what, "Only lines of a direct cash flow tell received from paid.")
     if row.codes and not row.field:
         what = f"{line_title(row)} asks for codes and for no field."
         yield fault(row, "field", what, "Name a segment or dimension of the chart.")
@@ -133,6 +139,7 @@ def _tree(state: State, statement: str) -> Iterator[Fault]:
         yield fault(part[second], "accounts", what, "Take it off one of them.", "placed-twice")
     if planned.is_direct:
         yield from _direct(planned)
+    yield from _of_cash(planned)
     if names := formula_cycle(planned):
         path = " needs ".join([*names, names[0]])
         yield fault(
@@ -151,6 +158,19 @@ def _direct(planned: Plan) -> Iterator[Fault]:
         if line.row.kind == "result":
             what = f"{name} is a direct cash flow, which has no line of the result."
             yield fault(line.row, "kind", what, "Put the accounts of the result on lines of accounts.")
+
+
+def _of_cash(planned: Plan) -> Iterator[Fault]:
+    """What cash gained beside what flowed stands in cash flows alone, once each."""
+    known: dict[str, StatementLine] = {}
+    for row in (line.row for line in planned.lines if line.is_of_cash):
+        if not planned.is_flow:
+            what = f"{planned.statement.name} is no cash flow, and has no line of kind {row.kind}."
+            yield fault(row, "kind", what, "Take the line off, or make it one of accounts.")
+        elif row.kind in known:
+            what = f"{line_title(row)} and {line_title(known[row.kind])} are both of kind {row.kind}."
+            yield fault(row, "kind", what, "Take one of them off: a cash flow has one.", "placed-twice")
+        known.setdefault(row.kind, row)
 
 
 SIGNS = ("codes", "hierarchies", "hierarchy_nodes", "statements", "statement_lines")

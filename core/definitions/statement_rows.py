@@ -18,7 +18,12 @@ from core.definitions.kinds import (
     choice,
 )
 
+CASH_TAKEN_OVER, RATE_EFFECT = "cash_taken_over", "rate_effect"
+OF_CASH = (CASH_TAKEN_OVER, RATE_EFFECT)
+"""Kinds of lines of a cash flow that tell what cash gained beside what flowed: with companies, by rates."""
+LINE_KINDS = ("heading", "accounts", "result", "formula", "text", "gap", *OF_CASH)
 STATEMENT_KINDS = ("balance_sheet", "income_statement", "cash_flow", "direct_cash_flow", "other")
+FLOW_STATEMENTS = ("cash_flow", "direct_cash_flow")
 
 
 WITH_AMOUNT = "with_amount"
@@ -43,13 +48,13 @@ class StatementLine(NamedTuple):
     parent: Id = ""
     position: Annotated[int, Kind("integer"), MUST] = 0
     label: Text = ""
-    kind: Annotated[str, choice("heading", "accounts", "result", "formula", "text", "gap"), MUST] = "heading"
+    kind: Annotated[str, choice(*LINE_KINDS), MUST] = "heading"
     accounts: Selector = ""
     formula: Text = ""
     sign: Annotated[str, choice("natural", "debit", "credit")] = "natural"
     field: Annotated[str, Kind("id"), LATER] = ""
     codes: Annotated[str, Kind("selector"), LATER] = ""
-    side: Annotated[str, choice("any", "debit", "credit"), LATER] = "any"
+    side: Annotated[str, choice("any", "debit", "credit", "received", "paid"), LATER] = "any"
     shown_when: Annotated[str, choice("always", WITH_AMOUNT), LATER] = "always"
 
 

@@ -19,7 +19,7 @@ from core.group.periods import GroupPeriods, group_periods
 class Standing:
     """A company in a group. `f[i]` is the share of what holds it by full, `h[i]` of the rest, both exact;
     `is_in[i]` whether it is in for period i; `base` the period before it came in, None where it was in from
-    the beginning; `out` the first period it is out again, if any."""
+    what was brought forward; `out` the first period it is out again, if any."""
 
     company: str
     method: str
@@ -64,7 +64,7 @@ def standing(state: State, reached: MemberCompany, periods: GroupPeriods) -> Sta
         is_in.append(reached.is_in(day))
     comes = reached.in_from is not None
     first = next((i for i in range(1, periods.last + 1) if is_in[i]), None)
-    base = first - 1 if comes and first is not None else None
+    base = first - 1 if comes and first is not None and not is_in[0] else None
     out = None
     if first is not None:
         out = next((i for i in range(first, periods.last + 1) if not is_in[i]), None)

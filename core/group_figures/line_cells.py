@@ -48,7 +48,7 @@ def line_cells(of: PeriodFigures, line: str) -> list[LineCell]:
         (of.plan.accounts.posting[place], of.amounts.window[row])
         for place, row in of.plan.rows_between(of.amounts, at, end)
     ]
-    if any(one.row.kind == "result" for one in of.plan.lines[at:end]):
+    if any(one.is_result for one in of.plan.lines[at:end]):
         rows += _results(of)
     sums = [sum(int(amounts[i]) for _, amounts in rows) for i in range(len(of.columns))]
     if sums != list(of.figures.lines[at].raw):

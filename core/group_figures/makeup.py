@@ -7,10 +7,13 @@ from collections.abc import Collection, Iterator
 from fractions import Fraction
 from typing import NamedTuple
 
+import numpy as np
+
 from core.consolidation.position import Consolidation
 from core.consolidation.translate import Translated
 from core.group.rates import NotReady
-from core.group.translation_rules import CLOSING
+from core.group.translation_rules import AVERAGE, CLOSING
+from core.group_figures.cash_flow import Flows
 
 
 class OwnAmount(NamedTuple):
@@ -72,6 +75,41 @@ def own_amounts(group: Consolidation, name: str, span: Span, targets: Collection
         for (own, target), (amount, translated) in sorted(sums.items())
         if amount or translated
     ]
+
+
+def flow_amounts(flows: Flows, name: str, targets: Collection[int]) -> list[OwnAmount]:
+    """The same of a cash flow: what own accounts moved, and what flowed of it; each period at its average
+    rate."""
+    sums: dict[tuple[str, int], list[int]] = {}
+    for (of, _), cells in flows.cells.items():
+        for c, target in enumerate(cells.target.tolist()) if of == name else ():
+            if target in targets:
+                own = sums.setdefault((cells.own[c], target), [0, 0])
+                own[0] += int(cells.moved[c].sum())
+                own[1] += int(cells.amount[c].sum())
+    return [
+        OwnAmount(own, target, AVERAGE, None, amount, flowed)
+        for (own, target), (amount, flowed) in sorted(sums.items())
+        if amount or flowed
+    ]
+
+
+def flow_periods(
+    group: Consolidation, flows: Flows, name: str, own: str, target: int
+) -> Iterator[PeriodAmount]:
+    """Period by period what moved an own account's part of a group account, and flowed of it."""
+    currency = next(one.currency for one in group.books.sets if one.name == name)
+    by_period: dict[int, list[int]] = {}
+    for (of, _), cells in flows.cells.items():
+        for c, at in enumerate(cells.target.tolist()) if of == name else ():
+            if at == target and cells.own[c] == own:
+                for n in np.flatnonzero(cells.moved[c]).tolist():
+                    known = by_period.setdefault(flows.first + n, [0, 0])
+                    known[0] += int(cells.moved[c, n])
+                    known[1] += int(cells.amount[c, n])
+    for i, (amount, flowed) in sorted(by_period.items()):
+        rate = None if currency == group.group.currency else group.rates.of(AVERAGE, currency, i)
+        yield PeriodAmount(i, False, rate, amount, flowed)
 
 
 def _amounts(one: Translated, c: int, span: Span) -> tuple[int, int]:

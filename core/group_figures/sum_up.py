@@ -2,25 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from itertools import chain
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from core.books.balances import SAFE_SUM, TrialRow
+from core.books.balances import SAFE_SUM, TrialRow, exact
 from core.codes.lists import list_index
-from core.consolidation.eliminate import Disagreement
+from core.consolidation.eliminate import Disagreement, Side
 from core.consolidation.entries import Entries, add
 from core.consolidation.position import Consolidation, Position
+from core.definitions.statement_rows import OF_CASH
 from core.group.map_accounts import group_list
+from core.group_figures.cash_flow import BOOKS_ALONE, Apart, Flows, group_flows
 from core.group_figures.columns import ADJUSTING, ELIMINATIONS, OWNERSHIP, ColumnPlan, column_plan
 from core.group_figures.results import results
-from core.statements.amounts import Amounts
-
-Side = tuple[str, str, int]
+from core.statements.amounts import WHOLE, Amounts
+from core.statements.line_parts import EITHER_WAY, LinePart
 
 
 @dataclass(frozen=True)
@@ -38,6 +39,8 @@ class Consolidated:
     posted: Entries
     opening: Position | None = None
     """What stood before the stretch, where balances of the statement are told by how much they differ."""
+    flows: Flows | None = None
+    """of a cash flow what it is made of: `parts` are flows then, and nothing of them stands"""
 
     @property
     def disagreements(self) -> list[Disagreement]:
@@ -89,6 +92,92 @@ def consolidate(
     columns = _columns(plan, position, window)
     amounts = _amounts(group, columns, window, total)
     return Consolidated(columns, plan, amounts, position, parts, brought.taken, brought.posted, opening)
+
+
+def consolidate_flows(
+    group: Consolidation,
+    start: int,
+    end: int,
+    parts_of_lines: Sequence[LinePart] = (),
+    apart: Apart = BOOKS_ALONE,
+    plan: ColumnPlan | None = None,
+) -> Consolidated:
+    """Amounts for a cash flow: what flowed from one group ordinal to another. `parts_of_lines` are those that
+    ask which way journals moved cash."""
+    plan = plan or column_plan(group)
+    first, last = group.periods.first_from(start), group.periods.last_to(end)
+    flows = group_flows(group, first, last, apart)
+    position = group.position(last)
+    ways = sorted({way for _, way in flows.books} | set(flows.taken) | set(flows.posted))
+    by_way = {way: _by_column(*_of_way(flows, way), plan) for way in ways or (EITHER_WAY,)}
+    present = {plan.of.get(name, name) for name, _ in flows.books} | set(flows.companies)
+    own = [name for name in plan.order if name in {plan.of.get(one, one) for one in present}]
+    corrects = any(any(columns.get(ADJUSTING, {}).values()) for columns in by_way.values())
+    columns = (*own, ADJUSTING) if corrects else tuple(own)
+    amounts = _flow_amounts(group, columns, by_way, parts_of_lines)
+    of_cash = {kind: _of_cash(columns, plan, flows.gained(kind)) for kind in OF_CASH}
+    parts: dict[tuple[str, str], Entries] = {}
+    taken: dict[Side, int] = {}
+    posted: Entries = {}
+    for (name, _), entries in flows.books.items():
+        for target, amount in entries.items():
+            add(parts.setdefault(("books", name), {}), target, amount)
+    for side, amount in chain.from_iterable(sides.items() for sides in flows.taken.values()):
+        taken[side] = taken.get(side, 0) + amount
+    for target, amount in chain.from_iterable(entries.items() for entries in flows.posted.values()):
+        add(posted, target, amount)
+    return Consolidated(
+        columns, plan, replace(amounts, of_cash=of_cash), position, parts, taken, posted, None, flows
+    )
+
+
+def _of_way(flows: Flows, way: int) -> tuple[dict[tuple[str, str], Entries], Entries]:
+    """Flows of journals of one direction by step and set of books, and what eliminations made of them."""
+    eliminated: Entries = dict(flows.posted.get(way, {}))
+    for (_, _, target), amount in flows.taken.get(way, {}).items():
+        add(eliminated, target, -amount)
+    return {("books", name): of for (name, one), of in flows.books.items() if one == way}, eliminated
+
+
+def _flow_amounts(
+    group: Consolidation,
+    columns: tuple[str, ...],
+    by_way: Mapping[int, Mapping[str, Entries]],
+    parts_of_lines: Sequence[LinePart],
+) -> Amounts:
+    """By account, and behind them by line part what journals of its direction moved on its accounts."""
+    matrices = {way: _matrix(group, columns, of) for way, of in by_way.items()}
+    whole: NDArray[Any] = np.sum([matrix.astype(object) for matrix in matrices.values()], axis=0)
+    count = len(group.books.accounts.codes)
+    places, numbers, rows = [np.arange(count)], [np.full(count, WHOLE)], []
+    for number, part in enumerate(parts_of_lines):
+        if part.way in matrices:
+            taken = matrices[part.way][part.accounts].astype(object)
+            whole[part.accounts] -= taken
+            rows.append(taken)
+            places.append(part.accounts)
+            numbers.append(np.full(len(part.accounts), number))
+    window = exact(np.concatenate([whole[:count], *rows, whole[count:]]))
+    return Amounts(
+        window,
+        window,
+        group.books.accounts.strays,
+        np.concatenate(places),
+        window != 0,
+        np.concatenate(numbers) if parts_of_lines else None,
+        deciding=-1,
+    )
+
+
+def _of_cash(columns: tuple[str, ...], plan: ColumnPlan, gained: Mapping[str, int]) -> NDArray[Any]:
+    """What cash gained by column, raw as its line is, eliminations and the group last."""
+    raw = np.zeros(len(columns) + 2, dtype=object)
+    for company, amount in gained.items():
+        column = plan.of.get(company, company)
+        if column in columns:
+            raw[columns.index(column)] -= amount
+        raw[-1] -= amount
+    return exact(raw)
 
 
 def _add_balances(group: Consolidation, into: Entries, entries: Entries, sign: int) -> None:

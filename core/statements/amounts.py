@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -45,6 +45,8 @@ class Amounts:
     parts: NDArray[np.int64] | None = None
     deciding: int | None = None
     has_statistics: bool = False
+    of_cash: Mapping[str, NDArray[Any]] = field(default_factory=dict)
+    """by kind of line what cash gained beside what flowed, by column, raw as its line is: credit is a gain"""
 
     def rows(self, count: int) -> NDArray[np.int64]:
         """Which of the `count` accounts each row is."""

@@ -5,12 +5,13 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+from core.definitions.statement_rows import OF_CASH
 from core.statements.amounts import Amounts
 from core.statements.figures import Figures
 from core.statements.line_parts import DEBIT
 from core.statements.plans import Plan
 
-FIGURED = ("accounts", "result")
+FIGURED = ("accounts", "result", *OF_CASH)
 
 
 class BridgeStep(NamedTuple):
@@ -68,7 +69,7 @@ def _by_accounts(plan: Plan, at: int, then: Amounts, now: Amounts, sign: int) ->
 def _by_account(plan: Plan, at: int, amounts: Amounts) -> dict[int, int]:
     """Raw amounts of the first column by place of the account, on a line or in the result."""
     sums: dict[int, int] = {}
-    if plan.lines[at].row.kind == "result":
+    if plan.lines[at].is_result:
         for row, place in enumerate(amounts.rows(len(plan.line_of)).tolist()):
             if plan.into_result[place]:
                 sums[place] = sums.get(place, 0) + int(amounts.cumulative[row, 0])

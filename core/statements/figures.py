@@ -88,8 +88,11 @@ def compute(made: Plan, amounts: Amounts, digits: int, earlier: Earlier = Mappin
         into = np.array([account.account_class in RESULT_CLASSES for account in amounts.unmapped], dtype=bool)
         total = amounts.cumulative[np.concatenate([made.into_result[rows], into])].sum(axis=0)
         for i, line in enumerate(made.lines):
-            if line.row.kind == "result":
+            if line.is_result:
                 raw[i] = total
+    for i, line in enumerate(made.lines):
+        if line.row.kind in amounts.of_cash:
+            raw[i] = amounts.of_cash[line.row.kind]
     for i in range(len(made.lines) - 1, -1, -1):
         if made.adds(i):
             raw[made.lines[i].parent] += raw[i]
@@ -120,7 +123,9 @@ def _bare(
     size = len(made.lines) + 1
     there = grouped(lines_of % size, amounts.touched[: len(rows)], size)
     for i in range(len(made.lines) - 1, -1, -1):
-        if made.lines[i].row.kind == "result":
+        if made.lines[i].row.kind in amounts.of_cash:
+            there[i] = amounts.of_cash[made.lines[i].row.kind] != 0
+        if made.lines[i].is_result:
             there[i] = amounts.touched[: len(rows)][made.into_result[rows]].any(axis=0)
         if (parent := made.lines[i].parent) >= 0:
             there[parent] |= there[i]

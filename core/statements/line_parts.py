@@ -17,18 +17,28 @@ from core.definitions.tables import StatementLine
 from core.statements.amounts import WHOLE, Amounts
 
 DEBIT, CREDIT = 1, -1
+RECEIVED, PAID, EITHER_WAY = 1, -1, 0
+"""The direction of a journal that touches cash: what cash gained by it, lost, or either."""
 SIDES = {"debit": DEBIT, "credit": CREDIT}
+
+
+WAYS = {"received": RECEIVED, "paid": PAID}
+WAYS_SHOWN = {"received": CREDIT, "paid": DEBIT}
+"""What a line of a direct cash flow asks of journals, and how it is shown: what was received on an account
+stands in credit there."""
 
 
 class LinePart(NamedTuple):
     """What a line takes of its accounts (places, sorted). `codes` of `field` (neither: any; a field alone:
-    amounts without a code of it); `side` DEBIT, CREDIT or 0: either."""
+    amounts without a code of it); `side` DEBIT, CREDIT or 0: either; `way` RECEIVED, PAID or EITHER_WAY: the
+    direction of the journals."""
 
     line: int
     accounts: NDArray[np.int64]
     field: str
     codes: frozenset[str]
     side: int
+    way: int = EITHER_WAY
 
     def fits(self, code: str) -> bool:
         return code in self.codes if self.codes or code else True
@@ -36,7 +46,7 @@ class LinePart(NamedTuple):
 
 def takes_part(row: StatementLine) -> bool:
     """Whether a line takes less than its accounts whole."""
-    return row.kind == "accounts" and bool(row.field or row.side in SIDES)
+    return row.kind == "accounts" and bool(row.field or row.side in SIDES or row.side in WAYS)
 
 
 def by_side(parts: tuple[LinePart, ...], count: int, amounts: Amounts) -> Amounts:

@@ -15,6 +15,7 @@ from core.codes.lists import ListIndex, as_most_alike, list_index
 from core.codes.selectors import pick
 from core.definitions.kinds import DEBIT_CLASSES
 from core.definitions.state import State, derived
+from core.definitions.statement_rows import FLOW_STATEMENTS, OF_CASH
 from core.definitions.tables import (
     Arrangement,
     Chart,
@@ -31,9 +32,18 @@ from core.definitions.tables import (
 )
 from core.statements import formulas
 from core.statements.amounts import Amounts
-from core.statements.line_parts import CREDIT, DEBIT, SIDES, LinePart, takes_part
+from core.statements.line_parts import (
+    CREDIT,
+    DEBIT,
+    EITHER_WAY,
+    SIDES,
+    WAYS,
+    WAYS_SHOWN,
+    LinePart,
+    takes_part,
+)
 
-WITH_FIGURES = ("heading", "accounts", "result")
+WITH_FIGURES = ("heading", "accounts", "result", *OF_CASH)
 """Kinds of lines with amounts of their own."""
 BALANCE_CLASSES = ("asset", "liability", "equity")
 RESULT_CLASSES = ("revenue", "expense")
@@ -80,6 +90,18 @@ class PlanLine(NamedTuple):
     picks: tuple[str, ...]
     mixed: bool
     quantity: Quantity | None = None
+    is_movement: bool = False
+    """of a line of the result: that it is what the periods brought, as in a cash flow"""
+
+    @property
+    def is_result(self) -> bool:
+        """Whether it shows all revenue and expense as they stand at the end."""
+        return self.row.kind == "result" and not self.is_movement
+
+    @property
+    def is_of_cash(self) -> bool:
+        """Whether it shows what cash gained beside what flowed."""
+        return self.row.kind in OF_CASH
 
     @property
     def stands(self) -> bool:
@@ -135,6 +157,16 @@ class Plan:
     def has_conditions(self) -> bool:
         """Whether some line asks for codes of a field: amounts by account alone don't say where they go."""
         return any(part.field for part in self.parts)
+
+    @property
+    def has_ways(self) -> bool:
+        """Whether some line asks which way journals moved cash."""
+        return any(part.way for part in self.parts)
+
+    @property
+    def is_flow(self) -> bool:
+        """Whether the lines sum what moved cash, in the end."""
+        return self.statement.kind in FLOW_STATEMENTS
 
     @property
     def is_direct(self) -> bool:
@@ -259,13 +291,18 @@ def _direction(row: StatementLine, debit: NDArray[np.bool_], kinds: set[int]) ->
     it."""
     if row.kind not in WITH_FIGURES:
         return 0, False
-    stated = SIDES.get(row.sign) or (SIDES.get(row.side) if row.kind == "accounts" else 0)
-    if stated or row.kind == "result":
+    stated = SIDES.get(row.sign) or (_side_shown(row) if row.kind == "accounts" else 0)
+    if stated or row.kind == "result" or row.kind in OF_CASH:
         return stated or CREDIT, False
     if row.kind == "heading":
         return _common(kinds - {0}), False
     names = {DEBIT if side else CREDIT for side in np.unique(debit).tolist()}
     return _common(names), len(names) > 1
+
+
+def _side_shown(row: StatementLine) -> int:
+    """How a line is shown that takes balances of one side, or one direction of journals; 0 for any other."""
+    return SIDES.get(row.side) or WAYS_SHOWN.get(row.side, 0)
 
 
 def _common(directions: set[int]) -> int:
@@ -295,10 +332,14 @@ def plan(state: State, statement: str) -> Plan | None:
     index = {line: i for i, (line, _) in enumerate(order)}
     placing = _Placing(state, code_list, accounts)
     picks = [placing.line(i, rows[line]) for i, (line, _) in enumerate(order)]
+    if statement_row.kind == "cash_flow":
+        picks = placing.rest(picks, [rows[line].kind for line, _ in order], sides.into_result)
     placing.close_sides()
     twice = tuple((code, order[first][0], order[second][0]) for code, first, second in placing.twice)
-    has_result = any(rows[line].kind == "result" for line, _ in order)
+    is_flow = statement_row.kind == "cash_flow"
+    has_result = not is_flow and any(rows[line].kind == "result" for line, _ in order)
     lines = _plan_lines([(rows[line], depth) for line, depth in order], index, picks, sides)
+    lines = [line._replace(is_movement=is_flow and line.row.kind == "result") for line in lines]
     return Plan(
         statement_row,
         accounts,
@@ -349,6 +390,7 @@ class _Placing:
         self.line_of = np.full(len(accounts.posting), -1, dtype=np.int64)
         self.twice: list[tuple[str, int, int]] = []
         self.parts: list[LinePart] = []
+        self.of_way: dict[int, NDArray[np.int64]] = {}
 
     def line(self, number: int, row: StatementLine) -> tuple[list[str], NDArray[np.int64]]:
         """The accounts that a line picks, sorted, and their places."""
@@ -359,7 +401,10 @@ class _Placing:
         if takes_part(row):
             of_field = field_list(self.state, row) if row.field else ""
             fit = pick(self.state, of_field, row.codes).codes if of_field and row.codes else frozenset()
-            self.parts.append(LinePart(number, at, row.field, fit, SIDES.get(row.side, 0)))
+            way = WAYS.get(row.side, EITHER_WAY)
+            if way and not row.field:
+                at = self._fresh_of_way(at, way, number)
+            self.parts.append(LinePart(number, at, row.field, fit, SIDES.get(row.side, 0), way))
             return codes, at
         taken = self.line_of[at] >= 0
         self._note_twice(at[taken], self.line_of, number)
@@ -368,6 +413,33 @@ class _Placing:
 
     def _note_twice(self, at: NDArray[np.int64], line_of: NDArray[np.int64], number: int) -> None:
         self.twice += [(self.accounts.posting[place], int(line_of[place]), number) for place in at.tolist()]
+
+    def _fresh_of_way(self, at: NDArray[np.int64], way: int, number: int) -> NDArray[np.int64]:
+        """Without the accounts of which another line has the journals of that direction already."""
+        same = self.of_way.setdefault(way, np.full(len(self.line_of), -1, dtype=np.int64))
+        taken = same[at] >= 0
+        self._note_twice(at[taken], same, number)
+        same[at[~taken]] = number
+        return at[~taken]
+
+    def rest(
+        self,
+        picks: Sequence[tuple[list[str], NDArray[np.int64]]],
+        kinds: Sequence[str],
+        into_result: NDArray[np.bool_],
+    ) -> list[tuple[list[str], NDArray[np.int64]]]:
+        """What lines pick, with a line of the result taking the revenue and expense that no other line
+        does."""
+        partly = {place for part in self.parts for place in part.accounts.tolist()}
+        loose = np.flatnonzero(into_result & (self.line_of < 0)).tolist()
+        free = [place for place in loose if place not in partly]
+        first = next((number for number, kind in enumerate(kinds) if kind == "result"), None)
+        if first is None:
+            return list(picks)
+        self.line_of[free] = first
+        codes = [self.accounts.posting[place] for place in free]
+        taken = codes, np.array(free, dtype=np.int64)
+        return [taken if number == first else own for number, own in enumerate(picks)]
 
     def close_sides(self) -> None:
         """An account of which one line takes debit balances, another credit ones and none the whole stands

@@ -8,6 +8,7 @@ from typing import Any
 from unittest import TestCase
 
 import numpy as np
+from numpy.typing import NDArray
 
 from core import checks
 from core.books.periods import closed_early
@@ -19,11 +20,21 @@ from core.changes.proposing import new_statement
 from core.definitions.state import State
 from core.definitions.tables import Code, Hierarchy, HierarchyNode, Period, Statement, StatementLine
 from core.faults import Refused, blocking
-from core.statements.amounts import Amounts
+from core.statements.amounts import WHOLE, Amounts
 from core.statements.figures import compute
+from core.statements.line_parts import RECEIVED
+from core.statements.plans import Plan
 from core.tests import builders
 from core.tests.test_figures import planned
 
+OPERATIONS = [
+    ("Receivables", "under 11"),
+    ("Owed", "under 2"),
+    ("Earned", "under 4"),
+    ("Due from", "1810"),
+    ("Costs", "5010"),
+    ("Group costs", "5020"),
+]
 SHAPES = [
     Code("acc", "2", "Owed", True, False),
     Code("acc", "4", "Earned", True, False),
@@ -66,7 +77,8 @@ class Proposing(TestCase):
         self.assertEqual(
             lines(state, "cf"),
             [
-                ("", "Cash from all activities", "heading", ""),
+                ("", "Cash gained in all", "heading", ""),
+                ("gained", "Cash from all activities", "heading", ""),
                 ("flows", "Cash from operations", "heading", ""),
                 ("operating", "Result", "accounts", "under 4, 5010, 5020"),
                 ("operating", "Receivables", "accounts", "under 11"),
@@ -79,6 +91,8 @@ class Proposing(TestCase):
                 ("flows", "Cash from financing", "heading", ""),
                 ("financing", "Bank loan", "accounts", "2210"),
                 ("financing", "Capital", "accounts", "3010"),
+                ("gained", "Cash that came or went with companies", "cash_taken_over", ""),
+                ("gained", "What exchange rates did to cash", "rate_effect", ""),
                 ("", "What cash moved", "heading", ""),
                 ("cash", "Cash", "accounts", "under 10"),
             ],
@@ -100,44 +114,72 @@ class Proposing(TestCase):
     def test_a_direct_cash_flow_tells_what_was_received_from_what_was_paid(self) -> None:
         state = builders.state(*SHAPES, Code("acc", "1210", "Plant", account_class="asset"))
         change = new_statement(state, "Direct cash flow", "c", "direct_cash_flow", "classes")
-        sentence = "Made statement Direct cash flow of c, 16 lines; cash: 1010, 1020"
+        sentence = "Made statement Direct cash flow of c, 31 lines; cash: 1010, 1020"
         self.assertEqual(change.sentence(state), sentence)
         state = self.made(state, "Direct cash flow", "c", "direct_cash_flow", "classes")
         self.assertEqual(
             lines(state, "cfd"),
             [
-                ("", "Cash from all activities", "heading", ""),
+                ("", "Cash gained in all", "heading", ""),
+                ("gained", "Cash from all activities", "heading", ""),
                 ("flows", "Cash from operations", "heading", ""),
                 ("operating", "Received from operations", "heading", ""),
-                ("received", "Receivables", "accounts", "under 11"),
-                ("received", "Earned", "accounts", "under 4"),
-                ("received", "Due from", "accounts", "1810"),
+                *(("received", label, "accounts", accounts) for label, accounts in OPERATIONS),
                 ("operating", "Paid for operations", "heading", ""),
-                ("paid", "Owed", "accounts", "under 2"),
-                ("paid", "Costs", "accounts", "5010"),
-                ("paid", "Group costs", "accounts", "5020"),
+                *(("paid", label, "accounts", accounts) for label, accounts in OPERATIONS),
                 ("flows", "Cash from investing", "heading", ""),
-                ("investing", "Plant", "accounts", "1210"),
+                ("investing", "Received from investing", "heading", ""),
+                ("received-investing", "Plant", "accounts", "1210"),
+                ("investing", "Paid for investing", "heading", ""),
+                ("paid-investing", "Plant", "accounts", "1210"),
                 ("flows", "Cash from financing", "heading", ""),
-                ("financing", "Capital", "accounts", "3010"),
+                ("financing", "Received from financing", "heading", ""),
+                ("received-financing", "Capital", "accounts", "3010"),
+                ("financing", "Paid for financing", "heading", ""),
+                ("paid-financing", "Capital", "accounts", "3010"),
+                ("gained", "Cash that came or went with companies", "cash_taken_over", ""),
+                ("gained", "What exchange rates did to cash", "rate_effect", ""),
                 ("", "What cash moved", "heading", ""),
                 ("cash", "Cash", "accounts", "under 10"),
             ],
         )
         plan = planned(state, "cfd")
-        self.assertEqual((plan.line_of >= 0).all(), True)
+        self.assertEqual((plan.homes >= 0).all(), True)
         self.assertEqual(cash_accounts(plan.accounts), {"1010", "1020"})
-        moved = np.array([[(-1) ** i * (i + 7)] for i in range(len(plan.line_of))], dtype=np.int64)
-        moved[0] -= moved.sum()
-        amounts, at = Amounts(moved, moved), plan.accounts.position["1020"]
-        in_all = moved.copy()
+        amounts, moved = self.by_way(plan)
+        figures, at = compute(plan, amounts, 2), plan.accounts.position["1020"]
+        sides = {figure.line.row.line: figure.shown[0] for figure in figures.lines}
+        others = [place for place in range(len(plan.line_of)) if plan.line_of[place] < 0]
+        self.assertEqual((sides["flows"], sides["cash"]), (-moved[others].sum(), -moved[others].sum()))
+        received = sum(
+            int(sides[line] or 0) for line in ("received", "received-investing", "received-financing")
+        )
+        self.assertEqual(received, -moved[others, 0].sum())
+        in_all = moved.sum(axis=1, keepdims=True)
         in_all[at] += 30
-        proof = cash_proof(plan, compute(plan, amounts, 2), amounts, 0, Amounts(in_all, in_all))
+        proof = cash_proof(plan, figures, amounts, 0, Amounts(in_all, in_all))
         self.assertEqual(
             (proof.off, proof.missing, [(code.code, raw) for code, raw in proof.unseen]),
             (0, (), [("1020", 30)]),
         )
         self.assertEqual(proof.is_proven, False)
+
+    def by_way(self, plan: Plan) -> tuple[Amounts, NDArray[np.int64]]:
+        """Amounts of all accounts in journals that received cash and in such that paid it, either of which
+        balance; and the two by account."""
+        size = len(plan.line_of)
+        moved = np.array([[(-1) ** i * (i + 7), (i % 3) * 5 - 4] for i in range(size)], dtype=np.int64)
+        moved[0] -= moved.sum(axis=0)
+        whole = np.flatnonzero(plan.line_of >= 0)
+        rows, places = [moved[whole].sum(axis=1)], [whole]
+        numbers = [np.full(len(whole), WHOLE)]
+        for number, part in enumerate(plan.parts):
+            rows.append(moved[part.accounts, 0 if part.way == RECEIVED else 1])
+            places.append(part.accounts)
+            numbers.append(np.full(len(part.accounts), number))
+        window = np.concatenate(rows)[:, None]
+        amounts = Amounts(window, window, places=np.concatenate(places), parts=np.concatenate(numbers))
+        return amounts, moved
 
     def test_what_a_direct_cash_flow_lacks_is_told(self) -> None:
         state = builders.state(

@@ -16,17 +16,17 @@ from core.faults import WrongCall
 from core.group.mapping import map_plan
 from core.group.membership import membership
 from core.group_figures.columns import column_plan
-from core.group_figures.sum_up import consolidate
+from core.group_figures.sum_up import consolidate, consolidate_flows
 from core.mapping.arrangements import shown_statement
 from core.mapping.second_charts import hangs_on_codes
 from core.money import digits_of
 from core.statements.figures import Figures, compute
 from core.statements.plans import Plan
 from web.chart_moves.moving import ChartMovePlan, books_after
+from web.group.parts import known_group
 from web.group.queries import (
     by_account_alone,
     group_window,
-    known_group,
     worked_apart,
 )
 from web.statements.queries import known_plan
@@ -83,14 +83,19 @@ def group_agrees(state: State, move: ChartMovePlan, group: Group) -> Iterator[Gr
             )
         except WrongCall:
             continue  # a statement that groups don't have
+        if planned.is_direct:
+            continue  # made of journals, which stay as they were posted
         before, after = (_figures(one, planned, at, group) for one in (was, now))
         changes = group_moves(before, after, group.group, row.statement)
         yield GroupAgreement(group, row.statement, row.name, period, changes)
 
 
 def _figures(consolidation: Consolidation, planned: Plan, at: Stretch, group: Group) -> Figures:
-    balances = planned.statement.kind == "balance_sheet"
-    sums = consolidate(consolidation, at.start, at.end, balances, column_plan(consolidation))
+    if planned.is_flow:
+        sums = consolidate_flows(consolidation, at.start, at.end)
+    else:
+        balances = planned.statement.kind == "balance_sheet"
+        sums = consolidate(consolidation, at.start, at.end, balances, column_plan(consolidation))
     return compute(planned, sums.amounts, digits_of(group.currency))
 
 

@@ -35,6 +35,7 @@ from web.exchange.balances_in import balances_spanning
 from web.group import queries as group_queries
 from web.group.kept import is_sealed
 from web.group.models import KeptPeriod
+from web.group.parts import known_group
 from web.journals.books import books_for
 from web.journals.moved_accounts import carried_apart
 
@@ -74,7 +75,7 @@ def everything(state: State) -> Iterator[Fault]:
     for group in state.rows(Group):
         yield from _mappings(state, group, sums)
         yield from calendars_apart(state, group)
-        if group_queries.known_group(state, group.group)[1].periods:
+        if known_group(state, group.group)[1].periods:
             yield from figure_checks(group_queries.consolidation_of(state, group.group))
     yield from _kept()
 

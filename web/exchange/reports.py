@@ -12,7 +12,7 @@ from core.analysis.hierarchy_plan import hierarchy_plan
 from core.books.balances import TrialRow
 from core.consolidation.position import STEPS
 from core.definitions.state import State
-from core.definitions.tables import Company, Group, Hierarchy
+from core.definitions.tables import Arrangement, Company, Group, Hierarchy, Statement
 from core.faults import WrongCall
 from core.group_figures.proof import proofs
 from core.group_figures.sum_up import steps_of
@@ -21,6 +21,7 @@ from core.statements.plans import natural_list, plan
 from core.structures.overlays import shown_account
 from core.structures.second_charts import chart_with
 from web.group import queries as group_queries
+from web.group.parts import known_group
 from web.group.queries import waiting_in
 from web.shell.tabular import Cell, Money
 from web.statements import queries
@@ -216,6 +217,23 @@ def consolidation(state: State, group: str, year: int, period: int) -> Report:
         if amount
     ]
     return Report(("step", "company", "account", "amount"), rows, waiting_in(position))
+
+
+def cash_proof(
+    state: State, statement: str, group: str, year: int, period: int, first: int | None = None
+) -> Report:
+    """That a cash flow comes to what the group's cash did; a gain is plus. Without a statement of the one
+    that the group's chart has."""
+    row, _ = known_group(state, group)
+    of_chart = [one.statement for one in state.rows(Statement) if one.chart == row.chart]
+    flows = (name for name in of_chart if state.require(Statement, name).kind == "cash_flow")
+    own = sorted(name for name in flows if state.get(Arrangement, name) is None)
+    if not statement and len(own) != 1:
+        there = ", ".join(own) if own else "none"
+        raise WrongCall(f"Name a cash flow of chart {row.chart}: {there}.")
+    found, proof = group_queries.group_cash_proof(state, statement or own[0], group, year, period, first)
+    rows: list[list[Cell]] = [[one.what, Money(one.amount, found.statement.digits)] for one in proof]
+    return Report(("what", "amount"), rows, found.told)
 
 
 def translation(state: State, group: str, year: int, period: int) -> Report:

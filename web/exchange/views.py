@@ -155,6 +155,10 @@ def report(request: PineRequest, state: State, kind: str) -> HttpResponse:
     of_group = reports.OF_GROUPS.get(name) if whose.group else None
     if of_group:
         table = of_group(state, whose.group, wanted.year or 0, wanted.period or 0)
+    elif name == "cash-proof" and whose.group:
+        statement = asked.text(request.GET, "statement", 40)
+        at = wanted.year or 0, wanted.period or 0, wanted.first
+        table = reports.cash_proof(state, statement, whose.group, *at)
     elif not whose.group and any(request.GET.get(word) for word in ("than", "columns", "within")):
         table = reports.of_figures(figures_at(request, state, name, asked.text(request.GET, "hierarchy", 40)))
     elif hierarchy := asked.text(request.GET, "hierarchy", 40):

@@ -13,6 +13,7 @@ from core.money import UNITS
 from core.statements.plans import plan
 from web.definitions.viewing import PineRequest
 from web.group import queries
+from web.group.parts import known_group
 from web.shell import asked
 from web.statements.addresses import asked_period
 from web.statements.remarks import RemarksAt
@@ -87,15 +88,16 @@ class GroupAddress:
 
 
 def statements_of(state: State, group: Group) -> list[Statement]:
-    """Statements of the group's chart that are made from amounts by account."""
+    """Statements of the group's chart that are made from amounts by account, or from journals that touch
+    cash."""
     plans = (plan(state, row.statement) for row in state.rows(Statement) if row.chart == group.chart)
-    rows = (one.statement for one in plans if one and not one.needs_rows)
+    rows = (one.statement for one in plans if one and not one.has_conditions)
     return sorted(rows, key=lambda row: row.name)
 
 
 def group_address(request: PineRequest, state: State, group: str) -> GroupAddress:
     """Raises WrongCall for a group that isn't there."""
-    row, calendar = queries.known_group(state, group)
+    row, calendar = known_group(state, group)
     statements = statements_of(state, row)
     wanted = request.GET.get("statement", "")
     if asked_for := plan(state, wanted):

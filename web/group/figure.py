@@ -15,6 +15,7 @@ from core.books.periods import company_calendar
 from core.codes.lists import list_index
 from core.consolidation.position import STEPS
 from core.definitions.state import State
+from core.definitions.statement_rows import CASH_TAKEN_OVER
 from core.definitions.tables import Company
 from core.group_figures.columns import (
     ADJUSTING,
@@ -25,7 +26,7 @@ from core.group_figures.columns import (
     column_plan,
     column_title,
 )
-from core.group_figures.makeup import Span, own_amounts, period_amounts
+from core.group_figures.makeup import Span, flow_amounts, flow_periods, own_amounts, period_amounts
 from core.money import digits_of
 from core.statements.figures import Figure
 from core.statements.line_parts import DEBIT
@@ -36,6 +37,7 @@ from web.group.addresses import GroupAddress
 from web.group.statement import company_names, known_figures
 from web.people.rights import SIGNED_IN, needs
 from web.shell.asked import text
+from web.shell.templatetags.pine import as_rate
 from web.statements.addresses import drill, drill_from
 
 STEP_TITLES = {
@@ -80,6 +82,8 @@ class OpenedFigure:
     found: queries.GroupFigures
     figure: Figure
     targets: frozenset[int]
+    of_cash: frozenset[str] = frozenset()
+    """kinds of lines below it that tell what cash gained beside what flowed"""
     only: str = ""
     """the one account that it is narrowed to; empty: all of the line"""
 
@@ -110,9 +114,36 @@ class OpenedFigure:
         for (step, name), entries in self.found.consolidated.parts.items():
             column = plan.column(step, name)
             sums[column] = sums.get(column, 0) + self.sum(entries.items())
+        for company, amount in self.gained().items():
+            column = plan.of.get(company, company)
+            sums[column] = sums.get(column, 0) + amount
         parts = [Part(column_title(self.found.group, c, names), c, v) for c, v in sums.items() if v]
         eliminated = sum(row[-1] for row in self.eliminated())
         return [*parts, Part("Eliminate", ELIMINATIONS, eliminated)] if eliminated else parts
+
+    def gained(self, company: str = "") -> dict[str, int]:
+        """What cash gained beside what flowed on the figure's lines, by company, shown as its line is."""
+        flows, sums = self.found.consolidated.flows, dict[str, int]()
+        for kind in self.of_cash if flows else ():
+            for name, amount in flows.gained(kind).items() if flows else ():
+                if company in ("", name):
+                    sums[name] = sums.get(name, 0) - self.direction * amount
+        return sums
+
+    def cash_of(self, company: str) -> list[Part]:
+        """How what cash gained beside what flowed comes about for one company, a gain plus."""
+        flows = self.found.consolidated.flows
+        if flows is None or company not in flows.companies or not self.figure.line.is_of_cash:
+            return []
+        cash = flows.companies[company]
+        if self.figure.line.row.kind == CASH_TAKEN_OVER:
+            return [Part("Cash that came with it, less what went", "", cash.taken_over)]
+        return [
+            Part("Cash at the end", "", cash.closing),
+            Part("less cash at the beginning", "", -cash.opening),
+            Part("less what flowed on cash", "", -cash.flows),
+            Part("less what came with it", "", -cash.taken_over),
+        ]
 
     def eliminated(self) -> list[tuple[str, str, str, int]]:
         """(account, company, partner, amount) of what eliminations changed, shown as the line is; then what
@@ -138,6 +169,9 @@ class OpenedFigure:
         for (step, name), entries in self.found.consolidated.parts.items():
             if plan.column(step, name) == column:
                 sums[name] = sums.get(name, 0) + self.sum(entries.items())
+        for company, amount in self.gained().items():
+            if plan.of.get(company, company) == column:
+                sums[company] = sums.get(company, 0) + amount
         return [Part(names.get(name, name), name, v) for name, v in sorted(sums.items()) if v]
 
     def steps_of(self, name: str | None = None) -> list[tuple[Part, str]]:
@@ -159,14 +193,16 @@ class OpenedFigure:
         own_list = list_index(self.state, natural_list(self.state, company.chart))
         lines = _lines_of(self.state, company, self)
         rows = []
-        for row in own_amounts(group, name, self.span, self.targets):
+        flows = self.found.consolidated.flows
+        own = flow_amounts(flows, name, self.targets) if flows else None
+        for row in own_amounts(group, name, self.span, self.targets) if own is None else own:
             account = group.books.accounts.name(row.target)
             code = own_list.codes.get(row.own)
             opens = reverse(
                 "group-account", args=[self.at.group.group, self.figure.line.row.line, name, row.own]
             )
             link = reverse("account-lines", kwargs={"company": name, "code": row.own}) if row.own else ""
-            rate = f"{float(row.rate):.6f}" if row.rate is not None else row.kind
+            rate = as_rate(row.rate) if row.rate is not None else row.kind
             rows.append(
                 OwnPart(
                     row.own,
@@ -206,13 +242,15 @@ def opened_figure(request: PineRequest, state: State, group: str, line: str) -> 
     end = plan.end_of(start)
     amounts = found.statement.amounts
     targets = {place for place, row in plan.rows_between(amounts, start, end) if amounts.window[row].any()}
-    if any(entry.row.kind == "result" for entry in plan.lines[start:end]):
+    if any(entry.is_result for entry in plan.lines[start:end]):
         accounts = found.group.books.accounts
         targets |= {i for i in range(accounts.size) if accounts.is_result(i)}
     only = text(request.GET, "only", 60)
     if only:
         targets &= {found.group.books.accounts.place.get(only, -1)}
-    return OpenedFigure(state, at, found, found.statement.figures.lines[start], frozenset(targets), only)
+    of_cash = frozenset(entry.row.kind for entry in plan.lines[start:end] if entry.is_of_cash and not only)
+    figure = found.statement.figures.lines[start]
+    return OpenedFigure(state, at, found, figure, frozenset(targets), of_cash, only)
 
 
 @needs(SIGNED_IN)
@@ -245,7 +283,8 @@ def cell(request: PineRequest, state: State, group: str, line: str, column: str)
     elif any(one.name == column for one in found.group.books.sets):
         company = state.require(Company, column)
         context |= {
-            "steps": opened.steps_of(column),
+            "steps": [*opened.steps_of(column), *_gained_step(opened, column)],
+            "cash_parts": opened.cash_of(column),
             "accounts": opened.own_parts(column),
             "currency": company.currency,
             "own_digits": digits_of(company.currency),
@@ -257,6 +296,10 @@ def cell(request: PineRequest, state: State, group: str, line: str, column: str)
         rows = [part for part, _ in context.get("steps", ())] or context.get("parts", ())
         context["shown"] = sum(part.amount for part in rows)
     return render(request, "group/cell.html", context)
+
+
+def _gained_step(opened: OpenedFigure, company: str) -> list[tuple[Part, str]]:
+    return [(Part("Beside what flowed", "", amount), "") for amount in opened.gained(company).values()]
 
 
 def adjusting(opened: OpenedFigure, state: State, company: Company) -> dict[str, Any]:
@@ -288,7 +331,11 @@ def account(
     link = reverse("account-lines", kwargs={"company": company, "code": code})
     same = company_calendar(state, company).calendar == opened.at.calendar.calendar
     rows = []
-    parts = list(period_amounts(opened.found.group, company, opened.span, code, place))
+    flows = opened.found.consolidated.flows
+    if flows:
+        parts = list(flow_periods(opened.found.group, flows, company, code, place))
+    else:
+        parts = list(period_amounts(opened.found.group, company, opened.span, code, place))
     for part in reversed(parts):
         known = periods.rows[part.period - 1] if part.period else None
         lines = ""

@@ -14,6 +14,7 @@ from django.utils.safestring import SafeString
 from core.changes.kinds import edit_sentence
 from core.consolidation.position import Consolidation
 from core.definitions.state import State
+from core.definitions.statement_rows import FLOW_STATEMENTS
 from core.definitions.tables import Group, Statement
 from core.group_figures.columns import FIXED_TITLES, GROUP
 from core.keeping.kept import KeptFigures, figures_to_keep
@@ -27,6 +28,7 @@ from web.definitions.viewing import PineRequest
 from web.group import kept, queries
 from web.group.addresses import GroupAddress, group_address, statements_of
 from web.group.models import KeptPeriod
+from web.group.parts import known_group
 from web.group.statement import company_names
 from web.group.steps import group_context, share_text
 from web.journals.models import Book
@@ -87,7 +89,7 @@ def kept_of(at: GroupAddress, number: int | None = None) -> KeptPeriod | None:
 
 def figures_now(state: State, row: KeptPeriod) -> KeptFigures | None:
     """What would be kept now; None where the calendar has no such period any more."""
-    _, calendar = queries.known_group(state, row.group)
+    _, calendar = known_group(state, row.group)
     if (row.fiscal_year, row.period) not in calendar.periods:
         return None
     work = queries.consolidation_of(state, row.group)
@@ -249,7 +251,7 @@ def kept_period(request: PineRequest, state: State, group: str) -> HttpResponse:
         ],
         "rates": [(rate, as_rate(Fraction(rate.rate))) for rate in then.rates],
         "statement": statement,
-        "statements": statements_of(state, at.group),
+        "statements": _statements_kept(state, at.group),
         "has_moved": now is None
         or _by_name(now) != _by_name(then)
         or (statement is not None and _is_laid_out_anew(stages[0].state, state, statement)),
@@ -322,7 +324,14 @@ def _asked(
     request: PineRequest, state: State, group: str
 ) -> tuple[GroupAddress, KeptPeriod | None, Statement | None]:
     at = group_address(request, state, group)
-    return at, kept_of(at, number(request.GET, "number", None, 10**6)), at.statement
+    own = _statements_kept(state, at.group)
+    statement = at.statement if at.statement in own else next(iter(own), None)
+    return at, kept_of(at, number(request.GET, "number", None, 10**6)), statement
+
+
+def _statements_kept(state: State, group: Group) -> list[Statement]:
+    """Those that are worked out from what is kept: amounts by account, and not what flowed."""
+    return [row for row in statements_of(state, group) if row.kind not in FLOW_STATEMENTS]
 
 
 def _lines(

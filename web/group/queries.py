@@ -7,16 +7,11 @@ from collections.abc import Collection, Mapping as Mapping_
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
+import numpy as np
+
 from core.analysis.stretches import Stretch, of_periods
-from core.books.balances import Books, TrialRow, closing_marked
-from core.books.periods import (
-    CalendarIndex,
-    calendar_index,
-    closing_ordinals,
-    company_calendar,
-    ordinals_in,
-    spanning,
-)
+from core.books.balances import Books, TrialRow
+from core.cash_flow.activities import cash_accounts
 from core.codes.lists import list_index
 from core.codes.selectors import pick
 from core.consolidation.eliminate import Disagreement
@@ -44,19 +39,17 @@ from core.definitions.tables import (
     TranslationRule,
 )
 from core.faults import WrongCall
-from core.group.cells import GroupBooks, group_books
-from core.group.collect import Member
+from core.group.cells import GroupBooks
 from core.group.map_accounts import group_list
 from core.group.mapping import MapPlan, map_plan
-from core.group.membership import group_calendar
-from core.group.ownership import Standing, group_standings
-from core.group.periods import GroupPeriods, group_periods
 from core.group.rates import rate_table
 from core.group.translation_rules import rates_by_account
+from core.group_figures.cash_flow import CashProofRow, cash_proof
 from core.group_figures.columns import ELIMINATIONS, GROUP, column_plan
 from core.group_figures.sum_up import (
     Consolidated,
     consolidate,
+    consolidate_flows,
     disagreements as sides_apart,
     trial_balance as group_trial_balance,
 )
@@ -64,10 +57,8 @@ from core.mapping.arrangements import shown_statement
 from core.money import digits_of
 from core.statements.figures import compute
 from core.statements.plans import Plan
-from web.journals.books import books_for
-from web.journals.books_by_date import cut_by_date
-from web.journals.interning import interned_texts
-from web.journals.posting import company_numbers
+from web.group.flow_books import moved_apart
+from web.group.parts import GroupParts, group_parts, known_group, mapped_members
 from web.process_cache import ProcessCache
 from web.statements.queries import StatementFigures, known_plan
 
@@ -115,14 +106,6 @@ def _picks(state: State, group: str) -> list[frozenset[str]]:
     return [pick(state, accounts.code_list, text).codes for text in texts] if accounts else []
 
 
-def known_group(state: State, group: str) -> tuple[Group, CalendarIndex]:
-    row = state.get(Group, group)
-    calendar = group_calendar(state, group)
-    if row is None:
-        raise WrongCall(f"There is no group {group}.")
-    return row, calendar or calendar_index(state, "")
-
-
 def group_accounts(state: State, group: Group) -> dict[str, Code]:
     """The accounts of the group's chart by code."""
     accounts = group_list(state, group.group)
@@ -137,42 +120,13 @@ def group_window(state: State, group: str, year: int, period: int, first: int | 
     return of_periods(calendar, year, period, begin)
 
 
-class _Parts(NamedTuple):
-    """What goes into a group's figures: members' standings, whose books adjust whose, books, mappings."""
-
-    row: Group
-    calendar: CalendarIndex
-    periods: GroupPeriods
-    standings: dict[str, Standing]
-    adjusts: dict[str, str]
-    books: Mapping_[str, tuple[Books, ...]]
-    plans: dict[str, MapPlan]
-
-    @property
-    def names(self) -> list[str]:
-        return [*sorted(self.standings), *sorted(self.adjusts)]
-
-    @property
-    def key(self) -> Any:
-        books = (book for name in self.names for book in self.books[name])
-        sequences = tuple((book.company, book.fiscal_year, book.sequence) for book in books)
-        return self.row.group, tuple(self.names), sequences
-
-
-def _parts(state: State, group: str) -> _Parts:
-    row, calendar = known_group(state, group)
-    periods = group_periods(calendar)
-    stands = group_standings(state, group)
-    adjusts = {c.company: c.adjusts for c in state.rows(Company) if c.adjusts in stands}
-    names = [*sorted(stands), *sorted(adjusts)]
-    plans = {name: plan for name in names if (plan := map_plan(state, group, name))}
-    return _Parts(row, calendar, periods, stands, adjusts, books_for(state, names), plans)
-
-
 def consolidation_of(state: State, group: str) -> Consolidation:
     """What a group's figures are worked out from, as of now; kept until a definition or a book moves."""
-    parts = _parts(state, group)
-    kept = _groups.get(parts.key) or ()
+    return _consolidation_of(state, group_parts(state, group))
+
+
+def _consolidation_of(state: State, parts: GroupParts) -> Consolidation:
+    group, kept = parts.row.group, _groups.get(parts.key) or ()
     for known in kept:
         shares = known.state.shares(state, *FIGURING) and _asks_the_same(known.state, state, group)
         if shares and _same(_plans_of(known, parts.names), tuple(parts.plans.values())):
@@ -187,13 +141,13 @@ def worked_apart(
 ) -> Consolidation:
     """The same for definitions that nobody will ask for again: the books of now, or `books` of some companies
     in their place; nothing kept."""
-    parts = _parts(state, group)
+    parts = group_parts(state, group)
     parts = parts._replace(books={**parts.books, **(books or {})})
-    return _worked(state, parts, _mapped(state, parts))
+    return _worked(state, parts, mapped_members(state, parts))
 
 
 def _worked(
-    state: State, parts: _Parts, books: GroupBooks, former: Translations | None = None
+    state: State, parts: GroupParts, books: GroupBooks, former: Translations | None = None
 ) -> Consolidation:
     """`former`: translations worked out for other definitions, which serve where nothing touches them."""
     rates = rate_table(state, parts.row, parts.periods)
@@ -208,25 +162,15 @@ def _plans_of(known: Consolidation, names: list[str]) -> tuple[MapPlan, ...]:
     return tuple(plan for plan in plans if plan)
 
 
-def _collected(state: State, parts: _Parts) -> GroupBooks:
+def _collected(state: State, parts: GroupParts) -> GroupBooks:
     kept, group, plans = _books.get(parts.key) or (), parts.row.group, tuple(parts.plans.values())
     for known in kept:
         shares = known.state.shares(state, *SHAPING, TranslationRule)
         if shares and _asks_the_same(known.state, state, group) and _same(known.plans, plans):
             return known.books
-    books = _mapped(state, parts)
+    books = mapped_members(state, parts)
     _books.put(parts.key, (CachedBooks(state, plans, books), *kept[: VARIANTS - 1]))
     return books
-
-
-def _mapped(state: State, parts: _Parts) -> GroupBooks:
-    numbers = company_numbers()
-    members = [
-        _member(state, numbers[name], parts.books[name], plan, parts.calendar)
-        for name, plan in parts.plans.items()
-    ]
-    currencies = {row.company: row.currency for row in state.rows(Company)}
-    return group_books(state, parts.row.group, parts.periods, members, parts.adjusts, currencies, numbers)
 
 
 def _same(ones: tuple[MapPlan, ...], others: tuple[MapPlan, ...]) -> bool:
@@ -239,20 +183,6 @@ def _same(ones: tuple[MapPlan, ...], others: tuple[MapPlan, ...]) -> bool:
     )
 
 
-def _member(
-    state: State, number: int, books: tuple[Books, ...], plan: MapPlan, calendar: CalendarIndex
-) -> Member:
-    """A company's books with where their periods count; cut by date where its own span those of the group."""
-    own = company_calendar(state, plan.company)
-    if own.calendar == calendar.calendar:
-        return Member(plan.company, number, books, plan, None, interned_texts)
-    books = tuple(closing_marked(one, closing_ordinals(own)) for one in books)
-    if spanning(own, calendar):
-        books = tuple(cut_by_date(state, one, own, calendar) for one in books)
-        return Member(plan.company, number, books, plan, None, interned_texts)
-    return Member(plan.company, number, books, plan, ordinals_in(own, calendar), interned_texts)
-
-
 @dataclass(frozen=True, slots=True)
 class GroupFigures:
     """A consolidated statement with what it was made from."""
@@ -263,21 +193,25 @@ class GroupFigures:
 
     @property
     def waiting(self) -> list[tuple[str, str]]:
+        if self.consolidated.flows is not None:
+            return [(name, str(why)) for name, why in sorted(self.consolidated.flows.left_out.items())]
         return waiting_of(self.consolidated.position)
 
     @property
     def waiting_in(self) -> list[str]:
         """The sentences of those who wait; an income statement needs no opening."""
-        needs_opening = self.statement.plan.statement.kind in ("cash_flow", "other")
+        if self.consolidated.flows is not None:
+            left_out = self.consolidated.flows.left_out
+            return [f"{name} is not in these figures: it {left_out[name]}." for name in sorted(left_out)]
+        needs_opening = self.statement.plan.statement.kind == "other"
         return waiting_in(self.consolidated.position, self.consolidated.opening if needs_opening else None)
 
     @property
     def told(self) -> list[str]:
-        """What is said below the figures, wherever they are shown: who waits, and what is counted all the
-        same."""
+        """What is said below the figures, wherever they are shown: who waits, and which pairs are left
+        out."""
         pairs = ", ".join(one.pair.name for one in self.statement.plan.non_cash)
-        counted = f"Counted here, where journals aren't told apart: {pairs}."
-        return [*self.waiting_in, *([counted] if pairs else [])]
+        return [*self.waiting_in, *([f"Left out, for no cash moved: {pairs}."] if pairs else [])]
 
 
 def waiting_of(position: Position) -> list[tuple[str, str]]:
@@ -299,12 +233,6 @@ def waiting_in(position: Position, opening: Position | None = None) -> list[str]
 
 def by_account_alone(planned: Plan) -> Plan:
     """A plan for figures that come by account. Raises WrongCall for one that needs more than that."""
-    if planned.is_direct:
-        name = planned.statement.name
-        raise WrongCall(
-            f"{name} sums what journals moved that touch cash; a group's figures come from balances. It is"
-            " there for a company, or for several side by side."
-        )
     if planned.has_conditions:
         name = planned.statement.name
         raise WrongCall(f"{name} has lines that ask for codes of a field; a group's figures come by account.")
@@ -326,14 +254,22 @@ def group_statement(
     shown = shown_statement(state, statement, group, "group")
     planned = by_account_alone(known_plan(state, shown, row.chart))
     at = group_window(state, group, year, period, first)
-    consolidation = consolidation_of(state, group)
+    parts = group_parts(state, group)
+    consolidation = _consolidation_of(state, parts)
     balance_sheet = planned.statement.kind == "balance_sheet"
     columns_asked = column_plan(consolidation, opened)
-    key = (group, at.start, at.end, balance_sheet, columns_asked.order)
+    of_flows = _flow_key(planned) if planned.is_flow else None
+    key = (group, at.start, at.end, balance_sheet, columns_asked.order, of_flows)
     kept = _consolidated.get(key) or ()
     consolidated = next((sums for known, sums in kept if known is consolidation), None)
     if consolidated is None:
-        consolidated = consolidate(consolidation, at.start, at.end, balance_sheet, columns_asked)
+        if planned.is_flow:
+            stretch = parts.periods.first_from(at.start), parts.periods.last_to(at.end)
+            apart = moved_apart(state, parts, planned, *stretch)
+            args = consolidation, at.start, at.end, planned.parts, apart, columns_asked
+            consolidated = consolidate_flows(*args)
+        else:
+            consolidated = consolidate(consolidation, at.start, at.end, balance_sheet, columns_asked)
         _consolidated.put(key, ((consolidation, consolidated), *kept[: VARIANTS - 1]))
     digits = digits_of(row.currency)
     figures = compute(planned, consolidated.amounts, digits)
@@ -343,6 +279,33 @@ def group_statement(
         consolidated,
         consolidation,
     )
+
+
+def _flow_key(planned: Plan) -> Any:
+    """What a cash flow's amounts hang on beside the group's books: the journals that pairs leave out, or the
+    lines that ask which way cash moved, and which accounts are cash."""
+    pairs = tuple((one.pair.pair, one.accounts, one.against) for one in planned.non_cash)
+    ways = tuple((part.line, part.way, tuple(part.accounts.tolist())) for part in planned.parts)
+    return planned.is_direct, pairs, ways, cash_accounts(planned.accounts)
+
+
+def group_cash_proof(
+    state: State, statement: str, group: str, year: int, period: int, first: int | None = None
+) -> tuple[GroupFigures, list[CashProofRow]]:
+    """A cash flow's figures, and the rows that prove that it comes to what the group's cash did. Raises
+    WrongCall for a statement that is no cash flow."""
+    figures = group_statement(state, statement, group, year, period, first)
+    if figures.consolidated.flows is None:
+        raise WrongCall(f"{figures.statement.plan.statement.name} is no cash flow.")
+    return figures, proof_of_cash(figures)
+
+
+def proof_of_cash(figures: GroupFigures) -> list[CashProofRow]:
+    """The rows that prove a cash flow; each but the last adds to it."""
+    flows = figures.consolidated.flows
+    assert flows is not None, "figures of a cash flow"
+    shown = frozenset(np.flatnonzero(figures.statement.plan.homes >= 0).tolist())
+    return list(cash_proof(figures.group, flows, shown))
 
 
 def position_at(state: State, group: str, year: int, period: int) -> tuple[Consolidation, Position]:

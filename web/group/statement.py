@@ -184,6 +184,7 @@ def _proof(state: State, head: Group, found: queries.GroupFigures) -> dict[str, 
             for one in noted(state, group, found.consolidated.disagreements, found.statement.digits)
         ],
         "balance": found.consolidated.balance,
+        "cash_rows": _cash_rows(found),
         "mapped": _mapped(state, head, found),
         "unmapped": [(u, u.raw[-1]) for u in found.statement.figures.unplaced if u.raw[-1]],
         "waiting": [(names.get(name, name), why) for name, why in found.waiting],
@@ -195,6 +196,25 @@ def _proof(state: State, head: Group, found: queries.GroupFigures) -> dict[str, 
         "members": len(state.part(GroupMember, group)),
         "eliminations": len(state.part(Elimination, group)),
     }
+
+
+CASH_ROWS = {
+    "opening": "Cash at the beginning",
+    "flows": "What flowed, by the lines",
+    "cash_taken_over": "Came or went with companies",
+    "rate_effect": "What exchange rates did",
+    "rounding": "Rounding",
+    "closing": "Cash at the end",
+}
+
+
+def _cash_rows(found: queries.GroupFigures) -> list[tuple[str, str, int]]:
+    """(what, its words, amount) of the proof of a cash flow; what no line shows by its account."""
+    rows = queries.proof_of_cash(found) if found.consolidated.flows else []
+    return [
+        (row.what, CASH_ROWS.get(row.what, f"{row.what.partition(' ')[2]}, on no line"), row.amount)
+        for row in rows
+    ]
 
 
 def _sides(entry: Disagreement, digits: int) -> tuple[Disagreement, str, str, str]:

@@ -24,27 +24,30 @@ from web.journals.reading import accounts_of_lines
 
 LINES = """
     SELECT a."natural", a.id, coalesce(l.dimensions_id, 0), j.date, l.closing, k.period_kind,
-           sum(greatest(l.amount, 0))::bigint, sum(greatest(-l.amount, 0))::bigint
+           {way}, sum(greatest(l.amount, 0))::bigint, sum(greatest(-l.amount, 0))::bigint
     FROM journals_book b
     JOIN unnest(%(years)s::int[], %(periods)s::int[], %(kinds)s::text[]) AS k(year, period, period_kind)
       ON k.year = b.fiscal_year
     JOIN journals_journalline l ON l.book_id = b.id AND l.period = k.period
     JOIN journals_journal j ON j.id = l.journal_id
-    {accounts}
-    WHERE b.company = %(company)s{through} GROUP BY 1, 2, 3, 4, 5, 6
+    {accounts}{through}
+    WHERE b.company = %(company)s{named} GROUP BY 1, 2, 3, 4, 5, 6, 7
 """
 BY_PERIOD = """
     SELECT a."natural", a.id, coalesce(l.dimensions_id, 0), b.fiscal_year, l.period, l.closing,
-           sum(greatest(l.amount, 0))::bigint, sum(greatest(-l.amount, 0))::bigint
+           {way}, sum(greatest(l.amount, 0))::bigint, sum(greatest(-l.amount, 0))::bigint
     FROM journals_book b JOIN journals_journalline l ON l.book_id = b.id
-    {accounts}
-    WHERE b.company = %(company)s{through} GROUP BY 1, 2, 3, 4, 5, 6
+    {accounts}{through}
+    WHERE b.company = %(company)s{named} GROUP BY 1, 2, 3, 4, 5, 6, 7
 """
-THROUGH = """ AND l.journal_id IN (
-    SELECT t.journal_id FROM journals_journalline t JOIN journals_book k ON k.id = t.book_id
-    {accounts} WHERE k.company = b.company AND s."natural" = ANY(%(through)s))
+THROUGH = """ JOIN (
+    SELECT t.journal_id, CASE WHEN sum(t.amount) < 0 THEN -1 ELSE 1 END AS way
+    FROM journals_journalline t JOIN journals_book k ON k.id = t.book_id
+    {accounts} WHERE k.company = %(company)s AND s."natural" = ANY(%(through)s)
+    GROUP BY t.journal_id) w ON w.journal_id = l.journal_id
 """
-"""Only lines of journals that touch some natural accounts of the company."""
+"""Only lines of journals that touch some natural accounts of the company, and whether those were paid from
+(-1) or into: worked out once, and not a line at a time."""
 NAMED = " AND l.journal_id = ANY(%(journals)s)"
 KEPT_AS_BALANCES = "SELECT DISTINCT fiscal_year FROM journals_balance WHERE company = %s"
 BUDGET = """
@@ -144,21 +147,21 @@ def _lines_asked(
         "company": company,
         "chart": state.require(Company, company).chart,
     }
-    if through is None:
-        only = ""
-    elif isinstance(through, tuple):
-        only, values["journals"] = NAMED, list(through)
-    else:
-        only = THROUGH.format(accounts=accounts_of_lines(state, [company], "t", "k", "s"))
+    parts = {"accounts": accounts, "through": "", "named": "", "way": "0"}
+    if isinstance(through, tuple):
+        parts["named"], values["journals"] = NAMED, list(through)
+    elif through is not None:
+        touched = accounts_of_lines(state, [company], "t", "k", "s")
+        parts |= {"through": THROUGH.format(accounts=touched), "way": "w.way"}
         values["through"] = sorted(through)
-    return query.format(accounts=accounts, through=only), values
+    return query.format(**parts), values
 
 
 def _of_lines(lines: Sequence[tuple[Any, ...]]) -> AmountRows:
-    """`lines`: natural, account string, dimensions, time, closing, debits, credits."""
+    """`lines`: natural, account string, dimensions, time, closing, which way cash moved, debits, credits."""
     names = sorted({line[0] for line in lines})
     place = {name: i for i, name in enumerate(names)}
-    columns = list(zip(*lines, strict=True)) or [()] * 7
+    columns = list(zip(*lines, strict=True)) or [()] * 8
 
     def numbers(values: Any) -> Any:
         return np.array(values, dtype=np.int64)
@@ -170,10 +173,11 @@ def _of_lines(lines: Sequence[tuple[Any, ...]]) -> AmountRows:
         numbers(columns[2]),
         numbers(columns[3]),
         np.array(columns[4], dtype=bool),
-        numbers(columns[5]),
         numbers(columns[6]),
+        numbers(columns[7]),
         {},
         {},
+        way=numbers(columns[5]),
     )
 
 

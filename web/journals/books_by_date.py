@@ -10,7 +10,7 @@ import numpy as np
 from django.db import connection
 
 from core.books.balances import ROW, Books, books_from_rows, summed
-from core.books.periods import CalendarIndex, ordinal_of_day, ordinals_in
+from core.books.periods import CalendarIndex, ordinal, ordinal_of_day, ordinals_in
 from core.definitions.state import State
 from core.definitions.tables import Company
 from web.journals.reading import accounts_of_lines
@@ -22,24 +22,36 @@ LINES = """
     JOIN journals_journal j ON j.id = l.journal_id
     JOIN journals_book b ON b.id = l.book_id
     {accounts}
-    WHERE b.company = %(company)s AND b.fiscal_year = %(year)s AND l.sequence <= %(sequence)s
+    WHERE b.company = %(company)s AND b.fiscal_year = %(year)s AND l.sequence <= %(sequence)s{within}
     GROUP BY 1, 2, 3, 4, 5, 6, 7
 """
 
 
-def cut_by_date(state: State, books: Books, own: CalendarIndex, group: CalendarIndex) -> Books:
-    """The same amounts with the group's ordinals; what lies after its last period is left out."""
+WITHIN = " AND l.period = ANY(%(within)s)"
+
+
+def cut_by_date(
+    state: State,
+    books: Books,
+    own: CalendarIndex,
+    group: CalendarIndex,
+    within: frozenset[int] | None = None,
+) -> Books:
+    """The same amounts with the group's ordinals; what lies after its last period is left out. `within`: of
+    some periods of the company's own calendar only."""
     asked: dict[str, Any] = {
+        "within": sorted(within or ()),
         "company": books.company,
         "year": books.fiscal_year,
         "sequence": books.sequence,
         "chart": state.require(Company, books.company).chart,
     }
     with connection.cursor() as cursor:
-        cursor.execute(LINES.format(accounts=accounts_of_lines(state, [books.company])), asked)
+        accounts, only = accounts_of_lines(state, [books.company]), "" if within is None else WITHIN
+        cursor.execute(LINES.format(accounts=accounts, within=only), asked)
         lines = cursor.fetchall()
     if not lines:
-        return _by_period(books, own, group)
+        return _by_period(books if within is None else in_periods(books, within), own, group)
     naturals = sorted({row[0] for row in lines})
     number = {name: i for i, name in enumerate(naturals)}
     rows: list[tuple[Any, ...]] = []
@@ -49,6 +61,12 @@ def cut_by_date(state: State, books: Books, own: CalendarIndex, group: CalendarI
             rows.append((number[natural], partner, account, dimensions, at, closing, debit, credit))
     values = np.array(rows, dtype=ROW)
     return books_from_rows(books.company, books.fiscal_year, books.sequence, tuple(naturals), values)
+
+
+def in_periods(books: Books, periods: frozenset[int]) -> Books:
+    """What stands in some periods of its year."""
+    there = np.isin(books.rows["ordinal"], [ordinal(books.fiscal_year, period) for period in periods])
+    return replace(books, rows=books.rows[there])
 
 
 def _by_period(books: Books, own: CalendarIndex, group: CalendarIndex) -> Books:

@@ -139,13 +139,29 @@ BEHIND = """
       AND (%(sets)s::bigint[] IS NULL OR coalesce(l.dimensions_id, 0) = ANY(%(sets)s))
       AND (%(into_strings)s::bigint[] IS NULL OR (a.id, coalesce(l.dimensions_id, 0)) IN
            (SELECT * FROM unnest(%(into_strings)s::bigint[], %(into_sets)s::bigint[])))
-      AND (%(through)s::text[] IS NULL OR l.journal_id IN
-           (SELECT t.journal_id FROM journals_journalline t JOIN journals_book k ON k.id = t.book_id
-            {touched}
-            WHERE k.company = %(company)s AND s."natural" = ANY(%(through)s)))
+      AND (%(through)s::text[] IS NULL
+           OR (a.id, coalesce(l.dimensions_id, 0)) IN {received_on} AND l.journal_id IN {received}
+           OR (a.id, coalesce(l.dimensions_id, 0)) IN {paid_on} AND l.journal_id IN {paid})
       AND (%(journals)s::bigint[] IS NULL OR l.journal_id = ANY(%(journals)s))
       AND (%(but)s::bigint[] IS NULL OR l.journal_id <> ALL(%(but)s))
 """
+MOVED_CASH = """
+           (SELECT t.journal_id FROM journals_journalline t JOIN journals_book k ON k.id = t.book_id
+            {{touched}}
+            WHERE k.company = %(company)s AND s."natural" = ANY(%(through)s)
+            GROUP BY t.journal_id HAVING sum(t.amount) {sign} 0)"""
+ON_LINE = """
+           (SELECT p.string, p.combination
+            FROM unnest(%(into_strings)s::bigint[], %(into_sets)s::bigint[], %(into_ways)s::int[])
+              AS p(string, combination, way) WHERE p.way = {way})"""
+WAYS = {
+    "received": MOVED_CASH.format(sign=">="),
+    "paid": MOVED_CASH.format(sign="<"),
+    "received_on": ON_LINE.format(way=1),
+    "paid_on": ON_LINE.format(way=-1),
+}
+"""Of a line of a direct cash flow: the journals that touched cash by their direction, and what stands on the
+line of them."""
 NEWEST = " ORDER BY j.date DESC, j.id DESC, l.line LIMIT %(most)s OFFSET %(skip)s"
 OF_BALANCES = """
     FROM journals_balance l JOIN journals_account a ON a.id = l.account_id
@@ -193,7 +209,8 @@ TAGS = " CROSS JOIN LATERAL unnest(string_to_array(d.codes, '; ')) AS t(tag)"
 
 def _of_account(values: dict[str, Any], tags: str = "") -> str:
     """Of `values` the lines that are read as the account strings asked for (web/journals/stretch.py)."""
-    return BEHIND.format(lines=values["lines"], touched=values["touched"], tags=tags)
+    ways = {name: text.format(touched=values["touched"]) for name, text in WAYS.items()}
+    return BEHIND.format(lines=values["lines"], tags=tags, **ways)
 
 
 def account_lines(values: dict[str, Any], skip: int = 0, most: int = PAGE + 1) -> list[AccountLine]:

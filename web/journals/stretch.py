@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from datetime import date
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -40,7 +40,7 @@ def stretch_asked(
     strings, sets = _fitting(state, company, asked.text(given, "filter", 400))
     into = asked.text(given, "into", 90)
     on = asked.text(given, "on", 90)
-    into_strings, into_sets = _pairs(state, company, into, on, codes)
+    standing = _pairs(state, company, into, on, codes)
     return {
         "company": company.company,
         "chart": company.chart,
@@ -66,40 +66,47 @@ def stretch_asked(
         "sets": sets,
         "into": into,
         "on_line": _line_named(state, on),
-        "into_strings": into_strings,
-        "into_sets": into_sets,
-        "through": _through(state, company, on),
+        "into_strings": standing.strings if standing else None,
+        "into_sets": standing.combinations if standing else None,
+        "into_ways": standing.ways if standing else None,
+        "through": sorted(through) if (through := _through(state, company, on)) is not None else None,
         **_of_pairs(state, company, on, asked.text(given, "between", 90)),
     }
 
 
-def _pairs(
-    state: State, company: Company, into: str, on: str, codes: list[str]
-) -> tuple[list[int], list[int]] | tuple[None, None]:
-    """Pairs of account strings and dimension combinations that go to an account of a second chart (`into`,
-    CHART:ACCOUNT; without an account those that go nowhere) and to a line that asks for codes (`on`,
-    STATEMENT:LINE)."""
+class Standing(NamedTuple):
+    """Account strings, dimension combinations and directions of journals that stand together, as equal-length
+    columns."""
+
+    strings: list[int]
+    combinations: list[int]
+    ways: list[int]
+
+
+def _pairs(state: State, company: Company, into: str, on: str, codes: list[str]) -> Standing | None:
+    """What goes to an account of a second chart (`into`, CHART:ACCOUNT; without an account what goes nowhere)
+    and to a line that asks for codes or for one direction of journals (`on`, STATEMENT:LINE)."""
     if not into and not on:
-        return None, None
-    rows = company_rows(state, company.company, texts=True)
+        return None
+    rows = company_rows(state, company.company, texts=True, through=_through(state, company, on))
     there = np.ones(len(rows), dtype=bool)
     if into:
         there &= _going_into(state, company, into, rows, codes)
     if on:
         there &= _standing_on(state, company, on, rows, codes)
-    pairs = np.stack([rows.string, rows.combination], axis=1)[there]
-    strings, sets = np.unique(pairs, axis=0).T.tolist() if len(pairs) else ([], [])
-    return strings, sets
+    ways = np.zeros(len(rows), dtype=np.int64) if rows.way is None else rows.way
+    columns = np.stack([rows.string, rows.combination, ways], axis=1)[there]
+    return Standing(*(np.unique(columns, axis=0).T.tolist() if len(columns) else ([], [], [])))
 
 
-def _through(state: State, company: Company, on: str) -> list[str] | None:
+def _through(state: State, company: Company, on: str) -> frozenset[str] | None:
     """Of a line of a direct cash flow the company's accounts of cash: only journals that touch one moved
     it."""
     planned = statement_plan(state, on.partition(":")[0]) if on else None
     if planned is None or not planned.is_direct:
         return None
     rows = company_rows(state, company.company, texts=True)
-    return sorted(own_cash_accounts(state, company, planned, rows))
+    return own_cash_accounts(state, company, planned, rows)
 
 
 def _of_pairs(state: State, company: Company, on: str, between: str) -> dict[str, Any]:

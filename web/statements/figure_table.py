@@ -277,5 +277,5 @@ class FigureTable:
         return all(
             sum(f.raw[:-1]) == f.raw[-1]
             for f in self.found.figures.lines
-            if self.found.keys or not (f.line.row.kind == "result" or f.line.stands)
+            if self.found.keys or not (f.line.is_result or f.line.stands)
         )

@@ -75,7 +75,7 @@ def figures(request: PineRequest, state: State, statement: str = "", hierarchy: 
     context["rows"] = table.rows()
     if found.apart and not (address.choice or found.alone):
         context |= {
-            "lines_left_out": _lines_of(address, "", address.asked),
+            "lines_left_out": _lines_of(address, address.asked),
             "left_out_back": f"{address.path}?{address.query()}",
         }
     context |= _proof_of_cash(source, address, found) | pictured(address, found, then, line)
@@ -303,7 +303,7 @@ def _drill(address: FigureAddress, found: StatementFigures, column: int, line: P
         return ""
     if planned:
         alone = replace(alone, period=address.asked.period)
-    return _lines_of(address, line.row.kind, alone)
+    return _lines_of(address, alone, stands=line.is_result)
 
 
 def _statistics_address(state: State, address: FigureAddress, line: PlanLine) -> str:
@@ -322,9 +322,9 @@ def _spans_years(found: StatementFigures, column: int) -> bool:
     return column >= len(found.across) and len({one.end // YEAR for one in found.across}) > 1
 
 
-def _lines_of(address: FigureAddress, kind: str, alone: Asked) -> str:
+def _lines_of(address: FigureAddress, alone: Asked, *, stands: bool = False) -> str:
     """The address of the journal lines behind one column."""
-    standing = address.balances or kind == "result"
+    standing = address.balances or stands
     closing = "" if standing or address.measure == "movement_with_closing" else "0"
     if alone.end is not None:
         start = None if standing else alone.start

@@ -89,7 +89,7 @@ class LineMatrix:
     @cached_property
     def stands(self) -> bool:
         """Whether the line shows what stands at the end, whatever the statement sums."""
-        return self.address.balances or self.entry.row.kind == "result" or self.entry.stands
+        return self.address.balances or self.entry.is_result or self.entry.stands
 
     @cached_property
     def sources(self) -> list[FigureSource]:

@@ -111,11 +111,11 @@ def account_figures(made: Plan, line: str, amounts: Amounts, column: int = 0) ->
     order."""
     start = made.index[line]
     end = made.end_of(start)
-    kinds = {entry.row.kind for entry in made.lines[start:end]}
+    holds_result = any(entry.is_result for entry in made.lines[start:end])
     sums: dict[int, int] = {}
     for place, row in made.rows_between(amounts, start, end):
         sums[place] = sums.get(place, 0) + int(amounts.window[row, column])
-    if "result" in kinds:
+    if holds_result:
         for row, place in enumerate(amounts.rows(len(made.line_of)).tolist()):
             if made.into_result[place]:
                 sums[place] = sums.get(place, 0) + int(amounts.cumulative[row, column])

@@ -22,13 +22,13 @@ class StatementLine(Definition):
     parent = ident(blank=True, default="")
     position = models.IntegerField()
     label = text()
-    kind = models.CharField(max_length=10)
+    kind = models.CharField(max_length=15)
     accounts = text()
     formula = text()
     sign = models.CharField(max_length=10)
     field = ident(blank=True, default="")
     codes = text()
-    side = models.CharField(max_length=6, default="any")
+    side = models.CharField(max_length=8, default="any")
     shown_when = models.CharField(max_length=11, default="always")
 
     class Meta:

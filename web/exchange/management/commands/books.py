@@ -74,7 +74,10 @@ def add_commands(argument_parser: argparse.ArgumentParser) -> None:
     apart = add("disagreements", "intercompany sides that do not match")
     steps = add("consolidation", "every step of a group's figures, by company and account")
     proof_of = add("translation", "the proof of each translation reserve")
-    for sub in (apart, steps, proof_of):
+    cash = add("cash-proof", "that a group's cash flow comes to what its cash did")
+    cash.add_argument("statement", nargs="?", default="")
+    cash.add_argument("--from-period", type=int)
+    for sub in (apart, steps, proof_of, cash):
         sub.add_argument("--group", required=True)
     trial.add_argument("--in-chart", default="", help="a second chart of the company, by its mapping")
     trial.add_argument("--seen-as", default="", help="an overlay, whose numbers and names accounts have then")
@@ -87,9 +90,9 @@ def add_commands(argument_parser: argparse.ArgumentParser) -> None:
                 "--companies", help='side by side, in one currency: "country=GB except hexley"'
             )
         _add_stretch(sub)
-    for sub in (trial, lines, apart, steps, proof_of):
-        sub.add_argument("--year", type=int, required=sub in (apart, steps, proof_of))
-        sub.add_argument("--period", type=int, required=sub in (apart, steps, proof_of))
+    for sub in (trial, lines, apart, steps, proof_of, cash):
+        sub.add_argument("--year", type=int, required=sub not in (trial, lines))
+        sub.add_argument("--period", type=int, required=sub not in (trial, lines))
         sub.add_argument("--format", choices=tuple(tabular.WRITERS), default="csv")
         sub.add_argument("--output", type=Path)
 
@@ -244,6 +247,9 @@ def run_report(given: argparse.Namespace) -> int:
         state = seen_as(state, SeenAs(overlay))
     if given.act in OF_GROUPS:
         report = OF_GROUPS[given.act](state, given.group, given.year, given.period)
+    elif given.act == "cash-proof":
+        at = given.group, given.year, given.period, given.from_period
+        report = reports.cash_proof(state, given.statement, *at)
     else:
         whose = reports.Whose(given.company or "", given.group or "", getattr(given, "companies", "") or "")
         of_statement = given.act == "statement"
