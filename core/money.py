@@ -76,6 +76,39 @@ def show_quantity(value: int | None, digits: int) -> str:
     return show_amount(value if value is None or part else whole, digits if part else 0)
 
 
+LEAST_RATE_PLACES, MOST_RATE_PLACES = 6, 18
+
+
+def show_rate(rate: Fraction) -> str:
+    """A rate for the eye: six decimals, for small ones as many as six digits of it take, none after the last
+    digit of an exact one beyond six; never with an exponent."""
+    places = LEAST_RATE_PLACES
+    while places < MOST_RATE_PLACES and 0 < abs(rate) * 10**places < 10 ** (LEAST_RATE_PLACES - 1):
+        places += 1
+    text = format_amount(round_half_up(rate * 10**places), places)
+    return text[: len(text) - min(_zeros_behind(text), places - LEAST_RATE_PLACES)]
+
+
+def _zeros_behind(text: str) -> int:
+    return len(text) - len(text.rstrip("0"))
+
+
+EXACT_PERCENT_PLACES, MOST_PERCENT_PLACES = 6, 18
+
+
+def show_percent(share: Fraction) -> str:
+    """A share in percent: exact where six decimals say it, else by two; never as a whole percentage, 0 or 100
+    among them, that it is not."""
+    percent, rounded, places = share * 100, 0, 0
+    exact = (n for n in range(EXACT_PERCENT_PLACES + 1) if (percent * 10**n).denominator == 1)
+    first = next(exact, 2)
+    for places in range(first, MOST_PERCENT_PLACES + 1):
+        rounded = round_half_up(percent * 10**places)
+        if Fraction(rounded, 10**places) == percent or rounded % 10**places:
+            break
+    return f"{format_amount(rounded, places)} %"
+
+
 def round_half_up(value: Fraction) -> int:
     """To the nearest integer, halves away from zero, as books are rounded."""
     return _rounded(value.numerator, value.denominator)

@@ -23,8 +23,10 @@ class UntaggedShare(NamedTuple):
 
     @property
     def percent(self) -> int:
-        """Of the whole, rounded up: one untagged line never shows as none."""
-        return -(-self.untagged * 100 // self.all) if self.all else 0
+        """Of the whole, rounded up: one untagged line never shows as none, nor one tagged as all of them."""
+        if not self.all or self.untagged == self.all:
+            return 100 if self.all else 0
+        return min(-(-self.untagged * 100 // self.all), 99)
 
 
 def untagged(books: Iterable[Books], tagged: frozenset[int], start: int, end: int) -> list[UntaggedShare]:

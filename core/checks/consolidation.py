@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import date
 from decimal import Decimal
 from typing import Any
 
@@ -32,6 +33,7 @@ from core.group.membership import group_calendar, membership
 from core.group.needs import accounts_needed
 from core.group.ownership import standing
 from core.group.periods import group_periods
+from core.group.purchases import HeldApart, purchases_of
 from core.group.translation_rules import HISTORICAL, rate_of_account
 from core.money import digits_of, parse_amount
 from core.structures.charts import ChartIndex, chart_index
@@ -99,6 +101,30 @@ def ownership_changes(state: State, rows: list[OwnershipChange]) -> Iterator[Fau
         if state.get(Group, row.group) and state.get(GroupMember, row.group, row.member) is None:
             what = f"{row.member} is no member of {row.group}."
             yield fault(row, "member", what, "Add the member, or correct the name.", "reference")
+        for apart in _apart_from(state, row.on, row.group, row.member):
+            yield _without_purchase(row, "ownership", apart)
+
+
+def members(state: State, rows: list[GroupMember]) -> Iterator[Fault]:
+    """What a membership that begins makes of what was bought."""
+    for row in rows:
+        for apart in _apart_from(state, row.in_from, row.group, row.member) if row.in_from else ():
+            yield _without_purchase(row, "ownership", apart)
+
+
+def _apart_from(state: State, on: date, group: str, member: str) -> Iterator[HeldApart]:
+    """What is held otherwise than bought from a day on, in any group, by way of a membership."""
+    for row in state.rows(Group):
+        for one in purchases_of(state, row.group):
+            links = (*one.member.links, *one.holder.links)
+            is_on_path = any((link.group, link.member) == (group, member) for link in links)
+            if is_on_path and on in one.days and (apart := one.apart_on(on)):
+                yield apart
+
+
+def _without_purchase(row: Any, column: str, apart: HeldApart) -> Fault:
+    way_out = "Key what was bought or sold as an acquisition of that day, or correct the ownership."
+    return fault(row, column, apart.sentence, way_out, "percent-held", LOOK)
 
 
 def translation_rules(state: State, rows: list[TranslationRule]) -> Iterator[Fault]:
@@ -189,6 +215,9 @@ def acquisitions(state: State, rows: list[Acquisition]) -> Iterator[Fault]:
             yield fault(row, "goodwill_account", what, "Choose a balance account.", "group-account")
         yield from _one_holder(state, row)
         yield from _equity_day(state, row)
+        for one in purchases_of(state, row.group):
+            if one.member.company == row.member and (apart := one.apart_on(row.on)):
+                yield _without_purchase(row, "percent", apart)
 
 
 def _one_holder(state: State, row: Acquisition) -> Iterator[Fault]:
@@ -317,6 +346,7 @@ def disagreement_notes(state: State, rows: list[DisagreementNote]) -> Iterator[F
 CHECKS: list[tuple[type[Any], Any]] = [
     (Group, group_accounts),
     (OwnershipChange, ownership_changes),
+    (GroupMember, members),
     (TranslationRule, translation_rules),
     (GroupOpening, group_openings),
     (Acquisition, acquisitions),

@@ -6,7 +6,6 @@ from __future__ import annotations
 from calendar import monthrange
 from collections.abc import Iterable, Iterator
 from datetime import date
-from fractions import Fraction
 
 import numpy as np
 
@@ -19,9 +18,10 @@ from core.faults import LOOK, Fault
 from core.group.cells import BookSet
 from core.group.membership import group_calendar, membership
 from core.group.ownership import Standing
+from core.group.purchases import apart_at
 from core.group.rates import RateMissing
 from core.group.translation_rules import AVERAGE, CLOSING, HISTORICAL
-from core.money import digits_of, format_amount
+from core.money import digits_of, format_amount, show_rate
 
 MONTHS_APART = 3
 """Of statements taken together, at most (IFRS 10.B93)."""
@@ -34,8 +34,9 @@ def figure_checks(group: Consolidation) -> Iterator[Fault]:
     yield from (each for _, each in _acquisitions(group))
 
 
-def faults_by_company(group: Consolidation) -> dict[str, list[Fault]]:
-    """What figures tell of each company, but for rates that are missing: those keep it waiting."""
+def faults_by_company(group: Consolidation, p: int) -> dict[str, list[Fault]]:
+    """What figures tell of each company, but for rates that are missing: those keep it waiting; and what is
+    held otherwise than bought at the end of p."""
     by_company: dict[str, list[Fault]] = {}
     for currency, each in _ways(group):
         for company in sorted(group.standings):
@@ -43,6 +44,10 @@ def faults_by_company(group: Consolidation) -> dict[str, list[Fault]]:
                 by_company.setdefault(company, []).append(each)
     for company, each in (*_acquisitions(group), *_calendars_apart(group.state, group.group)):
         by_company.setdefault(company, []).append(each)
+    for apart in apart_at(group.state, group.group.group, group.periods.ends_on(p)):
+        way_out = "Key what was bought or sold, or correct the ownership."
+        told = fault(group.group, "group", apart.sentence, way_out, "percent-held", LOOK)
+        by_company.setdefault(apart.member, []).append(told)
     return by_company
 
 
@@ -113,15 +118,15 @@ def _ways(group: Consolidation) -> Iterator[tuple[str, Fault]]:
                     if abs(ways[0].rate - other.rate) > ways[0].blur + other.blur:
                         what = (
                             f"The {kind} rate of {currency} to {group.group.currency} on"
-                            f" {ways[0].on} is {float(ways[0].rate):.6g} {ways[0].name} and"
-                            f" {float(other.rate):.6g} {other.name}."
+                            f" {ways[0].on} is {show_rate(ways[0].rate)} {ways[0].name} and"
+                            f" {show_rate(other.rate)} {other.name}."
                         )
                         way_out = "Correct one of them."
                         yield currency, fault(group.group, "group", what, way_out, "rate-ways", LOOK)
 
 
 def _acquisitions(group: Consolidation) -> Iterator[tuple[str, Fault]]:
-    """By company bargains, and percentages that don't come to what is held."""
+    """By company bargains."""
     last = last_with_amounts(group)
     digits, currency = digits_of(group.group.currency), group.group.currency
     rows = sorted(group.state.part(Acquisition, group.group.group).values(), key=lambda row: row.on)
@@ -134,25 +139,6 @@ def _acquisitions(group: Consolidation) -> Iterator[tuple[str, Fault]]:
             )
             way_out = "A bargain: take it to income by an adjusting journal."
             yield purchase.member, fault(first, "cost", what, way_out, "bargain", LOOK)
-    sums: dict[str, Fraction] = {}
-    for row in rows:
-        sums[row.member] = sums.get(row.member, Fraction(0)) + Fraction(row.percent)
-        member, holder = group.standings.get(row.member), group.standings.get(row.holder)
-        at = group.periods.holding(row.on)
-        if member is None or holder is None or not holder.share(at):
-            continue
-        held = 100 * member.share(at) / holder.share(at)
-        if held != sums[row.member]:
-            what = (
-                f"{row.holder} acquired {_percent(sums[row.member])} of {row.member} by {row.on}, and holds"
-                f" {_percent(held)} then."
-            )
-            way_out = "Correct the percent, or the ownership."
-            yield row.member, fault(row, "percent", what, way_out, "percent-held", LOOK)
-
-
-def _percent(value: Fraction) -> str:
-    return f"{float(value):.4g} %"
 
 
 def calendars_apart(state: State, group: Group) -> Iterator[Fault]:

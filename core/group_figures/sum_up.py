@@ -63,6 +63,17 @@ def disagreements(position: Position) -> list[Disagreement]:
     return rows
 
 
+def unplaced_accounts(group: Consolidation, position: Position) -> dict[str, int]:
+    """By company how many own accounts have an amount at the end of a period and no account of the group."""
+    count = len(group.books.accounts.codes)
+    accounts: dict[str, int] = {}
+    for (step, name), entries in position.steps.items():
+        there = sum(1 for target, amount in entries.items() if target >= count and amount)
+        if step == "books" and there:
+            accounts[name] = there
+    return accounts
+
+
 def consolidate(
     group: Consolidation, start: int, end: int, balance_sheet: bool, plan: ColumnPlan | None = None
 ) -> Consolidated:

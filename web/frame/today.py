@@ -17,9 +17,10 @@ from core.books.balances import Books
 from core.books.periods import calendar_index
 from core.codes.lists import list_index
 from core.definitions.state import State
-from core.definitions.tables import Company, Statement
+from core.definitions.tables import Company, Group, Statement
 from core.group.membership import group_calendar
-from core.group_figures.sum_up import disagreements
+from core.group.purchases import apart_at
+from core.group_figures.sum_up import disagreements, unplaced_accounts
 from core.mapping.arrangements import arranged_statements, upstream
 from core.money import digits_of
 from core.statements.plans import natural_list, plan
@@ -225,15 +226,29 @@ def _figures_of(state: State, company: Company, books: Sequence[Books]) -> Compa
 
 @needs(SIGNED_IN)
 def of_groups(request: PineRequest, state: State) -> HttpResponse:
-    """Sides that disagree in each group's open period; asked for apart, so that the page doesn't wait."""
-    items: list[Waiting] = []
-    for group in groups_seen(request.user, state):
-        calendar = group_calendar(state, group.group)
-        year, number = default_period(state, calendar.calendar) if calendar else (0, 0)
-        position = group_queries.position_at(state, group.group, year, number) if number else None
-        apart = len(disagreements(position[1])) if position else 0
-        if apart:
-            address = f"{reverse('group-sides', kwargs={'group': group.group})}?year={year}&period={number}"
-            what = f"{_several(apart, 'pair of sides disagrees', 'pairs of sides disagree')} in {group.name}"
-            items.append(Waiting("look", what, address))
+    """What waits in each group; asked for apart, so that the page doesn't wait for its figures."""
+    items = [one for group in groups_seen(request.user, state) for one in _of_group(state, group)]
     return render(request, "frame/today_groups.html", {"items": items})
+
+
+def _of_group(state: State, group: Group) -> Iterator[Waiting]:
+    """Companies that wait for something, amounts without an account, purchases that were not keyed, sides
+    that disagree: of the period that is shown first."""
+    calendar = group_calendar(state, group.group)
+    year, number = default_period(state, calendar.calendar) if calendar else (0, 0)
+    for apart in apart_at(state, group.group, date.today()):
+        yield Waiting("look", f"{group.name}: {apart.sentence}", reverse("members", args=[group.group]))
+    if not number:
+        return
+    work, position = group_queries.position_at(state, group.group, year, number)
+    at = f"?year={year}&period={number}"
+    if count := len(position.waiting):
+        what = f"{_several(count, 'company is', 'companies are')} not in {group.name}: a rate is missing"
+        yield Waiting("must", what, reverse("group-rates", args=[group.group]) + at)
+    for company, count in sorted(unplaced_accounts(work, position).items()):
+        accounts = _several(count, "account", "accounts")
+        what = f"{accounts} of {company} with amounts on no account of {group.name}"
+        yield Waiting("must", what, reverse("mapping", args=[group.group, company]) + at)
+    if count := len(disagreements(position)):
+        what = f"{_several(count, 'pair of sides disagrees', 'pairs of sides disagree')} in {group.name}"
+        yield Waiting("look", what, reverse("group-sides", args=[group.group]) + at)

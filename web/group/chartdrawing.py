@@ -9,6 +9,7 @@ from typing import NamedTuple
 from core.definitions.state import State
 from core.definitions.tables import Company, Group, GroupMember
 from core.group.ownership import held_by, is_link_in
+from core.money import show_percent
 
 WIDTH, WIDEST, NARROWEST, BOX_H, GAP, LEVEL = 786, 168, 96, 58, 8, 94
 
@@ -86,8 +87,9 @@ def _levels(state: State, group: str, on: date | None) -> list[list[Placed]]:
 
 
 def _share(state: State, row: GroupMember, on: date | None) -> str:
-    held = 100 * held_by(state, row, on or date.max)
-    return f"{float(held):.4g}%" + (f" {row.method}" if row.method != "full" else "")
+    return show_percent(held_by(state, row, on or date.max)) + (
+        f" {row.method}" if row.method != "full" else ""
+    )
 
 
 def _box(state: State, chart: str, placed: Placed, x: int, y: int, width: int) -> Box:

@@ -77,7 +77,7 @@ def period_end(request: PineRequest, state: State, group: str) -> HttpResponse:
 def _ready(state: State, known: tuple[Consolidation, Position]) -> list[CompanyReadiness]:
     """What definitions say of each company, and what only figures tell."""
     faults = company_faults(state)
-    for company, each in faults_by_company(known[0]).items():
+    for company, each in faults_by_company(known[0], known[1].period).items():
         faults.setdefault(company, []).extend(each)
     return readiness(*known, faults)
 
@@ -107,6 +107,8 @@ def company_faults(state: State) -> dict[str, list[Fault]]:
     by_company: dict[str, list[Fault]] = {}
     for name in OF_COMPANIES:
         for fault in of_rows(state, name, [row for _, row in state.table(name)]):
+            if fault.code == "percent-held":
+                continue  # of every day there is: what is so in a period is told by its figures
             for part in fault.where.key[:2]:
                 if part in companies:
                     by_company.setdefault(str(part), []).append(fault)

@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 from datetime import timedelta
+from decimal import Decimal
+from fractions import Fraction
 from typing import Any
 
 from django.urls import reverse
 
 from core.definitions.state import State
-from core.definitions.tables import Elimination, Rate
+from core.definitions.tables import Acquisition, Elimination, Rate
 from core.group.mapping import ordered
+from core.group.purchases import held_apart, purchases_of
+from core.money import round_half_up
 from core.sheets import Given, Sheet, place_after
 from web.sheets.pages import register
 
@@ -29,6 +33,27 @@ def _next_row(state: State, given: Given, near: Any) -> dict[str, Any]:
             (row.position for row in ordered(state, given["group"], given["company"])), near
         )
     }
+
+
+def _purchases_not_keyed(state: State, given: Given) -> list[Acquisition]:
+    """What a change of ownership says was bought or sold and no row does, the first of each member: all but
+    the cost is known."""
+    rows: dict[str, Acquisition] = {}
+    for apart in held_apart(state, given["group"]):
+        own = next(one for one in purchases_of(state, given["group"]) if one.member.company == apart.member)
+        last = max((row for row in own.rows if row.on <= apart.on), key=lambda row: row.on)
+        if last.on < apart.on:
+            bought = last._replace(on=apart.on, percent=_as_kept(apart.missing), cost="", equity_at=None)
+            rows.setdefault(apart.member, bought)
+    return list(rows.values())
+
+
+PERCENT_PLACES = 12
+
+
+def _as_kept(percent: Fraction) -> Decimal:
+    """By as many decimals as a percentage is kept with."""
+    return Decimal(round_half_up(percent * 10**PERCENT_PLACES)).scaleb(-PERCENT_PLACES)
 
 
 GROUPS = register(
@@ -129,6 +154,7 @@ ACQUISITIONS = register(
         ),
         ("group",),
         titles={"percent": "Acquired %", "goodwill_account": "Goodwill", "goodwill_in": "In currency of"},
+        missing=_purchases_not_keyed,
         order=lambda row: (row.member, row.on),
         empty="No acquisitions: investments in members stay as their holders booked them.",
     )

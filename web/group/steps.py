@@ -24,7 +24,7 @@ from core.group_figures.step_matrix import (
     step_entries,
     step_rows,
 )
-from core.money import UNITS, digits_of, parse_amount, show_amount, show_whole
+from core.money import UNITS, digits_of, parse_amount, show_amount, show_percent, show_whole
 from web.definitions.viewing import PineRequest
 from web.group import queries
 from web.group.addresses import GroupAddress, group_address
@@ -70,7 +70,7 @@ def group_context(state: State, at: GroupAddress) -> dict[str, Any]:
 
 
 def share_text(share: Fraction, method: str) -> str:
-    text = f"{float(share * 100):.4g} %"
+    text = show_percent(share)
     return text if method == "full" else f"{text} {method}"
 
 
@@ -240,15 +240,29 @@ def _rates_used(group: Consolidation, currency: str, p: int) -> Iterator[str]:
 
 
 def _bought(group: Consolidation, holder: str, p: int) -> Iterator[str]:
-    """The acquisitions that a company holds, oldest first."""
+    """The acquisitions that a company holds, oldest first: the first row of a member brings its equity in and
+    leaves goodwill, later ones buy from the minority or sell to it."""
     into, names = group.group.currency, company_names(group.state)
     rows = group.state.part(Acquisition, group.group.group).values()
+    known: set[str] = set()
     for row in sorted(rows, key=lambda row: row.on):
         if row.holder == holder and row.on <= group.periods.ends_on(p):
             cost = parse_amount(row.cost, digits_of(into))
             shown = show_amount(cost, digits_of(into)) if isinstance(cost, int) else row.cost
-            yield (
-                f"{row.percent.normalize():f} % of {names.get(row.member, row.member)} on {row.on}: cost"
-                f" {shown} {into} against the equity acquired; the rest is goodwill on"
-                f" {row.goodwill_account}."
+            percent, member = (
+                show_percent(abs(Fraction(row.percent)) / 100),
+                names.get(row.member, row.member),
             )
+            if row.member not in known:
+                yield (
+                    f"{percent} of {member} on {row.on}: cost {shown} {into} against the equity acquired; the"
+                    f" rest is goodwill on {row.goodwill_account}."
+                )
+            else:
+                done = "bought from" if row.percent >= 0 else "sold to"
+                yield (
+                    f"{percent} of {member} {done} its minority on {row.on} for {shown.removeprefix('−')}"
+                    f" {into}: goodwill stays, and what that differs from the equity by stands on"
+                    f" {group.group.retained_account}."
+                )
+            known.add(row.member)

@@ -10,7 +10,7 @@ from django.utils.html import format_html
 from django.utils.http import urlencode
 from django.utils.safestring import SafeString
 
-from core.money import show_amount, show_quantity
+from core.money import show_amount, show_percent, show_quantity, show_rate
 
 register = template.Library()
 ROMAN = ("", "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX", "X")
@@ -114,11 +114,11 @@ def period_key(period: Any) -> str:
 
 @register.filter
 def percent(share: Fraction) -> str:
-    """A share in per cent, to four digits."""
-    return f"{float(share * 100):.4g} %"
+    """A share in per cent."""
+    return show_percent(share)
 
 
 @register.filter
 def as_rate(rate: Fraction) -> str:
-    """A rate to six digits after the point, or as many as it takes where it is small."""
-    return f"{float(rate):.6f}" if rate >= Fraction(1, 100) else f"{float(rate):.6g}"
+    """A rate between whole units."""
+    return show_rate(rate)
