@@ -12,6 +12,8 @@ import iso4217
 import numpy as np
 from numpy.typing import NDArray
 
+from core import writing
+
 LIMIT = 10**17
 SAFE = 2**62
 """What is sure to fit into 64 bits with room for one addition."""
@@ -50,6 +52,14 @@ def parse_amount(text: str, digits: int) -> int | str:
     return -minor if sign else minor
 
 
+def parse_keyed_amount(text: str, digits: int) -> int | str:
+    """Minor units of an amount as a person keys it, by their way of writing; or a sentence."""
+    try:
+        return parse_amount(writing.read_number(text, digits), digits)
+    except ValueError as refused:
+        return str(refused)
+
+
 def format_amount(minor: int, digits: int) -> str:
     """`1234.50`, the open form for files."""
     sign = "-" if minor < 0 else ""
@@ -60,14 +70,23 @@ def format_amount(minor: int, digits: int) -> str:
 
 
 def show_amount(minor: int | None, digits: int) -> str:
-    """For the eye: thousands parted, a true minus, zero as 0, nothing as a dash."""
+    """For the eye, in the way of writing of whoever looks: thousands parted, a true minus, zero as 0, nothing
+    as a dash."""
     if minor is None:
         return "—"
     if minor == 0:
         return "0"
+    way = writing.current()
     whole, part = divmod(abs(minor), 10**digits)
-    text = f"{whole:,}" + (f".{part:0{digits}d}" if digits else "")
+    text = writing.grouped(str(whole), way) + (f"{way.decimal}{part:0{digits}d}" if digits else "")
     return f"−{text}" if minor < 0 else text
+
+
+def key_amount(minor: int, digits: int) -> str:
+    """As it stands in a field that a person may change: their decimal mark, thousands not parted. Where they
+    didn't say how they write, three decimals get a fourth: else a point could be a thousands mark."""
+    text = writing.shown(format_amount(minor, digits))
+    return text if writing.is_said() or digits != 3 else f"{text}0"
 
 
 def show_quantity(value: int | None, digits: int) -> str:

@@ -30,6 +30,7 @@ from core.definitions.row_proposals import (
 from core.definitions.state import State
 from core.definitions.tables import TABLES, Column, Table
 from core.faults import Fault, Location, blocking
+from core.writing import Exact, keyed_cells, shown
 
 Given = Mapping[str, str]
 Cells = dict[str, str]
@@ -261,7 +262,9 @@ def take(
     def before(key: tuple[Any, ...]) -> Any:
         return known if known is not None or keyed else state.get(sheet.kept.row, *key)
 
-    read = _read(sheet, fixed, header, records, before)
+    records = [(number, _as_known(state, sheet, given, header, cells, known)) for number, cells in records]
+    with keyed_cells(from_file=not keyed):
+        read = _read(sheet, fixed, header, records, before)
     lacking, faults = _unread(read.faults)
     cells_of_record, changes, proposals = dict(records), list[Change](), list[RowProposal]()
     pairs: list[tuple[Any, Cells]] = []
@@ -309,6 +312,32 @@ def _name_unread(
     for proposal in proposals:
         if not proposal.code and proposal.number in cells:
             proposal.code = " ".join(cells[proposal.number][i] for i in at)
+
+
+NUMBERS = ("number", "rate", "amount")
+"""Kinds of cells that each person reads and keys in a way of writing of their own."""
+
+
+def shown_cells(sheet: Sheet, cells: Cells) -> Cells:
+    """A row's cells as whoever looks writes them."""
+    kinds = {column.name: column.kind.name for column in sheet.shown}
+    return {name: shown(text) if kinds.get(name) in NUMBERS else text for name, text in cells.items()}
+
+
+def _as_known(
+    state: State, sheet: Sheet, given: Given, header: Sequence[str], cells: Sequence[str], known: Any
+) -> list[str]:
+    """A record's cells, those of numbers that stand as they were shown of a row being edited taken for
+    unchanged."""
+    if known is None:
+        return list(cells)
+    was = cells_of(state, sheet, given, known)
+    seen = shown_cells(sheet, was)
+    kinds = {column.name: column.kind.name for column in sheet.shown}
+    return [
+        Exact(was[name]) if kinds.get(name) in NUMBERS and cell in (seen.get(name), was.get(name)) else cell
+        for name, cell in zip(header, cells, strict=False)
+    ] + list(cells[len(header) :])
 
 
 def _read(

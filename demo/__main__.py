@@ -99,7 +99,7 @@ def make_people() -> None:
     people = get_user_model()
     for username, first, last, role, companies, _ in PEOPLE:
         person = people.objects.create_user(
-            username, password=PASSWORD, first_name=first, last_name=last, role=role
+            username, password=PASSWORD, first_name=first, last_name=last, role=role, writing="en_GB"
         )
         person.companies.set(Company.objects.filter(company__in=companies))
 

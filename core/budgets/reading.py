@@ -13,8 +13,9 @@ from core.budgets.cells import BudgetCell, BudgetYear, CellEdit, Cells
 from core.budgets.keying import NewString, keyed
 from core.definitions.row_proposals import CHANGED, FAULT, NEW, SAME, RowProposal, plain_rows, too_many
 from core.faults import Fault, Location, Refused
-from core.money import format_amount, parse_amount, round_half_up
+from core.money import format_amount, parse_keyed_amount, round_half_up
 from core.statements import formulas
+from core.writing import keyed_cells
 
 NAMES = ("before", "now")
 """What a formula in a cell may name: the year before's figure of the same period, and what stands there."""
@@ -23,14 +24,14 @@ MOST = 20_000
 
 
 def read_amount(text: str, digits: int, named: Mapping[str, int | None] | None = None) -> int | None:
-    """Minor units of `1,234.50` or `=[before] * 1.03`; None where nothing is given. Raises ValueError with a
-    sentence."""
+    """Minor units of an amount in the person's way of writing, or of `=[before] * 1.03`; None where nothing
+    is given. Raises ValueError with a sentence."""
     text = text.strip().replace("\u2212", "-")
     if not text or text in ("-", "—"):
         return None
     if text.startswith("="):
         return _worked_out(text[1:], digits, named or {})
-    amount = parse_amount(text.replace(",", "").replace(" ", "").replace("\u00a0", ""), digits)
+    amount = parse_keyed_amount(text, digits)
     if isinstance(amount, str):
         raise ValueError(amount)
     return amount
@@ -156,7 +157,8 @@ class BudgetReader:
 
     def _amount(self, name: str, text: str) -> int:
         try:
-            return read_amount(text, self.digits) or 0
+            with keyed_cells(from_file=True):
+                return read_amount(text, self.digits) or 0
         except ValueError as refused:
             place = Location("budget_lines", (), name, text)
             raise Refused([Fault("amount-unreadable", str(refused), place, "Correct the amount.")]) from None

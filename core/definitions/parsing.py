@@ -16,6 +16,7 @@ from core.definitions.tables import Column, Table
 from core.fault_codes import FaultCode
 from core.faults import Fault, Location
 from core.money import AMOUNT, minor_digits
+from core.writing import open_form
 
 LONGEST_TEXT = 1_000
 LONGEST_SELECTOR = 10_000
@@ -87,6 +88,7 @@ def _integer(text: str, kind: Kind) -> int:
 
 
 def _number(text: str, kind: Kind) -> Decimal:
+    text = open_form(text)
     if not NUMBER.fullmatch(text):
         raise ValueError("A number is written with digits and a point, at most twelve on each side.")
     value = Decimal(text)
@@ -108,6 +110,7 @@ def _choice(text: str, kind: Kind) -> str:
 
 
 def _amount(text: str, kind: Kind) -> str:
+    text = str(open_form(text))
     if not AMOUNT.fullmatch(text):
         raise ValueError(
             "An amount is written with digits and a point, without thousands marks, as in 1234.50."

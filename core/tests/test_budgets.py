@@ -292,8 +292,8 @@ class Reading(TestCase):
             with self.subTest(text=text):
                 self.assertEqual(read_amount(text, 2, named), amount)
         for text, words in (
-            ("x", "An amount is written with digits and a point, without thousands marks, as in 1234.50."),
-            ("1.234", "The currency has 2 minor digits and this amount has 3."),
+            ("x", "x is no number. Write it like 1,234,567.50."),
+            ("0.234", "The currency has 2 minor digits and this amount has 3."),
             ("=1/0", "The formula divides by nothing."),
             ("=[sales]", "[sales] is not known here; [before] and [now] are."),
             ("=1+", "A value is missing at the end."),
@@ -343,7 +343,7 @@ class Reading(TestCase):
                 ["4010 stands twice, in row 1 too. Add them up."],
             ),
             (
-                [["4010", "1.555"]],
+                [["4010", "0.555"]],
                 ["The currency has 2 minor digits and this amount has 3. Correct the amount."],
             ),
         ):

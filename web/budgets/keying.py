@@ -21,6 +21,7 @@ from core.codes.selectors import NOTHING, pick
 from core.definitions.state import State
 from core.faults import Fault, Location, Refused
 from core.structures.accounts import restored
+from core.writing import read_number
 from web.budgets.acting import Decide, act, acts_of, turned_back
 from web.budgets.address import BudgetAddress, budget_address
 from web.budgets.remarks import keep_remark
@@ -230,15 +231,16 @@ def _by_key(
 
 def _per_cent(request: PineRequest) -> tuple[Fraction, str]:
     """The percentage of the form, none where it is empty, and as it was written, with its sign."""
-    written = words_of(request, "per_cent", 20).replace("\u2212", "-").replace(",", ".").rstrip("% ")
+    written = words_of(request, "per_cent", 20).rstrip("% ")
+    place = Location("budget_lines", (), "per_cent", written)
     try:
-        per_cent = Fraction(written) if written else Fraction(0)
-        if abs(per_cent) > MOST_PER_CENT or "/" in written or "e" in written.lower():
-            raise ValueError
-    except (ValueError, ZeroDivisionError):
-        place = Location("budget_lines", (), "per_cent", written)
-        raise Refused([Fault("cell-unreadable", "A percentage is written 3 or -2.5.", place)]) from None
-    return per_cent, written if written[:1] in "+-" else f"+{written}"
+        number = read_number(written) if written else "0"
+    except ValueError as refused:
+        raise Refused([Fault("cell-unreadable", str(refused), place)]) from None
+    if abs(Fraction(number)) > MOST_PER_CENT:
+        what = f"A percentage is at most {MOST_PER_CENT:,}."
+        raise Refused([Fault("cell-unreadable", what, place)])
+    return Fraction(number), number if number.startswith("-") else f"+{number}"
 
 
 @needs_post(POST, published=True)

@@ -13,7 +13,7 @@ from django.utils.safestring import SafeString
 from core.budgets.cells import BudgetSpan
 from core.budgets.grid import BudgetGrid, GridRow
 from core.codes.lists import list_index
-from core.money import format_amount, show_amount, show_quantity, show_whole
+from core.money import format_amount, key_amount, show_amount, show_quantity, show_whole
 from web.budgets.address import BudgetAddress
 from web.shell.table_rows import Cell, TableRow, indent, table_rows
 
@@ -129,13 +129,17 @@ class BudgetTable:
 
 
 def _exact(value: int | None, digits: int) -> str:
-    return "" if value is None else format_amount(value, digits)
+    return "" if value is None else key_amount(value, digits)
 
 
 def _trimmed(value: int | None, digits: int) -> str:
     """A quantity with decimals only where it has some."""
-    text = _exact(value, digits)
-    return text.rstrip("0").rstrip(".") if "." in text else text
+    if value is None:
+        return ""
+    whole, part = divmod(abs(value), 10**digits)
+    if not part:
+        return format_amount(whole if value > 0 else -whole, 0)
+    return key_amount(value, digits)
 
 
 def short(span: BudgetSpan) -> str:

@@ -10,6 +10,8 @@ from typing import Any
 from core.definitions.parsing import read_table
 from core.definitions.tables import TABLES, Journal, JournalLine
 from core.faults import Fault, Location, Refused
+from core.money import digits_of
+from core.writing import exactly, keyed_cells
 from web.exchange.reading import FileSource, SheetSource, Source, open_package
 from web.shell.workbooks import UnreadableWorkbook, sheet_names
 
@@ -48,10 +50,11 @@ def _source(path: Path) -> Source:
     for fault in package.faults:
         if fault.code != "table-unknown":
             raise Refused([fault])
-    if package.sources:
-        return next(iter(package.sources.values()))
     try:
-        return SheetSource(sheet_names(path)[0], path)
+        source = next(iter(package.sources.values()), None) or SheetSource(sheet_names(path)[0], path)
+        if isinstance(source, SheetSource):
+            source.plainly = True
+        return source
     except (UnreadableWorkbook, IndexError) as refused:
         raise Refused(
             [
@@ -62,8 +65,9 @@ def _source(path: Path) -> Source:
         ) from None
 
 
-def read_journals(path: Path, company: str) -> FileJournals:
-    """Reads the file. Raises Refused with faults by row and column."""
+def read_journals(path: Path, company: str, currency: str) -> FileJournals:
+    """Reads the file of a company that keeps its books in a currency. Raises Refused with faults by row and
+    column."""
     faults: list[Fault] = []
     records = _source(path).records(faults)
     header = next(records, (1, []))[1]
@@ -98,10 +102,11 @@ def read_journals(path: Path, company: str) -> FileJournals:
             rows.append((number, dict(zip(header, cells + [""] * len(header), strict=False))))
     if faults:  # of the file as such, or of its columns
         raise Refused(faults)
-    return _grouped(rows, company)
+    with keyed_cells(from_file=True):
+        return _grouped(rows, company, currency)
 
 
-def _grouped(rows: list[tuple[int, dict[str, str]]], company: str) -> FileJournals:
+def _grouped(rows: list[tuple[int, dict[str, str]]], company: str, currency: str) -> FileJournals:
     file_journals = FileJournals()
     heads: dict[str, tuple[int, list[str]]] = {}
     lines = []
@@ -111,8 +116,9 @@ def _grouped(rows: list[tuple[int, dict[str, str]]], company: str) -> FileJourna
         counts[name] = counts.get(name, 0) + 1
         heads.setdefault(name, (number, [company, name, *(row.get(c, "").strip() for c in HEAD[1:])]))
         line = row.get("line", "").strip() or str(counts[name])
+        digits = digits_of(row.get("currency", "").strip() or currency)
         cells = [
-            row.get(c, "").strip().replace(",", "") if c in ("debit", "credit") else row.get(c, "").strip()
+            exactly(row.get(c, ""), digits) if c in ("debit", "credit") else row.get(c, "").strip()
             for c in LINE[1:]
         ]
         lines.append((number, [company, name, line, *cells]))

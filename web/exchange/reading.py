@@ -112,10 +112,12 @@ class SheetSource(Source):
     def __init__(self, name: str, path: Path) -> None:
         super().__init__(name, 0)
         self.path = path
+        self.plainly = False
+        """whether numbers are to be read alike by any way of writing"""
 
     def records(self, faults: list[Fault]) -> Iterator[Record]:
         try:
-            for number, texts in enumerate(sheet_rows(self.path, self.name), 1):
+            for number, texts in enumerate(sheet_rows(self.path, self.name, plainly=self.plainly), 1):
                 if any(texts):
                     yield number, texts
         except UnreadableWorkbook as refused:

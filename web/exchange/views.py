@@ -196,7 +196,8 @@ def journals_file(request: PineRequest, state: State, company: str) -> HttpRespo
         numbers: dict[tuple[Any, ...], int] = {}
         with tempfile.TemporaryDirectory() as folder:
             try:
-                journals = read_journals(uploaded(request, folder), company)
+                own = state.require(Company, company)
+                journals = read_journals(uploaded(request, folder), company, own.currency)
                 numbers = journals.rows
                 actions.post_all([(journal, lines) for journal, lines in journals.journals], request.user)
                 messages.success(request, f"Posted {len(journals.journals)} journals.")

@@ -18,10 +18,11 @@ from core.definitions.parsing import read_table
 from core.definitions.state import State
 from core.definitions.tables import TABLES, Company, Journal, JournalLine
 from core.faults import Fault, Refused
-from core.money import digits_of, format_amount, show_amount
+from core.money import digits_of, key_amount, show_amount
 from core.structures.charts import chart_index, company_context
 from core.structures.offering import accounts_offered, dimensions_offered
 from core.structures.quick_codes import as_kept, expand
+from core.writing import Exact, exactly, keyed_cells
 from web.definitions.viewing import PineRequest
 from web.journals import actions
 from web.journals.handing_in import hand_in, handed_in, note_entered, send_back, take_up
@@ -130,7 +131,9 @@ def read_entry(request: PineRequest, state: State, company: str) -> tuple[Journa
     for row in rows:
         if seated := company_context(state, row["line_company"].strip() or company):
             row["account"] = as_kept(state, seated, row["account"].strip(), person)
-    return build(company, {name: str(content.get(name) or "").strip() for name in HEAD_FIELDS}, rows)
+    head = {name: str(content.get(name) or "").strip() for name in HEAD_FIELDS}
+    own = state.get(Company, company)
+    return build(company, head, rows, digits_of(head["currency"] or (own.currency if own else "")))
 
 
 def read_recurrence(request: PineRequest) -> Recurrence:
@@ -144,31 +147,38 @@ def _further(row: JournalOfSeries) -> str:
     return f"{row.head.date}: {row.head.description or 'the same again'}"
 
 
-def plain_amount(text: str) -> str:
-    """An amount as it may be keyed, with thousands marks: as the package writes it."""
-    return text.strip().replace(",", "").replace(" ", "").replace("\u00a0", "")
-
-
 def build(
-    company: str, head: dict[str, str], rows: list[dict[str, str]]
+    company: str, head: dict[str, str], rows: list[dict[str, str]], digits: int
 ) -> tuple[Journal, list[JournalLine]]:
-    """Reads cells as an import would, so that the faults are the same."""
+    """Reads keyed cells as an import would, so that the faults are the same; `digits` are the minor digits of
+    the journal's currency."""
+    with keyed_cells():
+        return _read_keyed(company, head, rows, digits)
+
+
+def _read_keyed(
+    company: str, head: dict[str, str], rows: list[dict[str, str]], digits: int
+) -> tuple[Journal, list[JournalLine]]:
     table = TABLES["journals"]
     read = read_table(table, ["company", *head], [(1, [company, *head.values()])])
     filled = [
-        (i, {**row, "debit": plain_amount(row["debit"]), "credit": plain_amount(row["credit"])})
+        (i, {**row, "debit": exactly(row["debit"], digits), "credit": exactly(row["credit"], digits)})
         for i, row in enumerate(rows, 1)
         if any(row[name].strip() for name in ("account", "debit", "credit"))
     ]
     name = head["journal"] or "-"
     cells = [
-        (i, [company, name, str(i), *(row[field].strip() for field in LINE_FIELDS)]) for i, row in filled
+        (i, [company, name, str(i), *(_stripped(row[field]) for field in LINE_FIELDS)]) for i, row in filled
     ]
     lines = read_table(TABLES["journal_lines"], ["company", "journal", "line", *LINE_FIELDS], cells)
     faults = read.faults + [f.at(key=(company, name, f.where.row or 0)) for f in lines.faults]
     if faults:
         raise Refused(faults)
     return next(iter(read.rows.values())), list(lines.rows.values())
+
+
+def _stripped(cell: str) -> str:
+    return cell if isinstance(cell, Exact) else cell.strip()
 
 
 def _told(fault: Fault) -> dict[str, Any]:
@@ -209,7 +219,7 @@ def _judged(state: State, checked: Checked, lines: list[JournalLine], digits: in
         "faults": [_told(fault) for fault in checked.faults],
         "sums": _sums(keyed, digits),
         "difference": show_amount(total, digits),
-        "owed": format_amount(abs(total), digits),
+        "owed": key_amount(abs(total), digits),
         "side": "credit" if total > 0 else "debit",
         "added": [_added(state, line, digits) for line in added],
         "names": {line.number: _name(state, line.company, line.natural) for line in keyed},
@@ -240,8 +250,8 @@ def _added(state: State, line: BookedLine, digits: int) -> dict[str, str]:
         "company": line.company,
         "account": _shown(state, line.company, line.account),
         "name": _name(state, line.company, line.natural),
-        "debit": show_amount(line.keyed, digits) if line.keyed > 0 else "",
-        "credit": show_amount(-line.keyed, digits) if line.keyed < 0 else "",
+        "debit": key_amount(line.keyed, digits) if line.keyed > 0 else "",
+        "credit": key_amount(-line.keyed, digits) if line.keyed < 0 else "",
         "partner": line.partner,
     }
 

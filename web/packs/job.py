@@ -7,6 +7,7 @@ from typing import Any
 
 from procrastinate.contrib.django import app
 
+from core.writing import written_as
 from web.shell.progress import Stopped, Teller, own_connection
 
 TELL = "UPDATE packs_pack SET what = %s, done = %s, seen_at = now() WHERE id = %s RETURNING stop"
@@ -34,7 +35,7 @@ def run(number: int) -> None:
     items = [PackItem(*row) for row in pack.items]
     ended: dict[str, Any] = {"outcome": "It broke off; nothing was kept."}
     try:
-        with own_connection() as own:
+        with own_connection() as own, written_as(pack.by.writing if pack.by else ""):
             content, digest, version = make_pack(
                 pack.form,
                 pack.name,

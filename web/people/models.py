@@ -52,6 +52,10 @@ class Person(AbstractUser):
     """the secret of a second factor as web/people/second_factor.py keeps it; empty: none"""
     factor_step = models.BigIntegerField(default=0)
     """the time step of the last code that was taken"""
+    writing = models.CharField(max_length=5, blank=True, default="")
+    """how this person writes numbers, as core/writing.py knows it; empty: they didn't say"""
+    letters = models.CharField(max_length=5, blank=True, default="")
+    """single letters as keys: at once (empty), with `alt`, or `off`"""
     overlay = models.CharField(max_length=40, blank=True, default="")
     language = models.CharField(max_length=40, blank=True, default="")
     """what this person sees codes as: an overlay's numbers and names, names in a language"""

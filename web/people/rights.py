@@ -43,6 +43,7 @@ from core.definitions.tables import (
     Structure,
 )
 from core.references.uses import charts_of_list
+from core.writing import written_as
 from web.definitions.viewing import DefinitionView, PineRequest
 from web.shell.htmx import is_fragment
 from web.shell.made_by import made_by, with_maker
@@ -334,7 +335,7 @@ def _guarding(
             if request.method not in methods:
                 return HttpResponseNotAllowed(methods)
             state = asked.viewed.state_seen_as(person) if localised else asked.viewed.state
-            with made_by(person.shown_name()):
+            with made_by(person.shown_name()), written_as(person.writing):
                 return with_maker(view(asked, state, **named), person.username)
 
         return naming_right(guarded, right)

@@ -14,6 +14,7 @@ from core.definitions.state import State
 from core.definitions.tables import Overlay
 from core.faults import Fault, Location, Refused
 from core.structures.overlays import SeenAs, languages
+from core.writing import LOCALES, way_of
 from web.definitions.viewing import PineRequest
 from web.people import actions, second_factor
 from web.people.models import Person
@@ -157,10 +158,31 @@ def own(request: PineRequest, state: State) -> HttpResponse:
                 )
             actions.set_password(person, _twice(request))
             update_session_auth_hash(request, person)
-            return render(request, "people/own.html", {"done": True})
+            return render(request, "people/own.html", _own_page(request, done=True))
         except Refused as refused:
             faults = refused.faults
-    return render(request, "people/own.html", {"faults": faults}, status=422 if faults else 200)
+    return render(
+        request, "people/own.html", _own_page(request, faults=faults), status=422 if faults else 200
+    )
+
+
+LETTERS = (("", "at once"), ("alt", "with Alt"), ("off", "not at all"))
+
+
+def _own_page(request: PineRequest, **more: Any) -> dict[str, Any]:
+    ways = [("", f"I didn't say: {way_of('').example}, and what is plain is read")]
+    ways += [(locale, way_of(locale).example) for locale in LOCALES]
+    return {"ways": ways, "letters": LETTERS, **more}
+
+
+@needs_post(SIGNED_IN)
+def own_settings(request: PineRequest, state: State) -> HttpResponse:
+    """How the person writes numbers, and whether single letters are keys."""
+    writing, letters = text(request.POST, "writing", 5), text(request.POST, "letters", 5)
+    if writing not in ("", *LOCALES) or letters not in dict(LETTERS):
+        raise Http404
+    Person.objects.filter(pk=request.user.pk).update(writing=writing, letters=letters)
+    return reload_at(reverse("own-password"))
 
 
 def _twice(request: PineRequest) -> str:

@@ -10,6 +10,7 @@ from core.definitions.parsing import read_cell
 from core.definitions.state import State
 from core.definitions.tables import BY_ROW
 from core.faults import Fault, Location, Refused, blocking
+from core.writing import keyed_cells
 from web.definitions import actions, drafting
 from web.definitions.posted import posted_facts
 from web.definitions.viewing import PineRequest
@@ -73,7 +74,8 @@ def filled(request: PineRequest, row: Any, *columns: str) -> Any:
                 if column.kind.name in ("date", "integer", "number")
                 else ""
             )
-            values[name] = read_cell(column, written) if written else empty
+            with keyed_cells():
+                values[name] = read_cell(column, written) if written else empty
         except ValueError as refused:
             faults.append(Fault("cell-unreadable", str(refused), Location(table.name, (), name, written)))
     if faults:

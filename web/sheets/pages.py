@@ -20,7 +20,7 @@ from core.access.rights import Right
 from core.definitions.state import State
 from core.definitions.tables import Column
 from core.drafts.replaying import tells
-from core.sheets import Given, Sheet, cells_of, find, in_order_of, rows_of
+from core.sheets import Given, Sheet, cells_of, find, in_order_of, rows_of, shown_cells
 from web.definitions.viewing import PineRequest, may_change
 from web.people.rights import TABLE_OF, sees, sees_everything
 from web.sheets.options import told
@@ -259,7 +259,7 @@ def _row(
     missing: bool = False,
 ) -> TableRow:
     key = sheet.key_text(row)
-    texts = cells_of(state, sheet, given, row)
+    texts = shown_cells(sheet, cells_of(state, sheet, given, row))
     cells = [_cell(state, sheet, row, column, texts[column.name]) for column in sheet.shown]
     link = LINKS.get(sheet.name)
     if link and not missing:

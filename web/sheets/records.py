@@ -72,7 +72,7 @@ def _workbook(file: Any) -> Records:
     """The rows of a workbook's first sheet."""
     try:
         with uploaded(file) as path:
-            return list(sheet_rows(path, 0))
+            return list(sheet_rows(path, 0, plainly=True))
     except UnreadableWorkbook as error:
         raise refused(
             "unreadable", f"The workbook cannot be read: {error}.", "Save it as XLSX again."

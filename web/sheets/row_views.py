@@ -62,7 +62,7 @@ def row(request: PineRequest, state: State, sheet: str) -> HttpResponse:
         near = row_known(request, state, kind, given, request.GET.get("near", ""))
         filled = known if known is not None else sheets.blank(state, kind, given, near, key)
         fixed = fixed_columns(state, posted_facts(state), known) if known is not None else {}
-        cells = sheets.cells_of(state, kind, given, filled)
+        cells = sheets.shown_cells(kind, sheets.cells_of(state, kind, given, filled))
         fields = [_field(state, kind, filled, column, cells[column.name], fixed) for column in kind.shown]
         first = next(
             (

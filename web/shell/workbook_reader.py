@@ -15,6 +15,7 @@ import sys
 import zipfile
 from collections.abc import Iterator
 from datetime import date, datetime
+from decimal import Decimal
 from typing import Any
 from xml.parsers import expat
 
@@ -82,12 +83,14 @@ def scan(path: str) -> None:
                 _Scan().read(archive, name)
 
 
-def cell_text(cell: Any) -> str:
-    """A workbook's cell as the package would write it."""
+def cell_text(cell: Any, *, plainly: bool = False) -> str:
+    """A workbook's cell as the package would write it; `plainly`: of a number three decimals have a zero
+    behind them, so that nobody can take the point for a thousands mark."""
     if isinstance(cell, bool):
         return "true" if cell else "false"
     if isinstance(cell, float):
-        return str(int(cell)) if cell.is_integer() else repr(cell)
+        text = str(int(cell)) if cell.is_integer() else format(Decimal(repr(cell)), "f")
+        return f"{text}0" if plainly and len(text.partition(".")[2]) == 3 else text
     if isinstance(cell, datetime):
         return cell.date().isoformat() if cell.time().isoformat() == "00:00:00" else cell.isoformat()
     if isinstance(cell, date):
@@ -95,11 +98,11 @@ def cell_text(cell: Any) -> str:
     return "" if cell is None else str(cell)
 
 
-def rows(book: Any, sheet: str | None, at: int | None) -> Iterator[list[str]]:
+def rows(book: Any, sheet: str | None, at: int | None, *, plainly: bool) -> Iterator[list[str]]:
     """Rows from the first of the sheet on, so that each keeps its number."""
     page = book.get_sheet_by_name(sheet) if sheet is not None else book.get_sheet_by_index(at)
     for row in page.iter_rows():
-        yield [cell_text(cell) for cell in row]
+        yield [cell_text(cell, plainly=plainly) for cell in row]
 
 
 def main(words: list[str]) -> int:
@@ -107,6 +110,7 @@ def main(words: list[str]) -> int:
     given.add_argument("path")
     given.add_argument("--sheet")
     given.add_argument("--at", type=int)
+    given.add_argument("--plainly", action="store_true")
     asked = given.parse_args(words)
     resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
     resource.setrlimit(resource.RLIMIT_CPU, (MOST_SECONDS, MOST_SECONDS))
@@ -117,7 +121,7 @@ def main(words: list[str]) -> int:
         if asked.sheet is None and asked.at is None:
             out.write(json.dumps(book.sheet_names) + "\n")
         else:
-            for row in rows(book, asked.sheet, asked.at):
+            for row in rows(book, asked.sheet, asked.at, plainly=asked.plainly):
                 out.write(json.dumps(row) + "\n")
     except (
         TooLarge,

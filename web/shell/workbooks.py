@@ -31,12 +31,11 @@ def sheet_names(path: Path) -> list[str]:
     return next(_said(path), [])
 
 
-def sheet_rows(path: Path, sheet: str | int) -> Iterator[list[str]]:
-    """The rows of a sheet (by name, or by its place) as texts, as a package would write them. Raises
-    UnreadableWorkbook."""
-    yield from (
-        _said(path, "--sheet", str(sheet)) if isinstance(sheet, str) else _said(path, "--at", str(sheet))
-    )
+def sheet_rows(path: Path, sheet: str | int, *, plainly: bool = False) -> Iterator[list[str]]:
+    """The rows of a sheet (by name, or by its place) as texts, as a package would write them; `plainly`:
+    numbers so that they are read alike by any way of writing. Raises UnreadableWorkbook."""
+    more = ("--plainly",) if plainly else ()
+    yield from _said(path, "--sheet" if isinstance(sheet, str) else "--at", str(sheet), *more)
 
 
 @contextmanager

@@ -3,7 +3,7 @@ import { byId, element, selected, typing } from "./dom.js";
 import { noteFinder } from "./find.js";
 import { foundingKey } from "./founding.js";
 import { keyName } from "./keyname.js";
-import { later, queued } from "./patience.js";
+import { begin, later, queued } from "./patience.js";
 import { askToEdit, endChoosingApart, firstRow, focusRow, opener, rowKey, rowOf } from "./rows.js";
 
 const visible = (el) => el.offsetParent !== null || el === document.activeElement;
@@ -21,7 +21,9 @@ const showKeys = () => {
     if (listed.has(key)) return;
     listed.add(key);
     const term = document.createElement("dt");
-    term.append(element("kbd", key));
+    const single = /^(Shift\+)?.$/.test(key);
+    if (single && letters() === "off") return;
+    term.append(element("kbd", single && letters() === "alt" ? `Alt+${key}` : key));
     list.append(term, element("dd", says));
   };
   acts().forEach((el) => add(el.dataset.key, el.dataset.say || el.textContent.trim()));
@@ -51,7 +53,7 @@ const use = (el) => {
   }
   const menu = el.matches("summary") && el.parentElement,
     from = document.activeElement;
-  el.click();
+  begin(el, () => el.click());
   if (menu?.open) {
     openedFrom = from;
     menu.querySelector(":scope > :not(summary) :is(a, button, input, select, textarea)")?.focus();
@@ -66,9 +68,10 @@ const enterOnRow = (event, row) => {
     return true;
   }
   if (later(event, null)) return true;
-  if (!askToEdit(row)) return false;
-  event.preventDefault();
-  return true;
+  let edits = false;
+  begin(row, () => (edits = askToEdit(row)));
+  if (edits) event.preventDefault();
+  return edits;
 };
 const escape = (el) => {
   const menu = el?.closest("details[open]");
@@ -87,13 +90,14 @@ const editingKey = (event, el, editing) => {
   const button = { Enter: "[data-save]", Escape: "[data-drop]" }[event.key];
   if (!button || (event.key === "Enter" && el.matches("button"))) return;
   event.preventDefault();
-  editing.parentElement.querySelector(button).click();
+  const pressedOn = editing.parentElement.querySelector(button);
+  begin(pressedOn, () => pressedOn.click());
 };
 const controlKey = (event) => {
   const twin = acts().find((el) => el.dataset.key === `Ctrl+${event.key.toLowerCase()}`);
   if (!twin) return;
   event.preventDefault();
-  twin.click();
+  begin(twin, () => twin.click());
 };
 const pageKey = (event, el, row) => {
   const first = event.key === "ArrowDown" && !row && (selected() || firstRow());
@@ -102,7 +106,7 @@ const pageKey = (event, el, row) => {
     focusRow(first);
     return;
   }
-  const fitting = acts().filter((act) => act.dataset.key === keyName(event));
+  const fitting = acts().filter((act) => act.dataset.key === pressed(event));
   const near = selected()?.closest("[data-sheet]");
   const act = fitting.find((one) => near?.contains(one)) || fitting[0];
   if (act) {
@@ -110,6 +114,18 @@ const pageKey = (event, el, row) => {
     if (act.id === "find") noteFinder(el);
     if (!later(event, act)) use(act);
   } else if (row && event.key.length === 1) later(event, null);
+};
+
+/* Single letters may be switched off, or asked for with Alt (WCAG 2.1.4): what a key is called then. */
+const letters = () => document.body.dataset.letters || "plain";
+const isLetter = ({ key, code, altKey }) => key.length === 1 || (altKey && /^(Key|Digit)/.test(code || ""));
+const pressed = (event) => {
+  if (!isLetter(event) || event.key === " ") return keyName(event);
+  if (letters() === "plain") return keyName(event);
+  if (letters() === "off" || !event.altKey) return "";
+  const letter = event.code.startsWith("Key") ? event.code.slice(3) : event.key;
+  const shifted = event.shiftKey ? letter.toUpperCase() : letter.toLowerCase();
+  return keyName({ key: shifted, altKey: false });
 };
 
 /* Ctrl+Enter sends the form of a text that has lines of its own. */
@@ -133,11 +149,13 @@ const takenByFocus = (event, el) => {
 };
 const keyOfPage = (event, el) => {
   const row = rowOf(el);
-  if (row && (rowKey(event, row) || (event.key === "Enter" && enterOnRow(event, row)))) return;
-  if (event.key === "?") {
+  const name = pressed(event);
+  const forRow = name || event.key.length > 1 || event.key === " ";
+  if (row && forRow && (rowKey(event, row) || (event.key === "Enter" && enterOnRow(event, row)))) return;
+  if (name === "?") {
     event.preventDefault();
     showKeys();
-  } else if (event.key === "p") byId("leaves")?.classList.toggle("folded");
+  } else if (name === "p") byId("leaves")?.classList.toggle("folded");
   else pageKey(event, el, row);
 };
 document.addEventListener("keydown", (event) => {
