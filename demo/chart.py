@@ -29,7 +29,7 @@ asset 115: 11510 Packaging|11520 Growing media in store|11530 Seed in store|1154
 asset 118: 11810 Due from Fernhollow Group|11815 Due from Nurseries|11820 Due from Veenbol
 asset 118: 11825 Due from Skovlund Seed
 asset 118: 11830 Due from Skovlund Trials|11835 Due from Zielnik|11840 Due from Alder|11845 Due from Corran
-asset 118: 11850 Due from Hexley
+asset 118: 11850 Due from Hexley|11855 Due from Hoshino|11860 Due from Sahra
 asset 121: 12110 Land|12120 Glasshouses|12130 Cold stores
 asset- 121: 12190 Glasshouses, depreciation to date
 asset 122: 12210 Benches and irrigation|12220 Vehicles|12230 Sorting lines
@@ -45,7 +45,7 @@ liability 214: 21410 Deposits by wholesalers|21420 Holiday pay due|21440 Auction
 liability 218: 21810 Due to Fernhollow Group|21815 Due to Nurseries|21820 Due to Veenbol
 liability 218: 21825 Due to Skovlund Seed
 liability 218: 21830 Due to Skovlund Trials|21835 Due to Zielnik|21840 Due to Alder|21845 Due to Corran
-liability 218: 21850 Due to Hexley
+liability 218: 21850 Due to Hexley|21855 Due to Hoshino|21860 Due to Sahra
 liability 221: 22110 Bank loans|22120 Leases of glasshouses
 liability 228: 22810 Loans from group companies
 equity 31: 31010 Share capital|31020 Share premium|31110 Retained earnings|31120 Hedging reserve

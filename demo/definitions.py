@@ -59,6 +59,8 @@ COMPANIES = [
     ("skovlund", "Skovlund Seed", "DK", "DKK", "shared", "40", "25"),
     ("trials", "Skovlund Trials", "DK", "DKK", "shared", "41", "30"),
     ("zielnik", "Zielnik Logistics", "PL", "PLN", "shared", "50", "35"),
+    ("hoshino", "Hoshino Ferns", "JP", "JPY", "shared", "43", "55"),
+    ("sahra", "Sahra Irrigation", "KW", "KWD", "shared", "51", "60"),
     ("alder", "Alder Licensing", "US", "USD", "alder", "", "40"),
     ("corran", "Corran Cut Flowers", "KE", "KES", "corran", "", "45"),
     ("hexley", "Hexley Garden Centres", "GB", "GBP", "hexley", "", "50"),
@@ -267,6 +269,7 @@ def companies() -> Iterator[Any]:
     yield Company(name, title, country, currency, chart, "months", adjusts="skovlund")
     yield CompanyCode(name, "company", code)
     yield CompanyCurrency("fernhollow", "EUR")
+    yield CompanyCurrency("fernhollow", "JPY")
     yield CompanyAccount("fernhollow", "11020", "EUR", revalue=True)
     yield from rates()
     yield Budget("plan-2026", "Plan 2026", "shared")
@@ -275,7 +278,15 @@ def companies() -> Iterator[Any]:
     yield ColumnSet("year-before", "Beside the year before", "shared", beside="year")
 
 
-CLOSING = {"EUR": "0.8654", "DKK": "0.1160", "PLN": "0.2031", "USD": "0.7442", "KES": "0.00575"}
+CLOSING = {
+    "EUR": "0.8654",
+    "DKK": "0.1160",
+    "PLN": "0.2031",
+    "USD": "0.7442",
+    "KES": "0.00575",
+    "JPY": "0.0052",
+    "KWD": "2.4310",
+}
 """What a unit is worth in pounds in May 2026; the other months drift around it."""
 OPENED = date(2024, 12, 31)
 
@@ -360,9 +371,10 @@ def groups() -> Iterator[Any]:
     for member, share in (("fernhollow", 100), ("nurseries", 100), ("veenbol", 100), ("hexley", 100)):
         yield GroupMember("fernhollow", member, "company", "full", Decimal(share))
     yield GroupMember("fernhollow", "corran", "company", "full", Decimal(60), date(2026, 4, 1))
+    yield GroupMember("fernhollow", "sahra", "company", "full", Decimal(70))
     yield GroupMember("fernhollow", "zielnik", "company", "equity", Decimal(35))
     yield GroupMember("fernhollow", "skovlund", "group", "full", Decimal(80))
-    for member, share in (("skovlund", 100), ("trials", 100), ("alder", 51)):
+    for member, share in (("skovlund", 100), ("trials", 100), ("hoshino", 100), ("alder", 51)):
         yield GroupMember("skovlund", member, "company", "full", Decimal(share))
     for position, (accounts, target) in enumerate(HEXLEY_MAP, 1):
         yield Mapping("fernhollow", "hexley", position * 10, accounts, "", "", target)

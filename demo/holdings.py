@@ -8,6 +8,7 @@ from decimal import ROUND_HALF_UP, Decimal
 from typing import Any
 
 from core.definitions.tables import Acquisition
+from core.money import digits_of
 from demo.definitions import rate_at
 from demo.life import Life
 
@@ -16,6 +17,8 @@ HELD = [
     # holder, member, percent, paid beyond the equity acquired (in the holder's minor units)
     ("skovlund", "trials", 100, 25_000_000),
     ("skovlund", "alder", 51, 10_000_000),
+    ("skovlund", "hoshino", 100, 4_000_000),
+    ("fernhollow", "sahra", 70, 1_200_000),
     ("fernhollow", "nurseries", 100, 14_000_000),
     ("fernhollow", "veenbol", 100, 12_000_000),
     ("fernhollow", "hexley", 100, 3_000_000),
@@ -23,7 +26,15 @@ HELD = [
 ]
 """From the beginning, the holders lower in the tree first: what they hold is in their own equity. What is
 paid beyond the equity is goodwill."""
-CURRENCY = {"veenbol": "EUR", "skovlund": "DKK", "trials": "DKK", "alder": "USD", "zielnik": "PLN"}
+CURRENCY = {
+    "veenbol": "EUR",
+    "skovlund": "DKK",
+    "trials": "DKK",
+    "alder": "USD",
+    "zielnik": "PLN",
+    "hoshino": "JPY",
+    "sahra": "KWD",
+}
 CORRAN_COST, FURTHER_COST = 18_500_000, 36_000_000
 """60 % of Corran in April 2026, and a further 10 % of Skovlund Seed in July: pence."""
 EQUITY = {"alder": {"31010": -25_000_000}}
@@ -34,7 +45,8 @@ def in_pounds(amount: int, company: str) -> int:
     """An opening amount in pence, rounded as the group does."""
     if company not in CURRENCY:
         return amount
-    exact = Decimal(amount) * rate_at(CURRENCY[company], 0)
+    digits = digits_of(CURRENCY[company])
+    exact = Decimal(amount).scaleb(digits_of("GBP") - digits) * rate_at(CURRENCY[company], 0)
     return int(exact.quantize(Decimal(1), ROUND_HALF_UP))
 
 

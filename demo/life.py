@@ -11,7 +11,8 @@ from datetime import date
 from random import Random
 
 from core.definitions.tables import Journal, JournalLine
-from demo.definitions import month_end
+from core.money import digits_of, format_amount
+from demo.definitions import ADJUSTING, COMPANIES, month_end
 
 LAST = (2026, 9)
 SHAPE = [0.6, 0.7, 1.3, 1.6, 1.4, 1.0, 0.8, 0.7, 1.1, 1.4, 0.9, 0.5]
@@ -64,6 +65,7 @@ class Life:
         self.lines: list[JournalLine] = []
         self.numbers: dict[str, int] = {}
         self.equity: dict[str, dict[str, int]] = {}
+        self.digits = {row[0]: digits_of(row[3]) for row in (*COMPANIES, ADJUSTING)}
 
     def amount(self, base: float, company: str, month: int = 0) -> int:
         """Minor units around a base in thousands, by season and size of the company."""
@@ -97,7 +99,7 @@ class Life:
         name = f"{company[:2].upper()}-{self.numbers[company]:05d}"
         self.journals.append(Journal(company, name, on, kind, text))
         for number, (account, amount, *named) in enumerate(lines, 1):
-            digits = f"{abs(amount) // 100}.{abs(amount) % 100:02d}"
+            digits = format_amount(abs(amount), self.digits[company])
             facing = named[0] if named else partner if _faces_group(account) else ""
             carried = dimensions if _carries(account) else ""
             self.lines.append(

@@ -27,7 +27,7 @@ HEAD = (
     "<gesmes:Sender><gesmes:name>Invented rates of the demo</gesmes:name></gesmes:Sender>\n<Cube>\n"
 )
 TAIL = "</Cube>\n</gesmes:Envelope>\n"
-FURTHER = {"SEK": "0.0761", "NOK": "0.0735", "CHF": "0.8841", "JPY": "0.0052"}
+FURTHER = {"SEK": "0.0761", "NOK": "0.0735", "CHF": "0.8841"}
 """What a unit of some more currencies is worth in pounds."""
 SLOW = 30
 

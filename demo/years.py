@@ -7,6 +7,7 @@ from datetime import date
 from decimal import Decimal
 
 from core.definitions.tables import Balance, BudgetLine, CompanyAccount, IntercompanyPair
+from demo import far
 from demo.definitions import LISTED, companies
 from demo.holdings import investments, later, to_group_rules
 from demo.life import CODES, LAST, PRODUCTS, SHAPE, SIZES, Life, corran, hexley, natural, shared, within_group
@@ -36,6 +37,7 @@ def openings(life: Life) -> None:
         lines.append((f"{code}-31110", -sum(amount for _, amount in lines)))
         life.open(company, day, lines)
     _own_openings(life, day)
+    far.openings(life, day)
     investments(life)
     _loans(life)
 
@@ -79,7 +81,8 @@ def _own_openings(life: Life, day: date) -> None:
 
 
 RETAINED = {"hexley": "3100", "corran": "/3100"} | {
-    company: f"{code}-31110" for company, code in CODES.items()
+    company: f"{code}-31110"
+    for company, code in (*CODES.items(), *((one.company, one.code) for one in far.FAR))
 }
 
 
@@ -108,6 +111,16 @@ def euros(life: Life) -> None:
     lines = [("10-11020", 4_000_000), ("10-11010", -4_000_000)]
     life.journal("fernhollow", date(2026, 9, 15), "Euros for spring bulbs", lines)
     life.journals[-1] = life.journals[-1]._replace(currency="EUR", rate=Decimal("0.8540"))
+
+
+def yen(life: Life) -> None:
+    """Ferns to try, paid in a currency without minor digits."""
+    lines = [("10-51110", 185_000), ("10-11010", -185_000)]
+    life.journal("fernhollow", date(2026, 9, 22), "Ferns to try", lines)
+    life.journals[-1] = life.journals[-1]._replace(currency="JPY", rate=Decimal("0.005210"))
+    for at in (-2, -1):
+        row = life.lines[at]
+        life.lines[at] = row._replace(debit=row.debit and "185000", credit=row.credit and "185000")
 
 
 def without_cash(life: Life) -> None:
@@ -231,12 +244,14 @@ def life() -> Life:
             within_group(books, year, month)
             hexley(books, year, month)
             corran(books, year, month)
+            far.month_of(books, year, month)
         if year == 2025:
             closing_2025(books)
     later(books)
     to_group_rules(books)
     mistakes(books)
     euros(books)
+    yen(books)
     without_cash(books)
     return books
 

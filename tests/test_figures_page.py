@@ -343,15 +343,24 @@ class FiguresPage(PineTest):
                 self.assertNotEqual(flows, 0)
                 self.assertNotIn("moved without a journal", page)
         page = self.page("cfd")
-        cell = self.client.get(self.cells(page)["financing-3010"][0][0]).content.decode()
-        there = re.search(r'href="(/journals/[^"]*on=cfd%3Afinancing-3010[^"]*)"', cell)
-        assert there is not None
-        address = html.unescape(there.group(1)).partition("&back")[0]
-        lines = self.client.get(f"{address}&file=csv").content.decode()
-        amounts = [Decimal(row["amount"]) for row in csv.DictReader(io.StringIO(lines))]
-        self.assertEqual(sum(amounts) * 100, -self.cents(self.cells(page)["financing-3010"][0][1]))
+        for way, sign in (("received-", -1), ("paid-", 1)):
+            shown = [line for line, cells in self.cells(page).items() if line.startswith(way) and cells[0][0]]
+            there = [line for line in shown if f"{line} " not in ("received-investing ", "paid-investing ")]
+            self.assertNotEqual(there, [])
+            for line in there:
+                cell = self.client.get(self.cells(page)[line][0][0]).content.decode()
+                links = re.findall(rf'href="(/journals/[^"]*on=cfd%3A{line}[^"]*)"', cell)
+                amounts = [
+                    Decimal(row["amount"])
+                    for link in links
+                    for row in csv.DictReader(io.StringIO(self.lines_of(link)))
+                ]
+                self.assertEqual(sum(amounts) * 100, sign * self.cents(self.cells(page)[line][0][1]), line)
         elsewhere = self.page("cfd", company="beta", year="2026", period="3")
         self.assertIn("These accounts of cash moved without a journal, so nothing tells what for:", elsewhere)
+
+    def lines_of(self, link: str) -> str:
+        return self.client.get(f"{html.unescape(link).partition('&back')[0]}&file=csv").content.decode()
 
     def test_what_cannot_be_asked_is_said_on_the_page(self) -> None:
         for query, says in (

@@ -136,12 +136,20 @@ class NonCash(PineTest):
             [row.split(",")[-1] for row in run("statement", "whole", *words)[1].splitlines()],
         )
 
-    def test_a_group_s_figures_say_that_they_count_them(self) -> None:
+    def test_a_group_leaves_them_out_too(self) -> None:
+        """A group of one company shows what the company does; so where its accounts are mapped."""
         who = get_user_model().objects.get(username="mirela")
         bring(tables_of([Group("g", "Group", "GBP", "c", "m"), GroupMember("g", "alpha")]))
-        words = ("--group=g", "--year=2027", "--period=9")
-        self.assertEqual(run("statement", "whole", *words), (0, run("statement", "moved", *words)[1], ""))
-        says = "Counted here, where journals aren't told apart: Owed for capital."
-        self.assertIn(says, run("statement", "moved", *words)[2])
+        for words in (("--year=2027", "--period=9"), ("--year=2026", "--period=4", "--from-period=2")):
+            whole, moved = (
+                [run("statement", statement, whose, *words)[1] for whose in ("--group=g", "--company=alpha")]
+                for statement in ("whole", "moved")
+            )
+            with self.subTest(words=words):
+                self.assertEqual(moved[0], moved[1])
+                self.assertEqual(whole[0], whole[1])
+                self.assertNotEqual(whole[0], moved[0])
+        says = "Left out, for no cash moved: Owed for capital."
+        self.assertIn(says, run("statement", "moved", "--group=g", *words)[2])
         page = client_of(who).get("/group/g/?statement=moved&year=2027&period=9").content.decode()
-        self.assertIn("so these are counted:", page)
+        self.assertIn("Left out, for no cash moved:", page)

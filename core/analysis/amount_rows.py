@@ -20,6 +20,7 @@ from core.analysis.filters import Filter, chart_field, code_in_combination, code
 from core.books.balances import Books, exact, in_floats
 from core.books.periods import YEAR, CalendarIndex, closing_ordinals, ordinal
 from core.statements.amounts import WHOLE, StrayAccount
+from core.statements.line_parts import LinePart
 from core.statements.plans import Plan
 from core.structures.charts import ChartIndex
 
@@ -146,19 +147,24 @@ class AmountRows:
         for number, one in enumerate(plan.parts):
             if not (one.field or one.way):
                 continue
-            fits = np.ones(len(self), dtype=bool)
-            if one.field:
-                chart_field(chart, one.field)
-                codes, place = self.codes_in(chart, one.field)
-                fits = np.array([one.fits(code) for code in codes] or [False], dtype=bool)[place]
-            if one.way:
-                assert self.way is not None, "rows of a direct cash flow say which way cash moved"
-                fits &= self.way == one.way
+            fits = self._fitting_part(chart, one)
             picked = np.zeros(len(self.naturals) or 1, dtype=bool)
             own = (names.get(plan.accounts.posting[at]) for at in one.accounts.tolist())
             picked[[i for i in own if i is not None]] = True
             part[fits & picked[self.natural] & (part == WHOLE)] = number
         return replace(self, part=part)
+
+    def _fitting_part(self, chart: ChartIndex, part: LinePart) -> NDArray[np.bool_]:
+        """Which rows have the codes, and were moved the way, that a line part asks for."""
+        fits = np.ones(len(self), dtype=bool)
+        if part.field:
+            chart_field(chart, part.field)
+            codes, place = self.codes_in(chart, part.field)
+            fits = np.array([part.fits(code) for code in codes] or [False], dtype=bool)[place]
+        if part.way:
+            assert self.way is not None, "rows of a direct cash flow say which way cash moved"
+            fits &= self.way == part.way
+        return fits
 
     def standing_on(self, plan: Plan, start: int, end: int) -> NDArray[np.bool_]:
         """Of rows that were divided those that stand on some of the lines by their account and codes, on

@@ -31,9 +31,8 @@ from core.definitions.tables import (
 from core.faults import LOOK, Fault
 from core.group.membership import group_calendar, membership
 from core.group.needs import accounts_needed
-from core.group.ownership import standing
+from core.group.ownership import HeldApart, purchases_of, standing
 from core.group.periods import group_periods
-from core.group.purchases import HeldApart, purchases_of
 from core.group.translation_rules import HISTORICAL, rate_of_account
 from core.money import digits_of, parse_amount
 from core.structures.charts import ChartIndex, chart_index

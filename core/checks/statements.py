@@ -18,11 +18,11 @@ from core.definitions.tables import Budget, ColumnSet, NonCashPair, Statement, S
 from core.faults import LOOK, Fault, WrongCall
 from core.statements import formulas
 from core.statements.line_parts import CREDIT, DEBIT, WAYS
+from core.statements.placing import field_list
 from core.statements.plans import (
     RESULT_CLASSES,
     Plan,
     PlanLine,
-    field_list,
     formula_cycle,
     line_title,
     natural_list,

@@ -1,7 +1,7 @@
 """Who belongs to a group, what its figures go by, and its books side by side.
 
 membership.py        members followed down to companies: path, method, from when until when
-ownership.py         each company's shares and whether it is in, period by period
+ownership.py         each company's shares and whether it is in, period by period; what was bought against it
 periods.py           the group's periods in order
 rates.py             the rate of a currency for a period
 translation_rules.py which rate an account is translated at

@@ -17,8 +17,7 @@ from core.definitions.tables import Acquisition, Group
 from core.faults import LOOK, Fault
 from core.group.cells import BookSet
 from core.group.membership import group_calendar, membership
-from core.group.ownership import Standing
-from core.group.purchases import apart_at
+from core.group.ownership import Standing, apart_at
 from core.group.rates import RateMissing
 from core.group.translation_rules import AVERAGE, CLOSING, HISTORICAL
 from core.money import digits_of, format_amount, show_rate

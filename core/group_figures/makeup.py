@@ -13,7 +13,7 @@ from core.consolidation.position import Consolidation
 from core.consolidation.translate import Translated
 from core.group.rates import NotReady
 from core.group.translation_rules import AVERAGE, CLOSING
-from core.group_figures.cash_flow import Flows
+from core.group_cash_flow.flows import Flows
 
 
 class OwnAmount(NamedTuple):

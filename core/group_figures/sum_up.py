@@ -17,7 +17,8 @@ from core.consolidation.entries import Entries, add
 from core.consolidation.position import Consolidation, Position
 from core.definitions.statement_rows import OF_CASH
 from core.group.map_accounts import group_list
-from core.group_figures.cash_flow import BOOKS_ALONE, Apart, Flows, group_flows
+from core.group_cash_flow.flows import BOOKS_ALONE, Apart, Flows
+from core.group_cash_flow.working_out import group_flows
 from core.group_figures.columns import ADJUSTING, ELIMINATIONS, OWNERSHIP, ColumnPlan, column_plan
 from core.group_figures.results import results
 from core.statements.amounts import WHOLE, Amounts
@@ -127,6 +128,14 @@ def consolidate_flows(
     columns = (*own, ADJUSTING) if corrects else tuple(own)
     amounts = _flow_amounts(group, columns, by_way, parts_of_lines)
     of_cash = {kind: _of_cash(columns, plan, flows.gained(kind)) for kind in OF_CASH}
+    parts, taken, posted = _either_way(flows)
+    return Consolidated(
+        columns, plan, replace(amounts, of_cash=of_cash), position, parts, taken, posted, None, flows
+    )
+
+
+def _either_way(flows: Flows) -> tuple[dict[tuple[str, str], Entries], dict[Side, int], Entries]:
+    """Flows by step and set of books, what eliminations took and what they left, whichever way cash moved."""
     parts: dict[tuple[str, str], Entries] = {}
     taken: dict[Side, int] = {}
     posted: Entries = {}
@@ -137,9 +146,7 @@ def consolidate_flows(
         taken[side] = taken.get(side, 0) + amount
     for target, amount in chain.from_iterable(entries.items() for entries in flows.posted.values()):
         add(posted, target, amount)
-    return Consolidated(
-        columns, plan, replace(amounts, of_cash=of_cash), position, parts, taken, posted, None, flows
-    )
+    return parts, taken, posted
 
 
 def _of_way(flows: Flows, way: int) -> tuple[dict[tuple[str, str], Entries], Entries]:

@@ -12,7 +12,8 @@ from unittest import TestCase
 from core.checks import of_everything
 from core.definitions.state import State
 from core.definitions.tables import Acquisition, Code, Elimination, GroupMember, OwnershipChange, Rate
-from core.group_figures.cash_flow import Flows, cash_proof, group_flows
+from core.group_cash_flow.flows import Flows, cash_proof
+from core.group_cash_flow.working_out import group_flows
 from core.money import digits_of, format_amount
 from core.tests.group_cases import (
     CLASSES,
@@ -50,7 +51,9 @@ def usd(kind: str, **by_day: str) -> list[Rate]:
 def proof(group: Any, first: int, end: int, shown: frozenset[int] | None = None) -> dict[str, str]:
     flows, digits = group_flows(group, first, end), digits_of(group.group.currency)
     shown = frozenset(range(len(group.books.accounts.codes))) if shown is None else shown
-    return {row.what: format_amount(row.amount, digits) for row in cash_proof(group, flows, shown)}
+    return {
+        row.what: format_amount(row.amount, digits) for row in cash_proof(group.books.accounts, flows, shown)
+    }
 
 
 def flowed(group: Any, flows: Flows) -> dict[str, str]:
@@ -285,7 +288,10 @@ class Properties(TestCase):
             group = random_group(seed)
             for first, end in ((1, 1), (2, 2), (3, 3), (1, 3), (2, 3)):
                 flows = group_flows(group, first, end)
-                rows = {row.what: row.amount for row in cash_proof(group, flows, frozenset(range(5)))}
+                rows = {
+                    row.what: row.amount
+                    for row in cash_proof(group.books.accounts, flows, frozenset(range(5)))
+                }
                 months = end - first + 1
                 most = len(NAMES) * (8 * months + 4 + months)
                 with self.subTest(seed=seed, first=first, end=end):

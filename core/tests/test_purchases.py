@@ -14,7 +14,7 @@ from core.checks import of_everything
 from core.definitions.state import State
 from core.definitions.tables import Acquisition, GroupMember, OwnershipChange
 from core.faults import LOOK
-from core.group.purchases import apart_at, held_apart
+from core.group.ownership import apart_at, held_apart
 from core.tests.group_cases import company, definitions, group_row, period
 
 MAY, JUNE, JULY = date(2025, 5, 1), date(2025, 6, 1), date(2025, 7, 1)

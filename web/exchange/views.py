@@ -14,6 +14,7 @@ from django.shortcuts import render
 from django.urls import reverse
 from django.utils import timezone
 
+from core.analysis.asked import Asked
 from core.definitions.state import State
 from core.definitions.tables import TABLES, Company
 from core.faults import Fault, Refused
@@ -152,13 +153,8 @@ def report(request: PineRequest, state: State, kind: str) -> HttpResponse:
     whose = _whose(request, state)
     wanted = asked_of(request.GET)
     name = asked.text(request.GET, "report", 40) or asked.text(request.GET, "statement", 40)
-    of_group = reports.OF_GROUPS.get(name) if whose.group else None
-    if of_group:
-        table = of_group(state, whose.group, wanted.year or 0, wanted.period or 0)
-    elif name == "cash-proof" and whose.group:
-        statement = asked.text(request.GET, "statement", 40)
-        at = wanted.year or 0, wanted.period or 0, wanted.first
-        table = reports.cash_proof(state, statement, whose.group, *at)
+    if whose.group and name in (*reports.OF_GROUPS, CASH_PROOF):
+        table = _of_group(request, state, name, whose.group, wanted)
     elif not whose.group and any(request.GET.get(word) for word in ("than", "columns", "within")):
         table = reports.of_figures(figures_at(request, state, name, asked.text(request.GET, "hierarchy", 40)))
     elif hierarchy := asked.text(request.GET, "hierarchy", 40):
@@ -170,6 +166,17 @@ def report(request: PineRequest, state: State, kind: str) -> HttpResponse:
     when = wanted.end or f"{wanted.year}-{wanted.period}"
     title = f"{name or 'trial-balance'}-{whose.group or whose.company}-{when}"
     return tabular.attached(title, kind, table.header, table.rows)
+
+
+CASH_PROOF = "cash-proof"
+
+
+def _of_group(request: PineRequest, state: State, name: str, group: str, wanted: Asked) -> reports.Report:
+    """A report that only a group has."""
+    at = wanted.year or 0, wanted.period or 0
+    if name == CASH_PROOF:
+        return reports.cash_proof(state, asked.text(request.GET, "statement", 40), group, *at, wanted.first)
+    return reports.OF_GROUPS[name](state, group, *at)
 
 
 def _second_chart(request: PineRequest, state: State, whose: reports.Whose) -> str:

@@ -19,7 +19,7 @@ from core.codes.lists import list_index
 from core.definitions.state import State
 from core.definitions.tables import Company, Group, Statement
 from core.group.membership import group_calendar
-from core.group.purchases import apart_at
+from core.group.ownership import apart_at
 from core.group_figures.sum_up import disagreements, unplaced_accounts
 from core.mapping.arrangements import arranged_statements, upstream
 from core.money import digits_of

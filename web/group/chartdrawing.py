@@ -87,7 +87,7 @@ def _levels(state: State, group: str, on: date | None) -> list[list[Placed]]:
 
 
 def _share(state: State, row: GroupMember, on: date | None) -> str:
-    return show_percent(held_by(state, row, on or date.max)) + (
+    return show_percent(held_by(state, row, on or date.max)).replace(" ", "") + (
         f" {row.method}" if row.method != "full" else ""
     )
 

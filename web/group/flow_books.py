@@ -6,80 +6,27 @@ Everything is read for all companies in one go, as far as the books that the gro
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from typing import Any, NamedTuple
+from typing import Any
 
 import numpy as np
-from django.db import connection
 
 from core.books.balances import ROW, Books, books_from_rows
 from core.books.periods import CalendarIndex, company_calendar, ordinal, ordinal_of_day, ordinals_in, spanning
 from core.cash_flow.activities import cash_accounts
 from core.definitions.state import State
-from core.definitions.tables import Company
 from core.group.cells import GroupBooks
 from core.group.collect import Member
 from core.group.map_accounts import group_list
 from core.group.mapping import MapPlan
 from core.group.rates import NotReady
-from core.group_figures.cash_flow import Apart, Moved
+from core.group_cash_flow.flows import Apart, Moved
 from core.statements.line_parts import EITHER_WAY, PAID, RECEIVED
 from core.statements.plans import Plan
 from web.group.parts import GroupParts, mapped_books
 from web.journals.books_by_date import cut_by_date, in_periods
+from web.journals.flow_lines import BooksUpTo, Owner, Touched
 from web.journals.interning import interned_texts
 from web.journals.posting import company_numbers
-from web.journals.reading import accounts_of_lines
-
-UP_TO = """
-    unnest(%(companies)s::text[], %(charts)s::text[], %(years)s::int[], %(sequences)s::bigint[])
-      AS w(company, chart, fiscal_year, sequence)
-    JOIN journals_book b ON b.company = w.company AND b.fiscal_year = w.fiscal_year
-    JOIN journals_journalline l ON l.book_id = b.id AND l.sequence <= w.sequence
-    {accounts}
-"""
-TOUCHING = f"""
-    SELECT b.company, l.journal_id, sum(l.amount) >= 0
-    FROM {UP_TO}
-    JOIN unnest(%(owners)s::text[], %(naturals)s::text[]) AS c(company, "natural")
-      ON c.company = b.company AND c."natural" = a."natural"
-    JOIN journals_journal j ON j.id = l.journal_id AND j.date BETWEEN %(since)s AND %(until)s
-    GROUP BY 1, 2
-"""
-BETWEEN = f"""
-    SELECT b.company, l.journal_id, true
-    FROM {UP_TO}
-    LEFT JOIN unnest(%(owners)s::text[], %(naturals)s::text[], %(sides)s::int[])
-      AS c(company, "natural", side)
-      ON c.company = b.company AND c."natural" = a."natural"
-    JOIN journals_journal j ON j.id = l.journal_id AND j.date BETWEEN %(since)s AND %(until)s
-    GROUP BY 1, 2
-    HAVING bool_and(c.side IS NOT NULL) AND bool_or(c.side = 1) AND bool_or(c.side = 2)
-       AND NOT bool_or(l.closing)
-"""
-"""Only the company's own lines are looked at; what closes a year is never left out."""
-LINES = f"""
-    SELECT b.company, a."natural", coalesce(l.partner_id, 0), a.id, coalesce(l.dimensions_id, 0),
-           b.fiscal_year, l.period, j.date, j.kind, l.closing::int, t.received,
-           sum(greatest(l.amount, 0))::bigint, sum(greatest(-l.amount, 0))::bigint
-    FROM {UP_TO}
-    JOIN unnest(%(touched_by)s::text[], %(journals)s::bigint[], %(received)s::bool[])
-      AS t(company, journal, received) ON t.company = b.company AND t.journal = l.journal_id
-    JOIN journals_journal j ON j.id = l.journal_id
-    GROUP BY 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11
-"""
-WITHOUT_JOURNALS = """
-    SELECT DISTINCT b.company FROM journals_balance b
-    JOIN unnest(%(companies)s::text[], %(years)s::int[]) AS w(company, fiscal_year)
-      ON w.company = b.company AND w.fiscal_year = b.fiscal_year
-"""
-
-
-class Touched(NamedTuple):
-    """Journals of companies that count apart: whose, which, and whether cash gained by it."""
-
-    company: str
-    journal: int
-    received: bool
 
 
 def moved_apart(state: State, parts: GroupParts, planned: Plan, first: int, end: int) -> Apart:
@@ -94,17 +41,8 @@ class _Reading:
         self.state, self.parts, self.planned = state, parts, planned
         rows = parts.periods.rows[first - 1 : end]
         self.days = min(row.starts_on for row in rows), max(row.ends_on for row in rows)
-        books = [(name, book) for name in parts.names for book in parts.books[name] if book.sequence]
-        charts = {row.company: row.chart for row in state.rows(Company)}
-        self.asked: dict[str, Any] = {
-            "companies": [name for name, _ in books],
-            "charts": [charts[name] for name, _ in books],
-            "years": [book.fiscal_year for _, book in books],
-            "sequences": [book.sequence for _, book in books],
-            "since": self.days[0],
-            "until": self.days[1],
-        }
-        self.accounts = accounts_of_lines(state, parts.names, chart="w.chart")
+        books = [(name, book) for name in parts.names for book in parts.books[name]]
+        self.journals = BooksUpTo(state, books, *self.days)
 
     def left_out(self) -> list[Moved]:
         """Each journal once, under whichever pair; what a pair leaves out stands in no opening period."""
@@ -112,12 +50,12 @@ class _Reading:
         for pair in self.planned.non_cash:
             sides = ((1, pair.accounts), (2, pair.against))
             owners = [
-                (name, natural, number)
+                Owner(name, natural, number)
                 for name, plan in self.parts.plans.items()
                 for number, codes in sides
                 for natural in _all_going_to(plan, codes)
             ]
-            for one in self._touched(BETWEEN, owners):
+            for one in self.journals.between(owners):
                 touched.setdefault((one.company, one.journal), one)
         moved = [Moved(EITHER_WAY, books, True) for books in self._books(touched.values()).values()]
         opening = self._in_opening_periods()
@@ -127,41 +65,22 @@ class _Reading:
         accounts = group_list(self.state, self.parts.row.group)
         cash = cash_accounts(accounts) if accounts else frozenset()
         owners = [
-            (name, natural, 0)
+            Owner(name, natural)
             for name, plan in self.parts.plans.items()
             for natural in _any_going_to(plan, cash)
         ]
-        by_way = self._books(self._touched(TOUCHING, owners))
+        by_way = self._books(self.journals.touching(owners))
         moved = [Moved(RECEIVED if received else PAID, books) for received, books in by_way.items()]
-        with connection.cursor() as cursor:
-            cursor.execute(WITHOUT_JOURNALS, self.asked)
-            names = {self.parts.adjusts.get(name, name) for (name,) in cursor.fetchall()}
+        names = {self.parts.adjusts.get(name, name) for name in self.journals.without_journals()}
         told = "keeps balances and no journals, which a direct cash flow sums"
         return Apart(moved, True, {name: NotReady(told) for name in names})
-
-    def _touched(self, query: str, owners: Sequence[tuple[str, str, int]]) -> list[Touched]:
-        if not owners or not self.asked["companies"]:
-            return []
-        names, naturals, sides = zip(*owners, strict=True)
-        asked = {**self.asked, "owners": list(names), "naturals": list(naturals), "sides": list(sides)}
-        with connection.cursor() as cursor:
-            cursor.execute(query.format(accounts=self.accounts), asked)
-            return [Touched(*row) for row in cursor.fetchall()]
 
     def _books(self, touched: Iterable[Touched]) -> dict[bool, GroupBooks]:
         """The lines of journals as books of the group's companies, by whether cash gained by them."""
         known = list(touched)
         if not known:
             return {}
-        asked = {
-            **self.asked,
-            "touched_by": [one.company for one in known],
-            "journals": [one.journal for one in known],
-            "received": [one.received for one in known],
-        }
-        with connection.cursor() as cursor:
-            cursor.execute(LINES.format(accounts=self.accounts), asked)
-            lines = cursor.fetchall()
+        lines = self.journals.lines(known)
         by_way: dict[bool, dict[str, list[Any]]] = {}
         for line in lines:
             by_way.setdefault(line[10], {}).setdefault(line[0], []).append(line)

@@ -44,7 +44,7 @@ from core.group.map_accounts import group_list
 from core.group.mapping import MapPlan, map_plan
 from core.group.rates import rate_table
 from core.group.translation_rules import rates_by_account
-from core.group_figures.cash_flow import CashProofRow, cash_proof
+from core.group_cash_flow.flows import CashProofRow, cash_proof
 from core.group_figures.columns import ELIMINATIONS, GROUP, column_plan
 from core.group_figures.sum_up import (
     Consolidated,
@@ -305,7 +305,7 @@ def proof_of_cash(figures: GroupFigures) -> list[CashProofRow]:
     flows = figures.consolidated.flows
     assert flows is not None, "figures of a cash flow"
     shown = frozenset(np.flatnonzero(figures.statement.plan.homes >= 0).tolist())
-    return list(cash_proof(figures.group, flows, shown))
+    return list(cash_proof(figures.group.books.accounts, flows, shown))
 
 
 def position_at(state: State, group: str, year: int, period: int) -> tuple[Consolidation, Position]:

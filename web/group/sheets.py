@@ -12,7 +12,7 @@ from django.urls import reverse
 from core.definitions.state import State
 from core.definitions.tables import Acquisition, Elimination, Rate
 from core.group.mapping import ordered
-from core.group.purchases import held_apart, purchases_of
+from core.group.ownership import held_apart, purchases_of
 from core.money import round_half_up
 from core.sheets import Given, Sheet, place_after
 from web.sheets.pages import register

@@ -1,7 +1,7 @@
-/* What is typed ahead waits and then goes where it was meant. An act that was begun by a key is on its way until
-   its answer is there: keys typed meanwhile go, in order, into the field that comes with it, on another page
-   too. A key for the proof waits while the proof of the selected row is on its way, else it would act on the
-   row before. */
+/* What is typed ahead waits and then goes where it was meant. An act that was begun by a key is on its way
+   until its answer is there: keys typed meanwhile go, in order, into the field that comes with it, on
+   another page too. A key for the proof waits while the proof of the selected row is on its way, else it
+   would act on the row before. */
 import { typing } from "./dom.js";
 
 const PATIENCE = 4000;
