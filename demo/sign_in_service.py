@@ -103,6 +103,9 @@ class SignOnAnswers(BaseHTTPRequestHandler):
         if asked.get("fault") == "status":
             self._json({"error": "server_error"}, 500)
             return
+        if asked.get("fault") == "list":
+            self._json([])
+            return
         token = secrets.token_urlsafe(24)
         self.server.tokens[token] = asked
         self._json({"access_token": token, "token_type": "Bearer", "id_token": self.server.id_token(asked)})
@@ -138,7 +141,7 @@ class SignOnAnswers(BaseHTTPRequestHandler):
         sub = "somebody-else" if asked.get("fault") == "other-person" else asked["as"]
         self._json({"sub": sub, "preferred_username": asked["as"]})
 
-    def _json(self, content: dict[str, Any], status: int = 200) -> None:
+    def _json(self, content: Any, status: int = 200) -> None:
         self._send(json.dumps(content).encode(), "application/json", status)
 
     def _send(self, content: bytes, kind: str, status: int) -> None:

@@ -19,6 +19,7 @@ from launcher.cluster import free_port, locked, port_is_free
 from launcher.places import PYTHON, ROOT, STATE, CannotGoOn, say, state_folder
 
 FIRST_PORT = 8123
+KEEPER = "launcher.keeping"
 PID, PORT, STAMP, WORKER = (
     STATE / "server.pid",
     STATE / "server.port",
@@ -47,7 +48,7 @@ def running(file: Path = PID, what: bytes = b"gunicorn") -> int | None:
 
 
 def working() -> int | None:
-    return running(WORKER, b"procrastinate")
+    return running(WORKER, KEEPER.encode())
 
 
 def served_port() -> int:
@@ -55,19 +56,11 @@ def served_port() -> int:
 
 
 def start_worker(environment: dict[str, str]) -> None:
-    """The worker takes what would keep a page waiting, one after the other; it is a process of its own."""
+    """The worker takes what would keep a page waiting, one after the other; a process of its own, which is
+    kept going (keeping.py)."""
     with (state_folder() / "worker.log").open("ab") as log:
         worker = subprocess.Popen(
-            [
-                str(PYTHON),
-                "-m",
-                "web.manage",
-                "procrastinate",
-                "worker",
-                "--concurrency=1",
-                "--shutdown-graceful-timeout=3",
-                "--delete-jobs=successful",
-            ],
+            [str(PYTHON), "-m", KEEPER],
             env=environment,
             cwd=ROOT,
             stdin=subprocess.DEVNULL,

@@ -162,6 +162,28 @@ class Recorded(PineTest):
         self.assertEqual(state.require(Code, "acc", "1020").in_use_until, date(2026, 3, 31))
         self.assertEqual(state.get(Code, "acc", "1030"), TILL)
 
+    def test_what_is_taken_back_in_a_draft_and_outside_opens_and_settles(self) -> None:
+        actions.make_change(AddCode(TILL, "10"), self.tadeo)
+        version = snapshot.current().version
+        mine = drafting.start("Mine", self.mirela, [CloseCode("acc", "1020", date(2026, 6, 30))])
+        mirela, tadeo = client_of(self.mirela), client_of(self.tadeo)
+        session = mirela.session
+        session["draft"] = mine.pk
+        session.save()
+        for client in (mirela, tadeo):
+            reply = client.post(f"/log/{version}/take-back/", {"reason": "Not needed"})
+            self.assertLess(reply.status_code, 400, reply.content[:300])
+        self.assertIsNone(snapshot.current().state.get(Code, "acc", "1030"))
+        self.assertEqual(mirela.get(f"/drafts/{mine.pk}/").status_code, 200)
+        drafting.working(Draft.objects.get(pk=mine.pk))
+        while (found := drafting.working(Draft.objects.get(pk=mine.pk))).collisions:
+            one = found.collisions[0]
+            drafting.settle(mine.pk, one.table, " ".join(one.key), "published")
+        self.publish(Draft.objects.get(pk=mine.pk))
+        self.assertEqual(
+            snapshot.current().state.require(Code, "acc", "1020").in_use_until, date(2026, 6, 30)
+        )
+
     def test_what_is_refused_at_once_is_refused_in_a_draft(self) -> None:
         draft = drafting.start("Spring", self.mirela)
         self.assertEqual(

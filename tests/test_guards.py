@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import hashlib
 import io
 import os
 from pathlib import Path
@@ -17,6 +18,7 @@ from tests.base import CommittingTest, InWorld, bring, client_of, forget, person
 from tests.serving import database_url
 from web.exchange.exporting import export_package
 from web.journals.models import BookPack, Journal
+from web.packs.models import Pack, PackFile
 from web.shell.roles import missing
 
 FURTHER = """
@@ -98,6 +100,13 @@ class Chain(InWorld):
             "journals, beta B1: The journal B1 is not what was posted: its hash is another.",
         ),
         (
+            (
+                "UPDATE journals_journal SET posted_by_id = (SELECT id FROM people_person WHERE username ="
+                " 'other') WHERE journal = 'B1'"
+            ),
+            "journals, beta B1: The journal B1 shows other as who posted it; posted it has",
+        ),
+        (
             "DELETE FROM journals_journalline WHERE line = 3",
             "journals, alpha A2: The journal A2 has not the lines that it was posted with.",
         ),
@@ -117,12 +126,23 @@ class Chain(InWorld):
             "journals_account: The posted text 10-1010- stands as 10-1020- now, which nobody recorded.",
         ),
         (
+            "UPDATE packs_packfile SET content = 'other figures'",
+            "The pack Board is not the one that was made: its hash is another.",
+        ),
+        (
             "UPDATE codes_code SET name = 'By hand' WHERE code = '1010'",
             "The definitions are not those that version 1 left.",
         ),
     )
 
     def test_what_is_changed_beside_the_application_is_found(self) -> None:
+        pack = Pack.objects.create(
+            by=person("other"), name="Board", form="pdf", fiscal_year=2026, period=1, items=[]
+        )
+        content = b"the figures"
+        PackFile.objects.create(
+            pack=pack, content=content, digest=hashlib.sha256(content).hexdigest(), version=1
+        )
         self.assertEqual(run("verify")[0], 0)
         for statement, expected in self.CASES:
             with self.subTest(statement[:70]):

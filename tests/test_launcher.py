@@ -83,7 +83,7 @@ class Launcher(unittest.TestCase):
         for path in Path("/proc").glob("[0-9]*/cmdline"):
             with contextlib.suppress(OSError):
                 words = path.read_bytes().replace(b"\0", b" ").decode(errors="replace")
-                for name in ("gunicorn", "procrastinate", "postgres"):
+                for name in ("gunicorn", "keeping", "procrastinate", "postgres"):
                     if name in words and str(self.folder) in words:
                         found[name] = int(path.parent.name)
         return found
@@ -91,7 +91,13 @@ class Launcher(unittest.TestCase):
     def test_start_and_stop(self) -> None:
         address = self.start()
         self.assertTrue(self.alive(address))
-        self.assertEqual(set(self.processes()), {"gunicorn", "procrastinate", "postgres"})
+        running = self.processes()
+        self.assertEqual(set(running), {"gunicorn", "keeping", "procrastinate", "postgres"})
+        os.kill(running["procrastinate"], signal.SIGKILL)
+        until = time.monotonic() + 30
+        while self.processes().get("procrastinate") in (None, running["procrastinate"]):
+            self.assertLess(time.monotonic(), until, "no other worker took the place of the one that ended")
+            time.sleep(0.3)
         with urllib.request.urlopen(address, timeout=20) as reply:
             self.assertIn("Sign in", reply.read().decode())
 

@@ -12,8 +12,9 @@ from urllib.parse import urlencode, urlsplit
 
 import pyotp
 import requests
+from axes.helpers import get_client_ip_address
 from django.conf import settings
-from django.test import Client, override_settings
+from django.test import Client, RequestFactory, override_settings
 
 from demo.sign_in_service import CLIENT, SECRET, Service
 from tests.base import PineTest, bring, client_of, person, run, world
@@ -125,6 +126,34 @@ class SecondFactor(PineTest):
             self.assertFalse(second_factor.fits(mirela, self.code(secret)), "kept under another secret")
 
 
+class BehindAProxy(PineTest):
+    """Who tries in vain is told apart by the address that our proxy wrote, which nobody can write for it."""
+
+    def test_the_address_is_the_last_of_the_header_and_only_behind_the_proxy(self) -> None:
+        cases = (
+            ("198.51.100.1", True, "198.51.100.1"),
+            ("203.0.113.9, 198.51.100.2", True, "198.51.100.2"),
+            ("", True, "127.0.0.1"),
+            ("198.51.100.1", False, "127.0.0.1"),
+        )
+        for header, behind, expected in cases:
+            with self.subTest(header=header, behind=behind), override_settings(BEHIND_TLS=behind):
+                request = RequestFactory().get("/", headers={"X-Forwarded-For": header} if header else {})
+                self.assertEqual(get_client_ip_address(request), expected)
+
+    @override_settings(AXES_ENABLED=True, BEHIND_TLS=True)
+    def test_wrong_tries_from_one_address_keep_nobody_else_out(self) -> None:
+        person("mirela")
+
+        def status(address: str, password: str) -> int:
+            given = {"username": "mirela", "password": password}
+            return Client().post("/sign-in/", given, headers={"X-Forwarded-For": address}).status_code
+
+        tries = [status("198.51.100.1", f"wrong {number}") for number in range(10)]
+        self.assertEqual(tries[-1], 429)
+        self.assertNotEqual(status("198.51.100.2", "wrong"), 429)
+
+
 class SignOn(PineTest):
     def setUp(self) -> None:
         super().setUp()
@@ -176,7 +205,17 @@ class SignOn(PineTest):
 
     def test_an_answer_that_can_not_be_trusted_lets_nobody_in(self) -> None:
         person("mirela")
-        faults = ("audience", "issuer", "nonce", "key", "unsigned", "expired", "other-person", "status")
+        faults = (
+            "audience",
+            "issuer",
+            "nonce",
+            "key",
+            "unsigned",
+            "expired",
+            "other-person",
+            "status",
+            "list",
+        )
         for fault in faults:
             with self.subTest(fault):
                 client = Client()
@@ -195,9 +234,10 @@ class SignOn(PineTest):
     def test_a_service_that_is_away_is_said_and_without_one_there_is_no_such_page(self) -> None:
         away = {**settings.SINGLE_SIGN_ON, "discovery": "http://127.0.0.1:9/none"}
         with override_settings(SINGLE_SIGN_ON=away):
-            reply = Client().get("/sign-in/single/")
-            self.assertEqual(reply.status_code, 403)
-            self.assertIn("doesn&#x27;t answer as it should", reply.content.decode())
+            for address in ("/sign-in/single/", "/sign-in/back/?code=a&state=b"):
+                reply = Client().get(address)
+                self.assertEqual(reply.status_code, 403)
+                self.assertIn("doesn&#x27;t answer as it should", reply.content.decode())
         with override_settings(SINGLE_SIGN_ON={**away, "discovery": ""}):
             for address in ("/sign-in/single/", "/sign-in/back/?code=a&state=b"):
                 self.assertEqual(Client().get(address).status_code, 404)

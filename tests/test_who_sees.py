@@ -9,12 +9,14 @@ import re
 from django.http import HttpResponse
 from django.test import override_settings
 
+from core.access.rights import Right
 from core.definitions.state import State
 from core.definitions.tables import Code, Company, IntercompanyPair, StatementLine
 from core.tests.rich_world import rich
 from tests.base import JOURNALS, LINES, PineTest, TurningClient, bring, client_of, person, tables_of
 from tests.test_fuzz import ROUTES, address
-from web.people import rights
+from web.people import granting, rights
+from web.people.models import Person
 from web.people.rights import needs, route, sees
 
 SECRETS = (
@@ -112,6 +114,43 @@ class WhoSees(PineTest):
         self.assertEqual(
             page.count('value="beta"'), 1, "beta is a partner of alpha and not a company to key lines of"
         )
+
+    def test_what_is_asked_of_another_company_or_group_is_not_there(self) -> None:
+        """Neither theirs nor their own in its place."""
+        for target in (
+            "/statements/st/?company=gamma",
+            "/statements/st/?group=g",
+            "/statements/st/figures/?company=gamma",
+            "/statements/st/out/xlsx/?company=gamma",
+            "/statements/trial-balance/?company=gamma",
+        ):
+            with self.subTest(target):
+                self.assertEqual(self.own.get(target).status_code, 404)
+        self.assertEqual(self.own.get("/statements/st/?company=alpha").status_code, 200)
+        self.assertEqual(self.group.get("/companies/pairs/matrix/cell/?row=beta&col=alpha").status_code, 200)
+
+    def test_who_keeps_another_chart_reads_no_fault_of_a_list_that_is_not_theirs(self) -> None:
+        """A change is refused for want of the right before it is looked at: its faults would name all."""
+        role = granting.put_role(None, "Keeps d", [Right.DEFINE], self._mirela())
+        who = person("hana", "company", ("alpha",))
+        granting.grant(self._state(), who, role, ("", "d", ""), self._mirela())
+        keeper = client_of(Person.objects.get(pk=who.pk))
+        for target, given in (
+            ("/codes/acc/code/1010/delete/", {}),
+            ("/codes/acc/several/", {"codes": "1010", "act": "close"}),
+        ):
+            reply = keeper.post(target, given)
+            self.assertEqual(reply.status_code, 403, target)
+            self.assertNotIn("pair", reply.content.decode().lower())
+        for target in (
+            "/companies/pairs/matrix/cell/?row=gamma&col=alpha",
+            "/companies/open/accounts/cell/?row=1010&col=gamma&chart=c",
+        ):
+            self.assertEqual(keeper.get(target).status_code, 404, target)
+        self.assertEqual(keeper.get("/codes/acc/settings/length/?length=6&file=csv").status_code, 403)
+
+    def _mirela(self) -> Person:
+        return Person.objects.get(username="mirela")
 
     def test_counts_are_of_their_own_companies(self) -> None:
         shown = re.sub(r"<[^>]+>|\s+", " ", self.own.get("/codes/acc/code/2810/posted/").content.decode())

@@ -129,7 +129,7 @@ AXES_FAILURE_LIMIT = 10
 AXES_COOLOFF_TIME = 0.25
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"], "ip_address"]
 AXES_LOCKOUT_CALLABLE = "web.shell.failing.locked_out"
-AXES_IPWARE_PROXY_COUNT = 1 if BEHIND_TLS else None
+AXES_CLIENT_IP_CALLABLE = "web.shell.failing.address_of"
 AXES_ENABLED = not TESTING
 AXES_VERBOSE = False
 

@@ -120,8 +120,8 @@ def collisions(mine: Iterable[Edit], theirs: Iterable[Edit]) -> list[Collision]:
     rows = []
     for edit in mine:
         other = published.get((edit.table, edit.key))
-        if other is None:
-            continue
+        if other is None or (edit.new is None and other.new is None):
+            continue  # both deleted it: nothing is left to decide
         columns: tuple[str, ...] = ()
         if edit.new is not None and other.new is not None:
             columns = tuple(

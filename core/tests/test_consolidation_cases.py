@@ -82,7 +82,7 @@ def world(case: Case) -> State:
 def entries(group: Consolidation, of: Mapping[int, int]) -> str:
     digits, name = digits_of(group.group.currency), group.books.accounts.name
     rows = sorted((name(target), amount) for target, amount in of.items() if amount)
-    return ", ".join(f"{account} {format_amount(amount, digits)}" for account, amount in rows) or "nothing"
+    return ", ".join(f"{target} {format_amount(amount, digits)}" for target, amount in rows) or "nothing"
 
 
 def told(group: Consolidation, position: Position, asked: str) -> str:

@@ -165,6 +165,11 @@ class Drafts(TestCase):
                 found = collisions(between(apply(WORLD, theirs), mine), between(WORLD, theirs))
                 self.assertEqual([c.sentence for c in found], expected)
 
+    def test_what_both_deleted_is_no_collision(self) -> None:
+        both = between(WORLD, DeleteCode("acc", "1020"))
+        self.assertTrue(both)
+        self.assertEqual(collisions(both, both), [])
+
     def test_taking_one_back_takes_what_builds_on_it(self) -> None:
         made = drafted(
             AddCode(TILL, "10"),

@@ -20,7 +20,7 @@ from core.structures.charts import ChartIndex, chart_index, company_context
 from core.structures.open_accounts import WANTED, listing_those_used, opened, openness
 from web.definitions.posted import strings_of
 from web.definitions.viewing import PineRequest
-from web.people.rights import CHANGE, companies_seen, needs, needs_post
+from web.people.rights import CHANGE, companies_seen, needs, needs_post, sees
 from web.sheets.changing import apply_change, reload_at
 from web.shell.asked import listed, text, whole
 from web.shell.cell_grid import GridCell, MatrixRow, chosen_cells, grid_rows, short_names
@@ -146,6 +146,8 @@ def _grid(state: State, rows: Sequence[AccountRow], companies: Sequence[Company]
 def cell(request: PineRequest, state: State) -> HttpResponse:
     """An account or rollup code in a company: how it stands, and what can be done."""
     company = state.get(Company, text(request.GET, "col", 40))
+    if company is not None and not sees(request.user, state, "company", company.company):
+        raise Http404
     index = chart_index(state, company.chart) if company else None
     row = state.get(Code, index.natural_list, text(request.GET, "row", 40)) if index else None
     if company is None or index is None or row is None:

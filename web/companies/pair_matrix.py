@@ -21,7 +21,7 @@ from core.money import digits_of
 from core.structures.charts import chart_index
 from core.structures.pair_proposals import proposed_pair
 from web.definitions.viewing import PineRequest
-from web.people.rights import CHANGE, companies_seen, needs, needs_post
+from web.people.rights import CHANGE, companies_seen, defines, needs, needs_post
 from web.sheets.changing import apply_change, reload_at
 from web.shell.asked import day, text, whole
 from web.shell.cell_grid import GridCell, MatrixRow, chosen_cells, grid_rows, short_names
@@ -119,6 +119,8 @@ def _two(state: State, row: str, column: str) -> tuple[Company, Company]:
 def cell(request: PineRequest, state: State) -> HttpResponse:
     """Both sides of a pair, with what would be proposed, and a line tried between them."""
     company, partner = _two(state, text(request.GET, "row", 40), text(request.GET, "col", 40))
+    if not all(defines(request.user, state, "company", one.company) for one in (company, partner)):
+        raise Http404
     return render(
         request,
         "companies/pair_cell.html",

@@ -32,7 +32,15 @@ from web.drafts.seeing import drafts_seen
 from web.group import queries as group_queries
 from web.journals.books import books_for
 from web.journals.models import HandedIn, Unfinished
-from web.people.rights import SIGNED_IN, charts_seen, companies_seen, companies_with, groups_seen, needs
+from web.people.rights import (
+    SIGNED_IN,
+    charts_seen,
+    companies_seen,
+    companies_with,
+    groups_seen,
+    needs,
+    sees_member,
+)
 from web.requests.models import AccountRequest
 from web.requests.views import requests_seen
 from web.statements.addresses import default_period
@@ -171,7 +179,8 @@ def _of_periods(request: PineRequest, state: State) -> Iterator[Waiting]:
 def _of_statements(request: PineRequest, state: State) -> Iterator[Waiting]:
     charts = charts_seen(request.user, state)
     for row in sorted(state.rows(Statement)):
-        planned = plan(state, row.statement) if row.chart in charts else None
+        is_seen = row.chart in charts and sees_member(request.user, state, row.statement)
+        planned = plan(state, row.statement) if is_seen else None
         if planned is not None and (missed := len(planned.missed())):
             what = f"{_several(missed, 'account stands', 'accounts stand')} on no line of {row.name}"
             yield Waiting("must", what, reverse("statement", kwargs={"statement": row.statement}))

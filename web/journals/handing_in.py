@@ -15,6 +15,7 @@ from core.definitions.tables import Journal, JournalLine
 from core.faults import Fault, Refused, blocking
 from web.journals import actions
 from web.journals.models import EnteredBy, HandedIn, Journal as PostedJournal, Unfinished
+from web.people.models import Person
 
 
 def handed_in(person: Any, state: State, company: str) -> QuerySet[HandedIn]:
@@ -43,9 +44,20 @@ def hand_in(
             row.content, row.remark, row.sent_back_by = content, "", None
             row.save()
         else:
+            _refuse_twice(head, person, content)
             row = HandedIn.objects.create(by=person, company_id=head.company, content=content)
         Unfinished.objects.filter(by=person, company_id=head.company).delete()
     return row
+
+
+def _refuse_twice(head: Journal, person: Any, content: dict[str, Any]) -> None:
+    """One after the other for a person, so a second press of the key, or a reply that got lost, hands in
+    nothing twice. Raises Refused."""
+    Person.objects.select_for_update().get(pk=person.pk)
+    same = HandedIn.objects.filter(by=person, company_id=head.company, content=content, remark="").first()
+    if same is not None:
+        what = f"This journal was handed in already, at {same.at:%H:%M} of {same.at:%Y-%m-%d}, and waits."
+        raise Refused([Fault("handed-in", what, way_out="If there are two, describe the second apart.")])
 
 
 def send_back(row: HandedIn, remark: str, person: Any) -> None:

@@ -7,6 +7,7 @@ too.
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from itertools import groupby
@@ -87,7 +88,9 @@ def verify(known: Mapping[str, End] | None = None, progress: Progress = silent) 
             with connection.cursor() as cursor:
                 cursor.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
         _chains(verified, dict(known or {}), progress)
+        _posters(verified)
         _balances(verified, progress)
+        _kept_packs(verified)
         _texts(verified)
         state = store.load()
         if state.digest != snapshot.latest().digest:
@@ -195,6 +198,30 @@ def _told(before: End, number: int, name: str, whole: bool, same: bool) -> str:
     if not whole:
         return f"The journal {name} has not the lines that it was posted with."
     return "" if same else f"The journal {name} is not what was posted: its hash is another."
+
+
+POSTERS = """
+    SELECT j.company, j.journal, p.username, j.poster FROM journals_journal j
+    JOIN people_person p ON p.id = j.posted_by_id WHERE p.username <> j.poster ORDER BY 1, 2 LIMIT 20
+"""
+
+
+def _posters(found: Verified) -> None:
+    """Who a journal shows as its poster, against the name that its hash covers."""
+    for company, journal, shown, sealed in _rows(POSTERS):
+        what = f"The journal {journal} shows {shown} as who posted it; posted it has {sealed or 'nobody'}."
+        found.faults.append(_broken(company, journal, what))
+
+
+def _kept_packs(found: Verified) -> None:
+    """Packs against the hashes that they were kept with."""
+    for name, digest, content in _rows(
+        "SELECT p.name, f.digest, f.content FROM packs_packfile f JOIN packs_pack p ON p.id = f.pack_id"
+        " ORDER BY p.id"
+    ):
+        if hashlib.sha256(content).hexdigest() != digest:
+            what = f"The pack {name} is not the one that was made: its hash is another."
+            found.faults.append(Fault("pack-altered", what, way_out="Compare with a backup from before."))
 
 
 def _balances(found: Verified, progress: Progress) -> None:

@@ -310,6 +310,19 @@ def _defines_all(person: Any, state: State, named: Mapping[str, str]) -> bool:
     return defines(person, state, *about)
 
 
+ASKED = ("company", "group")
+"""Fields of an address's query that name what figures are asked of, on any page."""
+
+
+def _need_to_see_what_is_asked(request: HttpRequest, person: Any, state: State) -> None:
+    """Raises Http404 where a page is asked for what isn't the person's: it never shows something else
+    instead."""
+    for kind in ASKED:
+        for name in request.GET.getlist(kind):
+            if name and not sees(person, state, kind, name):
+                raise Http404
+
+
 def _guarding(
     right: str, published: bool, methods: list[str], localised: bool = False
 ) -> Callable[[View], View]:
@@ -329,9 +342,12 @@ def _guarding(
             for kind, name in named.items():
                 if kind not in PLAIN and not sees(person, asked.viewed.state, kind, name):
                     raise Http404
+            _need_to_see_what_is_asked(request, person, asked.viewed.state)
             if not allowed(person, asked.viewed.state, right, named):
                 raise PermissionDenied(REQUIRES[right][2])
             asked.defines = _defines_all(person, asked.viewed.state, named)
+            if right == CHANGE and not asked.defines:
+                raise PermissionDenied(REQUIRES[right][2])
             if request.method not in methods:
                 return HttpResponseNotAllowed(methods)
             state = asked.viewed.state_seen_as(person) if localised else asked.viewed.state

@@ -63,7 +63,7 @@ def provider() -> dict[str, Any]:
         told: dict[str, Any] = reply.json()
         for name in ("issuer", "authorization_endpoint", "token_endpoint", "userinfo_endpoint", "jwks_uri"):
             told[name] = str(told[name])
-    except (requests.RequestException, ValueError, KeyError, TypeError) as error:
+    except UNTRUSTED as error:
         raise NotSignedIn("The sign-in service doesn't answer as it should.") from error
     _known.put(address, told)
     return told
@@ -126,7 +126,10 @@ class SingleSignOn(OIDCAuthenticationBackend):  # type: ignore[misc]  # ships no
         return people[0]
 
     def _name(self, claims: dict[str, Any]) -> str:
-        return str(claims.get(settings.SINGLE_SIGN_ON["claim"]) or "")[:150]
+        name = str(claims.get(settings.SINGLE_SIGN_ON["claim"]) or "")[:150]
+        if "\0" in name:
+            raise SuspiciousOperation("Nobody's name has a NUL in it.")
+        return name
 
     def filter_users_by_claims(self, claims: dict[str, Any]) -> QuerySet[Person]:
         return Person.objects.filter(username__iexact=self._name(claims), is_active=True)
@@ -158,19 +161,12 @@ class Back(OIDCAuthenticationCallbackView):  # type: ignore[misc]  # ships no ty
     """What the provider answered: somebody is in, or the page says why not."""
 
     def get(self, request: HttpRequest) -> HttpResponse:
-        provider()
         try:
+            provider()
             reply: HttpResponse = super().get(request)
         except NotSignedIn as error:
             return refused(request, str(error))
-        except (
-            SuspiciousOperation,
-            requests.RequestException,
-            jwt.PyJWTError,
-            ValueError,
-            KeyError,
-            TypeError,
-        ):
+        except UNTRUSTED:
             return refused(request, "The sign-in service's answer can't be trusted, or came too late.")
         return reply
 
