@@ -155,6 +155,24 @@ class Chain(InWorld):
                 with connection.cursor() as cursor:
                     cursor.execute("ROLLBACK TO SAVEPOINT before_it")
 
+    def test_a_line_posted_without_an_account_shows_and_is_reversed(self) -> None:
+        """Charts once could do without their natural account; what was posted then is never lost."""
+        tampered("UPDATE journals_account SET account = '10--', \"natural\" = '' WHERE account = '10-1010-'")
+        forget()
+        for target in (
+            "/journals/alpha/journal/A1/",
+            "/journals/alpha/",
+            "/statements/trial-balance/?company=alpha&year=2026&period=2",
+            "/statements/st/?company=alpha&year=2026&period=2",
+            "/statements/st/figures/?company=alpha&year=2026&period=2",
+            "/find/?q=10-",
+        ):
+            with self.subTest(target):
+                self.assertEqual(self.group.get(target).status_code, 200)
+        self.assertContains(self.group.get("/journals/alpha/journal/A1/"), "no account")
+        self.group.post("/journals/alpha/journal/A1/reverse/", {"on": "2026-03-01"})
+        self.assertTrue(Journal.objects.filter(reverses__journal="A1").exists())
+
     def test_a_chain_cut_off_at_its_end_shows_beside_an_end_kept_elsewhere(self) -> None:
         with TemporaryDirectory() as folder:
             kept = Path(folder) / "heads.csv"

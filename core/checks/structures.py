@@ -22,7 +22,7 @@ from core.definitions.tables import (
 )
 from core.faults import LOOK, Fault
 from core.structures.accounts import code_fault, parse_dimensions
-from core.structures.charts import ChartIndex, chart_index
+from core.structures.charts import ALWAYS_REQUIRED, ChartIndex, chart_index
 
 MOST_SEGMENTS = 30
 
@@ -75,6 +75,9 @@ def chart_segments(state: State, rows: list[ChartSegment]) -> Iterator[Fault]:
         if field is None:
             what = f"The structure of {row.chart} has no segment {row.segment}."
             yield fault(row, "segment", what, "Name a segment of the structure.", "reference")
+        elif not row.required and field.role in ALWAYS_REQUIRED:
+            what = f"{field.title} is the {field.role.replace('_', ' ')} segment: every line carries it."
+            yield fault(row, "required", what, "Leave it required.", "segment-missing")
         elif row.default_code:
             yield from _usable(field, row, "default_code", row.default_code)
 

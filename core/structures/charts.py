@@ -29,6 +29,9 @@ from core.definitions.tables import (
 from core.structures.overlays import LocalCodes, local_codes
 from core.structures.pairing import RuleBook, compile_rules
 
+ALWAYS_REQUIRED = frozenset({"company", "natural_account"})
+"""Roles of segments without which a line is in no books, or on no account."""
+
 
 @dataclass(frozen=True, slots=True)
 class Field:
@@ -202,7 +205,8 @@ def _segment(state: State, chart: str, row: StructureSegment) -> Field:
     default = own.default_code
     if rule and default and default not in codes:
         default = pad(rule, default)
-    return Field(row.segment, row.name, row.code_list, row.role, own.required, default, rule, codes)
+    required = own.required or row.role in ALWAYS_REQUIRED
+    return Field(row.segment, row.name, row.code_list, row.role, required, default, rule, codes)
 
 
 def _dimensions(state: State, chart: str) -> Iterator[Field]:

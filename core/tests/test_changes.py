@@ -301,6 +301,16 @@ class Definitions(TestCase):
                 "Segment more stands at position 5, expected 4.",
             ),
             (ChartSegment("c", "site", True, "009"), "default_code", "Site: there is no code 009."),
+            (
+                ChartSegment("c", "account", False),
+                "required",
+                "Account is the natural account segment: every line carries it.",
+            ),
+            (
+                ChartSegment("c", "company", False),
+                "required",
+                "Company is the company segment: every line carries it.",
+            ),
             (PairingRule("c", "r", 1, "crop", "required"), "field", "c has no segment or dimension crop."),
             (
                 PairingRule("c", "r", 1, "site", "only"),

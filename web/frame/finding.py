@@ -90,6 +90,8 @@ def _numbered(state: State, person: Any, text: str) -> list[Hit]:
     ]
     strings = queries.strings(sorted(charts_seen(person, state)), companies, text, 4)
     for string, natural, company, now in strings:
+        if not natural:
+            continue  # posted when a chart could do without: its journal shows it
         place = reverse("account-lines", kwargs={"company": company, "code": natural})
         hits.append(Hit(string, company, "Account string", f"{place}?{urlencode({'string': now})}"))
     return hits
