@@ -20,17 +20,25 @@ def bring(
     records: Sequence[Sequence[str]],
     facts: Facts,
     unnamed: Sequence[str] = (),
+    *,
+    from_screen: bool = False,
 ) -> SheetProposals:
-    """Rows from a file or the clipboard. The first row may name the columns; without that they are `unnamed`,
-    else those shown, in order."""
+    """Rows from a file, or from a screen by the clipboard: those hold what a screen shows.
+
+    The first row may name the columns; without that they are `unnamed`, else those shown, in order.
+    """
     header, rows, first = _headed(sheet, plain_rows(records), unnamed)
     fixed = fixed_key(sheet, given)
     if faults := _shape_faults(sheet, header, rows) or _of_others(sheet, fixed, header, rows, first):
         return SheetProposals([], None, faults, [])
     keep = [i for i, name in enumerate(header) if name not in fixed and name not in sheet.worked_out]
 
+    def kept_cell(name: str, cell: str) -> str:
+        own = sheet.as_kept(state, given, name, cell) if from_screen else cell
+        return sheet.spelled(state, given, name, own)
+
     def kept_cells(row: Sequence[str]) -> list[str]:
-        return [sheet.spelled(state, given, header[i], row[i] if i < len(row) else "") for i in keep]
+        return [kept_cell(header[i], row[i] if i < len(row) else "") for i in keep]
 
     numbered = [(number, kept_cells(row)) for number, row in enumerate(rows, first)]
     return take(state, sheet, given, [header[i] for i in keep], numbered, facts)

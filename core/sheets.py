@@ -94,6 +94,10 @@ def _nothing_more(state: State, old: Any, row: Any) -> list[Change]:
     return []
 
 
+def _one_order(state: State, given: Given) -> str:
+    return ""
+
+
 @dataclass(frozen=True)
 class Sheet:
     """Which rows of a table, by what the page gives (`given`: names of key columns and context), and which
@@ -103,7 +107,10 @@ class Sheet:
     A `register` is the table of the heads of a kind (charts, calendars, groups), whole, and has a place among
     its like.
     One that `adds` nothing shows further columns of rows that another sheet adds.
-    `spelled` writes a cell as the table keeps it; `worked_out` columns may stand in a file and say nothing;
+    `as_shown` writes a cell as screens show it, `as_kept` one that was keyed or pasted there as the table
+    keeps it; files hold what is kept. `orders` says so where the two differ.
+    `spelled` writes a cell of either as the table keeps it; `worked_out` columns may stand in a file and say
+    nothing;
     `settled` puts right what a row says of itself by default;
     `joined` makes one change of all rows, each with its companion cells, where one a row would take long;
     `brings` what else changes with a row that a person keys over one that was there (old, new).
@@ -126,6 +133,9 @@ class Sheet:
     adds: bool = True
     here: str = "here"
     spelled: Callable[[State, Given, str, str], str] = _as_written
+    as_shown: Callable[[State, Given, str, str], str] = _as_written
+    as_kept: Callable[[State, Given, str, str], str] = _as_written
+    orders: Callable[[State, Given], str] = _one_order
     worked_out: tuple[str, ...] = ()
     settled: Callable[[Any], Any] = _as_read
     joined: Callable[[State, Given, Sequence[tuple[Any, Cells]]], Change] | None = None
@@ -318,10 +328,26 @@ NUMBERS = ("number", "rate", "amount")
 """Kinds of cells that each person reads and keys in a way of writing of their own."""
 
 
-def shown_cells(sheet: Sheet, cells: Cells) -> Cells:
-    """A row's cells as whoever looks writes them."""
+def shown_cells(state: State, sheet: Sheet, given: Given, cells: Cells) -> Cells:
+    """A row's cells as screens show them to whoever looks."""
     kinds = {column.name: column.kind.name for column in sheet.shown}
-    return {name: shown(text) if kinds.get(name) in NUMBERS else text for name, text in cells.items()}
+    return {
+        name: shown(text) if kinds.get(name) in NUMBERS else sheet.as_shown(state, given, name, text)
+        for name, text in cells.items()
+    }
+
+
+def kept_cells(state: State, sheet: Sheet, given: Given, cells: Cells, known: Any) -> Cells:
+    """Cells of a row that was keyed on a screen as the table keeps them, one that was left alone exactly;
+    numbers are read where they are checked."""
+    was = cells_of(state, sheet, given, known) if known is not None else {}
+    seen = {name: sheet.as_shown(state, given, name, text) for name, text in was.items()}
+    return {
+        name: was[name]
+        if name in was and text == seen[name] and text != was[name]
+        else sheet.as_kept(state, given, name, text)
+        for name, text in cells.items()
+    }
 
 
 def _as_known(
@@ -332,7 +358,7 @@ def _as_known(
     if known is None:
         return list(cells)
     was = cells_of(state, sheet, given, known)
-    seen = shown_cells(sheet, was)
+    seen = shown_cells(state, sheet, given, was)
     kinds = {column.name: column.kind.name for column in sheet.shown}
     return [
         Exact(was[name]) if kinds.get(name) in NUMBERS and cell in (seen.get(name), was.get(name)) else cell

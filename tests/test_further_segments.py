@@ -4,12 +4,16 @@ from __future__ import annotations
 
 import html
 import json
+import re
 import tempfile
 from pathlib import Path
 from typing import Any
 
+from django.core.files.uploadedfile import SimpleUploadedFile
+
 from core.changes.kinds import Put
-from core.definitions.tables import ChartSegment, QuickCode, StructureSegment
+from core.definitions.tables import AccountString, ChartSegment, QuickCode, StructureSegment
+from core.tests.test_changes import rows_of
 from tests.base import InWorld, bring, forget, run
 from web.definitions import actions
 from web.definitions.history import state_at
@@ -171,6 +175,44 @@ class Shown(InWorld):
         beam = self.group.get("/structures/c/").content.decode()
         self.assertLess(beam.index("Account<small>"), beam.index("Site<small>"))
         self.assertLess(beam.index("Site<small>"), beam.index("Company<small>"))
+
+    def test_quick_codes_and_listed_strings_are_keyed_and_pasted_as_shown(self) -> None:
+        strings = "/table/strings/row/?chart=c"
+        keyed = {"account": "1010-002-10", "enabled": "true", "in_use_from": "", "in_use_until": ""}
+        self.assertLess(self.group.post(strings, keyed).status_code, 400)
+        quick = {"quick_code": "east", "account": "1010-001-10", "scope": "everyone"}
+        self.assertLess(self.group.post("/table/quick-codes/row/?chart=c", quick).status_code, 400)
+        pasted = {"text": "account\n4010-002-10\n", "take": "1"}
+        self.assertLess(self.group.post("/table/strings/bring/?chart=c", pasted).status_code, 400)
+        file = SimpleUploadedFile("strings.csv", b"account\n10-4010-001\n")
+        preview = self.group.post("/table/strings/bring/?chart=c", {"file": file}).content.decode()
+        self.assertIn('name="of_file"', preview)
+        again = {"records": json.dumps([["account"], ["10-4010-001"]]), "take": "1", "of_file": "1"}
+        self.assertLess(self.group.post("/table/strings/bring/?chart=c", again).status_code, 400)
+        state = current().state
+        self.assertEqual(
+            {row.account for row in state.rows(AccountString)}, {"10-1010-002", "10-4010-002", "10-4010-001"}
+        )
+        self.assertEqual(state.require(QuickCode, "c", "east").account, "10-1010-001")
+        page = self.group.get("/structures/c/strings/").content.decode()
+        for shown in ("1010-002-10", "4010-001-10", "1010-001-10", "1020--10"):
+            self.assertIn(shown, page)
+        for kept in (">10-1010-002<", ">10-4010-001<", ">10-1010-001<", ">10-1020<"):
+            self.assertNotIn(kept, page)
+        told = "In files an account string is Company-Account-Site, as it is kept; on screens, and pasted"
+        for target in ("/table/strings/bring/?chart=c", "/exchange/journals/alpha/"):
+            self.assertIn(told, self.group.get(target).content.decode())
+
+    def test_a_row_that_is_keyed_again_is_the_same_row(self) -> None:
+        """Each sheet's row, shown and sent back untouched, changes nothing, whatever order is shown."""
+        before = rows_of(current().state)
+        page = self.group.get("/table/quick-codes/row/?chart=c&key=till").content.decode()
+        account = re.search(r'name="account"[^>]*value="([^"]*)"', page)
+        assert account
+        self.assertEqual(account[1], "1020--10")
+        sent = {"quick_code": "till", "account": account[1], "scope": "everyone"}
+        self.group.post("/table/quick-codes/row/?chart=c&key=till", sent)
+        self.assertEqual(rows_of(current().state), before)
 
     def test_files_keep_the_order_of_the_structure(self) -> None:
         self.assertIn(

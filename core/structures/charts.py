@@ -143,6 +143,18 @@ class ChartIndex:
         return self.separator.join(parts)
 
 
+def order_words(chart: ChartIndex) -> str:
+    """In which order files write account strings, where screens show another; else nothing."""
+    if tuple(chart.order) == tuple(range(len(chart.segments))):
+        return ""
+    names = [field.title for field in chart.segments]
+    shown = [names[place] for place in chart.order]
+    return (
+        f"In files an account string is {chart.separator.join(names)}, as it is kept; on screens, and pasted"
+        f" from there, {chart.separator.join(shown)}."
+    )
+
+
 @derived(
     Chart,
     Structure,

@@ -65,7 +65,7 @@ def accounts_offered(
         return []
     behind = at == 1 and chart.company == chart.order[0] and parts[0] in seated.codes
     quick = [
-        Offer(row.quick_code, row.quick_code, row.account)
+        Offer(row.quick_code, row.quick_code, chart.shown(row.account))
         for row in sorted(quick_codes(state, chart.chart).values())
         if parts[-1]
         and (at == 0 or behind)

@@ -18,6 +18,7 @@ from core.analysis.asked import Asked
 from core.definitions.state import State
 from core.definitions.tables import TABLES, Company
 from core.faults import Fault, Refused
+from core.structures.charts import company_context, order_words
 from core.structures.second_charts import is_seen_in
 from web.definitions.viewing import PineRequest
 from web.exchange import job, limits, reports
@@ -198,7 +199,8 @@ def _whose(request: PineRequest, state: State) -> reports.Whose:
 @needs(POST, posts=True)
 def journals_file(request: PineRequest, state: State, company: str) -> HttpResponse:
     """Journals of a company from one CSV or XLSX file, all or nothing."""
-    context: dict[str, Any] = {"company": company}
+    seated = company_context(state, company)
+    context: dict[str, Any] = {"company": company, "orders": order_words(seated.chart) if seated else ""}
     if request.method == "POST":
         numbers: dict[tuple[Any, ...], int] = {}
         with tempfile.TemporaryDirectory() as folder:

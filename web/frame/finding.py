@@ -12,6 +12,7 @@ from django.urls import reverse
 from core.codes.lists import lowered
 from core.definitions.state import State
 from core.definitions.tables import Code, Statement, StatementLine
+from core.structures.charts import company_context
 from web.frame.finding_heads import Hit, heads, pages
 from web.journals import queries
 from web.people.rights import charts_seen, companies_seen, lists_seen
@@ -93,7 +94,9 @@ def _numbered(state: State, person: Any, text: str) -> list[Hit]:
         if not natural:
             continue  # posted when a chart could do without: its journal shows it
         place = reverse("account-lines", kwargs={"company": company, "code": natural})
-        hits.append(Hit(string, company, "Account string", f"{place}?{urlencode({'string': now})}"))
+        seated = company_context(state, company)
+        shown = seated.chart.shown(string) if seated else string
+        hits.append(Hit(shown, company, "Account string", f"{place}?{urlencode({'string': now})}"))
     return hits
 
 

@@ -21,6 +21,7 @@ from core.definitions.tables import (
     Statement,
     Structure,
 )
+from core.structures.charts import chart_index
 from core.structures.quick_codes import is_for
 from web.people.rights import allowed, charts_seen, groups_seen, lists_seen, right_of, sees_everything
 
@@ -107,11 +108,13 @@ def _of_chart(state: State, name: str, person: Any) -> Iterator[Hit]:
         yield Hit(structure.structure, structure.name, "Structure", address)
     for rule in state.part(PairingRule, name).values():
         yield Hit(rule.rule, rule.message, "Pairing rule", f"{address}?row=rules:{rule.rule}")
-    strings = reverse("strings", args=[name])
+    strings, index = reverse("strings", args=[name]), chart_index(state, name)
     for quick in state.part(QuickCode, name).values():
         if is_for(quick, quick.company, person.username):
             row = f"{strings}?row=quick-codes:{quick.quick_code}"
-            yield Hit(quick.quick_code, quick.account, "Quick code", row)
+            yield Hit(
+                quick.quick_code, index.shown(quick.account) if index else quick.account, "Quick code", row
+            )
     for hung in state.part(ChartDimension, name).values():
         dimension = state.get(Dimension, hung.dimension)
         if dimension:

@@ -259,7 +259,7 @@ def _row(
     missing: bool = False,
 ) -> TableRow:
     key = sheet.key_text(row)
-    texts = shown_cells(sheet, cells_of(state, sheet, given, row))
+    texts = shown_cells(state, sheet, given, cells_of(state, sheet, given, row))
     cells = [_cell(state, sheet, row, column, texts[column.name]) for column in sheet.shown]
     link = LINKS.get(sheet.name)
     if link and not missing:

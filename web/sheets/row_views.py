@@ -62,7 +62,7 @@ def row(request: PineRequest, state: State, sheet: str) -> HttpResponse:
         near = row_known(request, state, kind, given, request.GET.get("near", ""))
         filled = known if known is not None else sheets.blank(state, kind, given, near, key)
         fixed = fixed_columns(state, posted_facts(state), known) if known is not None else {}
-        cells = sheets.shown_cells(kind, sheets.cells_of(state, kind, given, filled))
+        cells = sheets.shown_cells(state, kind, given, sheets.cells_of(state, kind, given, filled))
         fields = [_field(state, kind, filled, column, cells[column.name], fixed) for column in kind.shown]
         first = next(
             (
@@ -88,7 +88,7 @@ def row(request: PineRequest, state: State, sheet: str) -> HttpResponse:
     for column in kind.shown:
         if column.kind.name == "flag":
             cells[column.name] = "true" if cells[column.name] in ("true", "on") else "false"
-    return _kept(request, state, kind, given, cells, known)
+    return _kept(request, state, kind, given, sheets.kept_cells(state, kind, given, cells, known), known)
 
 
 def _kept(
@@ -239,11 +239,15 @@ def bring(request: PineRequest, state: State, sheet: str) -> HttpResponse:
         "back": back,
         "columns": kind.columns,
         "hint": f"Without a header: {', '.join(kind.columns)}.",
+        "of_file": bool(request.FILES.get("file") or request.POST.get("of_file")),
+        "orders": kind.orders(state, given),
     }
     if request.method != "POST":
         return render(request, "sheets/bring.html", context)
     given_rows = records.read(request)
-    proposals = bringing.bring(state, kind, given, given_rows, posted_facts(state))
+    proposals = bringing.bring(
+        state, kind, given, given_rows, posted_facts(state), from_screen=not context["of_file"]
+    )
     if request.POST.get("take"):
         if proposals.change is None:
             raise Refused(proposals.faults)

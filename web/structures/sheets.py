@@ -19,7 +19,7 @@ from core.definitions.tables import (
     StructureSegment,
 )
 from core.sheets import Cells, CompanionColumns, Given, Sheet, place_after, text_column
-from core.structures.charts import chart_index
+from core.structures.charts import chart_index, order_words
 from web.sheets.pages import register
 
 OWN = ("required", "default_code", "display_position")
@@ -98,6 +98,22 @@ def _put_conditions(state: State, given: Given, row: Any, cells: Cells) -> list[
         *gone,
         *(Put(PairingCondition(row.chart, row.rule, name, codes)) for name, codes in wanted.items()),
     ]
+
+
+def _string_shown(state: State, given: Given, column: str, cell: str) -> str:
+    """An account string in the order of segments that the chart shows, as on every other screen."""
+    index = chart_index(state, given["chart"]) if column == "account" and cell else None
+    return index.shown(cell) if index else cell
+
+
+def _string_kept(state: State, given: Given, column: str, cell: str) -> str:
+    index = chart_index(state, given["chart"]) if column == "account" and cell else None
+    return index.kept(cell) if index else cell
+
+
+def _orders(state: State, given: Given) -> str:
+    index = chart_index(state, given["chart"])
+    return order_words(index) if index else ""
 
 
 STRUCTURES = register(
@@ -230,6 +246,9 @@ QUICK = register(
         ("quick_code", "account", "dimensions", "company", "scope", "owner"),
         ("chart",),
         empty="A quick code is a short word that stands for an account string with its dimensions.",
+        as_shown=_string_shown,
+        as_kept=_string_kept,
+        orders=_orders,
     )
 )
 STRINGS = register(
@@ -242,6 +261,9 @@ STRINGS = register(
         ("chart",),
         titles={"in_use_from": "From", "in_use_until": "Until"},
         empty="No account strings are listed.",
+        as_shown=_string_shown,
+        as_kept=_string_kept,
+        orders=_orders,
     )
 )
 
