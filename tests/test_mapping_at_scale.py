@@ -8,6 +8,7 @@ import re
 from typing import Any
 
 from core.changes.kinds import Amend, Drop, Put
+from core.codes.lists import list_index
 from core.definitions.tables import (
     Chart,
     ChartMapping,
@@ -21,6 +22,7 @@ from core.definitions.tables import (
     StructureSegment,
 )
 from core.group.mapping import map_plan
+from core.mapping.likely import likely_targets
 from tests.base import InWorld, bring, forget, tables
 from web.definitions import actions
 from web.definitions.snapshot import current
@@ -62,6 +64,14 @@ class AtScale(InWorld):
         self.assertIn("same name", page)
         self.assertIn("its name has debtors", page)
         self.assertEqual(self.send("map", take="1", scope="chart"), 200)
+        forget()
+        state = current().state
+        rows = {row.target: row.accounts for row in state.part(ChartMapping, "g").values()}
+        self.assertEqual(sorted(rows), ["1010"], "words and neighbours are no sure ground")
+        for target in ("1110", "4010"):
+            likely = likely_targets(state, "g", "gamma", list_index(state, "own").posting)
+            codes = ",".join(code for code, one in likely.items() if one.target == target and code != "S001")
+            self.assertEqual(self.send("map", code=codes, target=target, scope="chart"), 200)
         forget()
         state = current().state
         rows = {row.target: row.accounts for row in state.part(ChartMapping, "g").values()}

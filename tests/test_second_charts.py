@@ -26,7 +26,7 @@ from core.definitions.tables import (
 from core.founding.company_like import company_like
 from tests.base import PineTest, bring, client_of, person, run, tables_of, world
 from tests.test_rollouts import exported
-from web.definitions import drafting
+from web.definitions import actions, drafting
 from web.definitions.snapshot import current
 from web.drafts import queries
 
@@ -147,8 +147,15 @@ class SecondCharts(PineTest):
         self.assertEqual(
             [row[-1] for row in self.rows("statement", "bank-bs")], ["1270.00", "1000.00", "270.00"]
         )
+        reply = self.client.post(f"{HERE}map/", {"take": "1"}, headers={"HX-Request": "true"})
+        self.assertEqual(reply.status_code, 422)
+        self.assertContains(reply, "No account has one there by name or code.", status_code=422)
+        actions.make_change(Put(Code("bk", "PC", "Petty cash", account_class="asset")), person("ada"))
         self.client.post(f"{HERE}map/", {"take": "1"}, headers={"HX-Request": "true"})
-        self.assertIn("likely", self.page("/log/"))
+        self.assertIn("Mapped 1020 of chart c by name or code in bank", self.page("/log/"))
+        self.assertEqual(
+            self.client.post(f"{HERE}map/", {"take": "1"}, headers={"HX-Request": "true"}).status_code, 422
+        )
         for wrong in (
             {"code": "", "target": "RE"},
             {"code": "1020", "target": ""},

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Set
 from typing import NamedTuple
 
 from core.codes.lists import ListIndex, as_most_alike, list_index
+from core.codes.selectors import pick
 from core.definitions.state import State
-from core.definitions.tables import Code
+from core.definitions.tables import Code, Elimination, IntercompanyPair
 from core.group.map_accounts import group_list
 from core.group.mapping import MapPlan, map_plan
 
 NEAR = 10
+SURE = ("same name and code", "same name", "same code")
+"""Grounds on which accounts are taken together; what words and neighbours say is decided one by one."""
 SHORTEST_WORD = 4
 
 
@@ -21,25 +24,55 @@ class LikelyTarget(NamedTuple):
     target: str
     ground: str
 
+    @property
+    def is_sure(self) -> bool:
+        return self.ground in SURE
+
 
 def likely_targets(
     state: State, group: str, company: str, accounts: Iterable[str]
 ) -> dict[str, LikelyTarget]:
-    """By own account; one that nothing speaks for is left out. A target is of the account's class."""
+    """By own account; one that nothing speaks for is left out. A target is of the account's class, and none
+    that eliminations select for an account without partners: what stood there would have none either, and
+    nothing would take it out."""
     plan, theirs = map_plan(state, group, company), group_list(state, group)
-    return {} if plan is None or theirs is None else likely_by_plan(state, plan, theirs, accounts)
+    if plan is None or theirs is None:
+        return {}
+    eliminated = frozenset(
+        code
+        for row in state.part(Elimination, group).values()
+        for code in pick(state, theirs.code_list, row.accounts).codes
+    )
+    pairs = state.part(IntercompanyPair, company).values()
+    with_partners = frozenset(account for pair in pairs for account in (pair.due_from, pair.due_to))
+    return likely_by_plan(state, plan, theirs, accounts, eliminated, with_partners)
 
 
 def likely_by_plan(
-    state: State, plan: MapPlan, theirs: ListIndex, accounts: Iterable[str]
+    state: State,
+    plan: MapPlan,
+    theirs: ListIndex,
+    accounts: Iterable[str],
+    eliminated: Set[str] = frozenset(),
+    with_partners: Set[str] = frozenset(),
 ) -> dict[str, LikelyTarget]:
-    """The same for any two charts: `theirs` are the accounts that the plan maps to."""
+    """The same for any two charts: `theirs` are the accounts that the plan maps to. Those `eliminated` are
+    for own accounts `with_partners`."""
     if plan.shared:
         return {}
     own = list_index(state, plan.chart.natural_list)
-    guess = _Guess(plan, own, theirs)
+    guesses = {
+        has_partners: _Guess(plan, own, theirs, frozenset() if has_partners else eliminated)
+        for has_partners in (False, True)
+    }
     codes = (own.codes[account] for account in accounts if account in own.codes)
-    return {code.code: likely for code in codes if (likely := guess.of(code))}
+    return {code.code: likely for code in codes if (likely := guesses[code.code in with_partners].of(code))}
+
+
+def several_accounts(accounts: Iterable[str]) -> str:
+    """The one account, or how many, for a sentence of the log."""
+    codes = list(accounts)
+    return codes[0] if len(codes) == 1 else f"{len(codes):,} accounts"
 
 
 def by_target(likely: Mapping[str, LikelyTarget]) -> dict[str, tuple[str, ...]]:
@@ -51,13 +84,14 @@ def by_target(likely: Mapping[str, LikelyTarget]) -> dict[str, tuple[str, ...]]:
 
 
 class _Guess:
-    """The group's accounts by what may be alike, so that each own account looks at few of them."""
+    """The group's accounts, but for those `barred`, by what may be alike, so that each own account looks at
+    few of them."""
 
-    def __init__(self, plan: MapPlan, own: ListIndex, theirs: ListIndex) -> None:
-        self.plan, self.own, self.theirs = plan, own, theirs
+    def __init__(self, plan: MapPlan, own: ListIndex, theirs: ListIndex, barred: Set[str]) -> None:
+        self.plan, self.own, self.theirs, self.barred = plan, own, theirs, barred
         self.by_name: dict[tuple[str, str], str] = {}
         self.by_word: dict[tuple[str, str], list[str]] = {}
-        for account in theirs.posting:
+        for account in (account for account in theirs.posting if account not in barred):
             row = theirs.codes[account]
             self.by_name.setdefault((row.account_class, _plain(row.name)), account)
             for word in words(row.name):
@@ -76,6 +110,8 @@ class _Guess:
         other = self.theirs.codes.get(code.code)
         if other is None or not other.takes_amounts or other.account_class != code.account_class:
             return None
+        if other.code in self.barred:
+            return None
         return LikelyTarget(other.code, "same code")
 
     def _by_words(self, code: Code) -> LikelyTarget | None:
@@ -89,7 +125,11 @@ class _Guess:
         return LikelyTarget(best, f"its name has {' and '.join(shared[best][:3])}")
 
     def _by_neighbours(self, code: Code) -> LikelyTarget | None:
-        target = as_most_alike(self.own, code, NEAR, lambda other: self.plan.plain(other) or "")
+        def target_of(other: str) -> str:
+            target = self.plan.plain(other) or ""
+            return "" if target in self.barred else target
+
+        target = as_most_alike(self.own, code, NEAR, target_of)
         return LikelyTarget(target, "as its neighbours of the same class") if target else None
 
 

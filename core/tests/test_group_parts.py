@@ -18,8 +18,10 @@ from core.definitions.tables import (
     Code,
     CodeList,
     Company,
+    Elimination,
     Group,
     GroupMember,
+    IntercompanyPair,
     Mapping,
     Structure,
     StructureSegment,
@@ -156,6 +158,31 @@ class Mapped(TestCase):
             },
         )
         self.assertEqual(likely_targets(world, "g", "alpha", ("1010",)), {}, "it shares the chart")
+
+    def test_no_account_without_partners_is_proposed_for_what_eliminations_select(self) -> None:
+        """By name, code, words and neighbours alike; one that a pair names may go there."""
+        likely = ("PC", "BX", "DB", "3010")
+        names = (
+            Code("own", "PC", "Petty cash box", account_class="asset"),
+            Code("own", "BX", "Box", account_class="asset"),
+            Code("own", "DB", "DEBTORS", account_class="asset"),
+            Code("own", "3010", "Share", account_class="equity"),
+        )
+        plain = likely_targets(self.world(*names), "g", "gamma", likely)
+        for account, target in plain.items():
+            taken_out = Elimination("g", "more", 9, "More", target.target, difference_account="1810")
+            world = self.world(*names, taken_out)
+            with self.subTest(account):
+                found = likely_targets(world, "g", "gamma", likely)
+                self.assertNotIn(target.target, {one.target for one in found.values()})
+                pair = IntercompanyPair("gamma", "alpha", account, account)
+                paired = self.world(*names, taken_out, pair)
+                self.assertEqual(
+                    likely_targets(paired, "g", "gamma", (account,)).get(account), target, "it has a partner"
+                )
+        self.assertEqual(
+            {account for account, one in plain.items() if one.is_sure}, {"DB", "3010"}, "names and codes"
+        )
 
     def test_mapping_says_what_it_did(self) -> None:
         change = MapAccounts("g", "gamma", ("BK", "SL"), "1010")

@@ -20,7 +20,7 @@ from core.faults import Fault, Refused
 from core.group.mapping import MapPlan, map_plan
 from core.group.membership import membership
 from core.mapping.bundles import Bundles
-from core.mapping.likely import by_target, likely_targets
+from core.mapping.likely import by_target, likely_targets, several_accounts
 from core.money import digits_of
 from core.statements.plans import natural_list
 from web.definitions.viewing import PineRequest
@@ -125,7 +125,7 @@ def own_sums(company: str, year: int, period: int, state: State) -> dict[str, in
 
 @needs_post(CHANGE)
 def map_accounts(request: PineRequest, state: State, group: str, company: str) -> HttpResponse:
-    """Maps accounts to a target; with `take` every unplaced account goes to its likely target. For the
+    """Maps accounts to a target; with `take` every unplaced account that has one by name or code. For the
     company, or all on its chart."""
     plan, own = map_plan(state, group, company), state.get(Company, company)
     if plan is None or own is None:
@@ -149,16 +149,18 @@ def map_accounts(request: PineRequest, state: State, group: str, company: str) -
 
 
 def _likely(state: State, group: str, company: str, plan: MapPlan, mapped: Any) -> Change:
-    """All likely targets in one change, accounts of one target together."""
+    """All targets of a sure ground in one change, accounts of one target together."""
     index = list_index(state, plan.chart.natural_list)
     without = [code for code in index.posting if plan.plain(code) == ""]
-    likely = likely_targets(state, group, company, without)
+    likely = {
+        code: one for code, one in likely_targets(state, group, company, without).items() if one.is_sure
+    }
     if not likely:
         way_out = "Choose targets one by one."
-        raise Refused([Fault("nothing-likely", "No account has a likely target.", way_out=way_out)])
+        raise Refused([Fault("nothing-likely", "No account has a target by name or code.", way_out=way_out)])
     changes = tuple(mapped(codes, target) for target, codes in by_target(likely).items())
     return ChangeSequence(
-        changes, f"Mapped {len(likely)} accounts of {company} to their likely targets in {group}"
+        changes, f"Mapped {several_accounts(likely)} of {company} by name or code in {group}"
     )
 
 

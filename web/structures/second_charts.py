@@ -18,7 +18,7 @@ from core.definitions.state import State
 from core.definitions.tables import Chart, Code, Company, Period, SecondChart
 from core.faults import Fault, Refused
 from core.group.mapping import MapPlan
-from core.mapping.likely import LikelyTarget, by_target, likely_by_plan
+from core.mapping.likely import LikelyTarget, by_target, likely_by_plan, several_accounts
 from core.mapping.second_charts import ordered, second_chart_plan
 from core.money import digits_of
 from core.statements.plans import natural_list
@@ -149,19 +149,19 @@ def map_accounts(request: PineRequest, state: State, company: str, second_chart:
 
 
 def _likely(state: State, chart: str, second_chart: str, plan: MapPlan) -> ChangeSequence:
-    """All likely accounts in one change, those of one target together."""
+    """All accounts of a sure ground in one change, those of one target together."""
     own, theirs = (
         list_index(state, plan.chart.natural_list),
         list_index(state, natural_list(state, second_chart)),
     )
     without = [code for code in own.posting if plan.plain(code) == ""]
-    likely = likely_by_plan(state, plan, theirs, without)
+    likely = {code: one for code, one in likely_by_plan(state, plan, theirs, without).items() if one.is_sure}
     if not likely:
-        way_out = "Choose accounts one by one."
-        raise Refused([Fault("nothing-likely", "No account has a likely one there.", way_out=way_out)])
+        what = "No account has one there by name or code."
+        raise Refused([Fault("nothing-likely", what, way_out="Choose accounts one by one.")])
     changes = tuple(
         MapSecondChart(chart, second_chart, codes, target) for target, codes in by_target(likely).items()
     )
     return ChangeSequence(
-        changes, f"Mapped {len(likely)} accounts of chart {chart} to their likely ones of {second_chart}"
+        changes, f"Mapped {several_accounts(likely)} of chart {chart} by name or code in {second_chart}"
     )
