@@ -13,11 +13,11 @@ from django.db import connection
 from django.test import Client
 from django.test.utils import CaptureQueriesContext
 
-from core.access.rights import Owner, Right
+from core.access.rights import Right
 from core.changes.kinds import Put
 from core.definitions.tables import Chart, Code, Company, Group, Period, StatementLine
 from core.faults import Refused
-from tests.base import JOURNALS, LINES, InWorld, PineTest, bring, client_of, person, run
+from tests.base import JOURNALS, LINES, PineTest, bring, client_of, person
 from tests.test_screens import filled, routes
 from tests.test_who_sees import world
 from web.definitions import actions, drafting
@@ -466,42 +466,3 @@ class Granting(RightsTest):
                 self.page(client, "/people/access/?over=chart:c")
             counts.append(len(asked))
         self.assertEqual(counts, [counts[0]] * 3)
-
-
-class FromTheCommandLine(InWorld):
-    def rights(self, *words: str, status: int = 0) -> str:
-        code, out, told = run(*words, command="rights")
-        self.assertEqual(code, status, told)
-        return out or told
-
-    def test_roles_teams_and_grants(self) -> None:
-        tamsin = person("tamsin", "company")
-        self.rights("role", "Closer", "--rights", "see, close")
-        self.rights("team", "Closers", "--people", "tamsin")
-        number = self.rights("grant", "Closer", "--team", "Closers", "--companies", "chart=c").strip()
-        self.assertEqual(
-            self.rights("list"),
-            "role\tCloser\tclose, see\nteam\tClosers\ttamsin\n"
-            f"grant {number}\tteam Closers\tCloser (close, see) over companies chart=c\n",
-        )
-        state = current().state
-        self.assertTrue(tamsin.access(state).may(Right.CLOSE, Owner("company", "alpha")))
-        self.rights("take-back", number)
-        again = Person.objects.get(username="tamsin")
-        self.assertFalse(again.access(state).may(Right.CLOSE, Owner("company", "alpha")))
-
-    def test_what_is_refused(self) -> None:
-        person("tamsin", "company")
-        self.rights("role", "Closer", "--rights", "close")
-        cases = [
-            (2, ("grant", "Nobody", "--person", "tamsin"), "There is no role Nobody.\n"),
-            (2, ("grant", "Closer", "--person", "nobody"), "There is no person nobody.\n"),
-            (2, ("grant", "Closer", "--team", "none"), "There is no team none.\n"),
-            (2, ("take-back", "99"), "There is no grant 99.\n"),
-            (1, ("grant", "Closer", "--person", "tamsin"), "Over what is not said. Say all, or ids.\n"),
-            (1, ("team", "T", "--people", "nobody"), "Nobody signs in as nobody. Correct the name.\n"),
-            (1, ("role", "Closer", "--rights", ""), "A role needs a right. Choose one.\n"),
-        ]
-        for status, words, what in cases:
-            with self.subTest(words):
-                self.assertEqual(self.rights(*words, status=status), what)

@@ -45,7 +45,7 @@ PAGES = {
     "requests/": "Accounts asked for",
     "people/": "People",
     "people/access/": "Who may what",
-    "me/": "Your password",
+    "me/": "Your settings",
     "me/factor/": "Second factor",
     "registers/": "Registers",
     "table/<str:sheet>/bring/": "Bring rows into pairing rules",

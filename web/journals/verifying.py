@@ -7,7 +7,6 @@ too.
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from itertools import groupby
@@ -90,7 +89,6 @@ def verify(known: Mapping[str, End] | None = None, progress: Progress = silent) 
         _chains(verified, dict(known or {}), progress)
         _posters(verified)
         _balances(verified, progress)
-        _kept_packs(verified)
         _texts(verified)
         state = store.load()
         if state.digest != snapshot.latest().digest:
@@ -211,17 +209,6 @@ def _posters(found: Verified) -> None:
     for company, journal, shown, sealed in _rows(POSTERS):
         what = f"The journal {journal} shows {shown} as who posted it; posted it has {sealed or 'nobody'}."
         found.faults.append(_broken(company, journal, what))
-
-
-def _kept_packs(found: Verified) -> None:
-    """Packs against the hashes that they were kept with."""
-    for name, digest, content in _rows(
-        "SELECT p.name, f.digest, f.content FROM packs_packfile f JOIN packs_pack p ON p.id = f.pack_id"
-        " ORDER BY p.id"
-    ):
-        if hashlib.sha256(content).hexdigest() != digest:
-            what = f"The pack {name} is not the one that was made: its hash is another."
-            found.faults.append(Fault("pack-altered", what, way_out="Compare with a backup from before."))
 
 
 def _balances(found: Verified, progress: Progress) -> None:

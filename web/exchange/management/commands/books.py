@@ -34,6 +34,7 @@ from web.exchange.importing import import_package
 from web.journals import verifying
 from web.packs.files import pack_files
 from web.packs.making import figures_of_items, make_pack, pack_items
+from web.packs.verifying import altered_packs
 from web.shell import tabular
 from web.shell.pine_command import PineCommand
 from web.statements.made_from import MadeFrom
@@ -196,6 +197,7 @@ def run_verify(given: argparse.Namespace) -> int:
         say(error)
         return WRONG
     verified = verifying.verify(known)
+    verified.faults += altered_packs()
     for fault in verified.faults:
         say(f"Does not hold: {fault}")
     say(
