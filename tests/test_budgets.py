@@ -163,8 +163,14 @@ class Budgets(PineTest):
             ({"what": "", "act": "empty"}, "No line or account is chosen. Choose a row with accounts first."),
             ({"what": "line:share", "act": "grow"}, "No line or account is chosen."),
             ({"what": "line:all", "act": "empty"}, "That changes nothing of Result."),
-            ({"what": "line:all", "act": "grow", "per_cent": "x"}, "A percentage is written 3 or -2.5."),
-            ({"what": "line:all", "act": "grow", "per_cent": "1e9"}, "A percentage is written 3 or -2.5."),
+            (
+                {"what": "line:all", "act": "grow", "per_cent": "x"},
+                "x is no number. Write it like 1,234,567.50.",
+            ),
+            (
+                {"what": "line:all", "act": "grow", "per_cent": "1e9"},
+                "1e9 is no number. Write it like 1,234,567.50.",
+            ),
             (
                 {"what": "line:all", "act": "copy", "source": "x"},
                 "There is neither a budget nor a year x to copy.",
@@ -220,7 +226,7 @@ class Budgets(PineTest):
 
     def test_what_can_t_be_keyed_is_told_at_its_cell(self) -> None:
         for row, cells, words in (
-            ("account:4010", {"p1": "a"}, "An amount is written with digits and a point"),
+            ("account:4010", {"p1": "a"}, "a is no number. Write it like 1,234,567.50."),
             ("account:4010", {"p1": "=1+"}, "A value is missing at the end."),
             ("account:4010", {"p1": "1", "year": "2"}, "Key the year or its periods, not both."),
             ("line:all", {"p1": "5"}, "Nothing stands below it, and nothing was posted in the year before"),

@@ -403,14 +403,14 @@ class ChartMoves(PineTest):
         first, second = "Comparing Both, group 1 of 2", "Comparing Only alpha, group 2 of 2"
         self.assertIn(first, self.page(f"/companies/alpha/chart-move/{asked}"))
         groups = "/companies/alpha/chart-move/groups/"
-        shown = self.page(f"{groups}{asked}&group=0")
+        shown = self.page(f"{groups}{asked}&at=0")
         self.assertIn("Balance sheet, Both the same for M2", shown)
         self.assertTrue(shown.endswith(f"{second} … Stop S"), shown)
-        shown = self.page(f"{groups}{asked}&group=1")
+        shown = self.page(f"{groups}{asked}&at=1")
         self.assertTrue(shown.startswith("Balance sheet, Only alpha"), shown)
         self.assertNotIn("Comparing", shown)
-        self.assertEqual(self.page(f"{groups}{asked}&group=2"), "")
-        self.assertEqual(self.page(f"{groups}{asked}&group=1&stop=yes"), "Stopped not compared: Only alpha")
+        self.assertEqual(self.page(f"{groups}{asked}&at=2"), "")
+        self.assertEqual(self.page(f"{groups}{asked}&at=1&stop=yes"), "Stopped not compared: Only alpha")
 
     def test_what_is_refused(self) -> None:
         bring(tables_of([Chart("q", "Like the short one", "short")]))

@@ -318,7 +318,7 @@ class OnScreen(PineTest):
         moves = self.page(f"/drafts/{draft.pk}/moves/?year=2026&period=2")
         self.assertIn("10 Cash Alpha GBP 1,000.00 1,250.50 +250.50", moves)
         causes = self.page(
-            f"/drafts/{draft.pk}/causes/?kind=hierarchy&of=tree&line=10&company=alpha&year=2026&period=2"
+            f"/drafts/{draft.pk}/causes/?kind=hierarchy&of=tree&line=10&whose=alpha&year=2026&period=2"
         )
         self.assertIn("1110 Debtors comes 250.50", causes)
         self.post("/drafts/undo/")

@@ -452,7 +452,8 @@ class FiguresPage(PineTest):
 
     def test_others_see_nothing_of_it(self) -> None:
         self.client = client_of(person("theo", "company", ("beta",)))
-        own = self.page("inc", company="alpha")
+        self.assertEqual(self.client.get("/statements/inc/figures/?company=alpha").status_code, 404)
+        own = self.page("inc", company="beta")
         self.assertNotIn("Alpha", own)
         self.assertIn("Beta", own)
 

@@ -89,12 +89,12 @@ class GroupMoves(InWorld):
         name = next(row.name for row in current().state.rows(Statement) if row.statement == "st")
         self.assertIn(f"{name}, Both consolidated", html.unescape(page))
         causes = self.group.get(
-            f"/drafts/{draft.pk}/causes/?kind=group&of=st&line=cash&company=g&year=2026&period=2"
+            f"/drafts/{draft.pk}/causes/?kind=group&of=st&line=cash&whose=g&year=2026&period=2"
         ).content.decode()
         self.assertEqual(re.findall(r'<td class="code">(\d+)</td>', causes), ["1110"])
         self.assertIn("250.50", causes)
         self.assertIn("/group/g/?statement=st", causes)
-        for odd in ("company=none", "company=g&of=none", "company=g&line=none", "company=g&period=99"):
+        for odd in ("whose=none", "whose=g&of=none", "whose=g&line=none", "whose=g&period=99"):
             self.assertIn(
                 self.group.get(
                     f"/drafts/{draft.pk}/causes/?kind=group&of=st&line=cash&year=2026&period=2&{odd}"

@@ -285,7 +285,7 @@ class Kept(PineTest):
         )
         self.assertEqual(
             current().state.get(DisagreementNote, "g", "e", "alpha", "beta"),
-            DisagreementNote("g", "e", "alpha", "beta", "accepted", "On its way", "90.50"),
+            DisagreementNote("g", "e", "alpha", "beta", "accepted", "On its way", "90.5"),
         )
         self.assertIn(">accepted<", self.page(sides))
         self.group.post(f"{note}?{AT}", {"state": "accepted", "up_to": "90.49", "note": "On its way"})

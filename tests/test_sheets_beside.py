@@ -97,10 +97,10 @@ class SheetsBeside(SheetTest):
         tamsin = client_of(person("tamsin", "company", ("beta",)))
         for sheet, given, rows, edit in [
             ("pairs", {"company": "beta"}, 200, 403),
-            ("pairs", {"company": "alpha"}, 404, 403),
+            ("pairs", {"company": "alpha"}, 404, 404),
             ("rules", {"chart": "c"}, 200, 403),
             ("rules", {"chart": "other"}, 404, 403),
-            ("members", GROUP, 404, 403),
+            ("members", GROUP, 404, 404),
             ("companies", {}, 200, 403),
             ("nothing", {}, 404, 403),
         ]:

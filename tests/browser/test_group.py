@@ -69,7 +69,7 @@ class OfTheGroup(BrowserTest):
     def test_columns_units_comparison_stay_in_the_address(self) -> None:
         page = self.page
         self.go(f"{BALANCE}9")
-        expect(page.locator("tr[data-row=cash] td").last).to_have_text("13,672")
+        expect(page.locator("tr[data-row=cash] td").last).to_have_text("14,259")
         page.click("thead a:has-text('Skovlund')")
         page.wait_for_url("**open=skovlund**")
         expect(page.locator("thead")).to_contain_text("Trials")
@@ -152,7 +152,7 @@ class OfTheGroup(BrowserTest):
         self.press("k")
         page.wait_for_url("**/rates/**")
         self.press("Shift+F")
-        expect(page.locator("#feed tbody tr")).to_have_count(10)
+        expect(page.locator("#feed tbody tr")).to_have_count(14)
         self.press("Shift+T")
         expect(page.locator("#told")).to_contain_text(
             "September 2026 of fernhollow is kept with its rates, by Mirela Okafor."
@@ -165,7 +165,7 @@ class OfTheGroup(BrowserTest):
         self.press("k")
         page.wait_for_url("**/rates/**")
         self.press("Shift+F")
-        expect(page.locator("#feed tbody tr")).to_have_count(10)
+        expect(page.locator("#feed tbody tr")).to_have_count(14)
         self.press("Shift+T")
         expect(page.locator("#feed tbody tr")).to_have_count(0)
         self.press("r")

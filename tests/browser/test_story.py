@@ -86,10 +86,10 @@ class Story(BrowserTest):
 
         self.go("/group/fernhollow/?statement=bs&year=2026&period=9")
         row = page.locator("tr[data-row=receivables]")
-        expect(row.locator("td").last).to_have_text("4,432")
+        expect(row.locator("td").last).to_have_text("4,563")
         row.focus()
         self.press("Enter")
-        expect(page.locator("#proof h2").first).to_contain_text("4,432,090.75")
+        expect(page.locator("#proof h2").first).to_contain_text("4,563,303.08")
         with page.expect_download() as loading:
             self.press("w")
         book = openpyxl.load_workbook(io.BytesIO(loading.value.path().read_bytes()))

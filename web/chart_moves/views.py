@@ -138,7 +138,7 @@ def groups(request: PineRequest, state: State, company: str) -> HttpResponse:
         return HttpResponse("")
     plan = planned(state, row, wanted.chart, wanted.on, wanted.own_codes, request.user)
     compared = groups_moved(state, plan)
-    at = asked.whole(request.GET, "group")
+    at = asked.whole(request.GET, "at")
     if asked.text(request.GET, "stop"):
         return HttpResponse(table_rows([stopped_row(compared[at:])]))
     rows = table_rows(group_rows(group_agrees(state, plan, compared[at]))) if at < len(compared) else ""

@@ -230,7 +230,7 @@ def causes(request: PineRequest, state: State, number: int) -> HttpResponse:
 def causes_page(
     request: PineRequest, before: State, after: State, at: queries.ComparedPeriod
 ) -> HttpResponse:
-    kind, of, line, whose = (request.GET.get(name, "")[:40] for name in ("kind", "of", "line", "company"))
+    kind, of, line, whose = (request.GET.get(name, "")[:40] for name in ("kind", "of", "line", "whose"))
     row: Any = after.get(Group if kind == "group" else Company, whose)
     if row is None or not sees(request.user, after, "group" if kind == "group" else "company", whose):
         raise Http404

@@ -250,8 +250,8 @@ def _added(state: State, line: BookedLine, digits: int) -> dict[str, str]:
         "company": line.company,
         "account": _shown(state, line.company, line.account),
         "name": _name(state, line.company, line.natural),
-        "debit": key_amount(line.keyed, digits) if line.keyed > 0 else "",
-        "credit": key_amount(-line.keyed, digits) if line.keyed < 0 else "",
+        "debit": show_amount(line.keyed, digits) if line.keyed > 0 else "",
+        "credit": show_amount(-line.keyed, digits) if line.keyed < 0 else "",
         "partner": line.partner,
     }
 
