@@ -358,8 +358,7 @@ class OnScreen(PineTest):
         self.assertIn(
             "1110 Debtors comes",
             self.page(
-                "/versions/compare/?from=2&to=4&year=2026&period=2&line=10&kind=hierarchy&of=tree&"
-                "company=alpha"
+                "/versions/compare/?from=2&to=4&year=2026&period=2&line=10&kind=hierarchy&of=tree&whose=alpha"
             ),
         )
         narrowed = self.page("/log/?row=1110")

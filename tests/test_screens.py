@@ -203,6 +203,7 @@ class Guarded(PineTest):
             "account": "10-1010",
             "company": "alpha",
             "who": "mirela",
+            "whose": "alpha",
             "chart": "c",
             "key": "r",
             "row": NAMES["code"],
