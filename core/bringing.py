@@ -37,10 +37,10 @@ def bring(
         own = sheet.as_kept(state, given, name, cell) if from_screen else cell
         return sheet.spelled(state, given, name, own)
 
-    def kept_cells(row: Sequence[str]) -> list[str]:
+    def cells_of_row(row: Sequence[str]) -> list[str]:
         return [kept_cell(header[i], row[i] if i < len(row) else "") for i in keep]
 
-    numbered = [(number, kept_cells(row)) for number, row in enumerate(rows, first)]
+    numbered = [(number, cells_of_row(row)) for number, row in enumerate(rows, first)]
     return take(state, sheet, given, [header[i] for i in keep], numbered, facts)
 
 

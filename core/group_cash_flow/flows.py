@@ -1,6 +1,6 @@
 """What a group's cash flow is made of and comes to, and the proof that it is what the group's cash did.
 
-cash_flow.py works it out."""
+working_out.py works it out."""
 
 from __future__ import annotations
 

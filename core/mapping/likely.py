@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Set
+from functools import cache
 from typing import NamedTuple
 
 from core.codes.lists import ListIndex, as_most_alike, list_index
@@ -61,12 +62,13 @@ def likely_by_plan(
     if plan.shared:
         return {}
     own = list_index(state, plan.chart.natural_list)
-    guesses = {
-        has_partners: _Guess(plan, own, theirs, frozenset() if has_partners else eliminated)
-        for has_partners in (False, True)
-    }
+    guess_of = cache(lambda barred: _Guess(plan, own, theirs, barred))
     codes = (own.codes[account] for account in accounts if account in own.codes)
-    return {code.code: likely for code in codes if (likely := guesses[code.code in with_partners].of(code))}
+    return {
+        code.code: likely
+        for code in codes
+        if (likely := guess_of(frozenset() if code.code in with_partners else eliminated).of(code))
+    }
 
 
 def several_accounts(accounts: Iterable[str]) -> str:

@@ -1,21 +1,21 @@
-/* While a page comes that a key leads to, what is typed is kept for it: before anything else of it works. No
-   module, so that it is there first. */
+/* A page is seen before its scripts stand: what is typed until then is kept for it. No module, so that it is
+   there first. */
 (() => {
   const typed = [];
-  const keeps = sessionStorage.getItem("pine-typed-ahead") !== null;
   const keep = (event) => {
     const el = document.activeElement;
     const plain = !event.ctrlKey && !event.altKey && !event.metaKey && event.isTrusted;
-    if (!plain || el?.matches("input, textarea, select") || (event.key.length > 1 && event.key !== "Enter"))
-      return;
+    if (!plain || (el && el !== document.body) || (event.key.length > 1 && event.key !== "Enter")) return;
     event.preventDefault();
     event.stopImmediatePropagation();
     typed.push(event.key);
   };
-  if (keeps) addEventListener("keydown", keep, true);
+  addEventListener("keydown", keep, true);
+  const end = () => removeEventListener("keydown", keep, true);
+  addEventListener("load", end); // where scripts never come, keys are the browser's
   window.pineEarly = {
     taken: () => {
-      removeEventListener("keydown", keep, true);
+      end();
       return typed;
     },
   };

@@ -140,9 +140,9 @@ document.addEventListener("DOMContentLoaded", () => {
   const early = window.pineEarly?.taken() || [];
   const carried = JSON.parse(sessionStorage.getItem(CARRIED) || "null");
   sessionStorage.removeItem(CARRIED);
-  if (!carried || Date.now() - carried.at > 10 * GOING) return;
-  waiting = [...carried.keys, ...early];
-  setTimeout(arrived);
+  const before = carried && Date.now() - carried.at <= 10 * GOING ? carried.keys : [];
+  waiting = [...before, ...early];
+  if (waiting.length) setTimeout(arrived);
 });
 
 /* The place that a row fills once it has had focus for a moment is busy until it is filled. */
