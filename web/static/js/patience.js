@@ -17,7 +17,8 @@ const awaited = new Set(); // requests that an act began
 const onItsWay = () => awaited.size > 0 || going !== null;
 const WAITS = new Set(["Enter", "Backspace", "Tab", "ArrowDown", "ArrowUp"]);
 
-/* True where keys wait already, or for an act, and this one with them. */
+/* True where keys wait already, or for an act, and this one with them: in their order, so in a field that has
+   come meanwhile too. */
 export const queued = (event) => {
   if ((!waiting.length && !onItsWay()) || event.ctrlKey || event.altKey || event.metaKey) return false;
   if (!event.isTrusted || event.isComposing) return false;
@@ -25,7 +26,8 @@ export const queued = (event) => {
     forget();
     return false;
   }
-  if (typing(document.activeElement) || (event.key.length > 1 && !WAITS.has(event.key))) return false;
+  if (typing(document.activeElement) && !waiting.length) return false;
+  if (event.key.length > 1 && !WAITS.has(event.key)) return false;
   event.preventDefault();
   waiting.push(event.shiftKey && event.key === "Tab" ? "Shift+Tab" : event.key);
   return true;
@@ -113,9 +115,13 @@ const forget = () => {
 document.addEventListener("htmx:beforeSend", ({ detail }) => {
   if (begun || awaited.size) awaited.add(detail.xhr);
 });
+/* Once a field stands with focus, what else the answer asks for is nothing to wait for. */
 const answered = (xhr) => {
-  if (!awaited.delete(xhr) || onItsWay()) return;
-  setTimeout(() => !onItsWay() && arrived());
+  if (!awaited.delete(xhr)) return;
+  setTimeout(() => {
+    if (going === null && typing(document.activeElement)) awaited.clear();
+    if (!onItsWay()) arrived();
+  });
 };
 document.addEventListener("htmx:afterSettle", ({ detail }) => answered(detail.xhr));
 document.addEventListener("htmx:afterRequest", ({ detail }) => {
