@@ -9,6 +9,7 @@ FaultCode = Literal[
     "account-not-open",
     "account-request",
     "adjusts",
+    "activity-elsewhere",
     "amount-both",
     "amount-negative",
     "amount-none",

@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 from core.consolidation.position import Consolidation
 from core.definitions.tables import Rate
-from core.group.translation_rules import AVERAGE, CLOSING
+from core.group.translation_rules import AVERAGE, CLOSING, HISTORICAL
 from core.group_figures.rate_history import currencies, waiting_by_period
 from core.money import round_half_up
 
@@ -43,14 +43,16 @@ def rounded(rate: Fraction) -> Decimal:
 
 
 def proposals(
-    group: Consolidation, days: Sequence[DayRates], base: str, period: int | None = None
+    group: Consolidation, days: Sequence[DayRates], base: str, p: int, *, of_period: bool = False
 ) -> tuple[list[ProposedRate], list[str]]:
-    """Closing and average rates of one period; without one, those that are needed and not there. Then a
-    sentence for each that can't be worked out from these days."""
+    """The rates that are needed for figures at the end of p and aren't there; `of_period`: closing and
+    average rates of p, whether they are there or not. Then a sentence for each that can't be worked out from
+    these days."""
     rows: list[ProposedRate] = []
     lacking: list[str] = []
     for currency in currencies(group):
-        for kind, i in _wanted(group, currency, period):
+        wanted = [(CLOSING, p), (AVERAGE, p)] if of_period else _missing(group, currency, p)
+        for kind, i in wanted:
             proposed = _proposed(group, days, base, kind, currency, i)
             if isinstance(proposed, ProposedRate):
                 rows.append(proposed)
@@ -59,17 +61,11 @@ def proposals(
     return rows, lacking
 
 
-def _wanted(group: Consolidation, currency: str, period: int | None) -> list[tuple[str, int]]:
-    if period is not None:
-        return [(CLOSING, period), (AVERAGE, period)]
-    needed = waiting_by_period(group, currency)
+def _missing(group: Consolidation, currency: str, p: int) -> list[tuple[str, int]]:
+    needed = waiting_by_period(group, currency, p)
     return sorted(
-        (
-            (kind, i)
-            for kind, i in needed
-            if kind in (CLOSING, AVERAGE) and not _is_there(group, currency, kind, i)
-        ),
-        key=lambda wanted: (wanted[1], wanted[0] != CLOSING),
+        ((kind, i) for kind, i in needed if not _is_there(group, currency, kind, i)),
+        key=lambda wanted: (wanted[1], wanted[0] != CLOSING, wanted[0]),
     )
 
 
@@ -84,6 +80,8 @@ def _proposed(
     first, last = group.periods.within(i)
     inside = [day for day in days if first <= day.on <= last]
     name = group.periods.rows[i - 1].name if i else "what was brought forward"
+    if kind == HISTORICAL:
+        return f"The historical rate of {currency} for {name} is keyed by hand: none is published."
     if not inside:
         return f"No rates are published for {name}."
     if max(day.on for day in days) < last - timedelta(days=LAST_DAYS):

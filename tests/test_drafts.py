@@ -62,13 +62,11 @@ class Recorded(PineTest):
                 "Closed code 1020 Petty cash of acc from 2026-06-30 on",
             ],
         )
-        published = self.publish(draft, moved=3)
+        published = self.publish(draft)
         now = snapshot.current()
         self.assertEqual((now.version, published.status), (self.before.version + 1, Draft.PUBLISHED))
         version = Version.objects.get(version=now.version)
-        self.assertEqual(
-            (version.reason, version.charts, version.moved, version.by), ("Because", {"c": 2}, 3, self.mirela)
-        )
+        self.assertEqual((version.reason, version.charts, version.by), ("Because", {"c": 2}, self.mirela))
         self.assertEqual(
             version.sentence,
             "Published Spring: Added code 1030 Till of acc under 10; "

@@ -63,11 +63,16 @@ class AtScale(InWorld):
         page = self.page()
         self.assertIn("same name", page)
         self.assertIn("its name has debtors", page)
-        self.assertEqual(self.send("map", take="1", scope="chart"), 200)
+        question = self.group.post(f"{PAGE}map/", {"take": "1", "scope": "chart"})
+        self.assertContains(question, "Map 1 account by name or code: B001 to 1010 Bank (same name)?")
+        self.assertEqual(list(current().state.part(ChartMapping, "g")), [], "a question does nothing yet")
+        self.assertEqual(self.send("map", take="1", scope="chart", decided="take"), 200)
         forget()
         state = current().state
         rows = {row.target: row.accounts for row in state.part(ChartMapping, "g").values()}
         self.assertEqual(sorted(rows), ["1010"], "words and neighbours are no sure ground")
+        for page in (self.page(), self.page("/group/g/mapping/delta/")):
+            self.assertIn("By name or code, not looked at yet: 1", page)
         for target in ("1110", "4010"):
             likely = likely_targets(state, "g", "gamma", list_index(state, "own").posting)
             codes = ",".join(code for code, one in likely.items() if one.target == target and code != "S001")

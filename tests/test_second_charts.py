@@ -151,7 +151,13 @@ class SecondCharts(PineTest):
         self.assertEqual(reply.status_code, 422)
         self.assertContains(reply, "No account has one there by name or code.", status_code=422)
         actions.make_change(Put(Code("bk", "PC", "Petty cash", account_class="asset")), person("ada"))
-        self.client.post(f"{HERE}map/", {"take": "1"}, headers={"HX-Request": "true"})
+        reply = self.client.post(f"{HERE}map/", {"take": "1"}, headers={"HX-Request": "true"})
+        self.assertContains(reply, "Map 1 account by name or code: 1020 to PC Petty cash (same name)?")
+        taken = {"take": "1", "decided": "take"}
+        self.client.post(f"{HERE}map/", taken, headers={"HX-Request": "true"})
+        self.assertIn("By name or code, not looked at yet: 1", self.page(HERE))
+        self.client.post(f"{HERE}taken/", {"account": "1020"}, headers={"HX-Request": "true"})
+        self.assertNotIn("not looked at yet", self.page(HERE))
         self.assertIn("Mapped 1020 of chart c by name or code in bank", self.page("/log/"))
         self.assertEqual(
             self.client.post(f"{HERE}map/", {"take": "1"}, headers={"HX-Request": "true"}).status_code, 422

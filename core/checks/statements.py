@@ -8,6 +8,7 @@ from typing import Any
 from core.analysis.axes import fields_asked
 from core.analysis.variances import formula_columns
 from core.cash_flow.activities import CASH, cash_accounts
+from core.cash_flow.misplaced import misplaced
 from core.checks.build import selector_faults
 from core.codes.hierarchies import find_cycle
 from core.codes.lists import list_index
@@ -140,6 +141,10 @@ def _tree(state: State, statement: str) -> Iterator[Fault]:
     if planned.is_direct:
         yield from _direct(planned)
     yield from _of_cash(planned)
+    for one in misplaced(state, statement):
+        if not one.is_set_aside:
+            way_out = "Put it on a line of its activity, or give it that of the line."
+            yield fault(one.line, "accounts", one.sentence, way_out, "activity-elsewhere", severity=LOOK)
     if names := formula_cycle(planned):
         path = " needs ".join([*names, names[0]])
         yield fault(

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from datetime import date
 from typing import NamedTuple
 
 from core.books.journals import BookedLine, PostingContext, period_fault
@@ -65,6 +66,20 @@ def closing_period(calendar: CalendarIndex, year: int) -> Period | None:
     regular = [row for row in rows if row.kind == "regular"]
     last = closing or regular
     return last[-1] if last else None
+
+
+def still_running(state: State, companies: Iterable[str], year: int, today: date) -> str:
+    """A sentence where a year is to be carried before it is over; empty where it is over for all."""
+    last_days: dict[date, list[str]] = {}
+    for company in companies:
+        regular = [row for row in company_calendar(state, company).of_year(year) if row.kind == "regular"]
+        if regular and regular[-1].ends_on >= today:
+            last_days.setdefault(regular[-1].ends_on, []).append(state.require(Company, company).name)
+    if not last_days:
+        return ""
+    parts = [f"of {', '.join(names)} until {day}" for day, names in sorted(last_days.items())]
+    more = "What is posted after this stays to be carried once more."
+    return f"{year} is still running: {'; '.join(parts)}. {more}"
 
 
 def year_end(

@@ -5,25 +5,34 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from typing import NamedTuple
 
 from core.codes.hierarchies import main_tree
 from core.codes.lists import list_index, natural_lists
 from core.definitions.state import State, derived
-from core.definitions.tables import Code, CodeName, Hierarchy, HierarchyNode, SetAside, StructureSegment
+from core.definitions.tables import (
+    Code,
+    CodeName,
+    Hierarchy,
+    HierarchyNode,
+    SetAside,
+    StructureSegment,
+)
 
+ACTIVITY_ELSEWHERE = "activity-elsewhere"
 KINDS = {
     "closed-balance": "Closed with a balance",
     "neighbours": "Class unlike its neighbours",
     "rollup-class": "Class unlike its rollup",
+    ACTIVITY_ELSEWHERE: "Of another activity than its line",
     "names-alike": "Two names nearly the same",
     "thin-rollup": "Rollup with one code or none",
     "name-missing": "Name missing in a language",
     "never-used": "Never posted to",
 }
 """What it is called, the worst first."""
-MATTER = frozenset({"closed-balance", "neighbours", "rollup-class", "names-alike"})
+MATTER = frozenset({"closed-balance", "neighbours", "rollup-class", ACTIVITY_ELSEWHERE, "names-alike"})
 """Kinds that can make a figure wrong, or a posting go astray; the others are a matter of order."""
 WORD = re.compile(r"[^\W_]+")
 NEAR = 3
@@ -59,13 +68,19 @@ def _by_definitions(state: State, code_list: str) -> tuple[Doubt, ...]:
     return tuple(rows)
 
 
-def doubts(state: State, code_list: str, known: CodeUsage) -> tuple[list[Doubt], list[tuple[Doubt, str]]]:
+def doubts(
+    state: State, code_list: str, known: CodeUsage, elsewhere: Iterable[Doubt] = ()
+) -> tuple[list[Doubt], list[tuple[Doubt, str]]]:
     """Those that stand, and those set aside one by one with their reasons; the worst first, then in code
-    order.
+    order. `elsewhere`: what statements tell of the codes (core/cash_flow/misplaced.py).
 
     A kind that is set aside for the whole list is in neither.
     """
-    items = [*_by_definitions(state, code_list), *_by_books(state, code_list, known)]
+    items = [
+        *_by_definitions(state, code_list),
+        *elsewhere,
+        *_by_books(state, code_list, known),
+    ]
     order = list(KINDS)
     items.sort(key=lambda doubt: (order.index(doubt.kind), doubt.code))
     aside = {(row.code, row.doubt): row.reason for row in state.part(SetAside, code_list).values()}

@@ -37,6 +37,18 @@ class ListIndex:
     position: dict[str, int]
 
 
+def same_but_for_names(one: ListIndex, other: ListIndex) -> bool:
+    """Whether two lists differ only in what codes are called and what is noted of them, which no figure hangs
+    on."""
+    if one is other:
+        return True
+    return one.codes.keys() == other.codes.keys() and all(
+        code is (there := other.codes[name])
+        or code._replace(name="", notes="") == there._replace(name="", notes="")
+        for name, code in one.codes.items()
+    )
+
+
 @derived((Code, 0))
 def list_index(state: State, code_list: str) -> ListIndex:
     codes = {code.code: code for code in state.part(Code, code_list).values()}

@@ -15,7 +15,7 @@ from core.definitions.state import State
 from core.definitions.tables import Company, Hierarchy, Statement
 from core.statements.amounts import Amounts
 from core.statements.figures import Figures, compute
-from core.statements.plans import Plan, plan
+from core.statements.plans import Plan, figures_alike, plan
 from core.structures.second_charts import charts_of, is_seen_in
 
 NOTHING = np.zeros(0, dtype=np.int64)
@@ -94,7 +94,7 @@ def statement_moves(
 ) -> list[FigureChange]:
     """Lines of a statement that differ between two states, in the order of the tree as it will be, then those
     that go."""
-    if plan(before, statement) is plan(after, statement):
+    if shows_alike(before, after, statement):
         return []
     was, now = (_shown(state, statement, sums, digits, one_by_one) for state in (before, after))
     return _changed_lines(statement, sums.companies, was, now)
@@ -274,9 +274,15 @@ def account_causes(
 
 
 def touched_statements(before: State, after: State) -> list[Statement]:
-    """Statements whose lines, or whose picks, may differ between two states."""
+    """Statements that may show other figures in one state than in the other."""
     rows = {row.statement: row for state in (before, after) for row in state.rows(Statement)}
-    return [row for name, row in sorted(rows.items()) if plan(before, name) is not plan(after, name)]
+    return [row for name, row in sorted(rows.items()) if not shows_alike(before, after, name)]
+
+
+def shows_alike(before: State, after: State, statement: str) -> bool:
+    """Whether a statement shows the same figures of the same amounts in both states."""
+    was, now = plan(before, statement), plan(after, statement)
+    return was is now or (was is not None and now is not None and figures_alike(was, now))
 
 
 def touched_hierarchies(before: State, after: State) -> list[Hierarchy]:

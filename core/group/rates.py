@@ -24,9 +24,10 @@ class NotReady(Exception):
 
 
 class RateMissing(NotReady):
-    """A rate that is needed and is not there: its kind, the two currencies, for which days."""
+    """A rate that is needed and is not there: its kind, the two currencies, for which period and its days."""
 
-    def __init__(self, kind: str, currency: str, into: str, days: tuple[date, date]) -> None:
+    def __init__(self, kind: str, currency: str, into: str, number: int, days: tuple[date, date]) -> None:
+        self.kind, self.currency, self.number = kind, currency, number
         when = f"up to {days[1]}" if kind == HISTORICAL else f"between {days[0]} and {days[1]}"
         super().__init__(f"waits for the {kind} rate of {currency} to {into} {when}")
 
@@ -72,7 +73,7 @@ class RateTable:
             self.known[key] = self._way(kind, currency, i)
         rate = self.known[key]
         if rate is None:
-            raise RateMissing(kind, currency, self.into, self.periods.within(i))
+            raise RateMissing(kind, currency, self.into, i, self.periods.within(i))
         return rate
 
     def minor(self, kind: str, currency: str, i: int) -> Fraction:

@@ -7,7 +7,7 @@ from statistics import median
 from typing import NamedTuple
 
 from core.consolidation.position import Consolidation
-from core.group.rates import RateTable, Way
+from core.group.rates import RateMissing, RateTable, Way
 from core.group.translation_rules import AVERAGE, CLOSING
 from core.group_figures.figure_checks import needed_rates, periods_with_amounts
 
@@ -54,9 +54,10 @@ def _jumps(change: Fraction | None, usual: Fraction) -> bool:
     return change is not None and abs(change) > LEAST and abs(change) > TIMES * usual
 
 
-def waiting_by_period(group: Consolidation, currency: str) -> dict[tuple[str, int], list[str]]:
-    """(kind, period) → companies that need that rate."""
-    periods = periods_with_amounts(group)
+def waiting_by_period(group: Consolidation, currency: str, p: int) -> dict[tuple[str, int], list[str]]:
+    """(kind, period) → companies that need that rate, for every period with amounts and for the figures at
+    the end of p, in which perhaps nothing moved yet."""
+    periods = sorted({*periods_with_amounts(group), p})
     by_rate: dict[tuple[str, int], list[str]] = {}
     for company, standing in group.standings.items():
         for books in group.books.of(company):
@@ -66,4 +67,9 @@ def waiting_by_period(group: Consolidation, currency: str) -> dict[tuple[str, in
                 names = by_rate.setdefault(key, [])
                 if company not in names:
                     names.append(company)
+    for company, why in group.position(p).waiting.items():
+        if isinstance(why, RateMissing) and why.currency == currency:
+            names = by_rate.setdefault((why.kind, why.number), [])
+            if company not in names:
+                names.append(company)
     return by_rate

@@ -6,10 +6,14 @@ from typing import NamedTuple
 
 from core.definitions.statement_rows import WITH_AMOUNT
 from core.definitions.tables import Code, StatementLine
+from core.money import format_amount
 from core.statements.amounts import Amounts
 from core.statements.figures import Figures, UnplacedAccount
-from core.statements.line_parts import SIDES
+from core.statements.line_parts import CREDIT, SIDES
 from core.statements.plans import Plan, likely_line, line_title
+
+MOST_LABELS = 3
+"""So many topmost lines of a side are named; of more the side is."""
 
 
 class IdleAccount(NamedTuple):
@@ -56,6 +60,50 @@ def coverage(planned: Plan, figures: Figures) -> Coverage:
     topmost = sum(figure.raw[0] for figure in figures.lines if figure.line.parent < 0)
     check = topmost + sum(account.raw[0] for account in figures.unplaced)
     return Coverage(unplaced, idle, placed, placed + len(missed), check)
+
+
+class Sides(NamedTuple):
+    """The topmost lines of a balance sheet that stand in debit and those in credit: their labels, and what
+    each side comes to, as shown, in minor units."""
+
+    debit_lines: tuple[str, ...]
+    credit_lines: tuple[str, ...]
+    debit: int
+    credit: int
+
+    def sentence(self, digits: int, currency: str) -> str:
+        """Empty where the sides are equal."""
+        if self.debit == self.credit:
+            return ""
+        apart, debit, credit = (
+            format_amount(amount, digits)
+            for amount in (abs(self.debit - self.credit), self.debit, self.credit)
+        )
+        return (
+            f"The two sides differ by {apart} {currency}: {_side(self.debit_lines, 'debit')} {debit},"
+            f" {_side(self.credit_lines, 'credit')} {credit}."
+        )
+
+
+def _side(labels: tuple[str, ...], name: str) -> str:
+    return " and ".join(labels) if 1 <= len(labels) <= MOST_LABELS else f"the side in {name}"
+
+
+def sides(planned: Plan, figures: Figures) -> Sides | None:
+    """Of the last column; None where the statement is no balance sheet, has no lines, or is a hierarchy."""
+    if planned.statement.kind != "balance_sheet" or not any(line.row.accounts for line in planned.lines):
+        return None
+    topmost = [
+        figure for figure in figures.lines if figure.line.parent < 0 and figure.line.row.kind != "text"
+    ]
+    credit = [figure for figure in topmost if figure.line.direction == CREDIT]
+    debit = [figure for figure in topmost if figure.line.direction != CREDIT]
+    return Sides(
+        tuple(line_title(figure.line.row) for figure in debit if figure.raw[-1]),
+        tuple(line_title(figure.line.row) for figure in credit if figure.raw[-1]),
+        sum(figure.raw[-1] for figure in debit),
+        -sum(figure.raw[-1] for figure in credit),
+    )
 
 
 class StandsElsewhere(NamedTuple):

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from core.cash_flow.non_cash import NonCashAccounts, non_cash_accounts
 from core.codes.hierarchies import find_cycle, order_key, preorder
-from core.codes.lists import ListIndex, as_most_alike, list_index
+from core.codes.lists import ListIndex, as_most_alike, list_index, same_but_for_names
 from core.definitions.kinds import DEBIT_CLASSES
 from core.definitions.state import State, derived
 from core.definitions.statement_rows import FLOW_STATEMENTS, OF_CASH
@@ -301,6 +301,34 @@ def _common(directions: set[int]) -> int:
     return next(iter(directions)) if len(directions) == 1 else CREDIT if directions else 0
 
 
+def figures_alike(one: Plan, other: Plan) -> bool:
+    """Whether two plans show the same figures of the same amounts: they may differ in what lines and accounts
+    are called, and in what led to the same accounts on each line."""
+    if one is other:
+        return True
+    return (
+        one.statement._replace(name="") == other.statement._replace(name="")
+        and [_figured(line) for line in one.lines] == [_figured(line) for line in other.lines]
+        and same_but_for_names(one.accounts, other.accounts)
+        and np.array_equal(one.line_of, other.line_of)
+        and len(one.parts) == len(other.parts)
+        and all(map(_takes_alike, one.parts, other.parts))
+        and [(pair.accounts, pair.against) for pair in one.non_cash]
+        == [(pair.accounts, pair.against) for pair in other.non_cash]
+    )
+
+
+def _figured(line: PlanLine) -> PlanLine:
+    return line._replace(row=line.row._replace(label="", accounts="", position=0, shown_when=""), picks=())
+
+
+def _takes_alike(one: LinePart, other: LinePart) -> bool:
+    return one._replace(accounts=NO_PLACES) == other._replace(accounts=NO_PLACES) and np.array_equal(
+        one.accounts, other.accounts
+    )
+
+
+NO_PLACES = np.zeros(0, dtype=np.int64)
 PLAN_READS = (
     *(Statement, NonCashPair, Arrangement, Chart, ChartDimension, Structure, StructureSegment, Dimension),
     *(Code, Hierarchy, HierarchyNode),

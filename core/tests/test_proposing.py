@@ -13,12 +13,13 @@ from numpy.typing import NDArray
 from core import checks
 from core.books.periods import closed_early
 from core.cash_flow.activities import cash_accounts
+from core.cash_flow.misplaced import doubts_of_activity, misplaced
 from core.cash_flow.proof import cash_proof
 from core.changes.fixed import NOTHING_POSTED
 from core.changes.kinds import Add, ChangeSet, Delete, Put, apply, check
 from core.changes.proposing import new_statement
 from core.definitions.state import State
-from core.definitions.tables import Code, Hierarchy, HierarchyNode, Period, Statement, StatementLine
+from core.definitions.tables import Code, Hierarchy, HierarchyNode, Period, SetAside, Statement, StatementLine
 from core.faults import Refused, blocking
 from core.statements.amounts import WHOLE, Amounts
 from core.statements.figures import compute
@@ -63,7 +64,38 @@ class Proposing(TestCase):
             [str(f) for f in blocking([*check(state, change, NOTHING_POSTED), *checks.of_everything(after)])],
             [],
         )
+        for row in after.rows(Statement):
+            self.assertEqual(misplaced(after, row.statement), ())
         return after
+
+    def test_an_activity_changed_later_is_told_where_the_account_stands(self) -> None:
+        plant = Code("acc", "1210", "Plant", account_class="asset")
+        loan = Code("acc", "2210", "Bank loan", account_class="liability")
+        before = self.made(builders.state(*SHAPES, plant, loan), "Cash flow", "c", "cash_flow", "classes")
+        cases = [
+            ("1110", "operating", ""),
+            ("1110", "financing", "stands on Receivables among accounts of operating."),
+            ("1010", "investing", "stands on Cash among accounts of cash."),
+            ("1210", "cash", ""),
+            ("4010", "investing", "stands on Result among accounts of operating."),
+            ("1810", "investing", "stands on Due from among accounts of operating."),
+        ]
+        for code, activity, wanted in cases:
+            with self.subTest(code=code, activity=activity):
+                row = before.require(Code, "acc", code)
+                after = apply(before, Put(row._replace(cash_flow=activity)))
+                told = [one.sentence for one in misplaced(after, "cf")]
+                sentence = f"{code} {row.name} has the activity {activity}, and {wanted}"
+                self.assertEqual(told, [sentence] if wanted else [])
+                looks = [fault.what for fault in checks.of_everything(after)]
+                self.assertEqual([what for what in looks if "has the activity" in what], told)
+                doubted = doubts_of_activity(after, "acc")
+                self.assertEqual(
+                    [one.sentence for one in doubted],
+                    [f"In Cash flow it has the activity {activity}, and {wanted}"] if told else [],
+                )
+                aside = apply(after, Put(SetAside("acc", code, "activity-elsewhere", "So it is")))
+                self.assertEqual([one.is_set_aside for one in misplaced(aside, "cf")], [True] * len(told))
 
     def test_a_cash_flow_statement_holds_every_account_once(self) -> None:
         state = builders.state(

@@ -11,6 +11,7 @@ from core.books.periods import ordinal
 from core.changes.fixed import NOTHING_POSTED, transition_faults
 from core.definitions.state import Edit, State
 from core.definitions.tables import GroupMember, Rate
+from core.group_figures.rate_history import waiting_by_period
 from core.keeping.kept import figures_to_keep
 from core.keeping.locks import KeptRates, LockedRate, keeping_it, locked_by
 from core.reference_rates import DayRates, proposals
@@ -38,7 +39,7 @@ class Proposed(TestCase):
             DayRates(date(2025, 2, 27), {"USD": Fraction(10, 9)}),
         ]
         group = consolidation(world(), "g", USD)
-        rows, lacking = proposals(group, days, "EUR")
+        rows, lacking = proposals(group, days, "EUR", 2)
         told = [(one.row.kind, str(one.row.on), str(one.row.rate), one.ground, one.now) for one in rows]
         self.assertEqual(
             told,
@@ -48,9 +49,10 @@ class Proposed(TestCase):
                 ("average", "2025-02-28", "0.850000", "mean of 2 days", None),
             ],
         )
-        self.assertEqual(lacking, [])
+        by_hand = "The historical rate of USD for 2025/1 is keyed by hand: none is published."
+        self.assertEqual(lacking, [by_hand])
         known = consolidation(world(rate("USD EUR closing 2025-02-28 0.91")), "g", USD)
-        rows, _ = proposals(known, [day for day in days if day.on.month == 2], "EUR", 2)
+        rows, _ = proposals(known, [day for day in days if day.on.month == 2], "EUR", 2, of_period=True)
         self.assertEqual([one.now for one in rows], [Decimal("0.91"), None])
         cases: list[tuple[list[DayRates], list[str]]] = [
             (days[:1], ["No rates are published for 2025/2."]),
@@ -61,11 +63,31 @@ class Proposed(TestCase):
             ),
         ]
         for published, wanted in cases:
-            self.assertEqual(proposals(group, published, "EUR")[1], wanted)
+            self.assertEqual(proposals(group, published, "EUR", 2)[1], [by_hand, *wanted])
+
+    def test_what_is_carried_into_a_period_needs_its_closing_rate(self) -> None:
+        """Nothing moves in the second period: its balance sheet waits all the same, and no average does."""
+        carried = {"s": lines("2025/1: 1010 100, 3010 -100")}
+        known = [rate("USD EUR closing 2025-01-31 0.8"), rate("USD EUR historical 2025-01-31 0.8")]
+        group = consolidation(world(*known), "g", carried)
+        for p, wanted in ((1, {}), (2, {("closing", 2): ["s"]})):
+            missing = {
+                key: names
+                for key, names in waiting_by_period(group, "USD", p).items()
+                if next(group.rates.ways(key[0], "USD", key[1]), None) is None
+            }
+            self.assertEqual(missing, wanted)
+            self.assertEqual(
+                [*group.position(p).waiting], [name for names in wanted.values() for name in names]
+            )
+        days = [DayRates(date(2025, 2, 28), {"USD": Fraction(5, 4)})]
+        rows, lacking = proposals(group, days, "EUR", 2)
+        self.assertEqual([(one.row.kind, str(one.row.on)) for one in rows], [("closing", "2025-02-28")])
+        self.assertEqual(lacking, [])
 
     def test_crosses_through_the_base(self) -> None:
         day = DayRates(date(2025, 2, 28), {"USD": Fraction(2), "EUR": Fraction(3)})
-        rows, _ = proposals(consolidation(world(), "g", USD), [day], "GBP", 2)
+        rows, _ = proposals(consolidation(world(), "g", USD), [day], "GBP", 2, of_period=True)
         self.assertEqual(
             {(str(one.row.rate), one.ground.split(", ")[1]) for one in rows}, {("1.500000", "through GBP")}
         )

@@ -7,11 +7,11 @@ from unittest import TestCase
 import numpy as np
 
 from core.changes.fixed import NOTHING_POSTED
-from core.changes.kinds import Put, apply, examine
+from core.changes.kinds import AddCode, Put, apply, examine
 from core.changes.of_codes import MoveNodes
 from core.changes.of_statements import DeleteLine, DeleteLines, MoveLines, PlaceAccounts, shifted_line
 from core.definitions.state import State
-from core.definitions.tables import Code, Company, HierarchyNode, StatementLine
+from core.definitions.tables import Code, Company, HierarchyNode, Statement, StatementLine
 from core.drafts.moves import (
     AccountSums,
     Cause,
@@ -26,9 +26,10 @@ from core.drafts.moves import (
     touched_statements,
 )
 from core.statements.amounts import Amounts
-from core.statements.coverage import IdleAccount, coverage
+from core.statements.coverage import IdleAccount, Sides, coverage, sides
 from core.statements.figures import Figures, compute
 from core.statements.formulas import parse
+from core.statements.landing import landing
 from core.statements.plans import Plan, plan
 from core.tests.builders import not_one_by_one, state
 from core.tests.test_figures import BALANCE, CODES
@@ -117,6 +118,57 @@ class Lines(TestCase):
             seen.idle, [IdleAccount("1130", "Loans", "cash"), IdleAccount("1810", "Due from", "cash")]
         )
         self.assertEqual((seen.placed, seen.belonging, seen.check), (5, 8, 0))
+
+    def test_a_new_code_is_told_where_it_lands(self) -> None:
+        def account(code: str, **more: object) -> Code:
+            return Code("acc", code, "New", account_class="asset")._replace(**more)
+
+        grants = StatementLine("other", "all", "", 1, "All there is", "accounts", "1*")
+        both = world(Statement("other", "Other sheet", "c", "balance_sheet"), grants)
+        cases = [
+            (world(), account("1030"), "10", "It stands under 10 Cash, and on Cash of Balance sheet."),
+            (world(), account("1030"), "", "It stands under none. It is on no line of Balance sheet."),
+            (world(), account("2900"), "", "It stands under none, and on Creditors of Balance sheet."),
+            (
+                world(),
+                account("4900", account_class="revenue"),
+                "10",
+                "It stands under 10 Cash, and on Cash of Balance sheet.",
+            ),
+            (
+                both,
+                account("1030"),
+                "10",
+                "It stands under 10 Cash, and on Cash of Balance sheet and All there is of Other sheet.",
+            ),
+            (world(), account("14", rollup=True, posting=False), "1", "It stands under 1 Assets."),
+        ]
+        for at, row, parent, wanted in cases:
+            with self.subTest(code=row.code, parent=parent):
+                after = apply(at, AddCode(row, parent))
+                self.assertEqual(landing(after, "acc", row.code).sentence, wanted)
+
+    def test_the_two_sides_of_a_balance_sheet_are_told_where_they_differ(self) -> None:
+        whole, bare = world(), world(without=(BALANCE[3],))
+        cases = [
+            (whole, {"a1010": 500, "a1110": 30, "a3010": -530}, ""),
+            (bare, {"a1010": 500, "a3010": -500}, ""),
+            (
+                bare,
+                {"a1010": 500, "a1110": 30, "a3010": -530},
+                "The two sides differ by 0.30 GBP: Assets 5.00, Owing 5.30.",
+            ),
+        ]
+        for at, amounts, wanted in cases:
+            with self.subTest(wanted):
+                both = sides(planned(at), figures(at, **amounts))
+                assert both
+                self.assertEqual(both.sentence(2, "GBP"), wanted)
+        many = Sides(("A", "B", "C", "D"), ("Equity", "Debts"), 100, 250)
+        self.assertEqual(
+            many.sentence(0, "JPY"),
+            "The two sides differ by 150 JPY: the side in debit 100, Equity and Debts 250.",
+        )
 
     def test_a_ratio_divides_by_a_line(self) -> None:
         for text, is_ratio in (

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import date, timedelta
 from typing import Any
 from unittest import TestCase
 
@@ -12,8 +12,8 @@ from core.books.journals import PostingContext
 from core.books.periods import calendar_index
 from core.changes.fixed import NOTHING_POSTED
 from core.changes.kinds import Put, examine
-from core.closing.year_end import ResultBalance, closing_period, next_period, year_end
-from core.definitions.tables import Chart, ChartSegment, Period
+from core.closing.year_end import ResultBalance, closing_period, next_period, still_running, year_end
+from core.definitions.tables import Chart, ChartSegment, Company, Period
 from core.tests.builders import state
 
 CHART = Chart("c", "Chart", "s", result_account="3010")
@@ -51,6 +51,21 @@ class YearEnds(TestCase):
         places = {(line.fiscal_year, line.period) for line in end.lines}
         self.assertEqual(places, {(2026, 13)} if end.lines else set())
         self.assertEqual(end.is_ready, any(one.amount for one in some))
+
+    def test_a_year_that_is_not_over_is_told(self) -> None:
+        names = [row.name for row in sorted(WORLD.rows(Company), key=lambda row: row.company)][:2]
+        companies = sorted(row.company for row in WORLD.rows(Company))[:2]
+        regular = [row for row in WORLD.rows(Period) if row.fiscal_year == 2026 and row.kind == "regular"]
+        last = max(row.ends_on for row in regular)
+        cases = [
+            (last, companies, f"2026 is still running: of {', '.join(names)} until {last}."),
+            (last + timedelta(days=1), companies, ""),
+            (last, companies[:1], f"2026 is still running: of {names[0]} until {last}."),
+            (last, [], ""),
+        ]
+        for today, chosen, wanted in cases:
+            more = " What is posted after this stays to be carried once more." if wanted else ""
+            self.assertEqual(still_running(WORLD, chosen, 2026, today), wanted + more)
 
     def test_why_it_can_t_be_carried(self) -> None:
         at = date(2026, 4, 30)

@@ -11,6 +11,7 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
 
+from core.cash_flow.misplaced import doubts_of_activity
 from core.changes.kinds import Add, Change, ChangeSequence, Drop, Put
 from core.codes.columns import properties
 from core.codes.doubts import KINDS, MATTER, doubts
@@ -140,7 +141,7 @@ def _names(request: PineRequest, state: State, code_list: str, code: str) -> lis
 def doubts_page(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     """What looks wrong in a list, each with its way out."""
     known = closing.doubts_known(state, code_list, request.user)
-    standing, aside = doubts(state, code_list, known)
+    standing, aside = doubts(state, code_list, known, doubts_of_activity(state, code_list))
     counts = {kind: sum(doubt.kind == kind for doubt in standing) for kind in KINDS}
     wanted = request.GET.get("kind", "")
     shown = [doubt for doubt in standing if not wanted or doubt.kind == wanted]

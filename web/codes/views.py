@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.contrib import messages
 from django.http import Http404, HttpResponse, HttpResponseBase, HttpResponseRedirect
 from django.shortcuts import render
 from django.urls import reverse
@@ -29,6 +30,7 @@ from core.definitions.tables import Chart, Code, CodeList, CodeName, Hierarchy, 
 from core.faults import Fault, Location, Refused
 from core.listing import STANDS, listed
 from core.references import uses
+from core.statements.landing import landing
 from web.codes import closing, queries, table
 from web.codes.many import SETTABLE
 from web.codes.rows import code_rows
@@ -218,6 +220,7 @@ def _row_form(request: PineRequest, state: State, row: Code, new: bool, **more: 
         {
             "near": "",
             "parent": "",
+            "placed": new and row.code_list in main_hierarchies(state),
             "row": row,
             "new": new,
             "natural": row.code_list in natural_lists(state),
@@ -264,16 +267,38 @@ def probe(request: PineRequest, state: State, code_list: str) -> HttpResponse:
         else "Give a code."
     )
     natural = code_list in natural_lists(state)
+    likely = likely_class(state, code_list, text) if natural and not wrong else ""
+    rollup, parent = request.GET.get("rollup") == "on", request.GET.get("parent", "").strip()
+    given = request.GET.get("account_class", "")
+    row = Code(
+        code_list,
+        pad(code_list_row, text),
+        "",
+        rollup,
+        not rollup,
+        account_class=given if given in CLASSES else likely,
+    )
+    lands = None if wrong or taken else _landing(state, AddCode(row, parent))
     return render(
         request,
         "codes/probe.html",
         {
             "taken": taken,
             "wrong": wrong,
-            "likely": likely_class(state, code_list, text) if natural and not wrong else "",
+            "lands": lands,
+            "likely": likely,
             "next": next_free(state, code_list, text) if taken else "",
         },
     )
+
+
+def _landing(state: State, change: AddCode) -> str:
+    """Where a code that isn't there yet would stand, in a sentence; what keeps it from standing there."""
+    row = change.row
+    parent = state.get(Code, row.code_list, change.parent)
+    if change.parent and (parent is None or not parent.rollup):
+        return f"There is no rollup code {change.parent} in {row.code_list}."
+    return landing(state.edited(change.edits(state)), row.code_list, row.code).sentence
 
 
 @needs_post(CHANGE)
@@ -288,7 +313,10 @@ def add(request: PineRequest, state: State, code_list: str) -> HttpResponse:
     row = _counted(request, row)
     if not text:
         raise Refused([Fault("cell-empty", "The code must be given.", Location("codes", (), "code"))])
-    apply_change(request, AddCode(row, request.POST.get("parent", "").strip()))
+    change = AddCode(row, request.POST.get("parent", "").strip())
+    lands = _landing(state, change)
+    apply_change(request, change)
+    messages.success(request, f"Added {row.code} {row.name}. {lands}")
     return reload_at(address(code_list, text))
 
 

@@ -72,7 +72,7 @@ def write_version(
 
     `after` is the state that the edits lead to, where the caller knows it. `more` are further columns of the
     version:
-    reason, charts touched (worked out where not given), moved.
+    reason, charts touched (worked out where not given).
     """
     after = after or before.state.edited(edits)
     check_rights(by, before.state, after, edits, approves=approves)

@@ -270,7 +270,6 @@ def publish(
     reason: str = "",
     on: date | None = None,
     today: date,
-    moved: int | None = None,
     due: bool = False,
 ) -> Draft:
     """Makes a draft the next version in one transaction, or lets it wait for a date. Raises Refused with what
@@ -301,11 +300,11 @@ def publish(
             draft.status, draft.takes_effect = Draft.SCHEDULED, on
             draft.save()
             return draft
-        _write(open_draft, draft, by, moved)
+        _write(open_draft, draft, by)
     return draft
 
 
-def _write(made: Working, draft: Draft, by: Any, moved: int | None) -> None:
+def _write(made: Working, draft: Draft, by: Any) -> None:
     edits = list(made.edits.values())
     sentences = [step.sentence for step in made.replayed.steps]
     more = f", and {len(sentences) - 3} more" if len(sentences) > 3 else ""
@@ -316,7 +315,6 @@ def _write(made: Working, draft: Draft, by: Any, moved: int | None) -> None:
         by,
         reason=draft.reason,
         charts=made.charts,
-        moved=moved,
         approves=True,
     )
     draft.status, draft.published_as_id = Draft.PUBLISHED, after.version

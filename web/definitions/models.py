@@ -27,8 +27,7 @@ class Version(models.Model):
     """One act of change and the version of the definitions that it made. `token` tells versions of two
     databases apart.
 
-    `charts` are the charts it touched, each with the version it made of it; `moved` counts statement lines
-    whose figures it moved (None: not worked out).
+    `charts` are the charts it touched, each with the version it made of it.
     `digest` stands for all rows of definitions as it left them (core/definitions/digest.py): a process proves
     by it what
     it keeps.
@@ -45,7 +44,6 @@ class Version(models.Model):
     reason = models.TextField(blank=True, default="")
     charts = models.JSONField(default=dict)
     rows = models.IntegerField()
-    moved = models.IntegerField(null=True)
     digest = models.CharField(max_length=32)
     recodes = models.JSONField(null=True)
     takes_back = models.OneToOneField(

@@ -38,17 +38,19 @@ from core.drafts.moves import (
     hierarchy_moves,
     second_chart_moves,
     seen_in_second_charts,
+    shows_alike,
     statement_causes,
     statement_moves,
     touched_hierarchies,
     touched_statements,
 )
 from core.faults import WrongCall
+from core.mapping.arrangements import shown_statement
 from core.mapping.second_charts import maps_alike
 from core.money import digits_of
 from core.statements.figures import Figures, without_amounts
 from core.statements.plans import Plan, natural_list, plan
-from web.group.queries import GroupFigures, group_statement
+from web.group.queries import GroupFigures, consolidates_alike, group_statement
 from web.journals.amount_rows import ReadAtOnce
 from web.journals.books import books_for
 from web.statements.figure_source import FigureSource
@@ -185,16 +187,21 @@ CONSOLIDATED = (
 
 
 def _groups(before: State, after: State, at: ComparedPeriod) -> list[MovedTree]:
-    """Consolidated statements of which the group's column differs."""
+    """Consolidated statements of which the group's column differs. Those of a group whose books and mappings
+    come to the same are looked at only where their lines may show something else."""
     if before.shares(after, *CONSOLIDATED):
         return []
     moved_trees = []
     for group_row in sorted(after.rows(Group), key=lambda row: row.name):
+        alike = before.get(Group, group_row.group) is not None and consolidates_alike(
+            before, after, group_row.group
+        )
         for row in sorted(after.rows(Statement), key=lambda row: row.name):
             if (
                 row.chart == group_row.chart
                 and before.get(Group, group_row.group) is not None
                 and before.get(Statement, row.statement) is not None
+                and not (alike and _shown_alike(before, after, row.statement, group_row.group))
             ):
                 figures = _consolidated(before, after, at, group_row.group, row.statement)
                 moves = (
@@ -211,6 +218,12 @@ def _groups(before: State, after: State, at: ComparedPeriod) -> list[MovedTree]:
                     MovedTree("group", row.statement, f"{row.name}, {group_row.name} consolidated", moves)
                 )
     return [tree for tree in moved_trees if tree.rows]
+
+
+def _shown_alike(before: State, after: State, statement: str, group: str) -> bool:
+    """Whether what a group shows of a statement has the same lines, and of each line the same accounts."""
+    was, now = (shown_statement(state, statement, group, "group") for state in (before, after))
+    return was == now and shows_alike(before, after, now)
 
 
 def _consolidated(

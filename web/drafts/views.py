@@ -273,15 +273,12 @@ def settle(request: PineRequest, state: State, number: int) -> HttpResponse:
 @needs_post(REVIEW)
 def publish(request: PineRequest, state: State, number: int) -> HttpResponse:
     """Makes the draft the next version, or lets it wait for its date."""
-    open_draft = drafting.working(known_draft(request, number))
-    trees = queries.moved(open_draft.published.state, open_draft.state, asked(request, open_draft.state))
     draft_row = drafting.publish(
-        number,
+        known_draft(request, number).pk,
         request.user,
         reason=words_of(request, "reason"),
         on=date_of(request, "on"),
         today=timezone.localdate(),
-        moved=sum(len(tree.rows) for tree in trees),
     )
     if draft_row.status == Draft.PUBLISHED and request.session.get("draft") == number:
         _enter(request, None)

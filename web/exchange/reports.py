@@ -144,7 +144,9 @@ def statement(state: State, name: str, whose: Whose, asked: Asked, formulas: str
         consolidated = group_queries.group_statement(state, name, whose.group, *_periods(asked))
         last = len(consolidated.statement.columns) - 1
         rows, messages = statement_rows(consolidated.statement, slice(last, last + 1))
-        return Report((*lead, AMOUNT), rows, [*consolidated.told, *messages])
+        return Report(
+            (*lead, AMOUNT), rows, [*consolidated.told, *_of_sides(consolidated.statement), *messages]
+        )
     if whose.companies:
         return _side_by_side(state, name, whose.companies, asked, formulas)
     planned = queries.company_plan(state, name, queries.known_company(state, whose.company))
@@ -183,10 +185,15 @@ def of_figures(found: StatementFigures) -> Report:
         row += [Money(value, found.digits) for value in found.worked_out(figure)]
     for row in rows[len(found.figures.lines) :]:
         row += [Money(None, found.digits)] * len(found.formulas)
+    messages += _of_sides(found)
     if found.off and found.plan.statement.kind == "balance_sheet":
         messages.append(f"The budget doesn't balance: {_off(found)} at the end of the forecast.")
     titles = (*found.columns, *(one.title for one in found.formulas))
     return Report(("line", "label", "depth", *titles), rows, messages)
+
+
+def _of_sides(found: StatementFigures) -> list[str]:
+    return [found.told_of_sides] if found.told_of_sides else []
 
 
 def _off(found: StatementFigures) -> str:

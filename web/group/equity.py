@@ -77,5 +77,6 @@ def equity(request: PineRequest, state: State, group: str) -> HttpResponse:
             "proof_total": [-sum(getattr(row, name) for row in proven) for name in PROOF],
             "without": [(names.get(name, name), why) for name, why in sorted(without.items())],
             "waiting": [(names.get(name, name), why) for name, why in queries.waiting_of(position)],
+            "partial": queries.told_of_members(position, position.waiting),
         }
     return render(request, "group/equity.html", context)

@@ -24,7 +24,7 @@ from core.statements.line_parts import EITHER_WAY, PAID, RECEIVED
 from core.statements.plans import Plan
 from web.group.parts import GroupParts, mapped_books
 from web.journals.books_by_date import cut_by_date, in_periods
-from web.journals.flow_lines import BooksUpTo, Owner, Touched
+from web.journals.flow_lines import BooksUpTo, Touched
 from web.journals.interning import interned_texts
 from web.journals.posting import company_numbers
 
@@ -43,37 +43,50 @@ class _Reading:
         self.days = min(row.starts_on for row in rows), max(row.ends_on for row in rows)
         books = [(name, book) for name in parts.names for book in parts.books[name]]
         self.journals = BooksUpTo(state, books, *self.days)
+        self.posted = frozenset(natural for _, book in books for natural in book.naturals)
+        self._shared: dict[frozenset[str], frozenset[str]] = {}
 
     def left_out(self) -> list[Moved]:
         """Each journal once, under whichever pair; what a pair leaves out stands in no opening period."""
-        touched: dict[tuple[str, int], Touched] = {}
-        for pair in self.planned.non_cash:
-            sides = ((1, pair.accounts), (2, pair.against))
-            owners = [
-                Owner(name, natural, number)
-                for name, plan in self.parts.plans.items()
-                for number, codes in sides
-                for natural in _all_going_to(plan, codes)
-            ]
-            for one in self.journals.between(owners):
-                touched.setdefault((one.company, one.journal), one)
-        moved = [Moved(EITHER_WAY, books, True) for books in self._books(touched.values()).values()]
+        sides = {
+            name: tuple(
+                (self._all_going_to(plan, one.accounts), self._all_going_to(plan, one.against))
+                for one in self.planned.non_cash
+            )
+            for name, plan in self.parts.plans.items()
+        }
+        touched = self.journals.between(sides)
+        moved = [Moved(EITHER_WAY, books, True) for books in self._books(touched).values()]
         opening = self._in_opening_periods()
         return [*moved, Moved(EITHER_WAY, opening, True)] if opening else moved
 
     def direct(self) -> Apart:
         accounts = group_list(self.state, self.parts.row.group)
         cash = cash_accounts(accounts) if accounts else frozenset()
-        owners = [
-            Owner(name, natural)
-            for name, plan in self.parts.plans.items()
-            for natural in _any_going_to(plan, cash)
-        ]
-        by_way = self._books(self.journals.touching(owners))
+        touching = {name: self._any_going_to(plan, cash) for name, plan in self.parts.plans.items()}
+        by_way = self._books(self.journals.touching(touching))
         moved = [Moved(RECEIVED if received else PAID, books) for received, books in by_way.items()]
         names = {self.parts.adjusts.get(name, name) for name in self.journals.without_journals()}
         told = "keeps balances and no journals, which a direct cash flow sums"
         return Apart(moved, True, {name: NotReady(told) for name in names})
+
+    def _all_going_to(self, plan: MapPlan, codes: frozenset[str]) -> frozenset[str]:
+        """Own accounts that were posted to, of which everything goes to some accounts of the group: what of
+        one goes elsewhere may be cash."""
+        if plan.shared:
+            return self._posted_among(codes)
+        return frozenset(own for own, targets in _targets(plan).items() if targets <= codes) & self.posted
+
+    def _any_going_to(self, plan: MapPlan, codes: frozenset[str]) -> frozenset[str]:
+        if plan.shared:
+            return self._posted_among(codes)
+        return frozenset(own for own, targets in _targets(plan).items() if targets & codes) & self.posted
+
+    def _posted_among(self, codes: frozenset[str]) -> frozenset[str]:
+        """Once for all companies that share the group's accounts."""
+        if codes not in self._shared:
+            self._shared[codes] = codes & self.posted
+        return self._shared[codes]
 
     def _books(self, touched: Iterable[Touched]) -> dict[bool, GroupBooks]:
         """The lines of journals as books of the group's companies, by whether cash gained by them."""
@@ -147,19 +160,7 @@ def _later_openings(calendar: CalendarIndex) -> dict[int, frozenset[int]]:
 
 def _targets(plan: MapPlan) -> dict[str, set[str]]:
     """By own account where its amounts may go; nothing where none of its rows needs to fit."""
-    if plan.shared:
-        return {code: {code} for code in plan.own_codes}
     return {
         code: {row.row.target for row in rows} | ({""} if rows[-1].field is not None else set())
         for code, rows in plan.rows.items()
     }
-
-
-def _all_going_to(plan: MapPlan, codes: frozenset[str]) -> list[str]:
-    """Own accounts of which everything goes to some accounts of the group: what of one goes elsewhere may be
-    cash."""
-    return sorted(own for own, targets in _targets(plan).items() if targets <= codes)
-
-
-def _any_going_to(plan: MapPlan, codes: frozenset[str]) -> list[str]:
-    return sorted(own for own, targets in _targets(plan).items() if targets & codes)

@@ -20,7 +20,7 @@ from core.faults import Fault, Refused
 from core.group.mapping import MapPlan, map_plan
 from core.group.membership import membership
 from core.mapping.bundles import Bundles
-from core.mapping.likely import by_target, likely_targets, several_accounts
+from core.mapping.likely import LikelyTarget, by_target, likely_targets, several_accounts
 from core.money import digits_of
 from core.statements.plans import natural_list
 from web.definitions.viewing import PineRequest
@@ -32,7 +32,9 @@ from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
 from web.sheets.changing import apply_change, reload_at, words_of
 from web.sheets.pages import stretch
 from web.shell import asked
+from web.shell.asking import Choice, ask, decided
 from web.statements.queries import company_sums
+from web.structures import taken
 
 OF_CHART = "chart"
 """What is mapped is mapped for every company on the chart."""
@@ -82,6 +84,7 @@ def mapping(request: PineRequest, state: State, group: str, company: str) -> Htt
             "more": max(0, len(without) - MOST_SHOWN),
             "drawing": ribbons(plan, index, theirs, sums, *bundles),
             "review": upstream.reviews_of(state, row, {company: plan})[company],
+            "taken": taken.still_taken(f"group {group}", _whose(state, company), plan),
         }
     return render(request, "group/mapping.html", context)
 
@@ -138,7 +141,16 @@ def map_accounts(request: PineRequest, state: State, group: str, company: str) -
         return MapAccounts(group, company, codes, target)
 
     if request.POST.get("take"):
-        apply_change(request, _likely(state, group, company, plan, mapped))
+        likely = _likely(state, group, company, plan)
+        if not decided(request):
+            theirs = list_index(state, natural_list(state, state.require(Group, group).chart)).codes
+            names = {code: row.name for code, row in theirs.items()}
+            return ask(request, taken.question(likely, names), Choice("take", "Map them"))
+        changes = tuple(mapped(codes, target) for target, codes in by_target(likely).items())
+        sentence = f"Mapped {several_accounts(likely)} of {company} by name or code in {group}"
+        apply_change(request, ChangeSequence(changes, sentence))
+        of = f"chart {own.chart}" if scope == OF_CHART else f"company {company}"
+        taken.keep_taken(f"group {group}", of, likely, request.user)
     else:
         codes = tuple(c for c in request.POST.get("code", "").replace(" ", "").split(",") if c)
         target = request.POST.get("target", "").split(" ")[0]
@@ -148,8 +160,8 @@ def map_accounts(request: PineRequest, state: State, group: str, company: str) -
     return _back(group, company, scope)
 
 
-def _likely(state: State, group: str, company: str, plan: MapPlan, mapped: Any) -> Change:
-    """All targets of a sure ground in one change, accounts of one target together."""
+def _likely(state: State, group: str, company: str, plan: MapPlan) -> dict[str, LikelyTarget]:
+    """All targets of a sure ground, by account. Raises Refused where there are none."""
     index = list_index(state, plan.chart.natural_list)
     without = [code for code in index.posting if plan.plain(code) == ""]
     likely = {
@@ -158,10 +170,7 @@ def _likely(state: State, group: str, company: str, plan: MapPlan, mapped: Any) 
     if not likely:
         way_out = "Choose targets one by one."
         raise Refused([Fault("nothing-likely", "No account has a target by name or code.", way_out=way_out)])
-    changes = tuple(mapped(codes, target) for target, codes in by_target(likely).items())
-    return ChangeSequence(
-        changes, f"Mapped {several_accounts(likely)} of {company} by name or code in {group}"
-    )
+    return likely
 
 
 def _back(group: str, company: str, scope: str = "") -> HttpResponse:
@@ -175,6 +184,21 @@ def looked_at(request: PineRequest, state: State, group: str, company: str) -> H
     if map_plan(state, group, company) is None or not request.defines:
         raise Http404
     upstream.look_at(group, company, request.user)
+    taken.look_at(f"group {group}", _whose(state, company))
+    return _back(group, company)
+
+
+def _whose(state: State, company: str) -> tuple[str, str]:
+    """Whose accounts a company's mapping speaks of: its own, and those of its chart."""
+    return f"company {company}", f"chart {state.require(Company, company).chart}"
+
+
+@needs_post(CHANGE, published=True)
+def taken_looked_at(request: PineRequest, state: State, group: str, company: str) -> HttpResponse:
+    """One account that was mapped by name or code was looked at."""
+    if map_plan(state, group, company) is None or not request.defines:
+        raise Http404
+    taken.look_at(f"group {group}", _whose(state, company), asked.text(request.POST, "account", 60))
     return _back(group, company)
 
 

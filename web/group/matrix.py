@@ -229,6 +229,7 @@ def matrix(request: PineRequest, state: State, group: str) -> HttpResponse:
         "down": TITLES[down],
         "across": TITLES[across],
         "stretch": found.statement.window.title(ends) if found else "",
+        "partial": found.told_of_members if found else "",
         "swapped": urlencode({"line": line.line if line else "", "down": across, "across": down}),
     }
     try:

@@ -12,7 +12,7 @@ import numpy as np
 from core.analysis.stretches import Stretch, of_periods
 from core.books.balances import Books, TrialRow
 from core.cash_flow.activities import cash_accounts
-from core.codes.lists import list_index
+from core.codes.lists import list_index, same_but_for_names
 from core.codes.selectors import pick
 from core.consolidation.eliminate import Disagreement
 from core.consolidation.position import Consolidation, Position
@@ -55,6 +55,7 @@ from core.group_figures.sum_up import (
 )
 from core.mapping.arrangements import shown_statement
 from core.money import digits_of
+from core.statements.coverage import sides
 from core.statements.figures import compute
 from core.statements.plans import Plan
 from web.group.flow_books import moved_apart
@@ -85,6 +86,22 @@ _books: ProcessCache[Any, tuple[CachedBooks, ...]] = ProcessCache(6)
 _groups: ProcessCache[Any, tuple[Consolidation, ...]] = ProcessCache(6)
 _consolidated: ProcessCache[Any, tuple[tuple[Consolidation, Consolidated], ...]] = ProcessCache(12)
 """Sums of a stretch with the figures that they are of; others of the same stretch don't fit."""
+
+
+def consolidates_alike(before: State, after: State, group: str) -> bool:
+    """Whether two states make the same figures of a group's books by account, whatever they call them."""
+    lists = {row.code_list for row in before.rows(StructureSegment)}
+    if not before.shares(after, *FIGURING) or not all(
+        same_but_for_names(list_index(before, name), list_index(after, name)) for name in lists
+    ):
+        return False
+    parts = [group_parts(state, group) for state in (before, after)]
+    was, now = (tuple(one.plans.values()) for one in parts)
+    return (
+        rates_by_account(before, group) == rates_by_account(after, group)
+        and _picks(before, group) == _picks(after, group)
+        and _same(was, now)
+    )
 
 
 def _asks_the_same(one: State, other: State, group: str) -> bool:
@@ -198,6 +215,11 @@ class GroupFigures:
         return waiting_of(self.consolidated.position)
 
     @property
+    def told_of_members(self) -> str:
+        """One sentence where not every company that belongs to the group then is in its figures."""
+        return told_of_members(self.consolidated.position, [name for name, _ in self.waiting])
+
+    @property
     def waiting_in(self) -> list[str]:
         """The sentences of those who wait; an income statement needs no opening."""
         if self.consolidated.flows is not None:
@@ -208,10 +230,23 @@ class GroupFigures:
 
     @property
     def told(self) -> list[str]:
-        """What is said below the figures, wherever they are shown: who waits, and which pairs are left
-        out."""
+        """What is said below the figures, wherever they are shown: who waits, that the sides differ, and
+        which pairs are left out."""
         pairs = ", ".join(one.pair.name for one in self.statement.plan.non_cash)
-        return [*self.waiting_in, *([f"Left out, for no cash moved: {pairs}."] if pairs else [])]
+        partial = [self.told_of_members] if self.told_of_members else []
+        return [*partial, *self.waiting_in, *([f"Left out, for no cash moved: {pairs}."] if pairs else [])]
+
+
+def told_of_members(position: Position, waiting: Collection[str]) -> str:
+    """One sentence where not every company that the group holds at the end of the period is in its figures;
+    empty where all are."""
+    whole = {*waiting, *position.companies}
+    if not waiting:
+        return ""
+    return (
+        f"Only {len(whole) - len(waiting)} of {len(whole)} companies are in these figures; they are not the"
+        " whole group's."
+    )
 
 
 def waiting_of(position: Position) -> list[tuple[str, str]]:
@@ -275,7 +310,16 @@ def group_statement(
     figures = compute(planned, consolidated.amounts, digits)
     columns = (*consolidated.columns, ELIMINATIONS, GROUP)
     return GroupFigures(
-        StatementFigures(planned, figures, columns, row.currency, digits, at, figures.amounts),
+        StatementFigures(
+            planned,
+            figures,
+            columns,
+            row.currency,
+            digits,
+            at,
+            figures.amounts,
+            sides=sides(planned, figures),
+        ),
         consolidated,
         consolidation,
     )

@@ -88,10 +88,10 @@ def _cell(way: Way | None, waiting: list[str]) -> Cell:
 
 
 def rate_rows(
-    group: Consolidation, currency: str, history: Sequence[PeriodRates], names: dict[str, str]
+    group: Consolidation, currency: str, history: Sequence[PeriodRates], names: dict[str, str], p: int
 ) -> SafeString:
-    """The newest period first."""
-    waiting = waiting_by_period(group, currency)
+    """The newest period first; what figures at the end of p need is among them."""
+    waiting = waiting_by_period(group, currency, p)
 
     def rows() -> Iterator[TableRow]:
         for row in reversed(history[: _last_of_use(history, waiting) + 1]):
@@ -129,12 +129,12 @@ def _lacks(row: PeriodRates, kind: str) -> bool:
     return (row.closing if kind == CLOSING else row.average) is None
 
 
-def _missing(group: Consolidation, currency: str) -> int:
+def _missing(group: Consolidation, currency: str, p: int) -> int:
     """How many rates of a currency are needed and not there."""
     history = {row.number: row for row in rate_history(group.rates, currency)}
     return sum(
         1
-        for kind, index in waiting_by_period(group, currency)
+        for kind, index in waiting_by_period(group, currency, p)
         if kind in (CLOSING, AVERAGE) and _lacks(history[index], kind)
     )
 
@@ -145,6 +145,7 @@ def rates(request: PineRequest, state: State, group: str) -> HttpResponse:
     context = group_context(state, at)
     if at.period_row is not None:
         work = queries.consolidation_of(state, group)
+        p = work.periods.last_to(queries.group_window(state, group, at.year, at.period).end)
         known = currencies(work)
         chosen = request.GET.get("currency", "")
         chosen = chosen if chosen in known else known[0] if known else ""
@@ -152,8 +153,8 @@ def rates(request: PineRequest, state: State, group: str) -> HttpResponse:
         of_pair = [row for row in state.rows(Rate) if chosen in (row.from_currency, row.to_currency)]
         context |= {
             "currency": chosen,
-            "currencies": [(name, _missing(work, name)) for name in known],
-            "rows": rate_rows(work, chosen, history, company_names(state)),
+            "currencies": [(name, _missing(work, name, p)) for name in known],
+            "rows": rate_rows(work, chosen, history, company_names(state), p),
             "drawing": draw(work, history),
             "sheet": stretch(request, state, RATES, {}, among=of_pair),
             "width": WIDTH,
@@ -171,9 +172,9 @@ def feed(request: PineRequest, state: State, group: str) -> HttpResponse:
     if at.period_row is None:
         raise Http404
     work = queries.consolidation_of(state, group)
-    period = work.periods.last_to(queries.group_window(state, group, at.year, at.period).end)
+    p = work.periods.last_to(queries.group_window(state, group, at.year, at.period).end)
     try:
-        rows, lacking = proposals(work, daily_rates(), BASE, period if of_period else None)
+        rows, lacking = proposals(work, daily_rates(), BASE, p, of_period=of_period)
     except FeedFailed as failed:
         return render(request, "group/feed.html", context | {"failed": str(failed)})
     fresh = [one for one in rows if one.now != one.row.rate]

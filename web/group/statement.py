@@ -188,6 +188,8 @@ def _proof(state: State, head: Group, found: queries.GroupFigures) -> dict[str, 
         "mapped": _mapped(state, head, found),
         "unmapped": [(u, u.raw[-1]) for u in found.statement.figures.unplaced if u.raw[-1]],
         "waiting": [(names.get(name, name), why) for name, why in found.waiting],
+        "partial": found.told_of_members,
+        "told_of_sides": found.statement.told_of_sides,
         "shared": sum(
             1
             for company in found.consolidated.position.columns
@@ -267,6 +269,7 @@ def workbook(request: PineRequest, state: State, group: str) -> HttpResponse:
     heading = f"{at.statement.name}, {at.group.name}, consolidated"
     made_from = MadeFrom.of_request(request).rows(statement, ("Group", f"{at.group.group} {at.group.name}"))
     notes = [note.sentence() for note in at.remarks.notes(found.statement.plan)] if at.remarks else []
+    notes = [*found.told, *notes]
     made_from += _rates_taken(found)
     kind = "ods" if request.GET.get("file") == "ods" else "xlsx"
     content = statement_workbook(statement, list(statement.columns), heading, made_from, notes, kind)

@@ -154,6 +154,7 @@ def steps(request: PineRequest, state: State, group: str) -> HttpResponse:
             "table": table,
             "rows": table.rows(names),
             "waiting": [(names.get(name, name), why) for name, why in queries.waiting_of(known[1])],
+            "partial": queries.told_of_members(known[1], known[1].waiting),
             "off": sum(cell.off for row in table.lines for cell in row.cells.values()),
             "disagreements": len(known[1].outcome.disagreements),
             "strays": [row for row in table.lines if row.stray],

@@ -38,5 +38,6 @@ urlpatterns = [
     route("<str:group>/mapping/<str:company>/", mapping.mapping, "mapping"),
     route("<str:group>/mapping/<str:company>/map/", mapping.map_accounts, "map-accounts"),
     route("<str:group>/mapping/<str:company>/looked-at/", mapping.looked_at, "mapping-looked-at"),
+    route("<str:group>/mapping/<str:company>/taken/", mapping.taken_looked_at, "mapping-taken"),
     route("<str:group>/mapping/<str:company>/settle/", mapping.settle, "mapping-settle"),
 ]

@@ -20,6 +20,7 @@ from core.definitions.tables import Budget, Company
 from core.faults import WrongCall
 from core.structures.charts import ChartIndex
 from web.journals.books import books_for
+from web.journals.non_cash import JournalBetween, Sides, journals_between
 from web.journals.reading import accounts_of_lines
 
 LINES = """
@@ -67,10 +68,22 @@ class ReadAtOnce:
 
     def __init__(self, state: State, companies: Iterable[str]) -> None:
         self._state, self._companies = state, sorted(set(companies))
+        self._between: dict[tuple[str, Sides], list[tuple[JournalBetween, ...]]] = {}
 
     @cached_property
     def books(self) -> Mapping[str, Sequence[Books]]:
         return books_for(self._state, self._companies)
+
+    def journals_between(self, company: Company, sides: Sides) -> list[tuple[JournalBetween, ...]]:
+        """Of one of the companies; asked for all on its chart, which most likely have the same pairs."""
+        if (company.company, sides) not in self._between:
+            posted = {natural for books in self.books.values() for book in books for natural in book.naturals}
+            own = tuple((one & posted, other & posted) for one, other in sides)
+            rows = (self._state.get(Company, name) for name in self._companies)
+            alike = {company.company, *(row.company for row in rows if row and row.chart == company.chart)}
+            found = journals_between(self._state, dict.fromkeys(alike, own))
+            self._between |= {(name, sides): journals for name, journals in found.items()}
+        return self._between[company.company, sides]
 
     @cached_property
     def texts(self) -> tuple[dict[int, str], dict[int, str]]:

@@ -4,7 +4,7 @@ figures are made of."""
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from datetime import date
 from typing import Any, NamedTuple
 
@@ -13,7 +13,8 @@ from django.db import connection
 from core.books.balances import Books
 from core.definitions.state import State
 from core.definitions.tables import Company
-from web.journals.reading import accounts_of_lines
+from web.journals.non_cash import Sides, journals_between
+from web.journals.reading import BookUpTo, OwnedAccounts, accounts_of_lines, lines_of_owned
 
 UP_TO = """
     unnest(%(companies)s::text[], %(charts)s::text[], %(years)s::int[], %(sequences)s::bigint[])
@@ -22,26 +23,13 @@ UP_TO = """
     JOIN journals_journalline l ON l.book_id = b.id AND l.sequence <= w.sequence
     {accounts}
 """
-TOUCHING = f"""
-    SELECT b.company, l.journal_id, sum(l.amount) >= 0
-    FROM {UP_TO}
-    JOIN unnest(%(owners)s::text[], %(naturals)s::text[]) AS c(company, "natural")
-      ON c.company = b.company AND c."natural" = a."natural"
+TOUCHING = """
+    WITH owned AS MATERIALIZED ({owned})
+    SELECT l.company, l.journal_id, sum(l.amount) >= 0
+    FROM {lines}
     JOIN journals_journal j ON j.id = l.journal_id AND j.date BETWEEN %(since)s AND %(until)s
     GROUP BY 1, 2
 """
-BETWEEN = f"""
-    SELECT b.company, l.journal_id, true
-    FROM {UP_TO}
-    LEFT JOIN unnest(%(owners)s::text[], %(naturals)s::text[], %(sides)s::int[])
-      AS c(company, "natural", side)
-      ON c.company = b.company AND c."natural" = a."natural"
-    JOIN journals_journal j ON j.id = l.journal_id AND j.date BETWEEN %(since)s AND %(until)s
-    GROUP BY 1, 2
-    HAVING bool_and(c.side IS NOT NULL) AND bool_or(c.side = 1) AND bool_or(c.side = 2)
-       AND NOT bool_or(l.closing)
-"""
-"""Only the company's own lines are looked at; what closes a year is never left out."""
 LINES = f"""
     SELECT b.company, a."natural", coalesce(l.partner_id, 0), a.id, coalesce(l.dimensions_id, 0),
            b.fiscal_year, l.period, j.date, j.kind, l.closing::int, t.received,
@@ -67,14 +55,6 @@ class Touched(NamedTuple):
     received: bool
 
 
-class Owner(NamedTuple):
-    """A natural account of a company, on which side of a pair it stands."""
-
-    company: str
-    natural: str
-    side: int = 0
-
-
 class BooksUpTo:
     """Some companies' books as far as they were read, of journals dated from one day to another."""
 
@@ -82,7 +62,9 @@ class BooksUpTo:
         names = sorted({name for name, _ in books})
         charts = {row.company: row.chart for row in state.rows(Company)}
         known = [(name, book) for name, book in books if book.sequence]
+        self.state = state
         self.accounts = accounts_of_lines(state, names, chart="w.chart")
+        self.books = [BookUpTo(name, book.fiscal_year, book.sequence) for name, book in known]
         self.asked: dict[str, Any] = {
             "companies": [name for name, _ in known],
             "charts": [charts[name] for name, _ in known],
@@ -92,21 +74,32 @@ class BooksUpTo:
             "until": until,
         }
 
-    def between(self, owners: Sequence[Owner]) -> list[Touched]:
-        """Journals that touch accounts of both sides and no other of the company's."""
-        return self._touched(BETWEEN, owners)
+    def between(self, sides: Mapping[str, Sides]) -> list[Touched]:
+        """Journals between the sides of pairs, each once."""
+        days = self.asked["since"], self.asked["until"]
+        found = journals_between(self.state, sides, self.books, days)
+        return [
+            Touched(company, journal.number, True)
+            for company, pairs in found.items()
+            for journals in pairs
+            for journal in journals
+        ]
 
-    def touching(self, owners: Sequence[Owner]) -> list[Touched]:
-        """Journals that touch some accounts, with whether those gained by it."""
-        return self._touched(TOUCHING, owners)
-
-    def _touched(self, query: str, owners: Sequence[Owner]) -> list[Touched]:
-        if not owners or not self.asked["companies"]:
+    def touching(self, accounts: Mapping[str, frozenset[str]]) -> list[Touched]:
+        """Journals that touch some natural accounts of a company, with whether those gained by it."""
+        charts = dict(zip(self.asked["companies"], self.asked["charts"], strict=True))
+        owned = {
+            name: OwnedAccounts(charts[name], frozenset((0, 0, natural) for natural in own))
+            for name, own in accounts.items()
+            if own and name in charts
+        }
+        asked = lines_of_owned(self.state, owned, self.books)
+        if asked is None:
             return []
-        columns = ("owners", "naturals", "sides")
-        asked = {**self.asked, **dict(zip(columns, map(list, zip(*owners, strict=True)), strict=True))}
+        days = {"since": self.asked["since"], "until": self.asked["until"]}
         with connection.cursor() as cursor:
-            cursor.execute(query.format(accounts=self.accounts), asked)
+            query = TOUCHING.format(owned=asked.owned, lines=asked.lines)
+            cursor.execute(query, {**asked.values, **days})
             return [Touched(*row) for row in cursor.fetchall()]
 
     def lines(self, journals: Collection[Touched]) -> list[tuple[Any, ...]]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import date
 from typing import Any, NamedTuple
 
@@ -12,23 +12,25 @@ from core.books.periods import ordinal
 from core.cash_flow.likely_pairs import PostedTogether
 from core.definitions.state import State
 from core.definitions.tables import Company
-from web.journals.reading import accounts_of_lines
+from web.journals.reading import BookUpTo, OwnedAccounts, accounts_of_lines, lines_of_owned
 
 BETWEEN = """
-    SELECT t.journal_id, max(k.fiscal_year), max(t.period), j.date
-    FROM journals_journalline t JOIN journals_book k ON k.id = t.book_id
-    JOIN journals_journal j ON j.id = t.journal_id
-    {touched}
-    WHERE k.company = %(company)s AND s."natural" = ANY(%(either)s) AND NOT t.closing
-    GROUP BY t.journal_id, j.date
-    HAVING bool_or(s."natural" = ANY(%(one)s)) AND bool_or(s."natural" <> ALL(%(one)s))
-       AND count(*) = (
-           SELECT count(*) FROM journals_journalline n JOIN journals_book m ON m.id = n.book_id
-           WHERE n.journal_id = t.journal_id AND m.company = %(company)s)
-    ORDER BY t.journal_id
+    WITH owned AS MATERIALIZED ({owned}),
+    touched AS MATERIALIZED (
+        SELECT l.company, l.part, l.journal_id, max(l.fiscal_year) AS fiscal_year, max(l.period) AS period,
+               count(*) AS lines
+        FROM {lines} WHERE NOT l.closing
+        GROUP BY 1, 2, 3 HAVING bool_or(l.side = 1) AND bool_or(l.side = 2))
+    SELECT t.company, t.part, t.journal_id, t.fiscal_year, t.period, j.date
+    FROM touched t JOIN journals_journal j ON j.id = t.journal_id
+    WHERE (j.date >= %(since)s) IS NOT false AND (j.date <= %(until)s) IS NOT false AND t.lines = (
+        SELECT count(*) FROM journals_journalline n JOIN journals_book m ON m.id = n.book_id
+        WHERE n.journal_id = t.journal_id AND m.company = t.company)
+    ORDER BY t.company, t.part, t.journal_id
 """
-"""Only the company's own lines are looked at: those that a journal has in other companies are theirs. What
-closes a year is never left out."""
+"""What touches both sides is looked for by their accounts, and only of that all lines are counted. Only the
+company's own lines are looked at: those that a journal has in other companies are theirs. What closes a year
+is never left out."""
 
 
 WITHOUT_CASH = """
@@ -59,29 +61,62 @@ class JournalBetween(NamedTuple):
         return self.date.toordinal() if by_day else ordinal(self.fiscal_year, self.period)
 
 
+Sides = tuple[tuple[frozenset[str], frozenset[str]], ...]
+"""For each pair the natural accounts on its two sides."""
+
+
 def journals_between(
-    state: State, company: str, sides: Sequence[tuple[frozenset[str], frozenset[str]]]
-) -> list[tuple[JournalBetween, ...]]:
-    """For each pair of the company's natural accounts the journals that move them against one another and
-    touch no other account of the company; one that fits several pairs belongs to the first."""
-    known: set[int] = set()
-    found = []
-    query = BETWEEN.format(touched=accounts_of_lines(state, [company], "t", "k", "s"))
-    chart = state.require(Company, company).chart
-    for one, other in sides:
-        values: dict[str, Any] = {
-            "company": company,
-            "chart": chart,
-            "one": sorted(one),
-            "either": sorted(one | other),
-        }
-        with connection.cursor() as cursor:
-            cursor.execute(query, values)
-            rows = [JournalBetween(*row) for row in cursor.fetchall()]
-        fresh = tuple(row for row in rows if row.number not in known)
-        known.update(row.number for row in fresh)
-        found.append(fresh)
-    return found
+    state: State,
+    sides: Mapping[str, Sides],
+    books: Iterable[BookUpTo] | None = None,
+    days: tuple[date, date] | None = None,
+) -> dict[str, list[tuple[JournalBetween, ...]]]:
+    """By company, for each of its pairs, the journals that move the accounts of one side against those of the
+    other and touch no other account of the company; one that fits several pairs belongs to the first.
+
+    One question for all companies. `books` and `days` narrow it to what was read, and to journals dated from
+    one day to another.
+    """
+    between: dict[str, list[list[JournalBetween]]] = {
+        company: [[] for _ in pairs] for company, pairs in sides.items()
+    }
+    known: set[tuple[str, int]] = set()
+    for company, pair, *row in _rows_between(state, sides, books, days):
+        journal = JournalBetween(*row)
+        if (company, journal.number) not in known:
+            known.add((company, journal.number))
+            between[company][pair].append(journal)
+    return {company: [tuple(found) for found in pairs] for company, pairs in between.items()}
+
+
+def _rows_between(
+    state: State,
+    sides: Mapping[str, Sides],
+    books: Iterable[BookUpTo] | None,
+    days: tuple[date, date] | None,
+) -> list[tuple[Any, ...]]:
+    owned = {
+        company: OwnedAccounts(
+            state.require(Company, company).chart,
+            frozenset(
+                (pair, side, natural)
+                for pair, (one, other) in enumerate(pairs)
+                for side, naturals in ((1, one), (2, other - one))
+                for natural in naturals
+            ),
+        )
+        for company, pairs in sides.items()
+        if any(one and other for one, other in pairs)
+    }
+    asked = lines_of_owned(state, owned, books)
+    if asked is None:
+        return []
+    since, until = days or (None, None)
+    with connection.cursor() as cursor:
+        query = BETWEEN.format(owned=asked.owned, lines=asked.lines)
+        cursor.execute(query, {**asked.values, "since": since, "until": until})
+        rows: list[tuple[Any, ...]] = cursor.fetchall()
+        return rows
 
 
 def posted_together(

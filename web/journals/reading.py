@@ -3,7 +3,7 @@ has them, and without what journals of a move carried over, which stands where i
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -12,7 +12,7 @@ from django.db import connection
 from core.books.balances import ROW, Books, ReadAs, books_from_rows, read_anew
 from core.books.periods import ordinal
 from core.definitions.state import State
-from core.definitions.tables import ChartMove
+from core.definitions.tables import ChartMove, Company
 from web.process_cache import ProcessCache
 
 AS_POSTED = """
@@ -35,6 +35,44 @@ LINES_READ_AS = f"""
     JOIN journals_journalline l ON l.account_id = r.id AND l.book_id = b.id
      AND {NOT_CARRIED.format(book="b", line="l")}
 """
+OWNED = """
+    SELECT c.owners, c.part, c.side, a.id, NULL::text AS company
+    FROM unnest(%(own)s::int[], %(own_charts)s::text[], %(parts)s::int[], %(sides)s::int[],
+                %(naturals)s::text[]) AS c(owners, chart, part, side, "natural")
+    JOIN journals_account a ON a.chart = c.chart AND a."natural" = c."natural"
+"""
+OWNED_READ_AS = f"""{OWNED}
+    UNION ALL
+    SELECT c.owners, c.part, c.side, m.account_id, m.company
+    FROM unnest(%(own)s::int[], %(own_charts)s::text[], %(parts)s::int[], %(sides)s::int[],
+                %(naturals)s::text[]) AS c(owners, chart, part, side, "natural")
+    JOIN journals_account a ON a.chart = c.chart AND a."natural" = c."natural"
+    JOIN journals_movedaccount m ON m.now_id = a.id AND m.chart = c.chart
+"""
+BOOK_IDS = "SELECT id, company, fiscal_year FROM journals_book WHERE company = ANY(%s)"
+BOOKS_ASKED = """
+    unnest(%(books)s::bigint[], %(companies)s::text[], %(years)s::int[], %(owners)s::int[],
+           %(sequences)s::bigint[]) AS b(id, company, fiscal_year, owners, sequence)"""
+BY_BOOK = f"""
+    SELECT l.company, l.fiscal_year, l.journal_id, l.period, l.closing, l.amount, o.part, o.side
+    FROM (SELECT b.company, b.fiscal_year, b.owners, l.journal_id, l.account_id, l.period, l.closing, l.amount
+          FROM {BOOKS_ASKED}
+          JOIN journals_journalline l ON l.book_id = b.id AND l.sequence <= b.sequence{{carried}}
+          OFFSET 0) l
+    JOIN owned o ON o.id = l.account_id AND o.owners = l.owners AND (o.company = l.company) IS NOT false
+"""
+BY_ACCOUNT = f"""
+    SELECT b.company, b.fiscal_year, l.journal_id, l.period, l.closing, l.amount, l.part, l.side
+    FROM (SELECT o.owners, o.part, o.side, o.company AS only, l.book_id, l.journal_id, l.period, l.closing,
+                 l.sequence, l.amount
+          FROM owned o JOIN journals_journalline l ON l.account_id = o.id OFFSET 0) l
+    JOIN {BOOKS_ASKED} ON b.id = l.book_id AND b.owners = l.owners AND l.sequence <= b.sequence
+     AND (l.only = b.company) IS NOT false{{carried}}
+"""
+"""Lines of some books on some natural accounts. Strings are looked up once for all companies that share them.
+By book just the lines of these books are gone through; by account those of other companies on the same
+strings too, which is less where most companies of a chart are asked for. OFFSET 0 keeps the planner, which
+takes `owned` for small, from looking each string up in each book."""
 STRINGS = """
     SELECT a.id, a.id, a."natural" FROM journals_account a
     WHERE a.id = ANY(%(numbers)s) AND a.chart = %(chart)s
@@ -100,6 +138,74 @@ def lines_of_accounts(state: State, companies: Iterable[str]) -> str:
     """How SQL that goes by account strings (`a`) joins the lines (`l`) in a book (`b`) that are read as
     them."""
     return LINES_READ_AS if has_moved(state, companies) else LINES_OF_ACCOUNT
+
+
+class OwnedAccounts(NamedTuple):
+    """Some natural accounts of a chart, in parts (of a pair, of nothing) and on sides: (part, side,
+    account)."""
+
+    chart: str
+    accounts: frozenset[tuple[int, int, str]]
+
+
+ALL = 2**62
+
+
+class BookUpTo(NamedTuple):
+    """A company's book of a fiscal year as far as it was read."""
+
+    company: str
+    fiscal_year: int
+    sequence: int
+
+
+class LinesOfOwned(NamedTuple):
+    """SQL: what it names `owned`; what it goes through, which is lines `l`, each with its company, fiscal
+    year, part and side; the values of both."""
+
+    owned: str
+    lines: str
+    values: dict[str, Any]
+
+
+def lines_of_owned(
+    state: State, owned: Mapping[str, OwnedAccounts], books: Iterable[BookUpTo] | None
+) -> LinesOfOwned | None:
+    """The lines of companies' books on some of their natural accounts, as they are read in its chart; None
+    where there are no such books. `books`: as far as some were read; None: all."""
+    numbers: dict[OwnedAccounts, int] = {}
+    for accounts in owned.values():
+        numbers.setdefault(accounts, len(numbers))
+    with connection.cursor() as cursor:
+        cursor.execute(BOOK_IDS, [sorted(owned)])
+        known = cursor.fetchall()
+    up_to = None if books is None else {(name, year): sequence for name, year, sequence in books}
+    books_asked = [
+        (number, company, year, numbers[owned[company]], sequence)
+        for number, company, year in known
+        if (sequence := ALL if up_to is None else up_to.get((company, year), 0))
+    ]
+    if not books_asked:
+        return None
+    accounts_asked = [
+        (number, accounts.chart, *one)
+        for accounts, number in numbers.items()
+        for one in sorted(accounts.accounts)
+    ]
+    moved, charts = has_moved(state, owned), {accounts.chart for accounts in numbers}
+    most = 2 * len(owned) >= sum(row.chart in charts for row in state.rows(Company))
+    carried = f" AND {NOT_CARRIED.format(book='b', line='l')}" if moved else ""
+    return LinesOfOwned(
+        OWNED_READ_AS if moved else OWNED,
+        f"({(BY_ACCOUNT if most else BY_BOOK).format(carried=carried)}) l",
+        _columns(("own", "own_charts", "parts", "sides", "naturals"), accounts_asked)
+        | _columns(("books", "companies", "years", "owners", "sequences"), books_asked),
+    )
+
+
+def _columns(names: Sequence[str], rows: Sequence[tuple[Any, ...]]) -> dict[str, list[Any]]:
+    columns = [list(column) for column in zip(*rows, strict=True)] or [[] for _ in names]
+    return dict(zip(names, columns, strict=True))
 
 
 def read_in(chart: str, books: tuple[Books, ...]) -> tuple[Books, ...]:

@@ -117,7 +117,8 @@ def _of_pairs(state: State, company: Company, on: str, between: str) -> dict[str
     if planned is None or not planned.non_cash:
         return {"journals": [] if between else None, "but": None, "as_pair": ""}
     pairs = own_pairs(state, company, planned, company_rows(state, company.company, texts=True))
-    found = journals_between(state, company.company, [(one.accounts, one.against) for one in pairs])
+    sides = tuple((one.accounts, one.against) for one in pairs)
+    found = journals_between(state, {company.company: sides})[company.company]
     numbers = {
         one.pair.pair: (one.pair.name, [journal.number for journal in journals])
         for one, journals in zip(pairs, found, strict=True)

@@ -9,10 +9,11 @@ from django.contrib import messages
 from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
+from django.utils import timezone
 
 from core.access.rights import Right
 from core.books.periods import company_calendar
-from core.closing.year_end import YearEnd
+from core.closing.year_end import YearEnd, still_running
 from core.codes.lists import list_index
 from core.definitions.state import State
 from core.definitions.tables import Chart, Company
@@ -25,6 +26,7 @@ from web.journals.year_end import carry, closing_journals, take_back, year_ends
 from web.people.rights import POST, companies_with, needs, needs_post
 from web.sheets.changing import reload_at
 from web.shell.asked import listed, text, whole
+from web.shell.asking import Choice, ask, decided
 from web.shell.table_rows import Cell, TableRow, table_rows
 
 READY, CARRIED, NOTHING = "ready", "carried", "nothing to carry"
@@ -126,6 +128,9 @@ def act(request: PineRequest, state: State) -> HttpResponse:
             [Fault("nothing-chosen", "No company is chosen.", way_out="Choose one or more rows first.")]
         )
     if kind == "carry":
+        running = still_running(state, chosen, year, timezone.localdate())
+        if running and not decided(request):
+            return ask(request, running, Choice("carry", "Carry it now"))
         posted = carry(chosen, year, request.user)
         messages.success(
             request,

@@ -142,6 +142,8 @@ def _notes(found: StatementFigures, unit: str) -> Iterator[str]:
     yield "What is taken off under its heading is marked less; a minus is against the direction of its line."
     if any(any(account.raw) for account in found.figures.unplaced):
         yield "Unplaced accounts stand on no line; their amounts are debit plus."
+    if found.told_of_sides:
+        yield found.told_of_sides
     yield from (one.sentence(found.digits) for one in found.apart)
     if found.off and found.plan.statement.kind == "balance_sheet":
         amount = _written(abs(found.off), found.digits, unit)

@@ -46,7 +46,7 @@ from web.journals.amount_rows import (
     statistic_rows,
     with_texts,
 )
-from web.journals.non_cash import JournalBetween, journals_between
+from web.journals.non_cash import JournalBetween, Sides, journals_between
 
 Between = dict[tuple[NonCashAccounts, ...], list[tuple[OwnPair, tuple[JournalBetween, ...]]]]
 
@@ -165,10 +165,16 @@ class FigureSource:
             is_own = planned.statement.chart == self.company.chart
             rows = self.rows if is_own or self.rows.strings else self.named(self.rows)
             pairs = own_pairs(self.state, self.company, planned, rows)
-            sides = [(one.accounts, one.against) for one in pairs]
-            found = journals_between(self.state, self.company.company, sides)
+            found = self._journals_between(tuple((one.accounts, one.against) for one in pairs))
             self.between[planned.non_cash] = list(zip(pairs, found, strict=True))
         return self.between[planned.non_cash]
+
+    def _journals_between(self, sides: Sides) -> list[tuple[JournalBetween, ...]]:
+        if self.at_once:
+            return self.at_once.journals_between(self.company, sides)
+        posted = frozenset(self.rows.naturals)
+        own = tuple((one & posted, other & posted) for one, other in sides)
+        return journals_between(self.state, {self.company.company: own})[self.company.company]
 
     def _moved_by(self, journals: Sequence[int], *, with_codes: bool) -> AmountRows:
         """What some journals moved; of a forecast as far as it is posted."""

@@ -106,7 +106,8 @@ def write_statement(
     _write_formulas(page, cells, len(titles) + len(found.per_cents) + 1, (top, plain))
     _unplaced(page, found, len(titles), plain, TOP + len(order))
     below = TOP + len(order) + len(found.figures.unplaced) + 1
-    for at, note in enumerate([*notes, *(one.sentence(found.digits) for one in found.apart)]):
+    of_sides = [found.told_of_sides] if found.told_of_sides and found.told_of_sides not in notes else []
+    for at, note in enumerate([*of_sides, *notes, *(one.sentence(found.digits) for one in found.apart)]):
         page.write_string(below + at, 0, note)
 
 

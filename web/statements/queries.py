@@ -40,6 +40,7 @@ from core.faults import WrongCall
 from core.mapping.arrangements import shown_statement
 from core.money import digits_of
 from core.statements.amounts import Amounts
+from core.statements.coverage import Sides, sides
 from core.statements.figures import Figure, Figures, compute
 from core.statements.plans import WITH_FIGURES, Plan, plan
 from core.structures.charts import chart_index
@@ -127,6 +128,13 @@ class StatementFigures:
     """what is left out of the stretch for the statement's non-cash pairs"""
     off: int = 0
     """by how much debits exceed credits in what stands at the end of a forecast; raw"""
+    sides: Sides | None = None
+    """of a balance sheet whose columns hold all that was posted; of the last one"""
+
+    @property
+    def told_of_sides(self) -> str:
+        """One sentence where the two sides of a balance sheet differ."""
+        return self.sides.sentence(self.digits, self.currency) if self.sides else ""
 
     def with_formulas(self, text: str) -> StatementFigures:
         """With columns worked out of these. Raises WrongCall for what can't be read."""
@@ -178,6 +186,7 @@ def figures_of(
         tuple(across),
         apart=source.told_left_out(planned, meant) if looks_back else (),
         off=source.off,
+        sides=None if asked.filter or asked.by or asked.budget else sides(planned, figures),
     )
 
 

@@ -13,6 +13,7 @@ from core.definitions.state import State
 from core.definitions.tables import Company
 from core.faults import WrongCall
 from core.money import digits_of
+from core.statements.coverage import sides
 from core.statements.plans import Plan
 from core.structures.company_choice import chosen_companies
 from core.structures.second_charts import is_seen_in
@@ -71,6 +72,7 @@ def several_figures(
         companies=tuple(row for row, _ in columns),
         left_out=tuple(left_out),
         apart=joined_pairs(one.apart for _, one in columns),
+        sides=None if asked.filter else sides(planned, figures),
     )
 
 

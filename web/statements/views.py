@@ -11,6 +11,7 @@ from django.utils.safestring import SafeString
 
 from core.analysis.asked import Asked
 from core.books.periods import company_calendar
+from core.cash_flow.misplaced import misplaced
 from core.changes import proposing
 from core.changes.kinds import Add
 from core.codes.hierarchies import as_held
@@ -118,6 +119,9 @@ def statement(request: PineRequest, state: State, statement: str) -> HttpRespons
             "found": found,
             "digits": found.digits,
             "coverage": coverage(planned, figures),
+            "misplaced": [
+                one for one in misplaced(state, planned.statement.statement) if not one.is_set_aside
+            ],
             "was": was is not None,
             "query": query,
             "figures_query": where({**asked, **request.user.columns.get(f"@{planned.statement.chart}", {})}),

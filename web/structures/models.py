@@ -1,3 +1,4 @@
+from django.conf import settings
 from django.db import models
 
 from web.definitions.base import Definition, choices_held, ident, key, text, to
@@ -155,3 +156,25 @@ class SecondChartMapping(Definition):
 
     class Meta:
         constraints = key("chart", "second_chart", "position")
+
+
+class TakenTarget(models.Model):
+    """An account that was mapped together with others, by name or code, until somebody looked at it.
+
+    `into` is what it is mapped into and `of` whose account it is, each a word and an id: `group fernhollow`
+    or `chart shared`, `company hexley` or `chart hexley-nominal`. It says something only while the account
+    still goes to that target.
+    """
+
+    into = models.CharField(max_length=60)
+    of = models.CharField(max_length=60)
+    account = ident()
+    target = ident()
+    ground = models.TextField()
+    at = models.DateTimeField(auto_now_add=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["into", "of", "account"], name="structures_taken_once")
+        ]

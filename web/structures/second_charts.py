@@ -27,8 +27,10 @@ from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
 from web.sheets.changing import apply_change, reload_at
 from web.sheets.pages import stretch
 from web.shell.asked import text, whole
+from web.shell.asking import Choice, ask, decided
 from web.statements.addresses import asked_period, where
 from web.statements.figure_source import FigureSource
+from web.structures import taken
 from web.structures.sheets import SECOND_CHART_MAPPINGS
 
 MOST_SHOWN = 200
@@ -83,6 +85,7 @@ def second_chart(request: PineRequest, state: State, company: str, second_chart:
             "shared": plan.shared,
             "rows": rows,
             "unmapped": unmapped,
+            "taken": taken.still_taken(f"chart {second_chart}", [f"chart {row.chart}"], plan),
             "placed": len(own.posting) - len(without),
             "total": len(own.posting),
             "without": len(without),
@@ -138,7 +141,20 @@ def map_accounts(request: PineRequest, state: State, company: str, second_chart:
     """Maps an account; with `take` every unmapped one to its likely account, in one change."""
     row, plan = _known(state, company, second_chart)
     if request.POST.get("take"):
-        apply_change(request, _likely(state, row.chart, second_chart, plan))
+        likely, theirs = (
+            _likely(state, second_chart, plan),
+            list_index(state, natural_list(state, second_chart)),
+        )
+        if not decided(request):
+            names = {code: one.name for code, one in theirs.codes.items()}
+            return ask(request, taken.question(likely, names), Choice("take", "Map them"))
+        changes = tuple(
+            MapSecondChart(row.chart, second_chart, codes, target)
+            for target, codes in by_target(likely).items()
+        )
+        sentence = f"Mapped {several_accounts(likely)} of chart {row.chart} by name or code in {second_chart}"
+        apply_change(request, ChangeSequence(changes, sentence))
+        taken.keep_taken(f"chart {second_chart}", f"chart {row.chart}", likely, request.user)
     else:
         codes = tuple(code for code in text(request.POST, "code", 2000).replace(" ", "").split(",") if code)
         target = text(request.POST, "target", 60).split(" ")[0]
@@ -148,8 +164,16 @@ def map_accounts(request: PineRequest, state: State, company: str, second_chart:
     return reload_at(reverse("second-chart", args=[company, second_chart]))
 
 
-def _likely(state: State, chart: str, second_chart: str, plan: MapPlan) -> ChangeSequence:
-    """All accounts of a sure ground in one change, those of one target together."""
+@needs_post(CHANGE, published=True)
+def taken_looked_at(request: PineRequest, state: State, company: str, second_chart: str) -> HttpResponse:
+    """One account that was mapped by name or code was looked at, or all of them."""
+    row, _ = _known(state, company, second_chart)
+    taken.look_at(f"chart {second_chart}", [f"chart {row.chart}"], text(request.POST, "account", 60))
+    return reload_at(reverse("second-chart", args=[company, second_chart]))
+
+
+def _likely(state: State, second_chart: str, plan: MapPlan) -> dict[str, LikelyTarget]:
+    """All accounts of a sure ground. Raises Refused where there are none."""
     own, theirs = (
         list_index(state, plan.chart.natural_list),
         list_index(state, natural_list(state, second_chart)),
@@ -159,9 +183,4 @@ def _likely(state: State, chart: str, second_chart: str, plan: MapPlan) -> Chang
     if not likely:
         what = "No account has one there by name or code."
         raise Refused([Fault("nothing-likely", what, way_out="Choose accounts one by one.")])
-    changes = tuple(
-        MapSecondChart(chart, second_chart, codes, target) for target, codes in by_target(likely).items()
-    )
-    return ChangeSequence(
-        changes, f"Mapped {several_accounts(likely)} of chart {chart} by name or code in {second_chart}"
-    )
+    return likely

@@ -15,5 +15,10 @@ urlpatterns = [
         second_charts.map_accounts,
         "second-chart-map",
     ),
+    route(
+        "companies/<str:company>/charts/<str:second_chart>/taken/",
+        second_charts.taken_looked_at,
+        "second-chart-taken",
+    ),
     route("structures/<str:chart>/try/", views.try_account, "try-account"),
 ]

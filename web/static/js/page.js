@@ -1,6 +1,7 @@
 /* A page, or a part of one, has come: focus, tab stops, the address. */
 import { byId, selected } from "./dom.js";
 import { addFirstRows } from "./founding.js";
+import { begin } from "./patience.js";
 import { focusRow, placeTabStops } from "./rows.js";
 
 const settle = (root) => {
@@ -47,6 +48,20 @@ document.addEventListener("htmx:beforeSwap", (event) => {
   if (!row) return;
   event.detail.target = row;
   event.detail.swapOverride = "afterend";
+});
+
+/* What was kept with a row goes on with the next one: `data-go-on` names the key of the act that opens it. */
+let goOn = "";
+document.addEventListener("click", ({ target }) => {
+  const save = target.closest("[data-save]");
+  if (save) goOn = save.dataset.goOn || "";
+});
+document.addEventListener("htmx:responseError", () => (goOn = ""));
+document.addEventListener("htmx:afterSettle", ({ target }) => {
+  if (!goOn || target !== document.body) return;
+  const act = document.querySelector(`[data-key="${CSS.escape(goOn)}"]`);
+  goOn = "";
+  if (act) begin(act, () => act.click());
 });
 
 document.addEventListener("click", (event) => {
