@@ -101,10 +101,10 @@ class Acts(PineTest):
         self.assertIn('<td class="num plus">+250.50</td>', page)
         self.assertIn('<td class="num minus">−250.50</td>', page)
         again = {"label": "Sundry assets", "kind": "accounts", "parent": "assets", "sign": "natural"}
-        self.assertEqual(
-            self.refused("/statements/st/add/", accounts="1020", **again),
-            "1020 stands on two lines of Balance sheet: Cash and Sundry assets. Take it off one of them.",
-        )
+        self.post("/statements/st/add/", accounts="1020", **{**again, "label": "Petty"})
+        self.assertIn("Petty took 1020 from Cash.", self.group.get("/statements/st/").content.decode())
+        cash = current().state.require(StatementLine, "st", "cash")
+        self.assertEqual(cash.accounts, "under 10, 1110 except 1020")
         self.post("/statements/st/add/", **{**again, "kind": "heading"})
         self.assertEqual(current().state.require(StatementLine, "st", "sundry-assets").parent, "assets")
         turned = (

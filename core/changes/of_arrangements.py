@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from typing import Any
 
 from core.changes.kinds import ChangeSequence, Drop, Put, change
+from core.codes.hierarchies import order_key
 from core.definitions.state import Edit, State
 from core.definitions.tables import ArrangedLine, Arrangement, Statement, StatementLine
 from core.faults import Fault, Location
@@ -14,6 +15,7 @@ from core.mapping.arrangements import (
     fingerprint,
     member_name,
     own_lines,
+    stands_as_above,
     upstream,
 )
 from core.statements.plans import line_title
@@ -62,8 +64,10 @@ class TakeUpstream:
         now, mine = above.get(self.line), own.get(self.line)
         changes: list[Any] = []
         if now is not None:
-            parent = now.parent if now.parent in own else ""
-            changes.append(Put(now._replace(statement=self.statement, parent=parent)))
+            row = now._replace(statement=self.statement, parent=now.parent if now.parent in own else "")
+            stays = mine is not None and mine.parent == row.parent
+            own[self.line] = row._replace(position=mine.position) if mine and stays else row
+            changes += _put(own, above, [self.line], () if stays else [self.line])
             changes.append(Put(ArrangedLine(self.statement, self.line, fingerprint(now))))
         elif mine is not None:
             under = [row for row in own.values() if row.parent == self.line]
@@ -117,14 +121,15 @@ class SetBack:
         wanted = branch(above, self.line)
         going = [one for one in branch(own, self.line) if one not in above]
         stays = set(own) - set(going) | set(wanted)
-        changes: list[Any] = []
+        orphans = [one for one, row in own.items() if row.parent in going and one not in {*going, *wanted}]
+        after = {one: row for one, row in own.items() if one not in going}
+        after |= {one: own[one]._replace(parent="") for one in orphans}
         for one in wanted:
             row = above[one]._replace(statement=self.statement)
             parent = own[one].parent if one == self.line and one in own else row.parent
-            changes.append(Put(row._replace(parent=parent if parent in stays else "")))
-            changes.append(Put(ArrangedLine(self.statement, one, fingerprint(above[one]))))
-        orphans = [row for one, row in own.items() if row.parent in going and one not in {*going, *wanted}]
-        changes += [Put(row._replace(parent="")) for row in orphans]
+            after[one] = row._replace(parent=parent if parent in stays else "")
+        changes: list[Any] = _put(after, above, [*orphans, *wanted], wanted)
+        changes += [Put(ArrangedLine(self.statement, one, fingerprint(above[one]))) for one in wanted]
         changes += [Drop(own[one]) for one in going]
         return ChangeSequence(tuple(changes)).edits(state)
 
@@ -148,6 +153,27 @@ class EndArrangement:
 
     def sentence(self, state: State) -> str:
         return f"Ended the arrangement {self.statement}"
+
+
+def _put(
+    rows: Mapping[str, StatementLine],
+    above: Mapping[str, StatementLine],
+    changed: Sequence[str],
+    placing: Collection[str],
+) -> list[Put]:
+    """The lines of an arrangement that changed (`rows` as they are then), and their neighbours where
+    `placing` puts some of them where they stand above."""
+    puts = {line: rows[line] for line in changed}
+    for parent in {rows[line].parent for line in placing}:
+        near = sorted(
+            (row for row in rows.values() if row.parent == parent),
+            key=lambda row: order_key(row.position, row.line),
+        )
+        names = stands_as_above([row.line for row in near], list(above), placing)
+        for i, name in enumerate(names):
+            if name in puts or rows[name].position != (i + 1) * 10:
+                puts[name] = rows[name]._replace(position=(i + 1) * 10)
+    return [Put(row) for row in puts.values()]
 
 
 def take_all(state: State, statement: str) -> ChangeSequence | None:

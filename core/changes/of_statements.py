@@ -12,7 +12,8 @@ from core.definitions.nouns import named
 from core.definitions.state import Edit, State
 from core.definitions.tables import ChartMapping, Company, Mapping, SecondChartMapping, StatementLine
 from core.faults import Fault, Location
-from core.statements.plans import Plan, PlanLine, natural_list, plan
+from core.statements.line_parts import takes_part
+from core.statements.plans import Plan, PlanLine, line_title, natural_list, plan
 
 
 @change
@@ -37,6 +38,60 @@ class MoveLine:
         known = state.get(StatementLine, self.row.statement, self.row.line)
         where = f"under {self.parent}" if self.parent else "at the top"
         return f"{'Moved' if known else 'Added'} {named(self.row)} {where}"
+
+
+@change
+class PutLine:
+    """A line of accounts as it is given: added below a heading before a neighbour (or last), or changed where
+    it stands. What other lines hold whole of its accounts goes from there to it."""
+
+    row: StatementLine
+    parent: str = ""
+    before: str = ""
+
+    def _put(self, state: State) -> Put | MoveLine:
+        known = state.get(StatementLine, self.row.statement, self.row.line)
+        return Put(self.row) if known else MoveLine(self.row, self.parent, self.before)
+
+    def goes(self, state: State) -> list[tuple[str, StatementLine]]:
+        """(account, the line that it goes from)."""
+        after = state.edited(self._put(state).edits(state))
+        planned = plan(after, self.row.statement)
+        if planned is None or takes_part(self.row):
+            return []
+        return [
+            (
+                code,
+                after.require(
+                    StatementLine, self.row.statement, first if second == self.row.line else second
+                ),
+            )
+            for code, first, second in planned.twice
+            if self.row.line in (first, second)
+        ][:MOST_TAKEN]
+
+    def edits(self, state: State) -> list[Edit]:
+        planned = plan(state, self.row.statement)
+        code_list = planned.accounts.code_list if planned else ""
+        rows: dict[str, StatementLine] = {}
+        for code, line in self.goes(state):
+            row = rows.get(line.line, line)
+            rows[line.line] = row._replace(accounts=selectors.without(state, code_list, row.accounts, code))
+        return ChangeSequence((self._put(state), *map(Put, rows.values()))).edits(state)
+
+    def sentence(self, state: State) -> str:
+        known = state.get(StatementLine, self.row.statement, self.row.line)
+        goes = [f"{code} from {line_title(line)}" for code, line in self.goes(state)]
+        took = (
+            f", with {', '.join(goes[:8])}{f' and {len(goes) - 8} more' if len(goes) > 8 else ''}"
+            if goes
+            else ""
+        )
+        return f"{'Changed' if known else 'Added'} {named(self.row)}{took}"
+
+
+MOST_TAKEN = 200
+"""So many accounts go to a line together; more are told as faults."""
 
 
 @change

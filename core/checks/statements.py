@@ -54,8 +54,8 @@ def lines(state: State, rows: list[StatementLine]) -> Iterator[Fault]:
 def _of_kind(row: StatementLine) -> Iterator[Fault]:
     """What goes with the kind of a line, and what doesn't."""
     if row.kind == "accounts" and not row.accounts:
-        what = f"The line {row.line} picks no accounts."
-        yield fault(row, "accounts", what, "Give a selector.", "selector-missing")
+        what = f"The line {row.line} picks no accounts yet."
+        yield fault(row, "accounts", what, "Give a selector.", "selector-missing", severity=LOOK)
     if row.kind != "accounts" and row.accounts:
         what = f"A line of kind {row.kind} picks no accounts by itself."
         yield fault(row, "accounts", what, "Make it a line of kind accounts, or leave the selector out.")

@@ -10,6 +10,7 @@ from core.codes.lists import ListIndex, beginning_with, in_range, list_index
 from core.codes.selector_text import SelectorItem, describe, parse
 from core.definitions.state import State, derived
 from core.definitions.tables import Code, Hierarchy, HierarchyNode
+from core.faults import Fault, Refused
 
 
 class Picked(NamedTuple):
@@ -138,3 +139,19 @@ def with_code(state: State, code_list: str, text: str, code: str) -> str:
         if code in pick(state, code_list, added).codes
         else ", ".join([*sorted(pick(state, code_list, text).codes), code])
     )
+
+
+def named_codes(state: State, code_list: str, text: str) -> tuple[str, ...]:
+    """What somebody names for an act: single codes in their order, rollup codes among them; or whatever a
+    selector picks. Raises Refused where it can't be read or picks nothing."""
+    parsed = parse(text)
+    single = all(item.kind == "code" for item in parsed.items) and not parsed.taken_away
+    if single and not parsed.faults and parsed.items:
+        return tuple(dict.fromkeys(item.first for item in parsed.items))
+    picked = pick(state, code_list, text) if text.strip() else NOTHING
+    if picked.faults:
+        raise Refused(Fault("selector", what) for what in picked.faults)
+    if not picked.codes:
+        way_out = "Name codes, or say 11010 to 11099, 12*, under 113 except 11050."
+        raise Refused([Fault("nothing-chosen", "No code is named, or none is there yet.", way_out=way_out)])
+    return tuple(sorted(picked.codes))

@@ -6,10 +6,11 @@ it was last looked at, so that what came, changed or went above since then can b
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable, Sequence
 from hashlib import sha256
 from typing import Literal, NamedTuple
 
+from core.codes.hierarchies import order_key, preorder
 from core.definitions.state import State, derived
 from core.definitions.tables import ArrangedLine, Arrangement, Company, Statement, StatementLine
 from core.statements.plans import line_title
@@ -57,7 +58,13 @@ def member_name(state: State, row: Arrangement) -> str:
 
 
 def own_lines(state: State, statement: str) -> dict[str, StatementLine]:
-    return {row.line: row for row in state.part(StatementLine, statement).values()}
+    """By id, each heading before what stands below it, neighbours in their order."""
+    rows = {row.line: row for row in state.part(StatementLine, statement).values()}
+    below: dict[str, list[str]] = {}
+    for row in sorted(rows.values(), key=lambda row: order_key(row.position, row.line)):
+        below.setdefault(row.parent, []).append(row.line)
+    inside = {line: rows[line] for line, _ in preorder(below, below.get("", []))}
+    return inside | rows  # what stands below nothing that is there comes last
 
 
 def origins(state: State, arrangement: Arrangement) -> dict[str, Origin]:
@@ -157,6 +164,23 @@ def branch(rows: dict[str, StatementLine], line: str) -> list[str]:
             inside.append(at)
             waiting += below.get(at, [])
     return inside
+
+
+def stands_as_above(names: Sequence[str], above: Sequence[str], placing: Collection[str]) -> list[str]:
+    """The order of neighbours in which some lines stand as they do above: each after the nearest one before
+    it there that stands here too, else before the nearest one after it, else last. The others keep theirs."""
+    ordered = [name for name in names if name not in placing]
+    for name in (name for name in above if name in placing and name in names):
+        at = above.index(name)
+        before = next((other for other in reversed(above[:at]) if other in ordered), None)
+        after = next((other for other in above[at + 1 :] if other in ordered), None)
+        if before is not None:
+            ordered.insert(ordered.index(before) + 1, name)
+        elif after is not None:
+            ordered.insert(ordered.index(after), name)
+        else:
+            ordered.append(name)
+    return [*ordered, *(name for name in names if name not in ordered)]
 
 
 def lost_by_setting_back(state: State, arrangement: Arrangement, line: str) -> tuple[list[str], list[str]]:

@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 from core.definitions.statement_rows import WITH_AMOUNT
 from core.definitions.tables import Code, StatementLine
-from core.money import format_amount
+from core.money import show_amount
 from core.statements.amounts import Amounts
 from core.statements.figures import Figures, UnplacedAccount
 from core.statements.line_parts import CREDIT, SIDES
@@ -76,8 +76,7 @@ class Sides(NamedTuple):
         if self.debit == self.credit:
             return ""
         apart, debit, credit = (
-            format_amount(amount, digits)
-            for amount in (abs(self.debit - self.credit), self.debit, self.credit)
+            show_amount(amount, digits) for amount in (abs(self.debit - self.credit), self.debit, self.credit)
         )
         return (
             f"The two sides differ by {apart} {currency}: {_side(self.debit_lines, 'debit')} {debit},"

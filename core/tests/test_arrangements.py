@@ -139,6 +139,51 @@ class Arrangements(TestCase):
         back = apply(world, SetBack("own"))
         self.assertEqual((moved(back), tree(back, "own")), ([], tree(back, "st")))
         self.assertEqual(set(origins(back, ROW).values()) - {"inherited"}, set())
+        self.assertEqual(list(own_lines(back, "own")), list(own_lines(back, "st")), "the order too")
+
+    @given(st.integers(0, 10**6))
+    def test_what_is_taken_stands_where_it_stands_above(self, seed: int) -> None:
+        """Only the inherited statement moves, so whatever is taken one by one ends as the same tree in the
+        same order, however neighbours are numbered there."""
+        random, world = Random(seed), WORLD
+        for number in range(6):
+            world = apply(world, self._some_move(world, "st", random, number))
+        one_by_one = world
+        while changed := upstream(one_by_one, ROW):
+            one_by_one = apply(one_by_one, TakeUpstream("own", changed[0].line))
+        taking = take_all(world, "own")
+        after = apply(world, taking) if taking else world
+        for taken in (one_by_one, after):
+            self.assertEqual(tree(taken, "own"), tree(taken, "st"))
+            for parent in {row.parent for row in own_lines(taken, "st").values()}:
+                self.assertEqual(
+                    *(
+                        {name for name, row in own_lines(taken, statement).items() if row.parent == parent}
+                        for statement in ("own", "st")
+                    )
+                )
+
+    def test_a_line_added_above_stays_beside_its_neighbours(self) -> None:
+        """Neighbours above are numbered anew by an addition; those here keep their numbers."""
+        world = apply(WORLD, MoveLine(StatementLine("own", "petty", "", 0, "Petty cash", "text"), "assets"))
+        world = apply(
+            world, MoveLine(StatementLine("st", "note", "", 0, "A note", "text"), "assets", "debtors")
+        )
+        world = apply(world, Put(line(world, "st", "debtors")._replace(label="Owed to us")))
+
+        def under(state: State, parent: str) -> list[str]:
+            return [name for name, row in own_lines(state, "own").items() if row.parent == parent]
+
+        self.assertEqual(under(world, "assets"), ["cash", "debtors", "petty"])
+        one = apply(world, TakeUpstream("own", "debtors"))
+        self.assertEqual(under(one, "assets"), ["cash", "debtors", "petty"], "a changed line keeps its place")
+        two = apply(one, TakeUpstream("own", "note"))
+        self.assertEqual(under(two, "assets"), ["cash", "note", "debtors", "petty"])
+        turned = apply(two, MoveLine(line(two, "own", "assets"), ""))
+        self.assertEqual(under(turned, ""), ["owing", "assets"])
+        back = apply(turned, SetBack("own", "assets"))
+        self.assertEqual(under(back, ""), ["assets", "owing"])
+        self.assertEqual(under(back, "assets"), ["cash", "note", "debtors"])
 
     def _some_move(self, world: State, statement: str, random: Random, number: int) -> Any:
         rows = sorted(own_lines(world, statement).values())

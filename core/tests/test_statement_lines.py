@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from typing import Any
 from unittest import TestCase
 
 import numpy as np
@@ -9,7 +10,16 @@ import numpy as np
 from core.changes.fixed import NOTHING_POSTED
 from core.changes.kinds import AddCode, Put, apply, examine
 from core.changes.of_codes import MoveNodes
-from core.changes.of_statements import DeleteLine, DeleteLines, MoveLines, PlaceAccounts, shifted_line
+from core.changes.of_statements import (
+    DeleteLine,
+    DeleteLines,
+    MoveLines,
+    PlaceAccounts,
+    PutLine,
+    shifted_line,
+)
+from core.changes.recording import decode, encode
+from core.codes.selectors import named_codes
 from core.definitions.state import State
 from core.definitions.tables import Code, Company, HierarchyNode, Statement, StatementLine
 from core.drafts.moves import (
@@ -25,6 +35,7 @@ from core.drafts.moves import (
     touched_hierarchies,
     touched_statements,
 )
+from core.faults import Refused, blocking
 from core.statements.amounts import Amounts
 from core.statements.coverage import IdleAccount, Sides, coverage, sides
 from core.statements.figures import Figures, compute
@@ -119,8 +130,64 @@ class Lines(TestCase):
         )
         self.assertEqual((seen.placed, seen.belonging, seen.check), (5, 8, 0))
 
+    def test_an_account_is_split_off_its_line_in_one_act(self) -> None:
+        """Whether a new line names it or another one does: it goes there from where it stood, and every other
+        account stays on its line."""
+
+        def on(at: State) -> dict[str, str]:
+            plan_of = planned(at)
+            named = zip(plan_of.accounts.posting, plan_of.line_of.tolist(), strict=True)
+            return {code: plan_of.lines[i].row.line if i >= 0 else "" for code, i in named}
+
+        debtors = world().require(StatementLine, "st", "debtors")
+        cases = [
+            (StatementLine("st", "lent", "", 0, "Lent", "accounts", "1810"), {"1810": "lent"}),
+            (StatementLine("st", "all", "", 0, "All", "accounts", "under 10, 1110"), None),
+            (debtors._replace(accounts="1110, 1810, 1010"), {"1010": "debtors"}),
+            (StatementLine("st", "none", "", 0, "None", "accounts", ""), {}),
+        ]
+        for row, wanted in cases:
+            with self.subTest(row.line, accounts=row.accounts):
+                change = PutLine(row, "assets", "debtors")
+                self.assertEqual(decode(encode(change)), change)
+                examined = examine(world(), change, NOTHING_POSTED)
+                self.assertEqual(blocking(examined.faults), [])
+                after = apply(world(), change)
+                was, now = on(world()), on(after)
+                moved = {code: line for code, line in now.items() if line != was[code]}
+                if wanted is None:
+                    self.assertEqual(set(moved.values()), {"all"})
+                    self.assertEqual(
+                        after.require(StatementLine, "st", "cash").accounts, "under 10 except 1010, 1020"
+                    )
+                else:
+                    self.assertEqual(moved, wanted)
+                self.assertEqual(planned(after).twice, ())
+        split = PutLine(cases[0][0], "assets", "debtors")
+        self.assertEqual(split.sentence(world()), "Added line lent Lent of st, with 1810 from Debtors")
+
+    def test_codes_are_named_one_by_one_or_by_a_selector(self) -> None:
+        cases = [
+            ("1110, 10,1110", ("1110", "10")),
+            ("10*", ("1010", "1020")),
+            ("1010 to 1110", ("1010", "1020", "1110")),
+            ("under 10 except 1020", ("1010",)),
+            ("9999", ("9999",)),
+        ]
+        for text, wanted in cases:
+            self.assertEqual(named_codes(world(), "acc", text), wanted, text)
+        for text, why in (
+            ("", "No code is named, or none is there yet."),
+            ("99*", "No code is named, or none is there yet."),
+            ("under 99", "There is no rollup code 99 in hierarchy tree."),
+            ("1010 to", "After 'to' a code is missing."),
+        ):
+            with self.assertRaises(Refused) as told:
+                named_codes(world(), "acc", text)
+            self.assertEqual([fault.what for fault in told.exception.faults], [why])
+
     def test_a_new_code_is_told_where_it_lands(self) -> None:
-        def account(code: str, **more: object) -> Code:
+        def account(code: str, **more: Any) -> Code:
             return Code("acc", code, "New", account_class="asset")._replace(**more)
 
         grants = StatementLine("other", "all", "", 1, "All there is", "accounts", "1*")
@@ -139,7 +206,7 @@ class Lines(TestCase):
                 both,
                 account("1030"),
                 "10",
-                "It stands under 10 Cash, and on Cash of Balance sheet and All there is of Other sheet.",
+                "It stands under 10 Cash, and on All there is of Other sheet and Cash of Balance sheet.",
             ),
             (world(), account("14", rollup=True, posting=False), "1", "It stands under 1 Assets."),
         ]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 import tempfile
+from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
@@ -32,7 +33,7 @@ from web.shell import asked, tabular
 from web.shell.htmx import is_fragment
 from web.shell.progress import QUIET_FOR
 from web.statements.addresses import asked_of
-from web.statements.figure_views import figures_at
+from web.statements.figure_views import figures_at, titles_in_files
 
 SUFFIXES = (".zip", ".xlsx", ".csv")
 
@@ -154,10 +155,13 @@ def report(request: PineRequest, state: State, kind: str) -> HttpResponse:
     whose = _whose(request, state)
     wanted = asked_of(request.GET)
     name = asked.text(request.GET, "report", 40) or asked.text(request.GET, "statement", 40)
+    file_name = ""
     if whose.group and name in (*reports.OF_GROUPS, CASH_PROOF):
         table = _of_group(request, state, name, whose.group, wanted)
-    elif not whose.group and any(request.GET.get(word) for word in ("than", "columns", "within")):
-        table = reports.of_figures(figures_at(request, state, name, asked.text(request.GET, "hierarchy", 40)))
+    elif not whose.group and any(request.GET.get(word) for word in ACROSS):
+        address, found = figures_at(request, state, name, asked.text(request.GET, "hierarchy", 40))
+        found = found if kind == "json" else replace(found, columns=tuple(titles_in_files(address, found)))
+        table, file_name = reports.of_figures(found), address.file_name
     elif hierarchy := asked.text(request.GET, "hierarchy", 40):
         table = reports.hierarchy(state, hierarchy, asked.number(request.GET, "level"), whose, wanted)
     elif name:
@@ -165,10 +169,12 @@ def report(request: PineRequest, state: State, kind: str) -> HttpResponse:
     else:
         table = reports.trial_balance(state, whose, wanted, _second_chart(request, state, whose))
     when = wanted.end or f"{wanted.year}-{wanted.period}"
-    title = f"{name or 'trial-balance'}-{whose.group or whose.company}-{when}"
-    return tabular.attached(title, kind, table.header, table.rows)
+    file_name = file_name or f"{name or 'trial-balance'}-{whose.group or whose.company}-{when}"
+    return tabular.attached(file_name, kind, table.header, table.rows)
 
 
+ACROSS = ("than", "columns", "within", "by", "budget", "forecast", "companies")
+"""What an address puts across: its columns are called in files as they are on the page."""
 CASH_PROOF = "cash-proof"
 
 

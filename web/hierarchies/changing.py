@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from django.http import Http404, HttpResponse
+from django.shortcuts import render
 from django.urls import reverse
 
-from core.changes.kinds import Add, Amend, Change, MoveNode
+from core.changes.kinds import Add, Amend, Change, ChangeSequence, MoveNode
 from core.changes.of_codes import KeepVersion, MoveNodes, TakeOut, by_beginnings, copied, shifted
 from core.codes.hierarchies import main_hierarchies, tree
+from core.codes.lists import list_index, pad
+from core.codes.selectors import named_codes
 from core.definitions.state import State
-from core.definitions.tables import Hierarchy, HierarchyNode
+from core.definitions.tables import Code, CodeList, Hierarchy, HierarchyNode
 from core.faults import Fault, Location, Refused
 from web.definitions.viewing import PineRequest
-from web.people.rights import CHANGE, needs_post
+from web.people.rights import CHANGE, needs, needs_post
 from web.sheets.changing import apply_change, date_of, filled, reload_at
 from web.shell.asked import text, whole
 from web.shell.asking import Choice, ask, decided
@@ -74,15 +77,42 @@ def new(request: PineRequest, state: State, code_list: str) -> HttpResponse:
 @needs_post(CHANGE)
 def move(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
     """Places codes below a rollup code of this hierarchy: by key, menu, drag."""
-    what = [code for code in dict.fromkeys(request.POST.get("what", "").replace(" ", "").split(",")) if code]
+    head = state.get(Hierarchy, hierarchy)
+    if head is None:
+        raise Http404
+    what = named_codes(state, head.code_list, text(request.POST, "what", 20_000))
     onto = request.POST.get("onto", "").split(" ")[0].strip()
-    if not what:
-        raise Refused([Fault("nothing-chosen", "No code is chosen.")])
     apply_change(
         request,
-        MoveNode(hierarchy, what[0], onto) if len(what) == 1 else MoveNodes(hierarchy, tuple(what), onto),
+        MoveNode(hierarchy, what[0], onto) if len(what) == 1 else MoveNodes(hierarchy, what, onto),
     )
     return back(request, hierarchy, what[0])
+
+
+@needs(CHANGE, posts=True)
+def header(request: PineRequest, state: State, hierarchy: str) -> HttpResponse:
+    """GET: the form of a new rollup code at the selected place. POST: adds it to the list and places it in
+    this hierarchy alone."""
+    head = state.get(Hierarchy, hierarchy)
+    if head is None:
+        raise Http404
+    index, shape = list_index(state, head.code_list), tree(state, hierarchy)
+    if request.method != "POST":
+        near = index.codes.get(text(request.GET, "near", 60))
+        under = "" if near is None else near.code if near.rollup else shape.parent.get(near.code, "")
+        context = {"head": head, "under": index.codes.get(under), "list": state.get(CodeList, head.code_list)}
+        return render(request, "hierarchies/header.html", context)
+    code_list = state.require(CodeList, head.code_list)
+    row = filled(request, Code(head.code_list, pad(code_list, text(request.POST, "code", 60)), ""), "name")
+    if not row.code:
+        raise Refused([Fault("cell-empty", "The code must be given.", Location("codes", (), "code"))])
+    row = row._replace(rollup=True, posting=False)
+    onto = text(request.POST, "onto", 60).split(" ")[0]
+    sentence = (
+        f"Added header {row.code} {row.name} {f'under {onto}' if onto else 'at the top'} in {hierarchy}"
+    )
+    apply_change(request, ChangeSequence((Add(row), MoveNode(hierarchy, row.code, onto)), sentence))
+    return back(request, hierarchy, row.code)
 
 
 @needs_post(CHANGE)

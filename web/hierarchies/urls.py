@@ -11,6 +11,7 @@ urlpatterns = [
     route("<str:hierarchy>/out/<str:kind>/", views.out, "hierarchy-out"),
     route("<str:hierarchy>/compare/", views.compare, "hierarchy-compare"),
     route("<str:hierarchy>/node/<str:code>/", views.node, "hierarchy-node"),
+    route("<str:hierarchy>/header/", changing.header, "hierarchy-header"),
     route("<str:hierarchy>/shift/<str:way>/", changing.shift, "hierarchy-shift"),
     route("<str:hierarchy>/move/", changing.move, "hierarchy-move"),
     route("<str:hierarchy>/leave/", changing.leave, "hierarchy-leave"),

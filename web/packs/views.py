@@ -33,7 +33,7 @@ from web.shell.progress import QUIET_FOR
 from web.statements.addresses import default_period
 from web.statements.figure_address import figure_address
 from web.statements.figure_source import FigureSource
-from web.statements.figure_views import figures_beside
+from web.statements.figure_views import figures_beside, titles_in_files
 from web.statements.made_from import MadeFrom
 from web.statements.views import seen_statements
 
@@ -167,11 +167,9 @@ def figures_pdf(request: PineRequest, state: State, statement: str = "", hierarc
     made = MadeFrom.of_request(request).sentence()
     notes = address.remarks.notes(address.plan) if address.remarks else []
     unit = text(request.GET, "unit", 20)
-    names = {row.company: row.name for row in address.several}
-    found = replace(found, columns=tuple(names.get(title, title) for title in found.columns))
+    found = replace(found, columns=tuple(titles_in_files(address, found)))
     paper = paper_of(found, address.whose, address.title(), made, unit, told, notes)
-    name = f"{address.name}-{address.company.company}-{address.title()}"
-    return tabular.download(as_pdf([paper], paper.name), name, "pdf")
+    return tabular.download(as_pdf([paper], paper.name), address.file_name, "pdf")
 
 
 @needs(SIGNED_IN)

@@ -46,9 +46,9 @@ class OpenDocument:
         if key not in self._styles:
             name = self._styles[key] = f"cell{len(self._styles)}"
             data = self._data_style(f"number{name}", str(properties.get("num_format", "")))
-            style = Style(
-                "table-cell", name=name, data_style=data, bold=bool(properties.get("bold")), area="text"
-            )
+            style = Style("table-cell", name=name, bold=bool(properties.get("bold")), area="text")
+            if data:
+                style.set_attribute("style:data-style-name", data)
             paragraph = {"fo:margin-left": f"{0.3 * int(properties.get('indent', 0)):.1f}cm"}
             if properties.get("align") == "right":
                 paragraph["fo:text-align"] = "end"

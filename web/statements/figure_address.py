@@ -76,6 +76,7 @@ class FigureAddress:
     """what the budget of a forecast is called"""
     budget: str = ""
     """the budget that they are of or stand beside, if there is one of the name"""
+    budget_name: str = ""
     within: Step | None = None
     """codes of a field stand within months, quarters or years"""
     choice: str = ""
@@ -102,6 +103,23 @@ class FigureAddress:
     @property
     def balances(self) -> bool:
         return self.measure == "standing"
+
+    @property
+    def file_name(self) -> str:
+        """Of whom, which stretch, only what, and what stands across: two files of one page have two names."""
+        at, alone = self.asked, self.earlier() is None
+        told = {
+            "only": at.filter,
+            "by": at.by or at.periods,
+            "within": self.within if at.by else "",
+            "beside": at.budget or ("" if alone else self.than),
+            "then": at.forecast,
+            "part-of": self.part_of,
+            "level": self.level or "",
+            "with": self.formulas.partition("=")[0],
+        }
+        parts = [self.name, self.choice or self.company.company, self.title()]
+        return " ".join([*parts, *(f"{word} {what}" for word, what in told.items() if what)])
 
     @property
     def path(self) -> str:
@@ -321,6 +339,7 @@ def figure_address(
         text(request.GET, "line", 40),
         planned_as.name if planned_as else asked.forecast,
         budget.budget if budget else "",
+        budget.name if budget else "",
         next((step for step in STEPS if step == request.GET.get("within")), None),
         *several,
         text(request.GET, "of", 40),

@@ -110,6 +110,13 @@ class FigureTable:
         for worked_out in self.found.formulas:
             yield FigureHead(worked_out.title, worked_out.text, "num worked-out")
 
+    def titles(self) -> list[str]:
+        """Each column with the names behind its codes, in one text: for files."""
+        return [
+            " ".join(filter(None, (self._title(i).replace("/", " / "), ", ".join(self._names_behind(i)))))
+            for i in range(len(self.found.columns))
+        ]
+
     def _title(self, column: int) -> str:
         title = self.found.columns[column]
         if self.address.choice:
@@ -124,6 +131,8 @@ class FigureTable:
                 row = field.codes.get(code) if field else None
                 no_code = f"no {field.title.lower()}" if field and not code else code
                 yield row.name if row else no_code
+        if self.address.asked.budget and self.found.columns[column] == BUDGET:
+            yield self.address.budget_name
         if column < len(self.found.across) and self.address.planned(self.found, column):
             yield self.address.forecast_name
 

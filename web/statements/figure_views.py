@@ -125,10 +125,12 @@ def _with_further_columns(found: StatementFigures, address: FigureAddress) -> St
     return replace(found, per_cents=per_cents).with_formulas(address.formulas)
 
 
-def figures_at(request: PineRequest, state: State, statement: str, hierarchy: str) -> StatementFigures:
+def figures_at(
+    request: PineRequest, state: State, statement: str, hierarchy: str
+) -> tuple[FigureAddress, StatementFigures]:
     """What the page of an address shows, for files."""
     address = figure_address(request, state, "" if hierarchy else statement, hierarchy)
-    return figures_beside(state, FigureSource(state, address.company, address.asked), address)[0]
+    return address, figures_beside(state, FigureSource(state, address.company, address.asked), address)[0]
 
 
 def _around(request: PineRequest, state: State, address: FigureAddress) -> dict[str, Any]:
@@ -349,12 +351,16 @@ def workbook(request: PineRequest, state: State, statement: str = "", hierarchy:
     name = address.plan.statement.name
     only = f", only {address.asked.filter}" if address.asked.filter else ""
     heading = f"{name}, {address.whose}, {address.title()}{only}"
-    names = {"amount": found.currency, **{row.company: row.name for row in address.several}}
-    titles = [names.get(title, title) for title in found.columns]
+    titles = titles_in_files(address, found)
     company = f"{address.company.company} {address.company.name}"
     whose = ("Companies", address.choice) if address.choice else ("Company", company)
     made_from = MadeFrom.of_request(request).rows(found, whose, address.query())
     notes = address.remarks.notes(address.plan) if address.remarks else []
     kind = "ods" if request.GET.get("file") == "ods" else "xlsx"
     data = statement_workbook(found, titles, heading, made_from, [note.sentence() for note in notes], kind)
-    return tabular.download(data, f"{address.name}-{address.company.company}-{address.title()}", kind)
+    return tabular.download(data, address.file_name, kind)
+
+
+def titles_in_files(address: FigureAddress, found: StatementFigures) -> list[str]:
+    """What columns are called in files: with the names of their codes, companies and budgets."""
+    return FigureTable(address, found, {}, {}, {row.company: row.name for row in address.several}).titles()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from urllib.parse import quote
 
+from django.contrib import messages
 from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
@@ -16,14 +17,16 @@ from core.changes.of_statements import (
     MoveLine,
     MoveLines,
     PlaceAccounts,
+    PutLine,
     shifted_line,
 )
+from core.codes.selectors import named_codes
 from core.definitions.state import State
 from core.definitions.tables import Arrangement, Code, Statement, StatementLine
 from core.faults import Fault, Refused
 from core.statements.amounts import Amounts
 from core.statements.coverage import asks_for, elsewhere, goes_to
-from core.statements.plans import Plan, likely_line, plan
+from core.statements.plans import Plan, likely_line, line_title, plan
 from core.structures.charts import Field, chart_index
 from web.definitions.viewing import PineRequest
 from web.people.rights import CHANGE, SIGNED_IN, needs, needs_post
@@ -174,11 +177,19 @@ def add(request: PineRequest, state: State, statement: str) -> HttpResponse:
         *(["accounts", *PARTS] if kind == "accounts" else ["formula"] if kind == "formula" else []),
     ]
     row = filled(request, blank, *columns)
-    apply_change(
-        request,
-        MoveLine(row, request.POST.get("parent", ""), _following(state, row, request.POST.get("after", ""))),
-    )
+    where = request.POST.get("parent", ""), _following(state, row, request.POST.get("after", ""))
+    _put_line(request, state, PutLine(row, *where) if row.accounts else MoveLine(row, *where))
     return _back(request, statement, row.line)
+
+
+def _put_line(request: PineRequest, state: State, change: PutLine | MoveLine | Put) -> None:
+    """Adds or changes a line, and tells what went to it from others."""
+    goes = change.goes(state) if isinstance(change, PutLine) else []
+    apply_change(request, change)
+    if goes:
+        parts = [f"{code} from {line_title(line)}" for code, line in goes[:8]]
+        more = f" and {len(goes) - 8} more" if len(goes) > 8 else ""
+        messages.success(request, f"{line_title(change.row)} took {', '.join(parts)}{more}.")
 
 
 def _following(state: State, row: StatementLine, after: str) -> str:
@@ -203,7 +214,9 @@ def change(request: PineRequest, state: State, statement: str, line: str) -> Htt
         *([] if row.kind in WITHOUT_FIGURE else ["shown_when"]),
         *(["accounts", *PARTS] if row.kind == "accounts" else ["formula"] if row.kind == "formula" else []),
     ]
-    apply_change(request, Put(filled(request, row, *columns)))
+    changed = filled(request, row, *columns)
+    takes = row.kind == "accounts" and changed.accounts != row.accounts
+    _put_line(request, state, PutLine(changed) if takes else Put(changed))
     return _back(request, statement, line)
 
 
@@ -261,7 +274,7 @@ def move(request: PineRequest, state: State, statement: str) -> HttpResponse:
     what, onto = request.POST.get("what", ""), request.POST.get("onto", "")
     target = state.get(StatementLine, statement, onto)
     if what.startswith("account:"):
-        return _place(request, state, statement, [what.removeprefix("account:")], onto)
+        return _place(request, statement, (what.removeprefix("account:"),), onto)
     row = _known(state, statement, what)
     if onto and target is None:
         raise Refused([Fault("reference", f"There is no line {onto}.")])
@@ -272,9 +285,17 @@ def move(request: PineRequest, state: State, statement: str) -> HttpResponse:
     return _back(request, statement, what)
 
 
-def _place(request: PineRequest, state: State, statement: str, codes: list[str], line: str) -> HttpResponse:
-    apply_change(request, PlaceAccounts(statement, line, tuple(codes)))
+def _place(request: PineRequest, statement: str, codes: tuple[str, ...], line: str) -> HttpResponse:
+    apply_change(request, PlaceAccounts(statement, line, codes))
     return _back(request, statement, line)
+
+
+def _taking(planned: Plan, likely: list[tuple[str, str]]) -> str:
+    """What placing every account on its likely line will do."""
+    sure = [(code, line_title(planned.lines[planned.index[line]].row)) for code, line in likely if line]
+    parts = [f"{code} {planned.accounts.codes[code].name} on {title}" for code, title in sure[:6]]
+    more = [f"{len(sure) - 6} more"] if len(sure) > 6 else []
+    return f"Place {len(sure)} account{'s' if len(sure) > 1 else ''}: {'; '.join([*parts, *more])}?"
 
 
 @needs_post(CHANGE)
@@ -299,6 +320,8 @@ def place(request: PineRequest, state: State, statement: str) -> HttpResponse:
                     )
                 ]
             )
+        if not decided(request):
+            return ask(request, _taking(planned, likely), Choice("take", "Place them"))
         apply_change(
             request,
             ChangeSequence(
@@ -307,10 +330,8 @@ def place(request: PineRequest, state: State, statement: str) -> HttpResponse:
             ),
         )
         return _back(request, statement)
-    codes = [code for code in dict.fromkeys(request.POST.get("code", "").replace(" ", "").split(",")) if code]
-    if not codes:
-        raise Refused([Fault("nothing-chosen", "No account is chosen.")])
-    return _place(request, state, statement, codes, request.POST.get("line", ""))
+    codes = named_codes(state, planned.accounts.code_list, text(request.POST, "code", 4000))
+    return _place(request, statement, codes, request.POST.get("line", ""))
 
 
 @needs_post(CHANGE)

@@ -25,19 +25,27 @@ def pictured(
     line: StatementLine | None,
 ) -> dict[str, Any]:
     """What an address asks to be drawn below the figures."""
-    if address.draws and address.drawn:
+    if address.draws and len(address.drawn) > 1:
         return _of_several(found, address.drawn)
     if then:
         return _bridged(address, found, then, line)
-    draws = address.draws and len(found.columns) > 1 and not found.alone
-    return _drawn(found, line) if draws and line else {}
+    if not address.draws:
+        return {}
+    line = next((one.row for one in found.plan.lines if address.drawn[:1] == (one.row.line,)), line)
+    if line is None:
+        return {"not_drawn": "Choose a line, or several with Shift and the arrows, and then draw them."}
+    if len(found.columns) < 2 or found.alone:
+        return {
+            "not_drawn": "One figure alone makes no bars: choose two lines or more, or put columns across."
+        }
+    return _drawn(found, line)
 
 
 def _of_several(found: StatementFigures, names: tuple[str, ...]) -> dict[str, Any]:
     """Several lines beside one another, column by column."""
     chosen = line_set(found, names)
     if chosen is None:
-        return {"not_drawn": True}
+        return {"not_drawn": "Bars beside one another need two lines or more that show amounts of money."}
     return {"line_set": chosen, "set_drawing": set_drawing(chosen, found.digits, "set-title")}
 
 
