@@ -19,6 +19,7 @@ from core.definitions.tables import (
     Code,
     ColumnSet,
     Company,
+    GroupMember,
     HierarchyNode,
     IntercompanyPair,
     StatementLine,
@@ -27,6 +28,7 @@ from tests.base import PineTest, bring, client_of, person, world
 from web.definitions import actions
 from web.definitions.models import Version
 from web.definitions.snapshot import current
+from web.journals.actions import next_number
 from web.journals.models import Journal
 
 
@@ -175,14 +177,32 @@ class Acts(PineTest):
         for text, status, expected in [
             (good.replace("10-2010", "10-7"), 422, "Account: there is no code 7."),
             (good.replace("journal,date", "colour,date"), 422, "There is no column"),
-            (good, 302, ""),
+            (good, 200, "1 journal, nothing posted yet"),
         ]:
             reply = self.group.post(
                 "/exchange/journals/alpha/", {"file": SimpleUploadedFile("j.csv", text.encode())}
             )
             self.assertEqual(reply.status_code, status)
             self.assertIn(expected, reply.content.decode())
-        self.assertTrue(Journal.objects.filter(journal="F1").exists())
+        count = Journal.objects.count()
+        self.assertEqual(self._from_file("j.csv", good.encode(), seen="x"), "")
+        self.assertEqual(Journal.objects.count(), count, "what wasn't looked at isn't posted")
+        number = next_number(current().state, "alpha")
+        self.assertEqual(self._from_file("j.csv", good.encode()), "/journals/alpha/")
+        posted = Journal.objects.get(journal=number)
+        sources = set(posted.lines.values_list("source_type", "source_number"))
+        self.assertEqual(sources, {("journal elsewhere", "F1")}, "its own number stays with its lines")
+        following = next_number(current().state, "alpha")
+        own = good.replace("F1", following).encode()
+        self.assertEqual(self._from_file("j.csv", own), "/journals/alpha/")
+        self.assertTrue(Journal.objects.filter(journal=following).exists(), "a number that goes on is kept")
+        for again, told in (
+            (good, f"F1 was posted already, as {number}."),
+            (own.decode(), "was posted already."),
+        ):
+            sent = {"file": SimpleUploadedFile("j.csv", again.encode())}
+            reply = self.group.post("/exchange/journals/alpha/", sent)
+            self.assertContains(reply, told, status_code=422)
         book = openpyxl.Workbook()
         for row in [
             "journal,date,account,debit,credit",
@@ -192,12 +212,19 @@ class Acts(PineTest):
             book.active.append(row.split(","))
         out = io.BytesIO()
         book.save(out)
-        self.assertEqual(
-            self.group.post(
-                "/exchange/journals/alpha/", {"file": SimpleUploadedFile("j.xlsx", out.getvalue())}
-            ).status_code,
-            302,
-        )
+        self.assertEqual(self._from_file("j.xlsx", out.getvalue()), "/journals/alpha/")
+
+    def _from_file(self, name: str, content: bytes, seen: str = "") -> str:
+        """Looks at a file and posts it as it was seen; where that leads, empty where it was not posted."""
+
+        def send(**more: str) -> Any:
+            return self.group.post(
+                "/exchange/journals/alpha/", {"file": SimpleUploadedFile(name, content), **more}
+            )
+
+        looked = re.search(r'name="seen" value="([0-9a-f]{64})"', send().content.decode())
+        reply = send(seen=seen or (looked[1] if looked else ""))
+        return str(json.loads(reply["HX-Location"])["path"]) if "HX-Location" in reply else ""
 
     def test_the_group_page_and_what_its_figures_are_made_of(self) -> None:
         query = "?statement=st&year=2026&period=2"
@@ -273,7 +300,14 @@ class Acts(PineTest):
         self.assertEqual(current().state.require(Code, "co", "30").name, "Gamma Farms")
         page = self.group.get("/companies/gamma-farms/").content.decode()
         self.assertIn("It is a member of no group.", page)
-        self.assertIn("It has no intercompany pair with Alpha, Beta, in one direction or both.", page)
+        lacks = "It has no intercompany pair with Alpha, Beta, in one direction or both."
+        self.assertNotIn(lacks, page, "what is in no group faces nobody yet")
+        for other in ("alpha", "beta"):
+            self.assertNotIn(
+                "no intercompany pair with Gamma", self.group.get(f"/companies/{other}/").content.decode()
+            )
+        actions.make_change(Put(GroupMember("g", "gamma-farms")), None)
+        self.assertIn(lacks, self.group.get("/companies/gamma-farms/").content.decode())
         two = ColumnSet("two", "Both", "c", companies="alpha, beta")
         actions.make_change(Put(two), None)
         says = "It is not among the companies that stand side by side in Both."

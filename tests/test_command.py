@@ -54,7 +54,12 @@ class Commands(PineTest):
         status, out, err = run("statement", "st", "--company", "alpha", "--year", "2026", "--period", "2")
         self.assertEqual(
             (status, out.splitlines()[-1], err),
-            (0, "unplaced,,0,-50.50", "Unplaced: 1810 Due from, -50.50 GBP.\n"),
+            (
+                0,
+                "unplaced,,0,-50.50",
+                "Unplaced: 1810 Due from, -50.50 GBP.\n"
+                "The two sides differ by 50.50 GBP: Assets 1,250.50, Owing 1,200.00.\n",
+            ),
         )
 
     def test_group_figures_and_disagreements(self) -> None:

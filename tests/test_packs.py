@@ -195,8 +195,16 @@ class Stopped(CommittingTest):
         again = Pack.objects.create(**asked, items=[["gone", "alpha", ""]])
         job.run(again.pk)
         again.refresh_from_db()
-        self.assertEqual(again.outcome, "gone of alpha: There is no statement gone.")
+        self.assertEqual(again.outcome, "gone of alpha is left out: There is no statement gone.")
         self.assertIsNotNone(again.ended_at)
+        part = Pack.objects.create(**asked, items=[["gone", "alpha", ""], ["st", "alpha", ""]])
+        job.run(part.pk)
+        part.refresh_from_db()
+        self.assertEqual(part.outcome, "1 statement. gone of alpha is left out: There is no statement gone.")
+        content = bytes(PackFile.objects.get(pack=part).content)
+        self.assertEqual(
+            len(PdfReader(io.BytesIO(content)).pages), 2, "contents that tell it, and one statement"
+        )
 
 
 class Paged(PineTest):

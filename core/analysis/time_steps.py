@@ -102,6 +102,26 @@ def days_of(calendar: CalendarIndex, asked: Asked) -> tuple[date | None, date] |
     return (min(first.starts_on, last.starts_on), last.ends_on) if last and first else None
 
 
+def in_periods(calendar: CalendarIndex, asked: Asked) -> Asked:
+    """Days that are whole regular periods of one fiscal year, asked for by these; any others as they are.
+    What is planned is planned by periods."""
+    if asked.start is None or asked.end is None:
+        return asked
+    first = next((row for row in calendar.regular if row.starts_on == asked.start), None)
+    last = next((row for row in calendar.regular if row.ends_on == asked.end), None)
+    if (
+        first is None
+        or last is None
+        or first.fiscal_year != last.fiscal_year
+        or last.ends_on < first.starts_on
+    ):
+        return asked
+    year = calendar.of_year(first.fiscal_year)
+    begins = first == next(row for row in year if row.kind == "regular") and year[0].kind != "opening"
+    by_period = replace(asked, start=None, end=None, year=last.fiscal_year, period=last.period)
+    return replace(by_period, first=None if begins else first.period)
+
+
 def before(calendar: CalendarIndex, asked: Asked, than: str) -> Asked | None:
     """The stretch to compare with: the one `before`, as long as this one, or that of the `year` before. None
     where

@@ -277,6 +277,7 @@ WAYS_OUT: dict[type[Any], str] = {
     Period: "Close the period instead.",
     Budget: "Leave it as it is.",
     ChartMove: "Move the company again, from a later period on.",
+    StructureSegment: "Let the chart no longer require it, and leave it empty.",
 }
 
 
@@ -309,4 +310,6 @@ def _name(row: Any) -> str:
         return row.name
     if isinstance(row, ChartMove):
         return f"The move of {row.company} to {row.chart}"
+    if isinstance(row, StructureSegment):
+        return f"Segment {row.segment} of {row.structure}"
     return str(row[-1] if isinstance(row, CompanyCode) else row[1] if isinstance(row, Code) else row[0])

@@ -17,11 +17,13 @@ from core.definitions.tables import (
     Code,
     Company,
     CompanyCode,
+    Group,
     IntercompanyPair,
     Period,
     StructureSegment,
 )
 from core.faults import Fault, Location, Refused
+from core.group.membership import membership
 
 FIRST_YEAR, LAST_YEAR = 1900, 9990
 
@@ -180,6 +182,20 @@ def pairs_wanted(state: State, company: str) -> Iterator[tuple[str, str]]:
             for pair in ((company, other.company), (other.company, company)):
                 if state.get(IntercompanyPair, *pair) is None:
                     yield pair
+
+
+def partners_lacking(state: State, company: str) -> list[str]:
+    """Companies of a group that it belongs to too, with which a pair is missing in one direction or both.
+    What shares no group with it needs no pair: nothing is eliminated between them."""
+    mates = {
+        reached.company
+        for group in state.rows(Group)
+        if company in (known := {one.company for one in membership(state, group.group).companies})
+        for reached in membership(state, group.group).companies
+        if reached.company in known
+    }
+    pairs = pairs_wanted(state, company)
+    return list(dict.fromkeys(one for pair in pairs for one in pair if one != company and one in mates))
 
 
 def pair_with_all(state: State, company: str, due_from: str, due_to: str) -> ChangeSequence:

@@ -344,7 +344,6 @@ class Definitions(TestCase):
                 "1010 stands on two lines of Balance sheet: Cash and More.",
             ),
             (line("more", "", "accounts", "4010"), "accounts", "4010 stand on More and in the result line."),
-            (line("more", "", "accounts", ""), "accounts", "The line more picks no accounts."),
             (line("more", "nowhere", "heading"), "parent", "There is no line nowhere in st."),
             (
                 line("more", "cash", "heading"),

@@ -152,6 +152,8 @@ class Lines(TestCase):
                 self.assertEqual(decode(encode(change)), change)
                 examined = examine(world(), change, NOTHING_POSTED)
                 self.assertEqual(blocking(examined.faults), [])
+                looks = [] if row.accounts else ["The line none picks no accounts yet."]
+                self.assertEqual([fault.what for fault in examined.own], looks)
                 after = apply(world(), change)
                 was, now = on(world()), on(after)
                 moved = {code: line for code, line in now.items() if line != was[code]}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import date, timedelta
 from unittest import TestCase
 
@@ -14,6 +15,7 @@ from core.analysis.time_steps import (
     Days,
     around,
     days_of,
+    in_periods,
     shifted,
     shifted_periods,
     unit_of,
@@ -92,6 +94,22 @@ class Steps(TestCase):
         ):
             with self.subTest(asked=asked, ways=ways):
                 self.assertEqual(shifted_periods(CALENDAR, asked, ways), there)
+
+    def test_days_that_are_whole_periods_are_asked_for_by_these(self) -> None:
+        for last in (row for row in CALENDAR.regular if row.fiscal_year == 2026):
+            for first in (row for row in CALENDAR.regular if row.fiscal_year == 2026):
+                if first.period > last.period:
+                    continue
+                by_days = Asked(start=first.starts_on, end=last.ends_on, budget="plan")
+                asked = in_periods(CALENDAR, by_days)
+                self.assertEqual((asked.year, asked.period, asked.budget), (2026, last.period, "plan"))
+                self.assertEqual(days_of(CALENDAR, asked), (first.starts_on, last.ends_on))
+                for days in (
+                    replace(by_days, start=first.starts_on + timedelta(days=1)),
+                    replace(by_days, end=last.ends_on - timedelta(days=1)),
+                    replace(by_days, start=None),
+                ):
+                    self.assertEqual(in_periods(CALENDAR, days), days)
 
     def test_the_days_of_periods(self) -> None:
         self.assertEqual(days_of(CALENDAR, Asked(2026, 3)), of("2026-01-01 2026-03-31"))

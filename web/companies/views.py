@@ -22,7 +22,7 @@ from core.definitions.tables import (
     Mapping,
     Rate,
 )
-from core.founding.companies import pairs_wanted
+from core.founding.companies import partners_lacking
 from core.group.membership import membership
 from core.structures.charts import chart_index
 from core.structures.company_choice import names_others
@@ -164,11 +164,7 @@ def lacking_pairs(state: State, company: str) -> str:
     """A sentence that names partners with which a pair is missing, in one direction or the other; empty if
     none is."""
     names = {other.company: other.name for other in state.rows(Company)}
-    partners = list(
-        dict.fromkeys(
-            names[other] for pair in pairs_wanted(state, company) for other in pair if other != company
-        )
-    )
+    partners = [names[other] for other in partners_lacking(state, company)]
     more = f" and {len(partners) - 6} more" if len(partners) > 6 else ""
     return (
         f"It has no intercompany pair with {', '.join(partners[:6])}{more}, in one direction or both."

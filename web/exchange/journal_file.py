@@ -3,16 +3,21 @@ repeated."""
 
 from __future__ import annotations
 
+import hashlib
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from core.books.numbering import go_on, numbered_anew
 from core.definitions.parsing import read_table
-from core.definitions.tables import TABLES, Journal, JournalLine
+from core.definitions.state import State
+from core.definitions.tables import TABLES, Company, Journal, JournalLine
 from core.faults import Fault, Location, Refused
 from core.money import digits_of
 from core.writing import exactly, keyed_cells
 from web.exchange.reading import FileSource, SheetSource, Source, open_package
+from web.journals.actions import check_all, next_number
+from web.journals.queries import has_journals, posted_before
 from web.shell.workbooks import UnreadableWorkbook, sheet_names
 
 HEAD = ("journal", "date", "kind", "journal_description", "currency", "rate")
@@ -133,3 +138,51 @@ def _grouped(rows: list[tuple[int, dict[str, str]]], company: str, currency: str
     file_journals.rows = {**read.numbers, **read_lines.numbers}
     file_journals.journals = [(journal, by_journal[journal.journal]) for journal in read.rows.values()]
     return file_journals
+
+
+@dataclass(frozen=True)
+class LookedAt:
+    """Journals of a file as they would be posted: each with the number that it has there, its lines, and its
+    debits (minor units of what it is keyed in). `anew`: they get numbers of the company's own series."""
+
+    anew: bool
+    numbered: list[tuple[Journal, list[JournalLine]]]
+    shown: list[tuple[str, Journal, int, int, int]]
+    """(number in the file, journal, its lines, debits, digits)"""
+
+    def digest(self, path: Path) -> str:
+        """Of the file and of what would come of it: what was looked at is what is posted."""
+        told = repr([journal.journal for journal, _ in self.numbered])
+        return hashlib.sha256(path.read_bytes() + told.encode()).hexdigest()
+
+
+def look_at(state: State, company: str, journals: FileJournals, person: Any) -> LookedAt:
+    """Raises Refused with every reason why they can't be posted, by the numbers of the file."""
+    entries = journals.journals
+    if not entries:
+        raise Refused([Fault("nothing-chosen", "The file has no journals.", way_out="Give it a row a line.")])
+    names = [journal.journal for journal, _ in entries]
+    if posted := posted_before(company, names):
+        raise Refused(
+            Fault(
+                "journal-taken",
+                f"{was} was posted already{f', as {own}' if own != was else ''}.",
+                Location("journals", (company, was), "journal", was),
+                "Take it out of the file.",
+            )
+            for was, own in sorted(posted.items())
+        )
+    check_all(state, entries, person)
+    following = next_number(state, company)
+    anew = not go_on(names, following) and has_journals(company)
+    numbered = numbered_anew(entries, following) if anew else [(head, list(lines)) for head, lines in entries]
+    ready = check_all(state, numbered, person)
+    shown = [
+        (was, head, len(lines), sum(max(line.keyed, 0) for line in lines), _digits(state, company, head))
+        for was, (head, lines) in zip(names, ready, strict=True)
+    ]
+    return LookedAt(anew, numbered, shown)
+
+
+def _digits(state: State, company: str, head: Journal) -> int:
+    return digits_of(head.currency or state.require(Company, company).currency)

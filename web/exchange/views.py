@@ -25,12 +25,12 @@ from web.definitions.viewing import PineRequest
 from web.exchange import job, limits, reports
 from web.exchange.exporting import export_package
 from web.exchange.importing import import_package
-from web.exchange.journal_file import read_journals
+from web.exchange.journal_file import look_at, read_journals
 from web.exchange.models import Job
 from web.journals import actions
 from web.people.rights import CHANGE_ALL, POST, SIGNED_IN, companies_seen, needs, needs_post, sees
 from web.shell import asked, tabular
-from web.shell.htmx import is_fragment
+from web.shell.htmx import is_fragment, reload_at
 from web.shell.progress import QUIET_FOR
 from web.statements.addresses import asked_of
 from web.statements.figure_views import figures_at, titles_in_files
@@ -204,23 +204,28 @@ def _whose(request: PineRequest, state: State) -> reports.Whose:
 
 @needs(POST, posts=True)
 def journals_file(request: PineRequest, state: State, company: str) -> HttpResponse:
-    """Journals of a company from one CSV or XLSX file, all or nothing."""
+    """Journals of a company from one CSV or XLSX file, all or nothing: looked at first, then posted as they
+    were seen."""
     seated = company_context(state, company)
     context: dict[str, Any] = {"company": company, "orders": order_words(seated.chart) if seated else ""}
     if request.method == "POST":
         numbers: dict[tuple[Any, ...], int] = {}
         with tempfile.TemporaryDirectory() as folder:
             try:
-                own = state.require(Company, company)
-                journals = read_journals(uploaded(request, folder), company, own.currency)
+                path = uploaded(request, folder)
+                journals = read_journals(path, company, state.require(Company, company).currency)
                 numbers = journals.rows
-                actions.post_all([(journal, lines) for journal, lines in journals.journals], request.user)
-                messages.success(request, f"Posted {len(journals.journals)} journals.")
-                return HttpResponseRedirect(reverse("company-journals", kwargs={"company": company}))
+                looked = look_at(state, company, journals, request.user)
+                seen = looked.digest(path)
+                if request.POST.get("seen") == seen:
+                    actions.post_all(looked.numbered, request.user)
+                    count = len(looked.numbered)
+                    messages.success(request, f"Posted {count} journal{'s' if count != 1 else ''}.")
+                    return reload_at(reverse("company-journals", kwargs={"company": company}))
+                context |= {"looked": looked, "seen": seen, "changed": bool(request.POST.get("seen"))}
             except Refused as refused:
                 context["faults"] = [
                     f.at(row=f.where.row or numbers.get(f.where.key)) for f in refused.faults
                 ]
-    return render(
-        request, "exchange/journals_file.html", context, status=422 if context.get("faults") else 200
-    )
+    page = "exchange/journals_looked.html" if is_fragment(request) else "exchange/journals_file.html"
+    return render(request, page, context, status=422 if context.get("faults") else 200)

@@ -209,7 +209,7 @@ def _figures(state: State, companies: Sequence[Company]) -> Iterator[CompanyFigu
 
 def _figures_of(state: State, company: Company, books: Sequence[Books]) -> CompanyFigures | None:
     calendar = calendar_index(state, company.calendar)
-    year, number = default_period(state, company.calendar)
+    year, number = default_period(state, company.calendar, company.company)
     period = calendar.periods.get((year, number))
     if period is None or not books:
         return None

@@ -39,6 +39,7 @@ from web.people.rights import SIGNED_IN, needs
 from web.shell.asked import text
 from web.shell.templatetags.pine import as_rate
 from web.statements.addresses import drill, drill_from
+from web.statements.figure_views import cell_back
 
 STEP_TITLES = {
     "books": "Books, translated",
@@ -327,7 +328,8 @@ def account(
     if row is None or place not in opened.targets:
         raise Http404
     periods = opened.found.group.periods
-    back = urlencode({"back": f"{reverse('group', kwargs={'group': group})}?{opened.at.query}"})
+    page = f"{reverse('group', kwargs={'group': group})}?{opened.at.query}"
+    back = urlencode({"back": cell_back(request, page)})
     link = reverse("account-lines", kwargs={"company": company, "code": code})
     same = company_calendar(state, company).calendar == opened.at.calendar.calendar
     rows = []

@@ -16,22 +16,27 @@ from django.utils.safestring import SafeString
 from core.analysis.axes import CrossedAmounts
 from core.analysis.period_columns import STEPS, PeriodColumn, period_columns
 from core.definitions.state import State
+from core.definitions.tables import StatementLine
 from core.faults import WrongCall
 from core.group_figures.columns import GROUP, column_title
 from core.group_figures.line_cells import Axis, LineCell, PeriodFigures, crossed_cells, line_cells
 from core.money import digits_of, show_amount, show_whole
 from core.statements.line_parts import DEBIT
-from core.statements.plans import WITH_FIGURES, PlanLine
+from core.statements.plans import WITH_FIGURES, PlanLine, line_title
 from web.definitions.viewing import PineRequest
 from web.group.addresses import GroupAddress, group_address
 from web.group.queries import GroupFigures
 from web.group.statement import company_names, figures_at
 from web.group.steps import group_context
 from web.people.rights import SIGNED_IN, needs
+from web.shell import tabular
 from web.shell.asked import text
 from web.shell.table_rows import Cell, TableRow, addresses, table_rows
+from web.statements.made_from import MadeFrom
+from web.statements.matrix import MATRIX, remember_axes
+from web.statements.matrix_files import MatrixSheet, matrix_book, matrix_sheet
 
-EXACT = "exact"
+EXACT, GROUPS = "exact", "groups"
 MOST_ROWS = 3_000
 TITLES: dict[str, str] = {
     "accounts": "Accounts",
@@ -173,6 +178,23 @@ class GroupMatrix:
         only = f"&{urlencode({'only': keys['accounts']})}" if "accounts" in keys else ""
         return f"{self._address(keys.get('columns', GROUP))}?{self._queries[keys.get('periods', '')]}{only}"
 
+    def sheet(self) -> MatrixSheet:
+        """For files, to the last digit. Raises WrongCall."""
+        at, amounts = self.at, self.amounts
+        heads = [" ".join(filter(None, self._named(self.across, key))) for key in amounts.across]
+        labels = [self._named(self.down, key) for key in amounts.down]
+        title = f"{line_title(self.entry.row)}, {TITLES[self.down]} by {TITLES[self.across].lower()}"
+        stretch = self.found.statement.window.title(self.stands)
+        about = (
+            title,
+            f"{at.group.name}, consolidated",
+            stretch,
+            TITLES[self.down],
+            at.group.currency,
+            self.digits,
+        )
+        return matrix_sheet(amounts, self._shown, heads, labels, about)
+
     @property
     def folded(self) -> int:
         """How many rows are more than a page shows."""
@@ -205,20 +227,58 @@ def _axis(name: str) -> Axis:
     return "accounts" if name == "accounts" else "columns" if name == "columns" else "periods"
 
 
-@needs(SIGNED_IN)
-def matrix(request: PineRequest, state: State, group: str) -> HttpResponse:
-    """What can't be asked for together is said where the matrix would stand."""
-    at = group_address(request, state, group)
-    found = figures_at(state, at)
+def _wanted(
+    request: PineRequest, found: GroupFigures | None
+) -> tuple[list[StatementLine], StatementLine | None, str, str]:
+    """The lines that there are, the one asked for, and what stands down and across."""
     lines = (
         [line.row for line in found.statement.plan.lines if line.row.kind in WITH_FIGURES] if found else []
     )
     wanted = text(request.GET, "line", 60)
     line = next((row for row in lines if row.line == wanted), lines[0] if lines else None)
+    kept = request.user.columns.get(f"{MATRIX}{GROUPS}", {})
     down, across = (
-        name if (name := text(request.GET, axis, 20)) in TITLES else usual
+        next(name for name in (text(request.GET, axis, 20), kept.get(axis), usual) if name in TITLES)
         for axis, usual in (("down", "accounts"), ("across", "columns"))
     )
+    return lines, line, down, across
+
+
+def matrix_asked(request: PineRequest, state: State, group: str) -> GroupMatrix:
+    """What the page of an address shows. Raises WrongCall for what can't be asked for together."""
+    at = group_address(request, state, group)
+    found = figures_at(state, at)
+    _, line, down, across = _wanted(request, found)
+    if found is None or line is None:
+        raise WrongCall("There is no such statement or period: choose another.")
+    return GroupMatrix(state, at, found, line.line, down, across, request.GET.get("unit") == EXACT)
+
+
+@needs(SIGNED_IN)
+def matrix_file(request: PineRequest, state: State, group: str, kind: str) -> HttpResponse:
+    """The matrix as a workbook, an open document, CSV or JSON."""
+    table = matrix_asked(request, state, group)
+    sheet = table.sheet()
+    if kind not in ("xlsx", "ods"):
+        return tabular.attached(sheet.file_name, kind, *sheet.table())
+    made = MadeFrom.of_request(request).who_and_when()
+    left_out = [("Not the whole group", told)] if (told := table.found.told_of_members) else []
+    made_from = [
+        ("Matrix of", sheet.title),
+        ("Of whom", sheet.whose),
+        ("Stretch", sheet.stretch),
+        *left_out,
+        *made,
+    ]
+    return tabular.download(matrix_book(sheet, made_from, kind), sheet.file_name, kind)
+
+
+@needs(SIGNED_IN)
+def matrix(request: PineRequest, state: State, group: str) -> HttpResponse:
+    """What can't be asked for together is said where the matrix would stand."""
+    at = group_address(request, state, group)
+    found = figures_at(state, at)
+    lines, line, down, across = _wanted(request, found)
     ends = bool(at.statement and at.statement.kind == "balance_sheet")
     context: dict[str, Any] = group_context(state, at) | {
         "at": at,
@@ -230,6 +290,7 @@ def matrix(request: PineRequest, state: State, group: str) -> HttpResponse:
         "across": TITLES[across],
         "stretch": found.statement.window.title(ends) if found else "",
         "partial": found.told_of_members if found else "",
+        "file_query": urlencode({"line": line.line if line else "", "down": down, "across": across}),
         "swapped": urlencode({"line": line.line if line else "", "down": across, "across": down}),
     }
     try:
@@ -237,6 +298,7 @@ def matrix(request: PineRequest, state: State, group: str) -> HttpResponse:
             raise WrongCall("There is no such statement or period: choose another.")
         table = GroupMatrix(state, at, found, line.line, down, across, request.GET.get("unit") == EXACT)
         _ = table.amounts
+        remember_axes(request, GROUPS, down, across)
         context |= {"table": table, "of": table}
     except WrongCall as refused:
         context["fault"] = refused.faults[0].what

@@ -31,6 +31,7 @@ urlpatterns = [
     route("<str:group>/kept/workbook/", moved.kept_workbook, "group-kept-workbook"),
     route("<str:group>/kept/causes/", moved.causes, "group-causes"),
     route("<str:group>/matrix/", matrix.matrix, "group-matrix"),
+    route("<str:group>/matrix/as/<str:kind>/", matrix.matrix_file, "group-matrix-file"),
     route("<str:group>/equity/", equity.equity, "group-equity"),
     route("<str:group>/workbook/", statement.workbook, "group-workbook"),
     route("<str:group>/cell/<str:line>/<str:column>/", figure.cell, "group-cell"),

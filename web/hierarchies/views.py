@@ -64,7 +64,9 @@ def _context(request: PineRequest, state: State, hierarchy: str, *, figured: boo
     if hierarchy_row is None:
         raise Http404
     company = _company(request, state, shape)
-    year, period, _ = asked_period(request, state, company.calendar) if company else (0, 0, None)
+    year, period, _ = (
+        asked_period(request, state, company.calendar, company.company) if company else (0, 0, None)
+    )
     figures = queries.figures(state, shape, company if figured else None, year, period)
     counts = counted(state, hierarchy)
     zoom = request.GET.get("zoom", "") if request.GET.get("zoom", "") in shape.place else ""
@@ -225,7 +227,9 @@ def node(request: PineRequest, state: State, hierarchy: str, code: str) -> HttpR
     if row is None:
         raise Http404
     company = _company(request, state, shape)
-    year, period, _ = asked_period(request, state, company.calendar) if company else (0, 0, None)
+    year, period, _ = (
+        asked_period(request, state, company.calendar, company.company) if company else (0, 0, None)
+    )
     figures = queries.figures(state, shape, company, year, period)
     place = shape.place.get(code)
     codes = list_index(state, shape.code_list).codes

@@ -162,21 +162,29 @@ def further_numbers(state: State, company: str, after: str, count: int) -> list[
 
 
 @retried
+def check_all(
+    state: State, entries: Sequence[tuple[JournalRow, Sequence[JournalLine]]], person: Any
+) -> list[tuple[JournalRow, tuple[BookedLine, ...]]]:
+    """Journals with their lines as they would be posted. Raises Refused with every fault of all."""
+    elsewhere: dict[tuple[str, int], bool] = {}
+    faults: list[Fault] = []
+    ready = []
+    for entry, lines in entries:
+        checked = check_entry(state, entry, lines, person, elsewhere, Right.POST)
+        faults += blocking(checked.faults)
+        ready.append((entry, checked.lines))
+    if faults:
+        raise Refused(faults)
+    return ready
+
+
 def post_all(entries: Sequence[tuple[JournalRow, Sequence[JournalLine]]], person: Any) -> list[int]:
     """Posts journals, all or none. Raises Refused with every fault."""
     try:
         with transaction.atomic():
             actions.share_definitions()
             state = snapshot.current().state
-            elsewhere: dict[tuple[str, int], bool] = {}
-            faults: list[Fault] = []
-            ready = []
-            for entry, lines in entries:
-                checked = check_entry(state, entry, lines, person, elsewhere, Right.POST)
-                faults += blocking(checked.faults)
-                ready.append((entry, checked.lines))
-            if faults:
-                raise Refused(faults)
+            ready = check_all(state, entries, person)
             ids = posting.post(state, [entry for entry, _ in entries], posting.lines_of(state, ready), person)
             for entry, _ in entries:
                 Unfinished.objects.filter(by=person, company_id=entry.company).delete()

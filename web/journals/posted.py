@@ -33,6 +33,12 @@ def _rows(sql: str, *values: Any) -> list[tuple[Any, ...]]:
         return rows
 
 
+BY_OTHERS = """
+    SELECT b.company, max(j.posted_at)::date FROM journals_book b
+    JOIN journals_journalline l ON l.book_id = b.id JOIN journals_journal j ON j.id = l.journal_id
+    WHERE b.company <> ALL(%s) GROUP BY 1
+"""
+"""When companies without a journal of their own were last posted to, by another's."""
 POSTED_TO = """
     SELECT DISTINCT c.company, a."natural" FROM unnest(%s::text[], %s::text[]) AS c(company, chart)
     JOIN journals_account a ON a.chart = c.chart AND a."natural" = ANY(%s)
@@ -68,7 +74,9 @@ class PostedBooks:
 
     def journal_counts(self) -> dict[str, JournalCount]:
         sql = "SELECT company, count(*), max(posted_at)::date FROM journals_journal GROUP BY company"
-        return {company: JournalCount(count, last) for company, count, last in _rows(sql)}
+        counts = {company: JournalCount(count, last) for company, count, last in _rows(sql)}
+        others = {company: JournalCount(0, last) for company, last in _rows(BY_OTHERS, list(counts))}
+        return {**others, **counts}
 
     def resort(self, days: Sequence[ResortedDay]) -> None:
         resort(days)

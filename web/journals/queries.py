@@ -2,17 +2,57 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
+from collections.abc import Sequence
+from datetime import date, timedelta
 from typing import Any, NamedTuple
 
 from django.db import connection
 
+from core.books.numbering import ELSEWHERE
 from core.definitions.state import State
 from core.definitions.tables import Company
 from core.structures.accounts import parse_dimensions
 from web.journals.reading import accounts_of_lines
 
 PAGE = 80
+
+
+NEWEST_DAY = """
+    SELECT max(n.date) FROM unnest(%s::text[]) AS c(company), LATERAL (
+        SELECT j.date FROM journals_journal j WHERE j.company = c.company ORDER BY j.date DESC LIMIT 1) n
+"""
+
+
+def newest_day(companies: Sequence[str]) -> date | None:
+    """The last day that journals of some companies are dated; None where they have none."""
+    with connection.cursor() as cursor:
+        cursor.execute(NEWEST_DAY, [list(companies)])
+        day: date | None = cursor.fetchone()[0]
+        return day
+
+
+def has_journals(company: str) -> bool:
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT EXISTS (SELECT 1 FROM journals_journal WHERE company = %s)", [company])
+        return bool(cursor.fetchone()[0])
+
+
+POSTED_BEFORE = """
+    SELECT journal, journal FROM journals_journal WHERE company = %(company)s AND journal = ANY(%(names)s)
+    UNION
+    SELECT l.source_number, j.journal
+    FROM journals_journalline l JOIN journals_journal j ON j.id = l.journal_id
+    WHERE l.source_number = ANY(%(names)s) AND l.source_number <> '' AND l.source_type = %(elsewhere)s
+      AND j.company = %(company)s
+"""
+
+
+def posted_before(company: str, names: Sequence[str]) -> dict[str, str]:
+    """Of numbers of journals from elsewhere those that a company has, each with the number that it has
+    here."""
+    with connection.cursor() as cursor:
+        cursor.execute(POSTED_BEFORE, {"company": company, "names": list(names), "elsewhere": ELSEWHERE})
+        return dict(cursor.fetchall())
 
 
 class JournalSummary(NamedTuple):

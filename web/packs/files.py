@@ -5,10 +5,10 @@ from __future__ import annotations
 import hashlib
 import io
 import zipfile
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 
 from web.packs.pdf import as_pdf
-from web.packs.statements import PackFigures
+from web.packs.statements import PackContents, PackFigures
 from web.shell.tabular import Cell, Money, as_csv, file_name
 from web.statements.made_from import MadeFrom
 from web.statements.outline import new_workbook, write_made_from, write_statement
@@ -17,19 +17,21 @@ Tell = Callable[[int], None]
 LONGEST_SHEET = 31
 
 
-def pack_file(form: str, name: str, figures: Sequence[PackFigures], made: MadeFrom, tell: Tell) -> bytes:
+def pack_file(form: str, name: str, contents: PackContents, made: MadeFrom, tell: Tell) -> bytes:
     """`form` is pdf, xlsx or zip."""
     if form == "pdf":
-        return as_pdf([one.paper(made.sentence()) for one in figures], name, tell)
+        papers = [one.paper(made.sentence()) for one in contents.figures]
+        return as_pdf(papers, name, tell, contents.left_out)
     if form == "xlsx":
-        return _workbook(name, figures, made, tell)
-    return _zipped(pack_files(figures, made, tell))
+        return _workbook(name, contents, made, tell)
+    return _zipped(pack_files(contents, made, tell))
 
 
-def pack_files(figures: Sequence[PackFigures], made: MadeFrom, tell: Tell) -> Iterator[tuple[str, bytes]]:
-    """Name and content of each file: a PDF and a CSV a statement, and a list of all with their hashes."""
+def pack_files(contents: PackContents, made: MadeFrom, tell: Tell) -> Iterator[tuple[str, bytes]]:
+    """Name and content of each file: a PDF and a CSV a statement, and a list of all with their hashes, then
+    what is left out."""
     listed: list[list[str]] = []
-    for number, one in enumerate(figures, 1):
+    for number, one in enumerate(contents.figures, 1):
         item = one.item
         stem = file_name(f"{number:03d}-{item.statement}-{item.group or item.company}")
         paper = as_pdf([one.paper(made.sentence())], one.paper("").name)
@@ -38,6 +40,7 @@ def pack_files(figures: Sequence[PackFigures], made: MadeFrom, tell: Tell) -> It
             listed.append([name, item.statement, item.company, item.group, digest])
             yield name, content
         tell(number)
+    listed += [[sentence, "", "", "", ""] for sentence in contents.left_out]
     yield "contents.csv", as_csv(("file", "statement", "company", "group", "sha256"), listed)
 
 
@@ -63,14 +66,16 @@ def _zipped(files: Iterator[tuple[str, bytes]]) -> bytes:
     return out.getvalue()
 
 
-def _workbook(name: str, figures: Sequence[PackFigures], made: MadeFrom, tell: Tell) -> bytes:
+def _workbook(name: str, pack: PackContents, made: MadeFrom, tell: Tell) -> bytes:
     """A sheet a statement behind a sheet of contents that leads to them."""
     out = io.BytesIO()
     book = new_workbook(out)
     contents = book.add_worksheet("Contents")
     contents.set_column(0, 0, 60)
     contents.write_string(0, 0, name, book.add_format({"bold": True, "font_size": 13}))
-    for number, one in enumerate(figures, 1):
+    for at, sentence in enumerate(pack.left_out, len(pack.figures) + 3):
+        contents.write_string(at, 0, sentence)
+    for number, one in enumerate(pack.figures, 1):
         sheet = f"{number} {one.found.plan.statement.name}"[:LONGEST_SHEET]
         heading = f"{one.found.plan.statement.name}, {one.whose}"
         titles = [one.found.currency if title == "amount" else title for title in one.found.columns]

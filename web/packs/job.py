@@ -36,7 +36,7 @@ def run(number: int) -> None:
     ended: dict[str, Any] = {"outcome": "It broke off; nothing was kept."}
     try:
         with own_connection() as own, written_as(pack.by.writing if pack.by else ""):
-            content, digest, version = make_pack(
+            content, digest, contents = make_pack(
                 pack.form,
                 pack.name,
                 items,
@@ -45,9 +45,11 @@ def run(number: int) -> None:
                 pack.by,
                 Teller(TELL, number, own),
             )
-        ended["outcome"] = f"{len(items):,} statement{'s' if len(items) != 1 else ''}"
+        count = len(contents.figures)
+        told = f"{count:,} statement{'s' if count != 1 else ''}"
+        ended["outcome"] = " ".join([f"{told}.", *contents.left_out[:5]]) if contents.left_out else told
         with transaction.atomic():
-            PackFile.objects.create(pack=pack, content=content, digest=digest, version=version)
+            PackFile.objects.create(pack=pack, content=content, digest=digest, version=contents.version)
             Pack.objects.filter(pk=number).update(ended_at=timezone.now(), done=len(items), **ended)
     except Stopped:
         ended["outcome"] = "Stopped; nothing was kept."

@@ -16,7 +16,7 @@ from core.group.membership import group_calendar
 from core.structures.second_charts import is_seen_in
 from web.definitions import snapshot
 from web.packs.files import pack_file
-from web.packs.statements import PackFigures, PackItem, pack_figures
+from web.packs.statements import PackContents, PackFigures, PackItem, pack_figures
 from web.statements.made_from import MadeFrom
 
 MOST = 2_000
@@ -100,39 +100,39 @@ def make_pack(
     with_year_before: bool,
     by: Any,
     tell: Callable[[str, int], None] = lambda what, done: None,
-) -> tuple[bytes, str, int]:
-    """(content, its SHA-256, version of the definitions): every figure is of one moment of the books. `by`
-    None: the command line. Raises WrongCall for what there isn't, and whatever `tell` raises."""
-    figures, version = figures_of_items(items, at, with_year_before, tell)
-    made = MadeFrom.published(version, by)
-    content = pack_file(form, name, figures, made, lambda done: tell("writing pages", done))
-    return content, hashlib.sha256(content).hexdigest(), version
+) -> tuple[bytes, str, PackContents]:
+    """(content, its SHA-256, what it holds): every figure is of one moment of the books. `by` None: the
+    command line. Raises WrongCall where nothing of it can be worked out, and whatever `tell` raises."""
+    contents = figures_of_items(items, at, with_year_before, tell)
+    made = MadeFrom.published(contents.version, by)
+    content = pack_file(form, name, contents, made, lambda done: tell("writing pages", done))
+    return content, hashlib.sha256(content).hexdigest(), contents
 
 
 def figures_of_items(
     items: Sequence[PackItem], at: tuple[int, int], with_year_before: bool, tell: Callable[[str, int], None]
-) -> tuple[list[PackFigures], int]:
-    """All figures read in one transaction that sees one moment, and the version of the definitions then."""
+) -> PackContents:
+    """All figures read in one transaction that sees one moment. What can't be worked out is left out and
+    told; raises WrongCall where nothing is left."""
     with transaction.atomic():
         if not _inside_another():
             with connection.cursor() as cursor:
                 cursor.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ")
         now = snapshot.current()
-        figures = []
+        figures: list[PackFigures] = []
+        left_out: list[str] = []
         for number, item in enumerate(items, 1):
             tell("working figures out", number)
-            figures.append(_figures(now.state, item, at, with_year_before))
-    return figures, now.version
+            try:
+                figures.append(pack_figures(now.state, item, *at, with_year_before))
+            except WrongCall as refused:
+                why = refused.faults[0].what
+                left_out.append(f"{item.statement} of {item.group or item.company} is left out: {why}")
+    if not figures:
+        raise WrongCall(" ".join(left_out[:5]))
+    return PackContents(figures, left_out, now.version)
 
 
 def _inside_another() -> bool:
     """Whether the transaction began before (in a test, or a larger act), so that its kind is settled."""
     return len(connection.savepoint_ids) > 0
-
-
-def _figures(state: State, item: PackItem, at: tuple[int, int], with_year_before: bool) -> PackFigures:
-    try:
-        return pack_figures(state, item, *at, with_year_before)
-    except WrongCall as refused:
-        who = item.group or item.company
-        raise WrongCall(f"{item.statement} of {who}: {refused.faults[0].what}") from None

@@ -10,6 +10,7 @@ from core.analysis.variances import in_tenths, per_cent
 from core.money import UNITS, show_amount, show_quantity, show_whole
 from core.statements.figures import Figure
 from core.statements.printing import printed
+from web.statements.matrix_files import MatrixSheet
 from web.statements.queries import StatementFigures
 from web.statements.remarks import Note, numbers_of
 from web.statements.rows import WITHOUT_FIGURE
@@ -149,3 +150,30 @@ def _notes(found: StatementFigures, unit: str) -> Iterator[str]:
         amount = _written(abs(found.off), found.digits, unit)
         more = "debits" if found.off > 0 else "credits"
         yield f"The budget doesn't balance: {amount} more {more} at the end of the forecast."
+
+
+def paper_of_matrix(sheet: MatrixSheet, made: str, unit: str = "") -> Paper:
+    """A matrix: its rows, and the totals last."""
+    written = unit or ("whole" if len(sheet.heads) > MANY else "exact")
+
+    def row(label: str, kind: str, values: Sequence[int | None], total: int | None) -> PaperRow:
+        totals = [] if sheet.row_totals is None else [total]
+        cells = (
+            "" if value is None else _written(value, sheet.digits, written) for value in (*values, *totals)
+        )
+        return PaperRow(label, 0, kind, tuple(cells))
+
+    rows = [
+        row(
+            " ".join(filter(None, label)),
+            "accounts",
+            cells,
+            sheet.row_totals[i] if sheet.row_totals else None,
+        )
+        for i, (label, cells) in enumerate(zip(sheet.labels, sheet.cells, strict=True))
+    ]
+    if sheet.column_totals is not None:
+        rows.append(row("total", "heading", sheet.column_totals, sheet.total))
+    heads = (*sheet.heads, *(() if sheet.row_totals is None else ("total",)))
+    told = _unit_words(sheet.currency, written)
+    return Paper(sheet.title, sheet.whose, sheet.stretch, told, heads, tuple(rows), (), made)

@@ -55,22 +55,30 @@ HEAD = ParagraphStyle("head", parent=CELL, fontName=BOLD, alignment=TA_RIGHT)
 ENTRY = ParagraphStyle("entry", fontName=TEXT, fontSize=9.5, leading=14, textColor=INK)
 
 
-def as_pdf(papers: Sequence[Paper], title: str, tell: Callable[[int], None] = lambda _: None) -> bytes:
-    """`tell` is told how many papers were laid out; what it raises ends the making."""
+def as_pdf(
+    papers: Sequence[Paper],
+    title: str,
+    tell: Callable[[int], None] = lambda _: None,
+    left_out: Sequence[str] = (),
+) -> bytes:
+    """`tell` is told how many papers were laid out; what it raises ends the making. `left_out`: sentences
+    about what is missing, below the contents."""
     _register()
     out = io.BytesIO()
-    first = _page(papers[0]) if len(papers) == 1 else UPRIGHT
+    first = _page(papers[0]) if len(papers) == 1 and not left_out else UPRIGHT
     document = _Document(out, title, papers[0].made if papers else "", first)
     numbered = partial(_Numbered, made=papers[0].made if papers else "")
     story: list[Any] = []
-    if len(papers) > 1:
+    has_contents = len(papers) > 1 or bool(left_out)
+    if has_contents:
         contents = TableOfContents(levelStyles=[ENTRY], dotsMinLevel=0)
-        story += [Paragraph(escape(title), TITLE), Spacer(1, 5 * mm), contents]
+        story += [Paragraph(escape(title), TITLE), Spacer(1, 5 * mm), contents, Spacer(1, 5 * mm)]
+        story += [Paragraph(escape(sentence), UNDER) for sentence in left_out]
     for number, paper in enumerate(papers):
         story += [NextPageTemplate(_page(paper)), PageBreak()] if story else []
         story += _paper(paper, number)
         tell(number + 1)
-    if len(papers) > 1:
+    if has_contents:
         document.multiBuild(story, canvasmaker=numbered)
     else:
         document.build(story, canvasmaker=numbered)

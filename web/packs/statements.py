@@ -28,6 +28,16 @@ class PackItem:
 
 
 @dataclass(frozen=True, slots=True)
+class PackContents:
+    """What a pack holds at one moment of the books: figures, sentences about items that can't be worked out,
+    and the version of the definitions."""
+
+    figures: list[PackFigures]
+    left_out: list[str]
+    version: int
+
+
+@dataclass(frozen=True, slots=True)
 class PackFigures:
     """What an item comes to; `waiting` says who is not in a group's figures."""
 

@@ -8,5 +8,8 @@ urlpatterns = [
     route("packs/<str:number>/file/", views.file, "pack-file"),
     route("group/<str:group>/pdf/", views.group_pdf, "group-pdf"),
     route("statements/<str:statement>/figures/pdf/", views.figures_pdf, "figures-pdf"),
+    route("group/<str:group>/matrix/pdf/", views.group_matrix_pdf, "group-matrix-pdf"),
+    route("statements/<str:statement>/matrix/pdf/", views.matrix_pdf, "matrix-pdf"),
+    route("statements/hierarchy/<str:hierarchy>/matrix/pdf/", views.matrix_pdf, "hierarchy-matrix-pdf"),
     route("statements/hierarchy/<str:hierarchy>/figures/pdf/", views.figures_pdf, "hierarchy-pdf"),
 ]

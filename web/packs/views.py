@@ -16,12 +16,13 @@ from core.definitions.state import State
 from core.definitions.tables import Calendar
 from core.faults import Fault, Location, Refused
 from web.definitions.viewing import PineRequest
+from web.group import matrix as group_matrix
 from web.group.addresses import group_address
 from web.group.statement import figures_at, shown_columns_of
 from web.packs import job
 from web.packs.making import pack_items
 from web.packs.models import Pack
-from web.packs.paper import paper_of
+from web.packs.paper import paper_of, paper_of_matrix
 from web.packs.pdf import as_pdf
 from web.people.rights import SIGNED_IN, companies_seen, groups_seen, needs, needs_post, sees_everything
 from web.sheets.changing import reload_at, words_of
@@ -35,6 +36,8 @@ from web.statements.figure_address import figure_address
 from web.statements.figure_source import FigureSource
 from web.statements.figure_views import figures_beside, titles_in_files
 from web.statements.made_from import MadeFrom
+from web.statements.matrix import matrix_asked
+from web.statements.matrix_files import MatrixSheet
 from web.statements.views import seen_statements
 
 MOST_LISTED = 60
@@ -187,3 +190,22 @@ def group_pdf(request: PineRequest, state: State, group: str) -> HttpResponse:
     paper = replace(paper, notes=(*paper.notes, *found.told))
     name = f"{at.statement.statement}-{group}-{at.year}-{at.period}"
     return tabular.download(as_pdf([paper], paper.name), name, "pdf")
+
+
+@needs(SIGNED_IN, localised=True)
+def matrix_pdf(request: PineRequest, state: State, statement: str = "", hierarchy: str = "") -> HttpResponse:
+    """The matrix as it is looked at, on paper."""
+    table = matrix_asked(request, state, statement, hierarchy)
+    return _matrix_on_paper(request, table.sheet(), table.address.unit)
+
+
+@needs(SIGNED_IN)
+def group_matrix_pdf(request: PineRequest, state: State, group: str) -> HttpResponse:
+    """The matrix of a line of the consolidated statement, on paper."""
+    table = group_matrix.matrix_asked(request, state, group)
+    return _matrix_on_paper(request, table.sheet(), "exact" if table.exact else "whole")
+
+
+def _matrix_on_paper(request: PineRequest, sheet: MatrixSheet, unit: str) -> HttpResponse:
+    paper = paper_of_matrix(sheet, MadeFrom.of_request(request).sentence(), unit)
+    return tabular.download(as_pdf([paper], paper.name), sheet.file_name, "pdf")

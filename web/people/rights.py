@@ -129,9 +129,9 @@ def defines(person: Any, state: State, kind: str, name: str) -> bool:
 
 def partners_seen(person: Any, state: State, company: str) -> list[Company]:
     """Companies that may be named beside one: all, or one's own and those that it has intercompany pairs
-    with."""
+    with. Books that adjust another company's are nobody's partner."""
     own = _seen(person, state, "company")
-    rows = sorted(state.rows(Company), key=lambda row: row.name)
+    rows = sorted((row for row in state.rows(Company) if not row.adjusts), key=lambda row: row.name)
     if own is None:
         return rows
     paired = {pair.partner for pair in state.part(IntercompanyPair, company).values()}

@@ -9,22 +9,33 @@ from urllib.parse import urlencode
 from core.analysis.asked import Asked, read_day
 from core.books.periods import calendar_index
 from core.definitions.state import State
-from core.definitions.tables import Statement
+from core.definitions.tables import Company, Statement
 from web.definitions.viewing import PineRequest
+from web.journals.queries import newest_day
 from web.shell.asked import number, text, whole
 
 
-def default_period(state: State, calendar: str) -> tuple[int, int]:
-    """The period most likely asked for: the first open regular one, or the last of all."""
-    regular = calendar_index(state, calendar).regular
+def default_period(state: State, calendar: str, company: str = "") -> tuple[int, int]:
+    """The period most likely asked for: that of the newest posting of a company (none named: of all on the
+    calendar); where nothing is posted the first open regular one, or the last of all."""
+    index = calendar_index(state, calendar)
+    on = newest_day(
+        [company] if company else [c.company for c in state.rows(Company) if c.calendar == calendar]
+    )
+    if on and (newest := index.period_of(on, "general")):
+        return newest.fiscal_year, newest.period
+    regular = index.regular
     open_ones = [p for p in regular if p.status == "open"] or regular[-1:]
     return (open_ones[0].fiscal_year, open_ones[0].period) if open_ones else (0, 0)
 
 
-def asked_period(request: PineRequest, state: State, calendar: str) -> tuple[int, int, int | None]:
+def asked_period(
+    request: PineRequest, state: State, calendar: str, company: str = ""
+) -> tuple[int, int, int | None]:
     """(year, period, first period or None) of the address; the likely ones where it names none."""
-    year, period = default_period(state, calendar)
     given = request.GET
+    named = None not in (number(given, "year", None, 9999), number(given, "period", None, 9999))
+    year, period = (0, 0) if named else default_period(state, calendar, company)
     return (
         whole(given, "year", year, 9999),
         whole(given, "period", period, 9999),

@@ -34,7 +34,7 @@ def beside(request: PineRequest, state: State, statement: str) -> HttpResponse:
     company = company_asked(request, state, planned.statement.chart) if planned else None
     if planned is None or company is None:
         raise Http404
-    year, period, first = asked_period(request, state, company.calendar)
+    year, period, first = asked_period(request, state, company.calendar, company.company)
     found = worked_out(state, planned, company.company, Asked(year, period, first))
     options = _options(request, state, planned)
     wanted = text(request.GET, "with", 60) or (options[0][0] if options else "")

@@ -17,7 +17,16 @@ from core.analysis.filters import of_column
 from core.analysis.hierarchy_plan import hierarchy_plan
 from core.analysis.period_columns import STEPS, Step
 from core.analysis.stretches import of_days, of_periods
-from core.analysis.time_steps import UNITS, around, before, days_of, shifted, shifted_periods, unit_of
+from core.analysis.time_steps import (
+    UNITS,
+    around,
+    before,
+    days_of,
+    in_periods,
+    shifted,
+    shifted_periods,
+    unit_of,
+)
 from core.books.periods import CalendarIndex, company_calendar, ordinal
 from core.definitions.state import State
 from core.definitions.tables import Budget, Company, Hierarchy
@@ -196,6 +205,8 @@ class FigureAddress:
 
     def over(self, asked: Asked) -> Asked:
         """Another stretch with the filter and the columns of this one, as far as they go with it."""
+        if self.asked.budget:
+            asked = in_periods(self.calendar, asked)
         kept = replace(asked, filter=self.asked.filter, by=self.asked.by)
         if asked.by_day:
             return kept
@@ -227,8 +238,11 @@ class FigureAddress:
             return []
         start, end = days
         own = unit_of((start, end)) if start and self.asked.by_day else None
+        around_end = [(unit, self.over(self._around(unit, end))) for unit in UNITS]
         options = [
-            (UNIT_WORDS[unit], self.query(self.over(self._around(unit, end))), unit == own) for unit in UNITS
+            (UNIT_WORDS[unit], self.query(asked), unit == own or asked == self.asked)
+            for unit, asked in around_end
+            if not (asked.by_day and self.asked.budget)  # a budget has no days
         ]
         period = self.calendar.period_of(end, "general")
         if period:
@@ -386,7 +400,9 @@ def _company(request: PineRequest, state: State, statement: str, hierarchy: str)
 
 def _asked(request: PineRequest, state: State, company: Company) -> Asked:
     asked = asked_of(request.GET)
+    if asked.by_day and asked.budget:
+        asked = in_periods(company_calendar(state, company.company), asked)
     if asked.by_day or (asked.year is not None and asked.period is not None):
         return asked
-    year, period = default_period(state, company.calendar)
+    year, period = default_period(state, company.calendar, company.company)
     return replace(asked, year=year, period=period)

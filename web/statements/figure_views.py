@@ -27,6 +27,7 @@ from web.definitions.viewing import PineRequest
 from web.people.rights import SIGNED_IN, companies_seen, needs
 from web.shell import tabular
 from web.shell.asked import number, text
+from web.shell.htmx import page_of
 from web.statements.addresses import where
 from web.statements.figure_address import FigureAddress, figure_address
 from web.statements.figure_choices import field_choices, field_picked, narrowing, several_at
@@ -272,7 +273,7 @@ def _of_one(
             "remarks_at": address.remarks,
             "budget_address": address.budget_address(line) if address.budget else "",
             "statistics_address": _statistics_address(state, address, figure.line),
-            "back": f"{address.path}?{address.query()}",
+            "back": cell_back(request, f"{address.path}?{address.query()}"),
             "codes": "" if any(share.into for share in shares) else ",".join(s.lines for s in shares),
             "is_budget": budget,
             "path": address.path,
@@ -359,6 +360,12 @@ def workbook(request: PineRequest, state: State, statement: str = "", hierarchy:
     kind = "ods" if request.GET.get("file") == "ods" else "xlsx"
     data = statement_workbook(found, titles, heading, made_from, [note.sentence() for note in notes], kind)
     return tabular.download(data, address.file_name, kind)
+
+
+def cell_back(request: PineRequest, otherwise: str) -> str:
+    """Where what a figure is made of leads back to: the matrix that it stands in, if it was opened there."""
+    came = page_of(request)
+    return came if "/matrix/" in came.partition("?")[0] else otherwise
 
 
 def titles_in_files(address: FigureAddress, found: StatementFigures) -> list[str]:

@@ -53,7 +53,7 @@ def line(request: PineRequest, state: State, statement: str, line: str) -> HttpR
     accounts: list[AccountShare] = []
     figures = None
     if company:
-        year, period, start = asked_period(request, state, company.calendar)
+        year, period, start = asked_period(request, state, company.calendar, company.company)
         state, _ = then_or_now(request, state, company, year, period)
         planned = plan(state, statement) or planned
         source = FigureSource(state, company, Asked(year, period, start))

@@ -20,18 +20,23 @@ from core.definitions.state import State
 from core.definitions.tables import Company, StatementLine
 from core.faults import WrongCall
 from core.money import digits_of, show_amount, show_quantity, show_whole
-from core.statements.plans import WITH_FIGURES
+from core.statements.plans import WITH_FIGURES, line_title
 from web.definitions.viewing import PineRequest
 from web.people.rights import SIGNED_IN, needs
+from web.shell import tabular
 from web.shell.asked import text
 from web.shell.table_rows import Cell, TableRow, table_rows
 from web.statements.figure_address import FigureAddress, figure_address
 from web.statements.figure_choices import by_level, field_choices, field_picked, narrowing
 from web.statements.figure_table import EXACT
 from web.statements.line_matrix import LineMatrix
+from web.statements.made_from import MadeFrom
+from web.statements.matrix_files import MatrixSheet, matrix_book, matrix_sheet
 from web.statements.several import companies_of
 
 MOST_ROWS = 3_000
+MATRIX = "#"
+"""Before a chart or group: whose axes are kept for a person."""
 OTHERS = (ACCOUNTS, COMPANIES, *STEPS)
 """Axes that are no fields."""
 
@@ -99,6 +104,25 @@ class MatrixTable:
         if not amounts.across_runs:
             yield Cell(self.written(totals[row]), "num total stays-end")
 
+    def sheet(self) -> MatrixSheet:
+        """For files, to the last digit. Raises WrongCall."""
+        address, amounts = self.address, self.of.amounts
+        heads = [" ".join(filter(None, (title.replace("/", " / "), name))) for title, name in self.heads()]
+        labels = [(key or NONE, self.name(address.down, key)) for key in amounts.down]
+        title = f"{line_title(self.of.entry.row)}, {self.title(address.down)} by {self.title(address.across)}"
+        only = f", only {address.asked.filter}" if address.asked.filter else ""
+        quantity = self.of.entry.quantity
+        unit = quantity.unit if quantity else address.company.currency
+        about = (
+            title,
+            address.whose,
+            f"{address.title()}{only}",
+            self.title(address.down),
+            unit,
+            self.digits,
+        )
+        return matrix_sheet(amounts, self.of.shown, heads, labels, about)
+
     def column_totals(self) -> list[str]:
         return [self.written(total) for total in self.of.amounts.column_totals]
 
@@ -156,7 +180,8 @@ def axes_offered(state: State, address: FigureAddress) -> list[tuple[str, str]]:
 
 def _with_axes(request: PineRequest, state: State, address: FigureAddress) -> FigureAddress:
     """The axes of an address. Raises WrongCall for a field that there isn't."""
-    down, across = _axes(state, address, text(request.GET, "down", 40), text(request.GET, "across", 40))
+    asked = (text(request.GET, "down", 40), text(request.GET, "across", 40))
+    down, across = _axes(state, address, *(asked if any(asked) else _axes_kept(request, state, address)))
     for name in (down, across):
         if name not in OTHERS:
             chart_field(address.chart, name)
@@ -164,6 +189,22 @@ def _with_axes(request: PineRequest, state: State, address: FigureAddress) -> Fi
         currency = f"currency={address.company.currency}"
         address = figure_address(request, state, *_tree(address), choice=currency)
     return replace(address, down=down, across=across)
+
+
+def _axes_kept(request: PineRequest, state: State, address: FigureAddress) -> tuple[str, str]:
+    """What stood down and across when the person last looked at a matrix of the chart, as far as it can
+    now."""
+    offered = {name for name, _ in axes_offered(state, address)}
+    kept = request.user.columns.get(f"{MATRIX}{address.company.chart}", {})
+    down, across = (name if (name := kept.get(axis, "")) in offered else "" for axis in ("down", "across"))
+    return (down, across) if down != across else ("", "")
+
+
+def remember_axes(request: PineRequest, chart: str, down: str, across: str) -> None:
+    person, key, axes = request.user, f"{MATRIX}{chart}", {"down": down, "across": across}
+    if person.columns.get(key) != axes:
+        person.columns = {**person.columns, key: axes}
+        person.save(update_fields=["columns"])
 
 
 def _axes(state: State, address: FigureAddress, down: str, across: str) -> tuple[str, str]:
@@ -207,6 +248,7 @@ def matrix_page(request: PineRequest, state: State, statement: str = "", hierarc
     try:
         address = _with_axes(request, state, address)
         context |= _matrix_shown(request, state, address, line)
+        remember_axes(request, address.company.chart, address.down, address.across)
     except WrongCall as refused:
         context["fault"] = refused.faults[0].what
     context |= {
@@ -216,8 +258,33 @@ def matrix_page(request: PineRequest, state: State, statement: str = "", hierarc
         "before": address.neighbour(-1),
         "after": address.neighbour(1),
         "figures_query": address.query(down="", across=""),
+        "file_query": address.query(),
     }
     return render(request, "statements/matrix.html", context)
+
+
+def matrix_asked(request: PineRequest, state: State, statement: str, hierarchy: str) -> MatrixTable:
+    """What the page of an address shows, for files. Raises WrongCall."""
+    address = figure_address(request, state, statement, hierarchy)
+    lines = [line.row for line in address.plan.lines if line.row.kind in WITH_FIGURES]
+    line = next((row for row in lines if row.line == address.line), lines[0] if lines else None)
+    address = _with_axes(request, state, address)
+    if line is None:
+        raise WrongCall(f"{address.plan.statement.name} has no line with figures.")
+    return MatrixTable(LineMatrix(state, address, _companies(state, address), line.line))
+
+
+@needs(SIGNED_IN, localised=True)
+def matrix_file(
+    request: PineRequest, state: State, kind: str, statement: str = "", hierarchy: str = ""
+) -> HttpResponse:
+    """The matrix as a workbook, an open document, CSV or JSON."""
+    sheet = matrix_asked(request, state, statement, hierarchy).sheet()
+    if kind not in ("xlsx", "ods"):
+        return tabular.attached(sheet.file_name, kind, *sheet.table())
+    made = MadeFrom.of_request(request).who_and_when()
+    made_from = [("Matrix of", sheet.title), ("Of whom", sheet.whose), ("Stretch", sheet.stretch), *made]
+    return tabular.download(matrix_book(sheet, made_from, kind), sheet.file_name, kind)
 
 
 def _matrix_shown(

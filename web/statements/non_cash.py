@@ -54,7 +54,7 @@ def non_cash(request: PineRequest, state: State, statement: str) -> HttpResponse
     }
     extra = {}
     if company is not None:
-        at = asked_period(request, state, company.calendar)
+        at = asked_period(request, state, company.calendar, company.company)
         found = worked_out(state, planned, company.company, Asked(*at))
         extra = {"Journals": {one.pair.pair: one.journals for one in found.apart}}
         context |= {
@@ -94,7 +94,7 @@ def name_pair(request: PineRequest, state: State, statement: str) -> HttpRespons
     company = company_asked(request, state, planned.statement.chart)
     likely = []
     if company is not None:
-        year, period, first = asked_period(request, state, company.calendar)
+        year, period, first = asked_period(request, state, company.calendar, company.company)
         at = of_periods(company_calendar(state, company.company), year, period, first)
         likely = _likely(state, planned, company, at)
     wanted = text(request.POST, "pair", 40)

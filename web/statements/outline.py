@@ -35,13 +35,18 @@ def statement_workbook(
     """One statement as a workbook, or as an open document (`ods`); a last sheet says what it was made
     from."""
     out = io.BytesIO()
-    book: SheetBook = _open_document(out) if kind == "ods" else new_workbook(out)
+    book = new_book(out, kind)
     book.set_properties(properties())
     write_statement(book, found.plan.statement.name, found, titles, heading, notes)
     if made_from:
         write_made_from(book, made_from)
     book.close()
     return out.getvalue()
+
+
+def new_book(out: io.BytesIO, kind: str) -> SheetBook:
+    """A workbook, or an open document (`ods`)."""
+    return _open_document(out) if kind == "ods" else new_workbook(out)
 
 
 def _open_document(out: io.BytesIO) -> SheetBook:

@@ -52,7 +52,8 @@ def _of_several(found: StatementFigures, names: tuple[str, ...]) -> dict[str, An
 def _drawn(found: StatementFigures, line: StatementLine) -> dict[str, Any]:
     """A line's columns as bars, with their part of the total."""
     shares = column_shares(found.figures.lines[found.plan.index[line.line]], found.columns)
-    return {"shares": shares, "share_drawing": share_drawing(shares, found.digits, "shares-title")}
+    drawing = share_drawing(shares, found.digits, "shares-title")
+    return {"shares": shares, "share_drawing": drawing, "drawn_line": line}
 
 
 def _bridged(

@@ -37,7 +37,7 @@ def trial(request: PineRequest, state: State) -> HttpResponse:
     company = next((row for row in companies if row.company == wanted), companies[0] if companies else None)
     if company is None:
         return render(request, "statements/trial.html", {"rows": ""})
-    year, period, first = asked_period(request, state, company.calendar)
+    year, period, first = asked_period(request, state, company.calendar, company.company)
     calendar = company_calendar(state, company.company)
     at = of_periods(calendar, year, period, first)
     digits = digits_of(company.currency)

@@ -97,7 +97,7 @@ def statement(request: PineRequest, state: State, statement: str) -> HttpRespons
     if company is None:
         page = {**common, "plan": planned, "statement": planned.statement, "rows": ""}
         return render(request, "statements/statement.html", page)
-    at = asked_period(request, state, company.calendar)
+    at = asked_period(request, state, company.calendar, company.company)
     state, held = then_or_now(request, state, company, *at[:2])
     found = worked_out(state, plan(state, statement) or planned, company.company, Asked(*at))
     planned, figures = found.plan, found.figures
@@ -266,7 +266,7 @@ def workbook(request: PineRequest, state: State, statement: str) -> HttpResponse
     company = company_asked(request, state, planned.statement.chart) if planned else None
     if planned is None or company is None:
         raise Http404
-    at = asked_period(request, state, company.calendar)
+    at = asked_period(request, state, company.calendar, company.company)
     figures = worked_out(state, planned, company.company, Asked(*at))
     heading = f"{planned.statement.name}, {company.name}"
     made_from = MadeFrom.of_request(request).rows(figures, ("Company", f"{company.company} {company.name}"))

@@ -48,7 +48,7 @@ class UntaggedPart(NamedTuple):
 
 
 def _untagged(request: PineRequest, state: State, company: Company, name: str) -> UntaggedPart:
-    year, period, first = asked_period(request, state, company.calendar)
+    year, period, first = asked_period(request, state, company.calendar, company.company)
     begin, shares = 0, list[UntaggedShare]()
     try:
         at = of_periods(company_calendar(state, company.company), year, period, first)

@@ -69,7 +69,7 @@ def second_chart(request: PineRequest, state: State, company: str, second_chart:
     )
     if start:
         return render(request, "sheets/sheet_rows.html", {"sheet": rows})
-    year, period, first = asked_period(request, state, row.calendar)
+    year, period, first = asked_period(request, state, row.calendar, row.company)
     raw = _raw(state, row, year, period)
     own = list_index(state, plan.chart.natural_list)
     without = [code for code in own.posting if plan.plain(code) == ""]

@@ -288,15 +288,19 @@ def run_pack(given: argparse.Namespace) -> int:
     items = pack_items(state, listed("statements"), listed("companies"), listed("groups"), *at)
     form = given.path.suffix.lower().lstrip(".")
     if form not in ("pdf", "xlsx", "zip"):
-        figures, version = figures_of_items(items, at, given.beside_year, lambda what, done: None)
+        contents = figures_of_items(items, at, given.beside_year, lambda what, done: None)
         given.path.mkdir(parents=True, exist_ok=True)
-        for name, content in pack_files(figures, MadeFrom.published(version, None), lambda done: None):
+        made = MadeFrom.published(contents.version, None)
+        for name, content in pack_files(contents, made, lambda done: None):
             (given.path / name).write_bytes(content)
-        say(f"{len(items):,} statements in {given.path}, listed in contents.csv.")
-        return DONE
-    content, digest, _ = make_pack(form, given.name, items, at, given.beside_year, None)
-    given.path.write_bytes(content)
-    say(f"{len(items):,} statements in {given.path}, SHA-256 {digest}.")
+        told = "listed in contents.csv"
+    else:
+        content, digest, contents = make_pack(form, given.name, items, at, given.beside_year, None)
+        given.path.write_bytes(content)
+        told = f"SHA-256 {digest}"
+    for sentence in contents.left_out:
+        say(sentence)
+    say(f"{len(contents.figures):,} statements in {given.path}, {told}.")
     return DONE
 
 
