@@ -69,6 +69,7 @@ MIDDLEWARE = [
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "web.shell.middleware.FaultMiddleware",
     "axes.middleware.AxesMiddleware",
+    "web.shell.fragments.FragmentPages",
 ]
 
 ROOT_URLCONF = "web.urls"

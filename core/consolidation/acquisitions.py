@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import timedelta
 from fractions import Fraction
+from typing import NamedTuple
 
 from core.codes.selectors import pick
 from core.consolidation.shares import TakenShare
@@ -34,6 +35,15 @@ class Named:
     disposal: int
 
 
+class Goodwill(NamedTuple):
+    """What was paid for a member beyond the equity acquired (less: negative), on a target: when it was
+    bought, and what stands of it now; minor units of the group's currency."""
+
+    target: int
+    bought: int
+    now: int
+
+
 @dataclass(frozen=True)
 class Purchase:
     """The rows of one member, oldest first, with the entries that stand in the holder's column: target and
@@ -44,7 +54,12 @@ class Purchase:
     holder: str
     entries: tuple[tuple[int, int], ...]
     unexplained: int
-    bargain: int
+    goodwill: Goodwill
+
+    @property
+    def bargain(self) -> int:
+        """What it cost less than the equity acquired, negative; 0 where it cost more."""
+        return min(self.goodwill.bought, 0)
 
 
 def equity_at(
@@ -127,7 +142,7 @@ class Acquirer:
     ) -> Purchase:
         entries: list[tuple[int, int]] = []
         taken_away = self._investment(rows, holder, entries)
-        bargain = self._first(rows[0], p, member, sets, entries)
+        goodwill = self._first(rows[0], p, member, sets, entries)
         for row in rows[1:]:
             self._later(row, sets, entries)
         beyond = taken_away - sum(self._cost(row) for row in rows)
@@ -135,7 +150,7 @@ class Acquirer:
         if beyond:
             entries.append((self.named.translation if foreign else self.named.retained, beyond))
         unexplained = 0 if foreign else beyond
-        return Purchase(rows[0].member, rows[0].holder, tuple(entries), unexplained, bargain)
+        return Purchase(rows[0].member, rows[0].holder, tuple(entries), unexplained, goodwill)
 
     def _cost(self, row: Acquisition) -> int:
         minor = parse_amount(row.cost, digits_of(self.currency))
@@ -168,7 +183,7 @@ class Acquirer:
         member: Standing,
         sets: list[Translated],
         entries: list[tuple[int, int]],
-    ) -> int:
+    ) -> Goodwill:
         """Equity acquired against the cost; goodwill in the member's currency follows its rate."""
         percent = Fraction(row.percent) / 100
         at = self._equity_period(row, member)
@@ -185,9 +200,9 @@ class Acquirer:
             now = self.rates.of(CLOSING, currency, p) / self.rates.of(CLOSING, currency, at)
             translated = round_half_up(goodwill * now)
             entries += [(place, translated), (self.named.translation, goodwill - translated)]
-        else:
-            entries.append((place, goodwill))
-        return min(goodwill, 0)
+            return Goodwill(place, goodwill, translated)
+        entries.append((place, goodwill))
+        return Goodwill(place, goodwill, goodwill)
 
     def _given(self, row: Acquisition) -> list[AcquiredEquity]:
         return [

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -28,9 +29,24 @@ class EquityRow(NamedTuple):
     closing: int
 
 
+OPENING, CLOSING = "opening", "closing"
+Source = tuple[str, str]
+"""A step, and the set of books that it is of (empty: of eliminations)."""
+
+
 def equity_movement(group: Consolidation, p: int) -> list[EquityRow]:
     """From the end of the year before to the end of p, in order of accounts, the running result last."""
     return list(_Movement(group, group.periods.end_of_year_before(p), p).rows())
+
+
+def equity_sources(group: Consolidation, p: int, target: int, column: str) -> dict[Source, int]:
+    """What one cell of the movement is made of, raised is plus: by step and set of books. `column` is one of
+    CAUSES, OPENING or CLOSING. They add up to the cell."""
+    movement = _Movement(group, group.periods.end_of_year_before(p), p)
+    for row in movement.rows():
+        if row.target == target:
+            return {source: amount for source, amount in movement.sources(target, column).items() if amount}
+    return {}
 
 
 @dataclass
@@ -39,9 +55,46 @@ class _Movement:
     before: int
     end: int
     moved: dict[int, dict[str, int]] = field(default_factory=dict)
+    parts: dict[tuple[int, str], dict[Source, int]] = field(default_factory=dict)
+    """by target and cause what each step of each set of books brought; raw"""
+    source: Source = ("", "")
+    """whose amounts are being added"""
+
+    @cached_property
+    def was(self) -> Position:
+        return self.group.opening(self.before + 1)
+
+    @cached_property
+    def now(self) -> Position:
+        return self.group.position(self.end)
+
+    def sources(self, target: int, column: str) -> dict[Source, int]:
+        """Of a cell, raised is plus, once the rows were gone through."""
+        opening, closing = self._parts_of(self.was, target), self._parts_of(self.now, target)
+        if column in (OPENING, CLOSING):
+            return {source: -raw for source, raw in (opening if column == OPENING else closing).items()}
+        parts = dict(self.parts.get((target, column), {}))
+        if column == ("result" if target == RESULT_ROW else "other"):  # what no cause took
+            for source in {*opening, *closing, *self._known(target)}:
+                known = sum(self.parts.get((target, cause), {}).get(source, 0) for cause in CAUSES)
+                rest = closing.get(source, 0) - opening.get(source, 0) - known
+                parts[source] = parts.get(source, 0) + rest
+        return {source: -raw for source, raw in parts.items()}
+
+    def _known(self, target: int) -> set[Source]:
+        return {source for cause in CAUSES for source in self.parts.get((target, cause), {})}
+
+    def _parts_of(self, position: Position, target: int) -> dict[Source, int]:
+        accounts = self.group.books.accounts
+        parts: dict[Source, int] = {}
+        for source, entries in (*position.steps.items(), (("elimination", ""), position.eliminated)):
+            for at, amount in entries.items():
+                if at == target or (target == RESULT_ROW and accounts.is_result(at)):
+                    parts[source] = parts.get(source, 0) + amount
+        return parts
 
     def rows(self) -> Iterator[EquityRow]:
-        was, now = self.group.opening(self.before + 1), self.group.position(self.end)
+        was, now = self.was, self.now
         opening, closing = self._stands(was), self._stands(now)
         for name in {name for at in (was, now) for _, name in at.steps}:
             self._of_books(name, was, now)
@@ -69,6 +122,8 @@ class _Movement:
         if amount:
             causes = self.moved.setdefault(target, {})
             causes[cause] = causes.get(cause, 0) + amount
+            parts = self.parts.setdefault((target, cause), {})
+            parts[self.source] = parts.get(self.source, 0) + amount
 
     def _of_books(self, name: str, was: Position, now: Position) -> None:
         """Everything that stands for one set of books, step by step."""
@@ -79,6 +134,7 @@ class _Movement:
         for (step, of), target, change in _changes(was, now):
             if of != name:
                 continue
+            self.source = (step, name)
             if step == "minority" and accounts.is_result(target):
                 self._add(named.minority, "result", -change)
             elif step == "minority" and accounts.is_equity(target) and target != named.minority:
@@ -137,7 +193,7 @@ class _Movement:
             self._add(named.minority, cause, -amount)
 
     def _eliminated(self, was: Position, now: Position) -> None:
-        accounts = self.group.books.accounts
+        accounts, self.source = self.group.books.accounts, ("elimination", "")
         for target in {*was.eliminated, *now.eliminated}:
             if accounts.is_equity(target):
                 change = now.eliminated.get(target, 0) - was.eliminated.get(target, 0)

@@ -100,13 +100,16 @@ class Matrix:
 
     def change(self) -> Change:
         """All that it writes, in one act."""
+        return _writing(list(self.written()), f"Rolled out {self.told()}")
+
+    def told(self) -> str:
+        """What it comes to, without the full stop."""
         counts, changed = self.counts(), self.changed()
-        told = (
-            f"Rolled out {self.rollout.name} to {len(self.companies):,} companies: {counts['new']:,} made,"
+        return (
+            f"{self.rollout.name} to {len(self.companies):,} companies: {counts['new']:,} made,"
             f" {changed:,} changed, {counts['alike']:,} alike, {counts['differs'] - changed:,} kept,"
             f" {counts['cannot']:,} left out"
         )
-        return _writing(list(self.written()), told)
 
 
 def _rows(cells: Iterable[RolloutCell]) -> tuple[Any, ...]:

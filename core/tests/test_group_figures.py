@@ -18,7 +18,14 @@ from core.group.ownership import days_of_change, stakes
 from core.group.periods import group_periods
 from core.group.rates import rate_table
 from core.group_figures.columns import ADJUSTING, ELIMINATIONS, GROUP, OWNERSHIP, column_plan, column_title
-from core.group_figures.equity_movement import CAUSES, RESULT_ROW, equity_movement
+from core.group_figures.equity_movement import (
+    CAUSES,
+    CLOSING,
+    OPENING,
+    RESULT_ROW,
+    equity_movement,
+    equity_sources,
+)
 from core.group_figures.line_cells import AXES, Axis, PeriodFigures, crossed_cells, line_cells
 from core.group_figures.makeup import Span, own_amounts, period_amounts
 from core.group_figures.proof import proofs
@@ -66,6 +73,11 @@ class OfRandomGroups(TestCase):
                 self.assertEqual(
                     {k: v for k, v in stands.items() if v}, {k: v for k, v in raised.items() if v}
                 )
+                for row in rows:
+                    cells = {OPENING: row.opening, **row.causes, CLOSING: row.closing}
+                    for column, shown in cells.items():
+                        made_of = equity_sources(group, 3, row.target, column)
+                        self.assertEqual(sum(made_of.values()), shown, (row.target, column, made_of))
 
     def test_own_accounts_make_up_what_is_translated(self) -> None:
         """Of each set of books: accounts, moved results and the reserve come to nothing together; the periods

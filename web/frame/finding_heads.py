@@ -54,17 +54,60 @@ PAGES = (
     ("New company", "company-new"),
     ("New code list", "new-list"),
     ("New statement", "statement-new"),
+    ("Today: what waits", "today"),
+    ("Packs of statements", "packs"),
+    ("Budgets", "budgets"),
+    ("Arrangements of companies and groups", "arrangements"),
+    ("Year end: results carried to equity", "year-end"),
+    ("Revaluation of foreign currency", "revaluation"),
+    ("Periods: which are open, of all calendars", "period-matrix"),
+    ("Accounts open, of all companies", "open-accounts"),
+    ("Intercompany pairs, of all companies", "pair-matrix"),
+    ("Rollouts to many companies", "rollouts"),
+    ("Requests for new accounts", "requests"),
 )
 """(what it is called, its route)"""
 
 
+OF_STATEMENTS = (("Figures", "figures"), ("Matrix", "matrix"))
+OF_GROUPS = (
+    *(
+        ("Steps", "group-steps"),
+        ("Ownership", "members"),
+        ("Rates", "group-rates"),
+        ("Equity", "group-equity"),
+    ),
+    *(("Sides", "group-sides"), ("Period end", "group-period-end"), ("Matrix", "group-matrix")),
+)
+"""(what a page of one is called, its route)"""
+
+
 def pages(state: State, person: Any, small: str) -> list[Hit]:
-    """Pages of which the name holds the words, if the person may open them."""
-    return [
-        Hit("", title, "Page", reverse(name))
+    """Pages of which the name holds every word, if the person may open them: those of their own first, then
+    those of statements and groups."""
+    words = small.split()
+    own = [
+        (title, reverse(name))
         for title, name in PAGES
-        if small in title.lower() and _opens(state, person, name)
+        if _holds(title, words) and _opens(state, person, name)
     ]
+    return [Hit("", title, "Page", address) for title, address in (*own, *_of_one(state, person, words))]
+
+
+def _of_one(state: State, person: Any, words: list[str]) -> Iterator[tuple[str, str]]:
+    charts = charts_seen(person, state)
+    for statement in sorted(state.rows(Statement), key=lambda row: row.name):
+        for what, route in OF_STATEMENTS if statement.chart in charts else ():
+            if _holds(title := f"{what} of {statement.name}", words):
+                yield title, reverse(route, args=[statement.statement])
+    for group in groups_seen(person, state):
+        for what, route in OF_GROUPS:
+            if _holds(title := f"{what} of {group.name}", words):
+                yield title, reverse(route, args=[group.group])
+
+
+def _holds(title: str, words: list[str]) -> bool:
+    return bool(words) and all(word in title.lower() for word in words)
 
 
 def _opens(state: State, person: Any, name: str) -> bool:

@@ -18,6 +18,8 @@ urlpatterns = [
     route("<str:group>/", statement.group, "group"),
     route("<str:group>/members/", views.members, "members"),
     route("<str:group>/steps/", steps.steps, "group-steps"),
+    route("<str:group>/equity/<str:code>/<str:column>/", equity.equity_cell, "group-equity-cell"),
+    route("<str:group>/reserve/<str:company>/", equity.reserve_cell, "group-reserve-cell"),
     route("<str:group>/steps/<str:act>/<str:company>/", steps.step, "group-step"),
     route("<str:group>/rates/", rates.rates, "group-rates"),
     route("<str:group>/rates/feed/", rates.feed, "group-rate-feed"),

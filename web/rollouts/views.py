@@ -37,10 +37,13 @@ from web.rollouts.sheets import ITEMS, ROLLOUTS, SWAPS, TO_WHOM
 from web.sheets.changing import apply_change, reload_at, words_of
 from web.sheets.pages import stretch
 from web.shell.asked import text, whole
+from web.shell.asking import Choice, ask, decided
 from web.shell.htmx import is_fragment
 from web.shell.progress import QUIET_FOR
 
 LARGE = 4_000
+ASKED = 20
+"""From so many cells on it is asked once more, with what it comes to."""
 """Cells that write; more are made in the worker."""
 MOST_RUNS = 100
 LONGEST_OURS = 60_000
@@ -229,7 +232,10 @@ def make(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     draft = viewed.working.draft.pk if viewed.working else None
     matrix = matrix_for(state, state.require(Rollout, rollout), ours, request.user.access(state))
     why = words_of(request, "why")
-    if sum(1 for _ in matrix.written()) > LARGE:
+    writes = sum(1 for _ in matrix.written())
+    if writes >= ASKED and not decided(request):
+        return ask(request, f"{matrix.told()}.", Choice("make", f"Write {writes:,} cells"))
+    if writes > LARGE:
         started = RolloutJob.objects.create(
             rollout=rollout, ours=ours, fingerprint=seen, draft_id=draft, by=request.user, why=why
         )
