@@ -11,9 +11,10 @@ from hashlib import sha256
 from typing import Literal, NamedTuple
 
 from core.codes.hierarchies import order_key, preorder
+from core.codes.selectors import pick
 from core.definitions.state import State, derived
 from core.definitions.tables import ArrangedLine, Arrangement, Company, Statement, StatementLine
-from core.statements.plans import line_title
+from core.statements.plans import line_title, natural_list
 
 GONE = "gone"
 """What is kept as seen of a line that went above and stays here."""
@@ -164,6 +165,17 @@ def branch(rows: dict[str, StatementLine], line: str) -> list[str]:
             inside.append(at)
             waiting += below.get(at, [])
     return inside
+
+
+def accounts_moved(state: State, over: Statement, moved: UpstreamLine) -> tuple[list[str], list[str]]:
+    """Of a line that changed above: the accounts that taking it brings here, and those that it takes off."""
+    code_list = natural_list(state, over.chart)
+
+    def picked(row: StatementLine | None) -> frozenset[str]:
+        return pick(state, code_list, row.accounts).codes if row and row.accounts else frozenset()
+
+    above, own = picked(moved.above), picked(moved.own)
+    return sorted(above - own), sorted(own - above)
 
 
 def stands_as_above(names: Sequence[str], above: Sequence[str], placing: Collection[str]) -> list[str]:

@@ -146,7 +146,7 @@ def _of_arrangements(request: PineRequest, state: State) -> Iterator[Waiting]:
         count = len(upstream(state, row)) if row.member_kind == "company" and row.member in names else 0
         if count:
             lines = _several(count, "line", "lines")
-            what = f"{lines} of {over.name} moved above what {names[row.member]} shows"
+            what = f"{lines} of {over.name} changed since {names[row.member]} arranged it for itself"
             yield Waiting("look", what, reverse("statement", args=[row.statement]))
 
 

@@ -94,10 +94,16 @@ def side_rows(
             f"{apart.elimination}-{apart.company}-{apart.partner}",
             [
                 Cell(titles.get(apart.elimination, "Acquisition")),
-                Cell(names.get(apart.company, apart.company)),
-                Cell(show_amount(apart.side(apart.company), digits), "num"),
-                Cell(names.get(apart.partner, "no partner")),
-                Cell(show_amount(apart.side(apart.partner), digits) if apart.partner else "—", "num"),
+                Cell(
+                    names.get(apart.company, apart.company),
+                    "nowrap",
+                    below=names.get(apart.partner, "no partner"),
+                ),
+                Cell(
+                    show_amount(apart.side(apart.company), digits),
+                    "num",
+                    below=show_amount(apart.side(apart.partner), digits) if apart.partner else "—",
+                ),
                 Cell(
                     show_amount(apart.amount, digits),
                     "num total",

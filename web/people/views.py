@@ -19,7 +19,7 @@ from web.definitions.viewing import PineRequest
 from web.people import actions, second_factor
 from web.people.models import Person
 from web.people.rights import ADMINISTER, OPEN, SIGNED_IN, companies_seen, needs, needs_post
-from web.shell.asked import listed, text
+from web.shell.asked import text
 from web.shell.htmx import page_of, reload_at
 
 BACKEND = "django.contrib.auth.backends.ModelBackend"
@@ -67,8 +67,8 @@ def _page(
 
 def _form_of(person: Person | None) -> dict[str, object]:
     if person is None:
-        return {"username": "", "name": "", "role": Person.Role.COMPANY, "companies": "", "restricted": False}
-    names = ", ".join(sorted(company.company for company in person.companies.all()))
+        return {"username": "", "name": "", "role": Person.Role.COMPANY, "companies": [], "restricted": False}
+    names = sorted(company.company for company in person.companies.all())
     return {
         "username": person.username,
         "name": person.get_full_name(),
@@ -85,11 +85,18 @@ def people(request: PineRequest, state: State) -> HttpResponse:
     return _page(request, state, chosen=_known(who) if who else None)
 
 
+def chosen_companies(request: PineRequest) -> list[str]:
+    """Those ticked; ids parted by commas are taken too."""
+    parts = (part.strip() for value in request.POST.getlist("companies") for part in value.split(","))
+    return list(dict.fromkeys(part for part in parts if part))
+
+
 @needs_post(ADMINISTER, published=True)
 def change(request: PineRequest, state: State) -> HttpResponse:
     """One act on a person: add, change, switch on or off, give a link."""
     act, who = text(request.POST, "act"), text(request.POST, "who", 150)
-    given = {name: text(request.POST, name, 300) for name in ("username", "name", "role", "companies")}
+    given = {name: text(request.POST, name, 300) for name in ("username", "name", "role")}
+    companies = chosen_companies(request)
     restricted = bool(text(request.POST, "restricted"))
     chosen = _known(who) if who else None
     link = ""
@@ -99,7 +106,7 @@ def change(request: PineRequest, state: State) -> HttpResponse:
                 given["username"],
                 given["name"],
                 given["role"],
-                listed(request.POST, "companies"),
+                companies,
                 request.user,
                 posts_restricted=restricted,
             )
@@ -109,7 +116,7 @@ def change(request: PineRequest, state: State) -> HttpResponse:
                 chosen,
                 given["name"],
                 given["role"],
-                listed(request.POST, "companies"),
+                companies,
                 request.user,
                 posts_restricted=restricted,
             )

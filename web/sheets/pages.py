@@ -230,7 +230,7 @@ def _cell(state: State, sheet: Sheet, row: Any, column: Column, written: str) ->
     if kind == "flag":
         return Cell("yes") if written == "true" else NONE
     if not written or (kind == "choice" and written == column.default == "other"):
-        return NONE
+        return Cell("—", "soft num") if numeric(column) else NONE
     if kind == "choice":
         return Cell(written.replace("_", " "))
     name, is_code = told(state, sheet.table, column.name, row, written)

@@ -36,6 +36,8 @@ class Cell:
     in_proof: bool = False
     code: str = ""
     title: str = ""
+    below: str = ""
+    """a second line"""
 
     def html(self) -> str:
         text = self.text if isinstance(self.text, SafeString) else escaped(str(self.text))
@@ -47,6 +49,8 @@ class Cell:
             proof = f' hx-get="{link}" hx-target="#proof"' if self.in_proof else ""
             amount = ' class="amount"' if "num" in self.css else ""
             text = f'<a{amount}{opens} href="{link}"{proof}>{text}</a>'
+        if self.below:
+            text = f"{text}<br>{escape(self.below)}"
         title = f' title="{escape(self.title)}"' if self.title else ""
         css = f' class="{self.css}"' if self.css else ""
         return f"<td{css}{title}>{text}</td>"

@@ -23,6 +23,7 @@ from core.definitions.tables import Arrangement, Company, Group, Statement
 from core.faults import Fault, Refused
 from core.mapping.arrangements import (
     Origin,
+    accounts_moved,
     arranged_statements,
     lost_by_setting_back,
     member_name,
@@ -50,20 +51,21 @@ def panel(
     """What a statement's page says of arrangements: of which it is one, or who has one over it."""
     arrangement = state.get(Arrangement, statement.statement)
     if arrangement is not None:
-        kinds = list(origins(state, arrangement).values())
+        kinds, over = list(origins(state, arrangement).values()), state.require(Statement, arrangement.over)
         moved = [
             (one, what_differs(one.own, one.above) if one.own and one.above else [])
             for one in upstream(state, arrangement)
         ]
         return {
             "arrangement": arrangement,
-            "over": state.require(Statement, arrangement.over),
+            "over": over,
             "member": member_name(state, arrangement),
             "counts": [(kinds.count(kind), kind) for kind in COUNTED],
             "upstream": [
                 (section, list(part)) for section, part in groupby(moved, key=lambda pair: pair[0].section)
             ],
             "upstream_count": len(moved),
+            "by_account": {one.line: accounts_moved(state, over, one) for one, _ in moved},
         }
     mine = of_member(state, statement.statement, company.company) if company else None
     seen = {("company", row.company) for row in companies_seen(request.user, state)}
