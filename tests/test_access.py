@@ -159,12 +159,13 @@ class Changing(RightsTest):
         period = min(row for row in state.rows(Period) if row.status == "open")
         alpha, group = state.require(Company, "alpha"), state.require(Group, "g")
         right = "You have no right to define in"
+        unknown = f"{right} all that this touches."
         cases: list[tuple[Any, Any, list[str]]] = [
             (on_d, own._replace(name="Turnover"), []),
             (on_d, line._replace(label="Everything"), []),
-            (on_d, shared._replace(name="Banks"), [f"{right} chart c."]),
-            (on_d, alpha._replace(name="Alfa"), [f"{right} company alpha."]),
-            (on_d, group._replace(name="All"), [f"{right} group g."]),
+            (on_d, shared._replace(name="Banks"), [unknown]),
+            (on_d, alpha._replace(name="Alfa"), [unknown]),
+            (on_d, group._replace(name="All"), [unknown]),
             (
                 on_d,
                 Chart("e", "E", "o"),
@@ -198,7 +199,11 @@ class Changing(RightsTest):
         draft = drafting.start("Own names", dora, [change], "Names")
         with self.assertRaises(Refused) as told:
             drafting.record(draft.pk, Put(state.require(Code, "acc", "1010")._replace(name="Banks")), dora)
-        self.assertEqual([f.what for f in told.exception.faults], ["You have no right to define in chart c."])
+        self.assertEqual(
+            [f.what for f in told.exception.faults],
+            ["You have no right to define in all that this touches."],
+            "what she doesn't see is not named",
+        )
         author, approver, other = (client_of(who) for who in (dora, anna, olga))
         address = f"/drafts/{draft.pk}/"
         for client, listed, status in ((author, True, 200), (approver, True, 200), (other, False, 404)):

@@ -57,14 +57,14 @@ class Arrangements(InWorld):
         self.assertIn("Alpha arranges it by itself", self.page("/group/g/?statement=st&year=2026&period=2"))
         self.post("/statements/st-alpha/arranged/switch/")
         self.assertEqual(self.statement("--company=alpha"), before)
-        self.assertIn("put by: not in use now", self.page("/statements/st-alpha/"))
+        self.assertIn("not in use now", self.page("/statements/st-alpha/"))
 
     def test_what_moves_above_is_taken_or_left_with_a_reason(self) -> None:
         self.arranged()
         self.change("st", "cash", label="Money")
         actions.make_change(DeleteLine("st", "debtors"), self.mirela)
         page = self.page("/statements/st-alpha/")
-        self.assertIn("Moved above since it was looked at, 2", page)
+        self.assertIn("Changed in Balance sheet since, 2", page)
         waiting = "2 lines of Balance sheet moved above what Alpha shows"
         self.assertIn(waiting, self.page("/today/"))
         differs = 'label: <span class="code">Cash</span> here, <span class="code">Money</span> above'

@@ -141,12 +141,13 @@ def _lacking(
     wanted: Callable[[Edit], tuple[Right, ...]],
 ) -> list[Fault]:
     """`wanted` says any of which rights an edit needs; the first is named where all are missing."""
-    faults: dict[tuple[Right, Owner], Fault] = {}
+    faults: dict[tuple[Right, Owner | None], Fault] = {}
     for edit in edits:
         rights = wanted(edit)
         for owner in dict.fromkeys(_owners_of_edit(before, after, edit)):
             if not any(access.may(right, owner) for right in rights):
-                faults.setdefault((rights[0], owner), _fault(edit.new or edit.old, rights[0], owner))
+                known = owner if not owner.name or access.may(Right.SEE, owner) else None
+                faults.setdefault((rights[0], known), _fault(edit.new or edit.old, rights[0], known))
     return list(faults.values())
 
 
@@ -154,10 +155,16 @@ def lacking_right(access: Access, right: Right, owners: Iterable[Owner], row: An
     """A fault for a row of the first of its owners over which the right is missing; None where it is there
     over all of them."""
     owner = next((owner for owner in owners if not access.may(right, owner)), None)
-    return _fault(row, right, owner) if owner else None
+    if owner is None:
+        return None
+    return _fault(row, right, owner if not owner.name or access.may(Right.SEE, owner) else None)
 
 
-def _fault(row: Any, right: Right, owner: Owner) -> Fault:
-    what = f"You have no right to {right}{' in' if owner.name else ''} {owner}."
+def _fault(row: Any, right: Right, owner: Owner | None) -> Fault:
+    """`owner` None: one that the person doesn't know of, and is not told of."""
+    if owner is None:
+        what = f"You have no right to {right} in all that this touches."
+    else:
+        what = f"You have no right to {right}{' in' if owner.name else ''} {owner}."
     way_out = "Ask somebody who has it, or who administers people."
     return fault(row, "", what, way_out, "right")

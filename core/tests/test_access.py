@@ -110,7 +110,7 @@ class Owned(TestCase):
             (
                 Grant(frozenset({CLOSE}), "all except alpha"),
                 shut,
-                ["You have no right to close in company alpha."],
+                ["You have no right to close in all that this touches."],
             ),
             (
                 Grant(frozenset({CLOSE}), "all"),

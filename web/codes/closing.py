@@ -83,6 +83,8 @@ def uses_seen(state: State, code_list: str, code: str, person: Any) -> list[Rema
             return first in companies
         if use.table == "statement_lines":
             return sees(person, state, "statement", first)
+        if use.table == "second_chart_mappings":
+            return {first, str(use.key[1])} <= charts
         return use.table not in OF_CHARTS or first in charts
 
     return [
@@ -93,7 +95,10 @@ def uses_seen(state: State, code_list: str, code: str, person: Any) -> list[Rema
 OF_GROUPS = tuple(name for name, table in TABLES.items() if table.row._fields[0] == "group")
 """Tables of a group: who sees no group doesn't see their uses."""
 OF_COMPANIES = ("company_codes", "company_accounts", "intercompany_pairs")
-OF_CHARTS = ("chart_segments", "pairing_rules", "pairing_conditions", "account_strings", "quick_codes")
+OF_CHARTS = (
+    *("chart_segments", "pairing_rules", "pairing_conditions", "account_strings", "quick_codes"),
+    *("charts", "second_chart_mappings"),
+)
 
 
 def still_used(state: State, code_list: str, code: str, person: Any, on: date | None) -> list[RemainingUse]:

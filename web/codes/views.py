@@ -362,7 +362,7 @@ def delete(request: PineRequest, state: State, code_list: str, code: str) -> Htt
     place = queries.places(state, code_list).get(code, 0)
     row = _known(state, code_list, code)
     if not decided(request):
-        refuse_first(state, DeleteCode(code_list, code))
+        refuse_first(request, state, DeleteCode(code_list, code))
         return ask(
             request,
             f"{code} {row.name} goes for good{_with_it(state, row)}.",

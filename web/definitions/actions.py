@@ -45,6 +45,7 @@ def make_change(change: Change, by: Any, seen: int | None = None, reason: str = 
         lock_definitions()
         before = snapshot.current()
         examined = examine(before.state, change, posted_facts(before.state))
+        check_rights(by, before.state, examined.after, examined.edits)  # before anything of others is told
         faults = [] if seen is None else changed_since(examined.edits, seen)
         if blocking([*faults, *examined.faults]):
             raise Refused(blocking([*faults, *examined.faults]))

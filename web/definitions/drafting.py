@@ -130,6 +130,8 @@ def start(name: str, by: Any, changes: Sequence[Change] = (), reason: str = "") 
                 name=name, reason=reason[:1000], author=by, base=snapshot.latest()[0]
             )
             DraftStep.objects.create(draft=draft, number=0)
+            for change in changes:
+                record(draft.pk, change, by, checked=False)
     except IntegrityError:
         raise Refused(
             [
@@ -141,8 +143,6 @@ def start(name: str, by: Any, changes: Sequence[Change] = (), reason: str = "") 
                 )
             ]
         ) from None
-    for change in changes:
-        record(draft.pk, change, by, checked=False)
     draft.refresh_from_db()
     return draft
 
@@ -175,6 +175,8 @@ def record(number: int, change: Change, by: Any, seen: int | None = None, *, che
             examine(open_draft.state, change, posted_facts(open_draft.published.state)) if checked else None
         )
         edits = examined.edits if examined else change.edits(open_draft.state)
+        after = examined.after if examined else open_draft.state.edited(edits)
+        actions.check_rights(by, open_draft.state, after, edits)  # before anything of others is told
         faults = [] if seen is None else actions.changed_since(edits, seen)
         faults += (
             [*examined.own, *(fault for fault in examined.following if fault.code not in MAY_WAIT)]
@@ -185,8 +187,6 @@ def record(number: int, change: Change, by: Any, seen: int | None = None, *, che
             raise Refused(blocking(faults))
         if not edits:
             return draft
-        after = examined.after if examined else open_draft.state.edited(edits)
-        actions.check_rights(by, open_draft.state, after, edits)
         draft_changes = DraftChange.objects.create(
             draft=draft, by=by, content=encode(recorded(change, open_draft.state))
         )

@@ -66,7 +66,7 @@ def mapping(request: PineRequest, state: State, group: str, company: str) -> Htt
         "without": len(without),
         "total": len(index.posting),
         "digits": digits_of(own.currency),
-        "targets": sorted(theirs),
+        "targets": [theirs[code] for code in sorted(theirs) if not theirs[code].rollup],
         "unplaced": sum(sums.get(code, 0) for code in without),
         "theirs": theirs,
         "companies": _mapped_companies(state, group),

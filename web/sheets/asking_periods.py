@@ -8,6 +8,7 @@ from django.http import HttpResponse
 from core.books.periods import closed_early, reopened
 from core.changes.kinds import Change
 from core.definitions.state import Edit, State
+from web.definitions.actions import check_rights
 from web.definitions.posted import falling_then, kept_since
 from web.definitions.viewing import PineRequest
 from web.sheets.changing import refuse_first, words_of
@@ -17,11 +18,12 @@ from web.shell.asking import Choice, ask, decided
 def ask_of_periods(request: PineRequest, state: State, change: Change) -> HttpResponse | None:
     """The question, or None where there is nothing to ask, or it was answered with a reason."""
     edits = change.edits(state)
+    check_rights(request.user, state, state.edited(edits), edits)  # before anything of others is told
     early, again = closed_early(state, edits), reopened(edits, state)
     needs_why, moving = bool(early or again), _moving(state, edits)
     if not (needs_why or moving) or (decided(request) and (words_of(request, "why") or not needs_why)):
         return None
-    refuse_first(state, change)
+    refuse_first(request, state, change)
     if again:
         kept = kept_since(state, edits)
         again = " ".join((again, *kept, "Say why it is opened."))

@@ -45,9 +45,10 @@ def apply_change(request: PineRequest, change: Change) -> None:
         actions.make_change(change, request.user, seen_version(request), words_of(request, "why"))
 
 
-def refuse_first(state: State, change: Change) -> None:
+def refuse_first(request: PineRequest, state: State, change: Change) -> None:
     """Before a question is asked: raises Refused where the answer could not be carried out anyway."""
     examined = examine(state, change, posted_facts(state))
+    actions.check_rights(request.user, state, examined.after, examined.edits)
     if blocking(examined.own):
         raise Refused(blocking(examined.own))
 

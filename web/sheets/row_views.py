@@ -175,7 +175,7 @@ def _before_deleting(
     what = named(items[0]) if len(items) == 1 else f"{len(items):,} {many(kind.noun)}"
     verb = "goes" if len(items) == 1 else "go"
     sentence = f"{what[:1].upper()}{what[1:]} {verb} for good{f', with {going}' if going else ''}."
-    refuse_first(state, change)
+    refuse_first(request, state, change)
     return ask(request, sentence, Choice("delete", "Delete"))
 
 
