@@ -221,7 +221,8 @@ class Changing(RightsTest):
         with self.assertRaises(Refused) as told:
             drafting.say(draft.pk, olga, DraftRemark.APPROVE, "")
         self.assertEqual(
-            [f.what for f in told.exception.faults], ["You have no right to approve in chart d."]
+            [f.what for f in told.exception.faults],
+            ["You have no right to approve in all that this touches."],
         )
         self.assertEqual(
             approver.post(f"{address}say/", {"verdict": DraftRemark.APPROVE}, headers=HTMX).status_code, 200

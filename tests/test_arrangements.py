@@ -65,7 +65,7 @@ class Arrangements(InWorld):
         actions.make_change(DeleteLine("st", "debtors"), self.mirela)
         page = self.page("/statements/st-alpha/")
         self.assertIn("Changed in Balance sheet since, 2", page)
-        waiting = "2 lines of Balance sheet moved above what Alpha shows"
+        waiting = "2 lines of Balance sheet changed since Alpha arranged it for itself"
         self.assertIn(waiting, self.page("/today/"))
         differs = 'label: <span class="code">Cash</span> here, <span class="code">Money</span> above'
         self.assertIn(differs, page)
