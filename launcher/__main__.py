@@ -17,7 +17,7 @@ from launcher.database import (
     remove_database,
     set_database_aside,
 )
-from launcher.places import PYTHON, ROOT, STATE, CannotGoOn, kept_secret, say
+from launcher.places import PYTHON, ROOT, CannotGoOn, kept_secret, say
 
 HELP = """./pine start                       install what is missing, start, and print the address
 ./pine start --empty               the same, without the demo where the database is empty
@@ -101,7 +101,7 @@ def on_everything(command: str, words: list[str]) -> int:
     }
     done = subprocess.run([str(PYTHON), "-m", "web.manage", command, *words], env=own)
     if command == "restore" and not done.returncode:
-        (STATE / "server.stamp").unlink(missing_ok=True)  # whatever runs on it has to start anew
+        serve.start_anew_next_time()
         prepare_database()
     return done.returncode
 

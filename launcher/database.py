@@ -9,10 +9,9 @@ import subprocess
 from typing import NamedTuple
 from urllib.parse import urlsplit, urlunsplit
 
-from launcher import cluster
-from launcher.places import PYTHON, ROOT, STATE, CannotGoOn, kept_secret, say, state_folder
+from launcher import cluster, serve
+from launcher.places import DEFAULT, PYTHON, ROOT, CannotGoOn, kept_secret, say, state_folder
 
-DEFAULT = "pine"
 NAME = re.compile(r"[a-z][a-z0-9_]{0,50}")
 RESERVED = {"postgres", "template0", "template1"}
 
@@ -113,5 +112,5 @@ def _of_name(name: str, act: str) -> int:
         return 2
     os.environ["PINE_DATABASE"] = name
     done = subprocess.run([str(PYTHON), "-m", "web.shell.prepare", act], env=preparing(addresses(name)))
-    (STATE / "server.stamp").unlink(missing_ok=True)  # whatever runs on it has to start anew
+    serve.start_anew_next_time()
     return done.returncode

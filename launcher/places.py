@@ -12,6 +12,8 @@ ROOT = Path(__file__).resolve().parent.parent
 STATE = ROOT / ".pine"
 VENV = ROOT / ".venv"
 PYTHON = VENV / "bin" / "python"
+DEFAULT = "pine"
+"""The database that commands use where none is named."""
 
 
 class CannotGoOn(Exception):

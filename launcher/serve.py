@@ -1,8 +1,9 @@
-"""Starts and stops the web server, and the worker beside it."""
+"""Starts and stops the web server of the chosen database, and the worker beside it."""
 
 from __future__ import annotations
 
 import contextlib
+import hashlib
 import os
 import signal
 import subprocess
@@ -10,22 +11,42 @@ import time
 import urllib.error
 import urllib.request
 from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 from typing import NamedTuple
 
 from core.version import VERSION
 from launcher import cluster
 from launcher.cluster import free_port, locked, port_is_free
-from launcher.places import PYTHON, ROOT, STATE, CannotGoOn, say, state_folder
+from launcher.places import DEFAULT, PYTHON, ROOT, CannotGoOn, say, state_folder
 
 FIRST_PORT = 8123
 KEEPER = "launcher.keeping"
-PID, PORT, STAMP, WORKER = (
-    STATE / "server.pid",
-    STATE / "server.port",
-    STATE / "server.stamp",
-    STATE / "worker.pid",
-)
+USUAL_WAIT = 30
+"""Seconds after which somebody who waits is told that the server still comes up."""
+SILENT_WAIT = 600
+"""Seconds after which a server that runs and says nothing is given up."""
+
+
+def served_as() -> str:
+    """Which database is served, as a name for files and cookies; none for the usual one of this checkout.
+    Servers on two databases stand beside each other, each with its port, worker and files."""
+    name = os.environ.get("PINE_DATABASE", "")
+    if url := os.environ.get("PINE_DATABASE_URL"):
+        return f"{name or 'url'}-{hashlib.sha256(url.encode()).hexdigest()[:8]}"
+    return "" if name == DEFAULT else name
+
+
+def served_folder() -> Path:
+    """Where what is known of the chosen database's server is kept."""
+    folder = state_folder() / "served" / served_as()
+    folder.mkdir(parents=True, exist_ok=True)
+    return folder if served_as() else state_folder()
+
+
+def start_anew_next_time() -> None:
+    """Whatever runs on the chosen database is of a state that is gone."""
+    (served_folder() / "server.stamp").unlink(missing_ok=True)
 
 
 def answers(port: int) -> bool:
@@ -37,38 +58,67 @@ def answers(port: int) -> bool:
         return False
 
 
-def running(file: Path = PID, what: bytes = b"gunicorn") -> int | None:
-    """The process number of our server (or worker), if that process is one."""
-    with contextlib.suppress(OSError, ValueError):
-        pid = int(file.read_text())
-        words = Path(f"/proc/{pid}/cmdline").read_bytes()
-        if what in words and str(ROOT).encode() in words:
-            return pid
-    return None
+@dataclass(frozen=True)
+class Process:
+    """One that was started from here and runs in the background, found again by the number in its file and
+    by words of its command, among them the file or its folder: a number may have gone to another program."""
+
+    file: Path
+    word: str
+
+    def running(self) -> int | None:
+        with contextlib.suppress(OSError, ValueError):
+            pid = int(self.file.read_text())
+            words = Path(f"/proc/{pid}/cmdline").read_bytes().decode(errors="replace").split("\0")
+            if self.word in words and {str(self.file), str(self.file.parent)} & set(words):
+                return pid
+        return None
+
+    def begin(self, command: list[str], environment: dict[str, str]) -> subprocess.Popen[bytes]:
+        with self.file.with_suffix(".log").open("ab") as log:
+            process = subprocess.Popen(
+                command,
+                env=environment,
+                cwd=ROOT,
+                stdin=subprocess.DEVNULL,
+                stdout=log,
+                stderr=log,
+                start_new_session=True,
+            )
+        self.file.write_text(str(process.pid))
+        return process
+
+    def end(self) -> bool:
+        """Asks it to end, and ends it where it doesn't."""
+        pid = self.running()
+        if pid is None:
+            return False
+        os.kill(pid, signal.SIGTERM)
+        for _ in range(80):
+            if self.running() is None:
+                return True
+            time.sleep(0.1)
+        with contextlib.suppress(ProcessLookupError):
+            os.kill(pid, signal.SIGKILL)
+        return True
 
 
-def working() -> int | None:
-    return running(WORKER, KEEPER.encode())
+def worker_of(folder: Path) -> Process:
+    """The worker takes what would keep a page waiting, one after the other; a process of its own, which is
+    kept going (keeping.py)."""
+    return Process(folder / "worker.pid", KEEPER)
+
+
+def server_of(folder: Path) -> Process:
+    return Process(folder / "server.pid", "gunicorn")
+
+
+def port_file() -> Path:
+    return served_folder() / "server.port"
 
 
 def served_port() -> int:
-    return int(PORT.read_text()) if PORT.exists() else FIRST_PORT
-
-
-def start_worker(environment: dict[str, str]) -> None:
-    """The worker takes what would keep a page waiting, one after the other; a process of its own, which is
-    kept going (keeping.py)."""
-    with (state_folder() / "worker.log").open("ab") as log:
-        worker = subprocess.Popen(
-            [str(PYTHON), "-m", KEEPER],
-            env=environment,
-            cwd=ROOT,
-            stdin=subprocess.DEVNULL,
-            stdout=log,
-            stderr=log,
-            start_new_session=True,
-        )
-    WORKER.write_text(str(worker.pid))
+    return int(port_file().read_text()) if port_file().exists() else FIRST_PORT
 
 
 class StandIn(NamedTuple):
@@ -77,29 +127,17 @@ class StandIn(NamedTuple):
     module: str
     name: str
 
-    @property
-    def pid(self) -> Path:
-        return STATE / f"{self.name}.pid"
-
-    def found(self) -> int | None:
-        return running(self.pid, self.module.encode())
+    def process(self, folder: Path) -> Process:
+        return Process(folder / f"{self.name}.pid", self.module)
 
     def start(self, environment: dict[str, str]) -> str:
         """Its address; the port of the last time where that is free."""
-        kept = STATE / f"{self.name}.port"
+        folder = served_folder()
+        kept = folder / f"{self.name}.port"
         last = int(kept.read_text()) if kept.exists() else 0
         port = last if last and port_is_free(last) else free_port()
-        with (state_folder() / f"{self.name}.log").open("ab") as log:
-            service = subprocess.Popen(
-                [str(PYTHON), "-m", self.module, str(port)],
-                env=environment,
-                cwd=ROOT,
-                stdin=subprocess.DEVNULL,
-                stdout=log,
-                stderr=log,
-                start_new_session=True,
-            )
-        self.pid.write_text(str(service.pid))
+        command = [str(PYTHON), "-m", self.module, str(port), str(folder)]
+        self.process(folder).begin(command, environment)
         kept.write_text(str(port))
         return f"http://127.0.0.1:{port}"
 
@@ -123,17 +161,15 @@ def with_stand_ins(environment: dict[str, str]) -> dict[str, str]:
 
 
 def source_stamp() -> str:
-    """Stands for the code and the database in use: when it moves, the server starts anew."""
-    newest = max(
-        path.stat().st_mtime_ns for folder in ("web", "core", "demo") for path in (ROOT / folder).rglob("*.*")
-    )
-    return f"{newest} {os.environ.get('PINE_DATABASE_URL', '')} {os.environ.get('PINE_DATABASE', '')}"
+    """Stands for the code in use: when it moves, the server starts anew."""
+    files = (path for folder in ("web", "core", "demo") for path in (ROOT / folder).rglob("*.*"))
+    return str(max(path.stat().st_mtime_ns for path in files if path.suffix != ".pyc"))
 
 
 def choose_port() -> int:
     if given := os.environ.get("PINE_PORT"):
         return int(given)
-    last = int(PORT.read_text()) if PORT.exists() else FIRST_PORT
+    last = served_port()
     return last if port_is_free(last) else free_port()
 
 
@@ -144,51 +180,73 @@ OPTIONS = {
     "--graceful-timeout": "5",
     "--max-requests": "20000",
 }
-SWITCHES = ("--preload", "--daemon", "--capture-output", "--no-control-socket")
+SWITCHES = ("--preload", "--capture-output", "--no-control-socket")
 
 
-def server_command(port: int, log: Path) -> list[str]:
-    """The server as users have it: two worker processes on loopback, in the background."""
+def server_command(port: int, folder: Path) -> list[str]:
+    """The server as users have it: two worker processes on loopback."""
     options = {
         **OPTIONS,
         "--chdir": str(ROOT),
         "--bind": f"127.0.0.1:{port}",
-        "--pid": str(PID),
-        "--log-file": str(log),
+        "--pid": str(server_of(folder).file),
+        "--log-file": "-",
     }
     words = [word for pair in options.items() for word in pair]
     return [str(PYTHON), "-m", "gunicorn", "web.wsgi:application", *words, *SWITCHES]
 
 
-def stands(port: int) -> bool:
-    """Whether server and worker run, and run the code that is there now."""
-    current = STAMP.exists() and STAMP.read_text() == source_stamp()
-    return current and bool(running()) and bool(working()) and answers(port)
+def stands(folder: Path) -> int | None:
+    """The port where server and worker run, and run the code that is there now, where they are wanted."""
+    stamp, port = folder / "server.stamp", served_port()
+    if str(port) != os.environ.get("PINE_PORT", str(port)):
+        return None
+    current = stamp.exists() and stamp.read_text() == source_stamp()
+    runs = current and server_of(folder).running() and worker_of(folder).running()
+    return port if runs and answers(port) else None
 
 
 def start(url: str, environment: Callable[[str], dict[str, str]], empty: bool = False) -> int:
     """Starts what isn't running. `empty`: an empty database begins without the demo."""
+    folder = served_folder()
     with locked("server.lock"):
-        known = int(PORT.read_text()) if PORT.exists() else 0
-        if known and stands(known):
+        if port := stands(folder):
             say(f"Pine Scaffold {VERSION} is running already.")
-            return tell(known, environment(url))
-        stop_server()
+            return tell(port, environment(url))
+        stop_server(folder)
         demo = [str(PYTHON), "-m", "demo", "--if-empty"]
         if not empty and subprocess.run(demo, env=environment(url)).returncode:
             raise CannotGoOn("The demo could not be loaded.")
         port = choose_port()
-        PORT.write_text(str(port))
-        log = state_folder() / "server.log"
-        served = with_stand_ins(environment(url))
-        subprocess.run(server_command(port, log), env=served, cwd=ROOT, check=True)
-        start_worker(served)
-        for _ in range(120):
-            if answers(port):
-                STAMP.write_text(source_stamp())
-                return tell(port, environment(url))
-            time.sleep(0.25)
-        raise CannotGoOn(f"The server did not answer within 30 seconds; its log is {log}.")
+        stamp = source_stamp()
+        served = with_stand_ins({**environment(url), "PINE_SERVED_AS": served_as()})
+        server = server_of(folder).begin(server_command(port, folder), served)
+        worker_of(folder).begin([str(PYTHON), "-m", KEEPER, str(folder)], served)
+        try:
+            wait_for(server, port, folder / "server.log")
+        except BaseException:
+            stop_server(folder)
+            server.terminate()  # its number may not be in its file yet
+            raise
+        port_file().write_text(str(port))
+        (folder / "server.stamp").write_text(stamp)
+        return tell(port, environment(url))
+
+
+def wait_for(server: subprocess.Popen[bytes], port: int, log: Path) -> None:
+    """Until it answers. As long as it runs it is waited for: a busy machine takes its time. Raises
+    CannotGoOn."""
+    began, told = time.monotonic(), False
+    while not answers(port):
+        waited = time.monotonic() - began
+        if server.poll() is not None:
+            raise CannotGoOn(f"The server ended with status {server.returncode}; its log is {log}.")
+        if waited > SILENT_WAIT:
+            raise CannotGoOn(f"The server did not answer within {SILENT_WAIT} seconds; its log is {log}.")
+        if waited > USUAL_WAIT and not told:
+            told = True
+            say(f"The server still comes up after {USUAL_WAIT} seconds; it is waited for. Its log is {log}.")
+        time.sleep(0.25)
 
 
 def tell(port: int, environment: dict[str, str]) -> int:
@@ -197,29 +255,27 @@ def tell(port: int, environment: dict[str, str]) -> int:
     return subprocess.run([str(PYTHON), "-m", "web.manage", "welcome"], env=by_name, cwd=ROOT).returncode
 
 
-def stop_server() -> bool:
-    stopped = [_end(find) for find in (running, working, RATES.found, SIGN_ON.found)]
-    return any(stopped)
+def stop_server(folder: Path) -> bool:
+    processes = (server_of(folder), worker_of(folder), RATES.process(folder), SIGN_ON.process(folder))
+    ended = [process.end() for process in processes]
+    return any(ended)
 
 
-def _end(find: Callable[[], int | None]) -> bool:
-    """Asks a process to end, and ends it where it doesn't."""
-    pid = find()
-    if pid is None:
-        return False
-    os.kill(pid, signal.SIGTERM)
-    for _ in range(80):
-        if find() is None:
-            return True
-        time.sleep(0.1)
-    with contextlib.suppress(ProcessLookupError):
-        os.kill(pid, signal.SIGKILL)
-    return True
+def others_served(folder: Path) -> bool:
+    """Whether another database of this checkout's own cluster is served."""
+    folders = {state_folder(), *(state_folder() / "served").glob("*")} - {folder}
+    return any(server_of(other).running() for other in folders)
 
 
 def stop() -> int:
+    """The server of the chosen database, and with the last one the database cluster."""
+    folder = served_folder()
     with locked("server.lock"):
-        served = stop_server()
-    stopped = cluster.own().stop() if not os.environ.get("PINE_DATABASE_URL") else False
+        served = stop_server(folder)
+    if others_served(folder):
+        say("The database cluster goes on: another database of it is served.")
+        stopped = False
+    else:
+        stopped = cluster.own().stop() if not os.environ.get("PINE_DATABASE_URL") else False
     print("Stopped." if served or stopped else "Nothing was running.")
     return 0

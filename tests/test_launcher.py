@@ -45,17 +45,18 @@ class Launcher(unittest.TestCase):
         (folder / ".venv").symlink_to(ROOT / ".venv")
         self.folder = folder
         self.addCleanup(self.pine, "stop")
+        self.addCleanup(self.pine, "stop", PINE_DATABASE="beside")
         self.environment = {
             name: value
             for name, value in os.environ.items()
             if not name.startswith(("PINE_", "DJANGO_", "PYTHONPATH"))
         }
 
-    def pine(self, *words: str) -> tuple[int, str, str]:
+    def pine(self, *words: str, **more: str) -> tuple[int, str, str]:
         done = subprocess.run(
             ["./pine", *words],
             cwd=self.folder,
-            env=self.environment,
+            env={**self.environment, **more},
             capture_output=True,
             text=True,
             timeout=240,
@@ -105,6 +106,7 @@ class Launcher(unittest.TestCase):
         self.assertEqual(self.start(), address)
         self.assertLess(time.monotonic() - started, 30)
 
+        self.served_beside(address)
         status, out, err = self.pine(
             "trial-balance", "--company", "nurseries", "--year", "2026", "--period", "9"
         )
@@ -144,6 +146,27 @@ class Launcher(unittest.TestCase):
         self.assertEqual(self.pine("stop")[1], "Stopped.\n")
         self.assertEqual(self.processes(), {})
         self.assertEqual(self.pine("stop")[1], "Nothing was running.\n")
+
+    def served_beside(self, address: str) -> None:
+        """Another database of the checkout has its own port, worker and cookies, and neither start nor stop
+        of the one touches the other."""
+        status, out, err = self.pine("start", "--empty", PINE_DATABASE="beside")
+        self.assertEqual(status, 0, err)
+        beside = re.search(r"http://127\.0\.0\.1:\d+/", out)
+        assert beside and beside[0] != address, out
+        names = []
+        for one in (address, beside[0]):
+            with urllib.request.urlopen(one + "sign-in/", timeout=20) as reply:
+                names.append({cookie.split("=")[0] for cookie in reply.headers.get_all("Set-Cookie", ())})
+        self.assertEqual(names, [{"csrftoken"}, {"csrftoken-beside"}])
+        self.assertIn("is running already", self.pine("start")[2])
+        self.assertIn("is running already", self.pine("start", PINE_DATABASE="beside")[2])
+        self.assertTrue(self.alive(address) and self.alive(beside[0]))
+        status, out, err = self.pine("stop", PINE_DATABASE="beside")
+        told = "The database cluster goes on: another database of it is served.\n"
+        self.assertEqual((status, out, err), (0, "Stopped.\n", told))
+        self.assertTrue(self.alive(address))
+        self.assertFalse(self.alive(beside[0]))
 
     def earlier_state(self) -> None:
         """Makes the database one that the models of now don't fit, as a checkout of an earlier day leaves

@@ -168,6 +168,9 @@ if BEHIND_TLS:
     SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = True
     CSRF_TRUSTED_ORIGINS = [f"https://{PUBLIC.netloc}"]
 CSRF_FAILURE_VIEW = "web.shell.failing.csrf_failed"
+if served_as := os.environ.get("PINE_SERVED_AS"):
+    # browsers keep cookies by host, not by port: two servers beside each other would sign each other out
+    SESSION_COOKIE_NAME, CSRF_COOKIE_NAME = f"sessionid-{served_as}", f"csrftoken-{served_as}"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 SECURE_CONTENT_TYPE_NOSNIFF = True
