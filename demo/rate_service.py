@@ -88,8 +88,10 @@ class Answers(BaseHTTPRequestHandler):
         self.send_header("Content-Type", "text/xml")
         self.send_header("Content-Length", str(len(content)))
         self.end_headers()
-        with suppress(BrokenPipeError):  # who asked has waited long enough
-            self.wfile.write(content)
+        with suppress(BrokenPipeError, ConnectionResetError):  # who asked has waited long enough
+            for at in range(0, len(content), 1 if fails == "drip" else len(content)):
+                self.wfile.write(content[at:] if fails != "drip" else content[at : at + 1])
+                time.sleep(0.2 if fails == "drip" else 0)
 
     def log_message(self, *_: object) -> None:
         """Nothing is told of each request."""

@@ -155,6 +155,12 @@ class Pages(InWorld):
         with self.assertRaises(Refused):
             actions.use(third, LONG + "2")
         self.assertNotIn(third, str(list(OneTimeLink.objects.values())))
+        fourth = actions.link_for(pene)
+        changed = client_of(Person.objects.get(pk=pene.pk)).post(
+            "/me/", {"now": LONG, "password": LONG + "3", "again": LONG + "3"}
+        )
+        self.assertEqual(changed.status_code, 200)
+        self.assertIsNone(actions.link_of(fourth), "it ends with a password that the person set")
 
 
 class FromNothing(PineTest):

@@ -47,6 +47,13 @@ class Reading(TestCase):
                 f'{HEAD}<Cube time="2026-10-30"><Cube currency="USD" rate="1/3"/></Cube>{TAIL}',
                 "The rate of USD on 2026-10-30 is none: 1/3.",
             ),
+            *(
+                (
+                    f'{HEAD}<Cube time="2026-10-30"><Cube currency="USD" rate="{odd}"/></Cube>{TAIL}',
+                    f"The rate of USD on 2026-10-30 is none: {odd}.",
+                )
+                for odd in ("1e999", "1e-9", "NaN", "Infinity", "0.0", "٣", "1_0", "1" * 13)
+            ),
         ]
         for content, says in cases:
             with self.subTest(content), self.assertRaisesMessage(rate_feed.FeedFailed, says):
@@ -132,6 +139,7 @@ class Taking(PineTest):
             (f"{whole}?as=text", "The answer is not XML."),
             (f"{whole}?as=empty", "The answer holds no daily rates in the layout that is read."),
             (f"{whole}?as=below-zero", "The rate of GBP on 2026-10-30 is none: -0.9."),
+            (f"{whole}?as=drip", "The service of reference rates does not answer within 1 seconds."),
             (f"{whole}?as=slow", "The service of reference rates does not answer within 1 seconds."),
             ("http://127.0.0.1:1/", "The service of reference rates does not answer within 1 seconds."),
             ("file:///etc/passwd", "file:///etc/passwd is no address of a service."),

@@ -6,22 +6,30 @@ import html
 import re
 import threading
 import time
-from typing import Any
+from typing import Any, NamedTuple
 from unittest.mock import patch
 from urllib.parse import urlencode, urlsplit
 
 import pyotp
 import requests
 from axes.helpers import get_client_ip_address
+from axes.models import AccessAttempt
 from django.conf import settings
 from django.test import Client, RequestFactory, override_settings
 
 from demo.sign_in_service import CLIENT, SECRET, Service
 from tests.base import PineTest, bring, client_of, person, run, world
-from web.people import second_factor
+from web.people import second_factor, single_sign_on
 from web.people.models import Person, PersonEvent
 
 PASSWORD = "long-enough-1"
+
+
+class Codes(NamedTuple):
+    """How many recovery codes a page told, and how many different ones."""
+
+    told: int
+    different: int
 
 
 class SecondFactor(PineTest):
@@ -61,8 +69,11 @@ class SecondFactor(PineTest):
         self.assertIn("<svg", page)
         self.assertEqual(client.post("/me/factor/", {"act": "on", "code": "000000"}).status_code, 422)
         self.assertEqual(
-            client.post("/me/factor/", {"act": "on", "code": self.code(secret)}).status_code, 302
+            self.recovery_codes(client, {"act": "on", "code": self.code(secret)}),
+            Codes(10, 10),
+            "told once, each another one",
         )
+        self.assertIn("10 recovery codes are left", client.get("/me/factor/").content.decode())
         kept = Person.objects.get(pk=self.mirela.pk).factor
         self.assertTrue(kept and secret not in kept)
         with self.at(60):
@@ -124,6 +135,101 @@ class SecondFactor(PineTest):
         with override_settings(SECRET_KEY="another"):
             mirela = Person.objects.get(pk=self.mirela.pk)
             self.assertFalse(second_factor.fits(mirela, self.code(secret)), "kept under another secret")
+
+    def recovery_codes(self, client: Client, given: dict[str, str]) -> Codes:
+        reply = client.post("/me/factor/", given)
+        self.assertEqual(reply.status_code, 200)
+        self.told = re.findall(
+            r'<li class="code">([A-Z2-7]{4}(?:-[A-Z2-7]{4}){3})</li>', reply.content.decode()
+        )
+        return Codes(len(self.told), len(set(self.told)))
+
+    def test_a_recovery_code_signs_in_once_on_any_machine(self) -> None:
+        secret = self.with_factor()
+        client = client_of(self.mirela)
+        with self.at(30):
+            again = {"act": "recovery", "now": PASSWORD, "code": self.code(secret, 30)}
+            self.assertEqual(self.recovery_codes(client, again), Codes(10, 10))
+        first, second, third = self.told[:3]
+        self.assertNotIn(first, str(Person.objects.values()), "what is kept signs nobody in")
+        signing = self.begin()
+        self.assertEqual(self.send(signing, first.lower().replace("-", " ")), 302)
+        self.assertEqual(signing.get("/log/").status_code, 200)
+        self.assertEqual(self.send(self.begin(), first), 422, "it was used")
+        with override_settings(SECRET_KEY="of another machine"):
+            elsewhere = self.begin()
+            page = html.unescape(elsewhere.get("/sign-in/code/").content.decode())
+            self.assertIn("This machine can't judge the codes of", page)
+            self.assertEqual(self.send(elsewhere, self.code(secret, 60)), 422)
+            self.assertEqual(self.send(elsewhere, second), 302)
+        self.assertEqual(self.send(self.begin(), ""), 422)
+        self.recovery_codes(client, {"act": "recovery", "now": PASSWORD, "code": third})
+        self.assertEqual(self.send(self.begin(), self.told[5]), 302)
+        self.assertEqual(self.send(self.begin(), second), 422, "of before")
+        told = list(PersonEvent.objects.order_by("pk").values_list("sentence", flat=True))
+        self.assertEqual(
+            told,
+            [
+                "Mirela switched a second factor on",
+                "Mirela wrote out recovery codes",
+                "Mirela used a recovery code; 9 of 10 are left",
+                "Mirela used a recovery code; 8 of 10 are left",
+                "Mirela used a recovery code; 7 of 10 are left",
+                "Mirela wrote out recovery codes",
+                "Mirela used a recovery code; 9 of 10 are left",
+            ],
+        )
+        with self.at(120):
+            client.post("/me/factor/", {"act": "off", "now": PASSWORD, "code": self.code(secret, 120)})
+        self.assertEqual(Person.objects.get(pk=self.mirela.pk).factor_recovery, [])
+
+    def test_the_secret_of_the_application_changes_and_keeps_nobody_out(self) -> None:
+        secret = self.with_factor()
+        told = (
+            "The second factor of mirela was sealed under another secret, so no code of a device fits. Give"
+            " that secret in PINE_SECRET_EARLIER and run ./pine person seal-factors; or they sign in with a"
+            " recovery code; or ./pine person factor-off NAME.\n"
+        )
+        signed_in = client_of(self.mirela)
+        before = settings.SECRET_KEY
+
+        def fits(seconds: float) -> bool:
+            with self.at(seconds):
+                return second_factor.fits(Person.objects.get(pk=self.mirela.pk), self.code(secret, seconds))
+
+        with override_settings(SECRET_KEY="of now"):
+            self.assertFalse(fits(30))
+            self.assertEqual(
+                run("seal-factors", command="person"), (1, "", f"0 second factors sealed anew.\n{told}")
+            )
+        with override_settings(SECRET_KEY="of now", SECRET_KEY_FALLBACKS=[before]):
+            self.assertTrue(fits(60), "both are known while it changes")
+            self.assertEqual(signed_in.get("/log/").status_code, 200)
+            self.assertEqual(run("seal-factors", command="person"), (0, "", "1 second factor sealed anew.\n"))
+        with override_settings(SECRET_KEY="of now"):
+            self.assertTrue(fits(120), "the one of before is forgotten")
+        self.assertFalse(fits(180))
+
+    def test_wrong_passwords_count_on_ones_own_pages_too(self) -> None:
+        secret = self.with_factor()
+        for address, given in (
+            ("/me/", {"password": "long-enough-2", "again": "long-enough-2"}),
+            ("/me/factor/", {"act": "off", "code": "000000"}),
+            ("/me/factor/", {"act": "recovery", "code": "000000"}),
+        ):
+            with (
+                self.subTest(given),
+                override_settings(AXES_ENABLED=True, AXES_FAILURE_LIMIT=3),
+                self.at(30),
+            ):
+                client = client_of(self.mirela)
+                tries = [client.post(address, {**given, "now": "wrong"}).status_code for _ in range(4)]
+                self.assertEqual(tries, [422, 422, 429, 429])
+                right = {**given, "now": PASSWORD, "code": self.code(secret, 30)}
+                reply = client.post(address, right)
+                self.assertEqual(reply.status_code, 429, "the right one comes too late")
+                self.assertIn("Too many tries did not succeed from here.", reply.content.decode())
+                AccessAttempt.objects.all().delete()
 
 
 class BehindAProxy(PineTest):
@@ -230,6 +336,20 @@ class SignOn(PineTest):
         address = urlsplit(there.headers["Location"])
         other = Client().get(f"{address.path}?{address.query}")
         self.assertEqual(other.status_code, 403, "another browser's answer")
+
+    def test_what_the_provider_says_of_itself_is_asked_again_in_time(self) -> None:
+        asked = []
+
+        def get(address: str, **more: Any) -> Any:
+            asked.append(address)
+            return requests.api.get(address, **more)
+
+        now = time.monotonic()
+        with patch("web.people.single_sign_on.requests.get", get):
+            for seconds, times in ((0, 1), (599, 1), (601, 2), (700, 2)):
+                with patch("web.people.single_sign_on.time.monotonic", return_value=now + seconds):
+                    self.assertEqual(single_sign_on.provider()["issuer"], self.service.issuer)
+                self.assertEqual(len(asked), times, f"after {seconds} s")
 
     def test_a_service_that_is_away_is_said_and_without_one_there_is_no_such_page(self) -> None:
         away = {**settings.SINGLE_SIGN_ON, "discovery": "http://127.0.0.1:9/none"}

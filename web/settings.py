@@ -16,6 +16,8 @@ DEBUG = False
 SECRET_KEY = os.environ.get("PINE_SECRET", "")
 if not SECRET_KEY:
     raise ImproperlyConfigured("Give a secret in PINE_SECRET; ./pine makes one and keeps it.")
+SECRET_KEY_FALLBACKS = os.environ.get("PINE_SECRET_EARLIER", "").split()
+"""Secrets of before, parted by spaces: what was sealed under them still opens while the secret is changed."""
 PUBLIC = urlsplit(os.environ.get("PINE_ADDRESS", ""))
 """Where people reach it, as https://books.example, where a proxy with TLS stands before it; else only this
 machine does."""

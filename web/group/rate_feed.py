@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import re
+import time
 import urllib.error
 import urllib.request
+from concurrent.futures import Future
 from datetime import date
 from fractions import Fraction
+from threading import Thread
 from typing import Any
 from xml.etree.ElementTree import ParseError
 
@@ -18,6 +22,9 @@ from core.reference_rates import DayRates
 BASE = "EUR"
 """The layout gives units of each currency for one euro."""
 TIMEOUT = 6
+"""Seconds for the whole answer."""
+PLAIN_RATE = re.compile(r"[0-9]{1,12}(\.[0-9]{1,15})?", re.ASCII)
+"""Digits, as the layout gives them: a power of ten or a fraction is no rate of a service."""
 MOST_BYTES = 16 * 1024 * 1024
 
 
@@ -34,20 +41,46 @@ def daily_rates() -> list[DayRates]:
 
 
 def _fetched(address: str) -> bytes:
+    """The whole answer, within TIMEOUT. It is read in a thread that may be left behind, so a service that
+    drips a byte at a time holds nobody. Raises FeedFailed."""
     if not address.startswith(("http://", "https://")):
         raise FeedFailed(f"{address} is no address of a service.")
+    answer: Future[bytes] = Future()
+
+    def read() -> None:
+        try:
+            answer.set_result(_read(address))
+        except FeedFailed as error:
+            answer.set_exception(error)
+
+    Thread(target=read, daemon=True).start()
+    try:
+        return answer.result(TIMEOUT)
+    except TimeoutError:
+        raise FeedFailed(_no_answer()) from None
+
+
+def _no_answer() -> str:
+    return f"The service of reference rates does not answer within {TIMEOUT} seconds."
+
+
+def _read(address: str) -> bytes:
+    until = time.monotonic() + TIMEOUT
+    content = bytearray()
     try:
         # S310: it is http or https
         with urllib.request.urlopen(address, timeout=TIMEOUT) as reply:  # noqa: S310
-            content: bytes = reply.read(MOST_BYTES + 1)
+            while len(content) <= MOST_BYTES and (part := reply.read1(1 << 16)):
+                content += part
+                if time.monotonic() > until:
+                    raise TimeoutError
     except urllib.error.HTTPError as refused:
         raise FeedFailed(f"The service of reference rates answered with status {refused.code}.") from None
     except (OSError, ValueError):
-        what = f"The service of reference rates does not answer within {TIMEOUT} seconds."
-        raise FeedFailed(what) from None
+        raise FeedFailed(_no_answer()) from None
     if len(content) > MOST_BYTES:
         raise FeedFailed("The answer is longer than a list of rates could be.")
-    return content
+    return bytes(content)
 
 
 def read_days(content: bytes) -> list[DayRates]:
@@ -83,10 +116,7 @@ def _rates(day: Any) -> dict[str, Fraction]:
         currency, text = element.attrib.get("currency", ""), element.attrib.get("rate", "")
         if _name(element) != "Cube" or not currency:
             continue
-        try:
-            rate = Fraction(text) if len(text) < 30 and "/" not in text else Fraction(0)
-        except (ValueError, ZeroDivisionError):
-            rate = Fraction(0)
+        rate = Fraction(text) if PLAIN_RATE.fullmatch(text) else Fraction(0)
         if rate <= 0:
             raise FeedFailed(f"The rate of {currency[:10]} on {day.attrib['time']} is none: {text[:40]}.")
         rates[currency] = rate

@@ -203,14 +203,15 @@ def use(token: str, password: str, username: str = "", name: str = "") -> Person
         person = add(username, name, Person.Role.GROUP, (), None)
     else:
         person = link.person
-    set_password(person, password)
     OneTimeLink.objects.filter(pk=link.pk).update(used_at=timezone.now(), person=person)
+    set_password(person, password)
     return person
 
 
+@transaction.atomic
 def set_password(person: Person, password: str) -> None:
-    """A new password; whoever is signed in as this person elsewhere is out. Raises Refused with what is wrong
-    with it."""
+    """A new password; whoever is signed in as this person elsewhere is out, and links that would set another
+    end. Raises Refused with what is wrong with it."""
     try:
         validate_password(password, person)
     except ValidationError as error:
@@ -219,4 +220,5 @@ def set_password(person: Person, password: str) -> None:
         ) from None
     person.set_password(password)
     person.save(update_fields=["password"])
+    OneTimeLink.objects.filter(person=person, used_at=None).delete()
     _note(person, person, f"{person.shown_name()} set a password")

@@ -52,6 +52,8 @@ class Person(AbstractUser):
     """the secret of a second factor as web/people/second_factor.py keeps it; empty: none"""
     factor_step = models.BigIntegerField(default=0)
     """the time step of the last code that was taken"""
+    factor_recovery = models.JSONField(blank=True, default=list)
+    """digests of the recovery codes that are left"""
     writing = models.CharField(max_length=5, blank=True, default="")
     """how this person writes numbers, as core/writing.py knows it; empty: they didn't say"""
     letters = models.CharField(max_length=5, blank=True, default="")

@@ -5,11 +5,9 @@ from __future__ import annotations
 import time
 from typing import Any
 
-from axes.handlers.proxy import AxesProxyHandler
 from django.conf import settings
 from django.contrib.auth import login
 from django.contrib.auth.forms import AuthenticationForm
-from django.contrib.auth.signals import user_login_failed
 from django.contrib.auth.views import LoginView
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
 from django.shortcuts import render
@@ -23,7 +21,9 @@ from web.people import second_factor
 from web.people.models import Person
 from web.people.rights import OPEN, SIGNED_IN, needs
 from web.people.single_sign_on import BACKEND
+from web.people.tries import TooManyTries, is_right
 from web.shell.asked import text
+from web.shell.failing import locked_out
 
 LASTS = 300
 """Seconds in which the code has to follow the password."""
@@ -66,53 +66,62 @@ def code(request: HttpRequest) -> HttpResponse:
     person = _waiting(request)
     if person is None:
         return HttpResponseRedirect(reverse("sign-in"))
-    wrong, credentials = False, {"username": person.username}
+    wrong, given = False, text(request.POST, "code", 60)
     if request.method == "POST":
-        allowed = AxesProxyHandler.is_allowed(request, credentials)
-        if allowed and second_factor.fits(person, text(request.POST, "code", 20)):
+        try:
+            right = is_right(request, person, lambda: second_factor.fits(person, given))
+        except TooManyTries:
+            right = False
+        if right:
             onward = str(request.session.get("factor_next") or "/")
             for name in WAITING:
                 request.session.pop(name, None)
             login(request, person, backend=BACKEND)
             return HttpResponseRedirect(onward)
-        if allowed:
-            user_login_failed.send(sender=__name__, credentials=credentials, request=request)
         wrong = True
-    return render(
-        request, "people/code.html", {"person": person, "wrong": wrong}, status=422 if wrong else 200
-    )
+    context = {"person": person, "wrong": wrong, "opens": second_factor.opens(person)}
+    return render(request, "people/code.html", context, status=422 if wrong else 200)
 
 
 @sensitive_post_parameters()
 @needs(SIGNED_IN, published=True, posts=True)
 def own_factor(request: PineRequest, state: State) -> HttpResponse:
-    """One's own second factor: shown as a drawing until its first code is given; taken off with password and
-    code."""
+    """One's own second factor: shown as a drawing until its first code is given; taken off, or given other
+    recovery codes, with password and code. Recovery codes are shown once, by the act that makes them."""
     person, faults = request.user, []
     given = {name: text(request.POST, name, 200) for name in ("act", "code", "now")}
     if request.method == "POST":
         try:
-            _act(request, given)
+            if codes := _act(request, given):
+                return render(request, "people/recovery.html", {"codes": codes})
             return HttpResponseRedirect(reverse("own-factor"))
+        except TooManyTries:
+            return locked_out(request)
         except Refused as refused:
             faults = refused.faults
     secret = request.session.get("factor_new", "")
     if not person.factor and not secret:
         secret = request.session["factor_new"] = second_factor.new_secret()
-    context = {"faults": faults, "has": bool(person.factor)}
+    context = {"faults": faults, "has": bool(person.factor), "left": len(person.factor_recovery)}
     if not person.factor:
         context |= {"secret": secret, "drawing": second_factor.drawing(person, secret)}
     return render(request, "people/factor.html", context, status=422 if faults else 200)
 
 
-def _act(request: PineRequest, given: dict[str, str]) -> None:
+def _act(request: PineRequest, given: dict[str, str]) -> list[str]:
+    """Recovery codes where the act makes them. Raises Refused, TooManyTries."""
     person = request.user
     if given["act"] == "on" and not person.factor:
-        second_factor.switch_on(person, request.session.get("factor_new", ""), given["code"])
+        codes = second_factor.switch_on(person, request.session.get("factor_new", ""), given["code"])
         request.session.pop("factor_new", None)
-    elif given["act"] == "off" and person.factor:
-        if not person.check_password(given["now"]):
-            raise second_factor.wrong("now", "This is not your password of now.")
-        if not second_factor.fits(person, given["code"]):
-            raise second_factor.wrong("code", "This is not the code of now.")
-        second_factor.switch_off(person, person)
+        return codes
+    if given["act"] not in ("off", "recovery") or not person.factor:
+        return []
+    if not is_right(request, person, lambda: person.check_password(given["now"])):
+        raise second_factor.wrong("now", "This is not your password of now.")
+    if not is_right(request, person, lambda: second_factor.fits(person, given["code"])):
+        raise second_factor.wrong("code", "This is not the code of now.")
+    if given["act"] == "recovery":
+        return second_factor.new_recovery(person)
+    second_factor.switch_off(person, person)
+    return []

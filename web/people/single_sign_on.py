@@ -7,7 +7,8 @@ that the person of the token is the one that the provider tells of.
 
 from __future__ import annotations
 
-from typing import Any
+import time
+from typing import Any, NamedTuple
 
 import jwt
 import requests
@@ -31,7 +32,8 @@ from web.process_cache import ProcessCache
 BACKEND = "django.contrib.auth.backends.ModelBackend"
 """Whoever has come in is known as after a password: switched off, they are out with the next page."""
 LONGEST_WAIT = 10
-_known: ProcessCache[str, dict[str, Any]] = ProcessCache(2)
+ASKED_AGAIN = 600
+"""Seconds after which the provider is asked anew what it says of itself: addresses and keys move."""
 
 
 UNTRUSTED = (
@@ -46,6 +48,14 @@ UNTRUSTED = (
 """What an answer that isn't as the standard says makes of the exchange."""
 
 
+class Provider(NamedTuple):
+    told: dict[str, Any]
+    asked_at: float
+
+
+_known: ProcessCache[str, Provider] = ProcessCache(2)
+
+
 class NotSignedIn(Exception):
     """Why the provider's answer lets nobody in, in words."""
 
@@ -55,8 +65,9 @@ def provider() -> dict[str, Any]:
     address = settings.SINGLE_SIGN_ON["discovery"]
     if not address:
         raise Http404
-    if (known := _known.get(address)) is not None:
-        return known
+    known = _known.get(address)
+    if known and time.monotonic() - known.asked_at < ASKED_AGAIN:
+        return known.told
     try:
         reply = requests.get(address, timeout=LONGEST_WAIT)
         reply.raise_for_status()
@@ -65,7 +76,7 @@ def provider() -> dict[str, Any]:
             told[name] = str(told[name])
     except UNTRUSTED as error:
         raise NotSignedIn("The sign-in service doesn't answer as it should.") from error
-    _known.put(address, told)
+    _known.put(address, Provider(told, time.monotonic()))
     return told
 
 

@@ -19,7 +19,9 @@ from web.definitions.viewing import PineRequest
 from web.people import actions, second_factor
 from web.people.models import Person
 from web.people.rights import ADMINISTER, OPEN, SIGNED_IN, companies_seen, needs, needs_post
+from web.people.tries import TooManyTries, is_right
 from web.shell.asked import text
+from web.shell.failing import locked_out
 from web.shell.htmx import page_of, reload_at
 
 BACKEND = "django.contrib.auth.backends.ModelBackend"
@@ -152,7 +154,8 @@ def own(request: PineRequest, state: State) -> HttpResponse:
     faults: list[Fault] = []
     if request.method == "POST":
         try:
-            if not person.check_password(request.POST.get("now", "")):
+            now = request.POST.get("now", "")
+            if not is_right(request, person, lambda: person.check_password(now)):
                 raise Refused(
                     [
                         Fault(
@@ -166,6 +169,8 @@ def own(request: PineRequest, state: State) -> HttpResponse:
             actions.set_password(person, _twice(request))
             update_session_auth_hash(request, person)
             return render(request, "people/own.html", _own_page(request, done=True))
+        except TooManyTries:
+            return locked_out(request)
         except Refused as refused:
             faults = refused.faults
     return render(

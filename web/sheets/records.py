@@ -8,6 +8,8 @@ import io
 import json
 from typing import Any
 
+from clevercsv import Detector
+
 from core.definitions.row_proposals import CHANGED, FAULT, NEW, SAME, RowProposal
 from core.fault_codes import FaultCode
 from core.faults import Fault, Refused
@@ -16,6 +18,8 @@ from web.shell.workbooks import UnreadableWorkbook, sheet_rows, uploaded
 
 MOST_TEXT = 20 * 1024**2
 MOST_SHOWN = 500
+DELIMITERS = [",", ";", "\t", "|"]
+MOST_SNIFFED, MOST_LINES_SNIFFED = 16 * 1024, 100
 Records = list[list[str]]
 
 
@@ -60,12 +64,20 @@ def _decoded(data: bytes) -> str:
 
 def _delimited(text: str) -> Records:
     text = text.replace("\x00", "")
-    first_line = text.split("\n", 1)[0]
-    mark = "\t" if "\t" in first_line else ";" if ";" in first_line and "," not in first_line else ","
     try:
-        return list(csv.reader(io.StringIO(text), delimiter=mark))
+        return list(csv.reader(io.StringIO(text), delimiter=_delimiter(text)))
     except csv.Error as error:
         raise refused("not-csv", f"The rows are not CSV: {error}.", "Save the file as CSV UTF-8.") from None
+
+
+def _delimiter(text: str) -> str:
+    """What parts the cells, by the first lines. Rows copied from a sheet have tabs; a list of one column has
+    none, and any will do."""
+    first = "".join(text[:MOST_SNIFFED].splitlines(keepends=True)[:MOST_LINES_SNIFFED])
+    if "\t" in first.split("\n", 1)[0]:
+        return "\t"
+    told = Detector().detect(first, delimiters=DELIMITERS)
+    return (told and told.delimiter) or ","
 
 
 def _workbook(file: Any) -> Records:

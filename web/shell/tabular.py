@@ -48,11 +48,8 @@ class SheetBook(Protocol):
 
 def harmless(text: str) -> str:
     """Text that a spreadsheet would take for a formula, marked as text."""
-    return (
-        f"'{text}"
-        if (text.lstrip().startswith(RISKY) and not text.startswith("- ")) or text[:1] in ("\t", "\r")
-        else text
-    )
+    runs = text.lstrip().startswith(RISKY) or text.lstrip(" ").startswith(("\t", "\r"))
+    return f"'{text}" if runs else text
 
 
 def as_csv(header: Sequence[str], rows: Iterable[Sequence[Cell]]) -> bytes:

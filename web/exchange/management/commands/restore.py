@@ -10,6 +10,7 @@ import psycopg
 from django.core.management.base import CommandParser
 
 from web.exchange import backup
+from web.people import second_factor
 from web.shell.pine_command import PineCommand
 
 
@@ -30,6 +31,8 @@ class RestoreCommand(PineCommand):
             sys.stderr.write(f"{str(error).strip()}\n")
             sys.exit(1)
         sys.stderr.write(f"Restored from {path}: {sentence}.\n")
+        if names := second_factor.unopened():
+            sys.stderr.write(f"{second_factor.told_unopened(names)}\n")
 
 
 Command = RestoreCommand

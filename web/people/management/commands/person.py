@@ -13,7 +13,7 @@ from web.people.links import address
 from web.people.models import Person
 from web.shell.pine_command import PineCommand
 
-DONE, WRONG = 0, 2
+DONE, LEFT, WRONG = 0, 1, 2
 
 
 def add_acts(argument_parser: argparse.ArgumentParser) -> None:
@@ -37,6 +37,8 @@ def add_acts(argument_parser: argparse.ArgumentParser) -> None:
         ("factor-off", "signs in without a second factor again"),
     ):
         acts.add_parser(name, help=what, allow_abbrev=False).add_argument("username")
+    what = "seals every second factor under the secret of now, that of before in PINE_SECRET_EARLIER"
+    acts.add_parser("seal-factors", help=what, allow_abbrev=False)
 
 
 def done(given: argparse.Namespace) -> int:
@@ -48,6 +50,8 @@ def done(given: argparse.Namespace) -> int:
                 f"{'on' if row.is_active else 'off'}\n"
             )
         return DONE
+    if given.act == "seal-factors":
+        return seal_factors()
     companies = [part for part in getattr(given, "companies", "").replace(" ", "").split(",") if part]
     if given.act == "add":
         restricted = given.restricted == "yes"
@@ -71,6 +75,15 @@ def done(given: argparse.Namespace) -> int:
     else:
         actions.switch(person, given.act == "on", None)
     return DONE
+
+
+def seal_factors() -> int:
+    sealed = second_factor.seal_anew()
+    sys.stderr.write(f"{sealed.anew} second factor{'' if sealed.anew == 1 else 's'} sealed anew.\n")
+    if not sealed.unopened:
+        return DONE
+    sys.stderr.write(f"{second_factor.told_unopened(sealed.unopened)}\n")
+    return LEFT
 
 
 class PersonCommand(PineCommand):
