@@ -191,6 +191,7 @@ FaultCode = Literal[
     "used",
     "version",
     "version-far",
+    "view-moved",
     "version-unknown",
     "wrong-call",
     "zip-folders",

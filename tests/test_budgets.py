@@ -339,5 +339,5 @@ class Budgets(PineTest):
         self.client = client_of(person("nia"))
         self.client.turning = False
         self.client.get(PAGE)
-        with self.assertNumQueries(14):
+        with self.assertNumQueries(15):
             self.client.get(f"{PAGE}?strings=1&accounts=all")

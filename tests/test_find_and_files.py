@@ -15,7 +15,7 @@ from core.changes.kinds import Amend, MoveNode, Put
 from core.definitions.tables import Code, Company, Journal, JournalLine
 from tests.base import InWorld, client_of, forget, person
 from web.definitions import actions as definition_actions, drafting
-from web.definitions.models import Version
+from web.definitions.models import DraftChange, Version
 from web.definitions.snapshot import chart_versions, current
 from web.journals import actions, queries
 from web.journals.code_postings import CodePostings, postings_with
@@ -209,35 +209,92 @@ class Links(InWorld):
         found = re.search(r'data-view="([^"]*)"', page)
         return found[1] if found else "fragment"
 
-    def test_a_link_opens_the_draft_or_version_it_names(self) -> None:
+    def test_a_link_tells_its_view_and_the_person_goes_over(self) -> None:
         definition_actions.make_change(
             Put(Code("acc", "1110", "Receivable", account_class="asset")), self.mirela
         )
         forget()
         number = self.draft.pk
-        for address, expected in [
-            ("/codes/acc/", ""),
-            (f"/codes/acc/?draft={number}", f"draft={number}"),
-            ("/codes/acc/", f"draft={number}"),
-            ("/codes/acc/?draft=none", ""),
-            ("/codes/acc/?version=1", "version=1"),
-            ("/companies/", "version=1"),
-            ("/codes/acc/?version=99", "version=1"),
-            ("/codes/acc/?draft=99999", "version=1"),
-            ("/codes/acc/?draft=x", "version=1"),
-            (f"/codes/acc/?draft={number}", f"draft={number}"),
-            ("/codes/acc/?draft=none", ""),
+        now = ""
+        spring, published, first = "the draft Spring", "what is published", "the definitions of version 1"
+        for query, told, stands in [
+            ("", "", ""),
+            (f"?draft={number}", spring, ""),
+            ("?draft=none", "", ""),
+            ("?draft=99999", "", ""),
+            ("?draft=x", "", ""),
+            ("?version=1", first, ""),
+            (f"?draft={number}", spring, f"draft={number}"),
+            (f"?draft={number}", "", f"draft={number}"),
+            ("?draft=none", published, f"draft={number}"),
+            ("?version=99", "", f"draft={number}"),
+            ("?version=1", first, "version=1"),
+            ("?at=1110&version=1", "", "version=1"),
+            ("?draft=none", published, ""),
         ]:
-            with self.subTest(address):
-                self.assertEqual(self.view(address), expected)
-        self.assertIn("Debtors", self.group.get("/codes/acc/?version=1").content.decode())
-        self.assertIn("Owed to us", self.group.get(f"/codes/acc/?draft={number}").content.decode())
+            with self.subTest(query, stands=stands):
+                address = f"/codes/acc/{query}"
+                page = html.unescape(self.group.get(address).content.decode())
+                self.assertEqual(re.findall(r"This link shows <b>(.*?)</b>", page), [told] if told else [])
+                if not told:
+                    self.assertEqual(self.view(address), stands)
+                    continue
+                self.assertEqual(self.view("/codes/acc/"), now, "a link alone changes nothing")
+                view = re.findall(r'name="view" value="(.*?)"', page)[0]
+                if stands == {spring: f"draft={number}", published: "", first: "version=1"}[told]:
+                    reply = self.group.post("/drafts/view/", {"view": view, "to": address})
+                    self.assertEqual(reply["Location"], "/codes/acc/")
+                else:
+                    self.group.post("/drafts/view/", {"view": view, "to": address, "stay": "1"})
+                self.assertEqual(self.view("/codes/acc/"), stands)
+                now = stands
 
-    def test_fragments_and_strangers_keep_what_they_have(self) -> None:
-        self.group.get(f"/codes/acc/rows/?draft={self.draft.pk}", headers={"HX-Request": "true"})
-        self.assertEqual(self.view("/codes/acc/"), "")
+    def test_going_over_leads_to_the_page_and_nowhere_else(self) -> None:
+        view = {"view": f"draft={self.draft.pk}"}
+        for to, location in [
+            (f"/codes/acc/?draft={self.draft.pk}&at=1110", "/codes/acc/?at=1110"),
+            ("//evil.example/x", "/x"),
+            ("https://evil.example/x?draft=2", "/x"),
+            ("/\\evil.example", "/"),
+            ("javascript:alert(1)", "/alert(1)"),
+            ("", "/"),
+        ]:
+            self.assertEqual(self.group.post("/drafts/view/", {**view, "to": to})["Location"], location, to)
+        for odd in ("draft=99999", "draft=x", "version=99", "other=1", "draft"):
+            self.assertEqual(self.group.post("/drafts/view/", {"view": odd}).status_code, 404, odd)
+
+    def test_strangers_keep_what_they_have(self) -> None:
         tamsin = client_of(person("tamsin", "company", ("beta",)))
-        self.assertNotIn("Owed to us", tamsin.get(f"/codes/acc/?draft={self.draft.pk}").content.decode())
+        address = f"/codes/acc/?draft={self.draft.pk}"
+        self.assertNotIn("Owed to us", tamsin.get(address).content.decode())
+        self.assertNotIn("Another view", tamsin.get(address).content.decode())
+        reply = tamsin.post("/drafts/view/", {"view": f"draft={self.draft.pk}", "to": "/"})
+        self.assertIn(reply.status_code, (403, 404))
+
+    def test_what_a_page_sends_works_on_what_it_shows(self) -> None:
+        """Two windows: what is sent from the one that shows another view than the one gone over to since
+        changes nothing, and says so."""
+        number = self.draft.pk
+        address = "/codes/acc/code/1110/delete/"
+        went = [("", None), (f"draft={number}", number), ("", None)]
+        for stands, draft in went:
+            self.group.post(f"/drafts/{draft}/open/" if draft else "/drafts/leave/")
+            for shown, there in (
+                ("", "what is published"),
+                (f"draft={number}", "the draft Spring"),
+                ("draft=99999", "a draft that is published or dropped by now"),
+            ):
+                with self.subTest(shown=shown, stands=stands):
+                    headers = {"HX-Request": "true", "Pine-View": shown}
+                    reply = self.group.get("/codes/acc/rows/", headers=headers)
+                    self.assertEqual(reply.status_code, 200 if shown == stands else 422)
+                    if shown != stands:
+                        here = "the draft Spring" if stands else "what is published"
+                        told = f"This page shows {there}; what you work on is {here} meanwhile."
+                        self.assertIn(told, html.unescape(reply.content.decode()))
+                        before = (Version.objects.count(), DraftChange.objects.count())
+                        self.assertEqual(self.group.post(address, headers=headers).status_code, 422)
+                        self.assertEqual((Version.objects.count(), DraftChange.objects.count()), before)
 
     def test_each_chart_counts_its_own_versions(self) -> None:
         self.assertEqual(chart_versions(), {"c": 1})

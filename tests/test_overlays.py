@@ -61,7 +61,7 @@ class Overlays(PineTest):
                 for text in shown:
                     self.assertIn(text, mine)
                     self.assertNotIn(text, theirs)
-                self.assertIn("as</small>French, de", mine)
+                self.assertIn("names</small>French, de", mine)
         self.see_as("gone", status=404)
         self.see_as("", "xx", status=404)
         self.see_as("")
@@ -109,7 +109,8 @@ class Overlays(PineTest):
     def test_a_draft_is_seen_as_kept(self) -> None:
         self.see_as("fr")
         draft = drafting.start("Spring", self.mirela)
-        self.assertNotIn("Banque", self.page(f"/codes/acc/?draft={draft.pk}"))
+        self.client.post(f"/drafts/{draft.pk}/open/")
+        self.assertNotIn("Banque", self.page("/codes/acc/"))
 
     def test_the_command_line_says_it_only_when_asked(self) -> None:
         at = ("--company=alpha", "--year=2026", "--period=2")

@@ -166,7 +166,7 @@ class Running(PineTest):
 
     def test_in_a_draft_it_waits_for_publishing(self) -> None:
         draft = drafting.start("Site", self.mirela)
-        self.client.get(f"/rollouts/?draft={draft.pk}")
+        self.client.post(f"/drafts/{draft.pk}/open/")
         self.client.get(OF)
         published = current()
         working = drafting.working(draft)

@@ -144,6 +144,8 @@ REFUSES = {
     "rollouts/run/<str:number>/cell/": 404,
     "rollouts/of/<str:rollout>/cell/": 404,
     "statements/<str:statement>/non-cash/": 404,
+    "group/<str:group>/equity/<str:code>/<str:column>/": 404,
+    "group/<str:group>/reserve/<str:company>/": 404,
 }
 HEADING = re.compile(r"<h1>(.*?)</h1>", re.S)
 EMPTY = (

@@ -142,7 +142,7 @@ class SheetsBeside(SheetTest):
         for address, most in [
             ("/structures/c/", 4),
             ("/companies/alpha/", 4),
-            ("/group/g/members/", 4),
+            ("/group/g/members/", 5),
             ("/structures/c/strings/", 4),
             (self.address("companies", "about/", {}, key="alpha"), 14),
         ]:

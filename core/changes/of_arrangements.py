@@ -20,6 +20,8 @@ from core.mapping.arrangements import (
 )
 from core.statements.plans import line_title
 
+Lines = Mapping[str, StatementLine]
+
 
 @change
 class Arrange:
@@ -120,14 +122,10 @@ class SetBack:
         above, own = own_lines(state, arrangement.over), own_lines(state, self.statement)
         wanted = branch(above, self.line)
         going = [one for one in branch(own, self.line) if one not in above]
-        stays = set(own) - set(going) | set(wanted)
         orphans = [one for one, row in own.items() if row.parent in going and one not in {*going, *wanted}]
         after = {one: row for one, row in own.items() if one not in going}
         after |= {one: own[one]._replace(parent="") for one in orphans}
-        for one in wanted:
-            row = above[one]._replace(statement=self.statement)
-            parent = own[one].parent if one == self.line and one in own else row.parent
-            after[one] = row._replace(parent=parent if parent in stays else "")
+        after |= {one: self._as_above(one, above, own, {*after, *wanted}) for one in wanted}
         changes: list[Any] = _put(after, above, [*orphans, *wanted], wanted)
         changes += [Put(ArrangedLine(self.statement, one, fingerprint(above[one]))) for one in wanted]
         changes += [Drop(own[one]) for one in going]
@@ -136,6 +134,12 @@ class SetBack:
     def sentence(self, state: State) -> str:
         what = _title(state, self.statement, self.line) if self.line else "all of it"
         return f"Set back {what} of {self.statement} to how it is above"
+
+    def _as_above(self, line: str, above: Lines, own: Lines, stays: Collection[str]) -> StatementLine:
+        """A line as it is above; the topmost of a section stays where the section stands here."""
+        row = above[line]._replace(statement=self.statement)
+        parent = own[line].parent if line == self.line and line in own else row.parent
+        return row._replace(parent=parent if parent in stays else "")
 
 
 @change
@@ -156,8 +160,8 @@ class EndArrangement:
 
 
 def _put(
-    rows: Mapping[str, StatementLine],
-    above: Mapping[str, StatementLine],
+    rows: Lines,
+    above: Lines,
     changed: Sequence[str],
     placing: Collection[str],
 ) -> list[Put]:

@@ -8,7 +8,7 @@ from core.definitions.statement_rows import WITH_AMOUNT
 from core.definitions.tables import Code, StatementLine
 from core.money import show_amount
 from core.statements.amounts import Amounts
-from core.statements.figures import Figures, UnplacedAccount
+from core.statements.figures import Figure, Figures, UnplacedAccount
 from core.statements.line_parts import CREDIT, SIDES
 from core.statements.plans import Plan, likely_line, line_title
 
@@ -92,17 +92,21 @@ def sides(planned: Plan, figures: Figures) -> Sides | None:
     """Of the last column; None where the statement is no balance sheet, has no lines, or is a hierarchy."""
     if planned.statement.kind != "balance_sheet" or not any(line.row.accounts for line in planned.lines):
         return None
-    topmost = [
-        figure for figure in figures.lines if figure.line.parent < 0 and figure.line.row.kind != "text"
-    ]
-    credit = [figure for figure in topmost if figure.line.direction == CREDIT]
-    debit = [figure for figure in topmost if figure.line.direction != CREDIT]
+    credit: list[Figure] = []
+    debit: list[Figure] = []
+    for figure in figures.lines:
+        if figure.line.parent < 0 and figure.line.row.kind != "text":
+            (credit if figure.line.direction == CREDIT else debit).append(figure)
     return Sides(
-        tuple(line_title(figure.line.row) for figure in debit if figure.raw[-1]),
-        tuple(line_title(figure.line.row) for figure in credit if figure.raw[-1]),
+        _titles_with_amount(debit),
+        _titles_with_amount(credit),
         sum(figure.raw[-1] for figure in debit),
         -sum(figure.raw[-1] for figure in credit),
     )
+
+
+def _titles_with_amount(side: list[Figure]) -> tuple[str, ...]:
+    return tuple(line_title(figure.line.row) for figure in side if figure.raw[-1])
 
 
 class StandsElsewhere(NamedTuple):

@@ -36,11 +36,11 @@ from core.drafts.moves import (
     touched_statements,
 )
 from core.faults import Refused, blocking
+from core.references.landing import landing
 from core.statements.amounts import Amounts
 from core.statements.coverage import IdleAccount, Sides, coverage, sides
 from core.statements.figures import Figures, compute
 from core.statements.formulas import parse
-from core.statements.landing import landing
 from core.statements.plans import Plan, plan
 from core.tests.builders import not_one_by_one, state
 from core.tests.test_figures import BALANCE, CODES

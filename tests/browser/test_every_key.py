@@ -92,6 +92,7 @@ SCREENS = (
     Screen("Chart move", "/companies/nurseries/chart-move/?chart=spare&on=2026-10-01"),
     Screen("Company", "/companies/nurseries/"),
     Screen("Company", "/companies/spare/"),
+    Screen("Company", "/companies/mate/"),
     Screen("Journals", "/journals/nurseries/"),
     Screen("Year end", "/journals/make/year-end/?year=2026", "nurseries"),
     Screen("Journals", "/journals/nurseries/journal/NU-00001/"),
@@ -140,13 +141,18 @@ SCREENS = (
 )
 SPARE = {
     "charts": "chart,name,structure\nspare,Spare,fern4\n",
-    "companies": "company,name,country,currency,chart,calendar\nspare,Spare,GB,GBP,shared,months\n",
+    "companies": (
+        "company,name,country,currency,chart,calendar\nspare,Spare,GB,GBP,shared,months\n"
+        "mate,Mate,GB,GBP,shared,months\n"
+    ),
+    "group_members": "group,member\nfernhollow,mate\n",
     "codes": "code_list,code,name,account_class\naccounts,11298,Spare,asset\n",
     "hierarchies": (
         "hierarchy,code_list,name,version_of,holds_from\nold,accounts,Of then,accounts-tree,2026-01-01\n"
     ),
 }
-"""A chart without a company, a company without pairs, a hierarchy of then, a code that nothing uses."""
+"""A chart without a company, a company in no group, one in a group without pairs, a hierarchy of then, a code
+that nothing uses."""
 STATE = """() => {
   const el = document.activeElement;
   return JSON.stringify([

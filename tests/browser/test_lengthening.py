@@ -75,7 +75,11 @@ class Lengthening(BrowserTest):
         address = page.url
         other = self.open("m.okafor")
         other.goto(address)
+        expect(other.locator("main")).to_contain_text("You work on what is published.")
+        other.keyboard.press("Enter")
         expect(other.locator("tr[data-row=prepaid] td").last).to_have_text("220")
         other.goto(address.replace("draft=", "draft=none&was="))
+        expect(other.locator("main")).to_contain_text("This link shows what is published.")
+        other.keyboard.press("Enter")
         expect(other.locator("tr[data-row=prepaid] td").last).to_have_text("202")
         other.context.close()

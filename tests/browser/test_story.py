@@ -33,6 +33,10 @@ class Story(BrowserTest):
         self.press("Enter")
         expect(page.locator("#row-11245")).to_have_attribute("aria-selected", "true")
         expect(page.locator("#proof")).to_contain_text("Never posted to.")
+        # The next one is open already: a list is typed in without a key between.
+        expect(page.locator("#editing [name=code]")).to_be_focused()
+        self.press("Escape")
+        expect(page.locator("#editing")).to_have_count(0)
 
         self.press("5")
         page.wait_for_url("**/statements/bs/**")

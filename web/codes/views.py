@@ -30,7 +30,7 @@ from core.definitions.tables import Chart, Code, CodeList, CodeName, Hierarchy, 
 from core.faults import Fault, Location, Refused
 from core.listing import STANDS, listed
 from core.references import uses
-from core.statements.landing import landing
+from core.references.landing import landing
 from web.codes import closing, queries, table
 from web.codes.many import SETTABLE
 from web.codes.rows import code_rows

@@ -5,6 +5,7 @@ urlpatterns = [
     route("drafts/", views.drafts, "drafts"),
     route("drafts/new/", views.new, "draft-new"),
     route("drafts/leave/", views.leave, "draft-leave"),
+    route("drafts/view/", views.go_over, "view-go-over"),
     route("drafts/undo/", views.undo, "draft-undo"),
     route("drafts/redo/", views.redo, "draft-redo"),
     route("drafts/<int:number>/", views.draft, "draft"),

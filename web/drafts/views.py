@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from typing import Any
+from urllib.parse import urlsplit
 
-from django.http import Http404, HttpResponse
+from django.http import Http404, HttpResponse, HttpResponseRedirect, QueryDict
 from django.shortcuts import render
 from django.urls import reverse
 from django.utils import timezone
+from django.utils.http import url_has_allowed_host_and_scheme
 
 from core.books.periods import company_calendar
 from core.definitions.state import State
@@ -18,11 +20,12 @@ from core.money import digits_of
 from web.definitions import drafting, store
 from web.definitions.models import Draft, DraftChange, DraftRemark
 from web.definitions.posted import falling_then
-from web.definitions.viewing import PineRequest
+from web.definitions.viewing import VIEW_FIELDS, OtherView, PineRequest, view_named
 from web.drafts import queries
 from web.drafts.seeing import drafts_seen, known_draft
 from web.people.rights import CHANGE, REVIEW, companies_seen, needs, needs_post, sees, sees_everything
 from web.sheets.changing import date_of, reload_at, words_of
+from web.shell.asked import text
 from web.shell.htmx import page_of
 from web.shell.tabular import Money, attached
 from web.statements.addresses import asked_period
@@ -31,11 +34,25 @@ MOST_ROWS = 400
 
 
 def _enter(request: PineRequest, number: int | None) -> None:
-    request.session.pop("as_of", None)
-    if number is None:
-        request.session.pop("draft", None)
-    else:
-        request.session["draft"] = number
+    OtherView("", "", draft=number).open(request)
+
+
+@needs_post(CHANGE)
+def go_over(request: PineRequest, state: State) -> HttpResponse:
+    """To the view of a link, where the person says so; or the same page in the view that they have."""
+    stays = text(request.POST, "stay")
+    other = view_named(request.user, request.viewed.snapshot.state, text(request.POST, "view", 40))
+    if other is None:
+        raise Http404
+    if not stays:
+        other.open(request)
+    address = urlsplit(request.POST.get("to", "/"))
+    asked = QueryDict(address.query, mutable=True)
+    for name in VIEW_FIELDS:
+        asked.pop(name, None)
+    to = f"/{address.path.lstrip('/')}{'?' if asked else ''}{asked.urlencode()}"
+    allowed = url_has_allowed_host_and_scheme(to, allowed_hosts=None)
+    return HttpResponseRedirect(to if allowed else "/")
 
 
 @needs(REVIEW)

@@ -8,11 +8,11 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from core.books.numbering import go_on, numbered_anew
 from core.definitions.parsing import read_table
 from core.definitions.state import State
 from core.definitions.tables import TABLES, Company, Journal, JournalLine
 from core.faults import Fault, Location, Refused
+from core.journal_numbers import go_on, numbered_anew
 from core.money import digits_of
 from core.writing import exactly, keyed_cells
 from web.exchange.reading import FileSource, SheetSource, Source, open_package

@@ -168,6 +168,7 @@ def frame(request: HttpRequest) -> dict[str, Any]:
         "release": VERSION,
         "storeys": SimpleLazyObject(lambda: storeys(seen.state, person)),
         "working": seen.working,
+        "view_name": seen.name,
         "as_of": seen.as_of,
         "drafts": SimpleLazyObject(
             lambda: list(drafts_to_work_in(person, seen.state).order_by("-made_at")[:30])

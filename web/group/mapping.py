@@ -48,11 +48,7 @@ def mapping(request: PineRequest, state: State, group: str, company: str) -> Htt
     if row is None or own is None or plan is None:
         raise Http404
     at = group_address(request, state, group)
-    index = list_index(state, plan.chart.natural_list)
     theirs = list_index(state, natural_list(state, row.chart)).codes
-    sums = own_sums(company, at.year, at.period, state)
-    without = [code for code in index.posting if plan.plain(code) == ""]
-    opened = tuple(name for name in asked.text(request.GET, "open", 2000).split(",") if name)
     of_chart = [r for r in state.part(ChartMapping, group).values() if r.chart == own.chart]
     context = {
         "group": row,
@@ -62,31 +58,46 @@ def mapping(request: PineRequest, state: State, group: str, company: str) -> Htt
         "shared": plan.shared,
         "scope": asked.text(request.GET, "scope", 10),
         "on_chart": sum(other.chart == own.chart for other in state.rows(Company)),
+        "digits": digits_of(own.currency),
+        "targets": [theirs[code] for code in sorted(theirs) if not theirs[code].rollup],
+        "theirs": theirs,
+        "companies": _mapped_companies(state, group),
+        "period": state.get(Period, own.calendar, at.year, at.period),
+    }
+    sums = own_sums(company, at.year, at.period, state)
+    return render(request, "group/mapping.html", context | _accounts(request, state, row, own, plan, sums))
+
+
+def _accounts(
+    request: PineRequest, state: State, group: Group, company: Company, plan: MapPlan, sums: dict[str, int]
+) -> dict[str, Any]:
+    """The company's accounts for its page, by whether they have a target: counts, drawn, to be mapped.
+    `sums`: raw debit-plus by account."""
+    index = list_index(state, plan.chart.natural_list)
+    theirs = list_index(state, natural_list(state, group.chart)).codes
+    without = [code for code in index.posting if plan.plain(code) == ""]
+    opened = tuple(name for name in asked.text(request.GET, "open", 2000).split(",") if name)
+    told = {
         "placed": len(index.posting) - len(without),
         "without": len(without),
         "total": len(index.posting),
-        "digits": digits_of(own.currency),
-        "targets": [theirs[code] for code in sorted(theirs) if not theirs[code].rollup],
         "unplaced": sum(sums.get(code, 0) for code in without),
-        "theirs": theirs,
-        "companies": _mapped_companies(state, group),
         "balance": sum(sums.values()),
-        "period": state.get(Period, own.calendar, at.year, at.period),
         "opened": opened,
     }
-    if not plan.shared:
-        bundles = (
-            Bundles(state, code_list, opened)
-            for code_list in (plan.chart.natural_list, natural_list(state, row.chart))
-        )
-        context |= {
-            "unmapped": _unmapped(state, group, plan, without, sums, theirs),
-            "more": max(0, len(without) - MOST_SHOWN),
-            "drawing": ribbons(plan, index, theirs, sums, *bundles),
-            "review": upstream.reviews_of(state, row, {company: plan})[company],
-            "taken": taken.still_taken(f"group {group}", _whose(state, company), plan),
-        }
-    return render(request, "group/mapping.html", context)
+    if plan.shared:
+        return told
+    bundles = (
+        Bundles(state, code_list, opened)
+        for code_list in (plan.chart.natural_list, natural_list(state, group.chart))
+    )
+    return told | {
+        "unmapped": _unmapped(state, group.group, plan, without, sums, theirs),
+        "more": max(0, len(without) - MOST_SHOWN),
+        "drawing": ribbons(plan, index, theirs, sums, *bundles),
+        "review": upstream.reviews_of(state, group, {company.company: plan})[company.company],
+        "taken": taken.still_taken(f"group {group.group}", _whose(state, company.company), plan),
+    }
 
 
 def _mapped_companies(state: State, group: str) -> list[tuple[str, Company | None]]:

@@ -8,9 +8,9 @@ from typing import Any, NamedTuple
 
 from django.db import connection
 
-from core.books.numbering import ELSEWHERE
 from core.definitions.state import State
 from core.definitions.tables import Company
+from core.journal_numbers import ELSEWHERE
 from core.structures.accounts import parse_dimensions
 from web.journals.reading import accounts_of_lines
 

@@ -21,6 +21,7 @@ from django.http import (
     HttpResponseNotAllowed,
     JsonResponse,
 )
+from django.shortcuts import render
 from django.urls import URLPattern, path
 from django_htmx.http import HttpResponseClientRedirect
 
@@ -44,7 +45,7 @@ from core.definitions.tables import (
 )
 from core.references.uses import charts_of_list
 from core.writing import written_as
-from web.definitions.viewing import DefinitionView, PineRequest
+from web.definitions.viewing import DefinitionView, PineRequest, need_the_view_shown, view_of_link
 from web.shell.htmx import is_fragment
 from web.shell.made_by import made_by, with_maker
 
@@ -338,7 +339,12 @@ def _guarding(
                 return _signed_out(request)
             asked = cast(PineRequest, request)
             asked.company_named, asked.defines = named.get("company", ""), False
-            asked.viewed = DefinitionView.of(request, person, published or right in (POST, ENTER))
+            on_published = published or right in (POST, ENTER)
+            asked.viewed = DefinitionView.of(request, person, on_published)
+            if (other := view_of_link(asked)) is not None:
+                return render(request, "drafts/other_view.html", {"other": other})
+            if not on_published:
+                need_the_view_shown(asked)
             for kind, name in named.items():
                 if kind not in PLAIN and not sees(person, asked.viewed.state, kind, name):
                     raise Http404

@@ -49,6 +49,8 @@ UNTRUSTED = (
 
 
 class Provider(NamedTuple):
+    """What it said of itself, and when (seconds of the monotonic clock)."""
+
     told: dict[str, Any]
     asked_at: float
 

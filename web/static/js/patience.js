@@ -87,7 +87,8 @@ const replay = (key) => {
   if (!el.dispatchEvent(event)) return undefined;
   if (typing(el) && el.matches("select") && key.length === 1) return choose(el, key);
   if (typing(el) && (key.length === 1 || key === "Backspace")) return put(el, key);
-  if (key === "Enter" && typing(el) && el.form) el.form.requestSubmit();
+  if (key === "Enter" && el.matches("button, a[href], summary")) el.click();
+  else if (key === "Enter" && typing(el) && el.form) el.form.requestSubmit();
   return undefined;
 };
 /* One after the other: a key may begin an act that the next ones wait for. */

@@ -5,8 +5,8 @@ from __future__ import annotations
 from datetime import date
 from unittest import TestCase
 
-from core.books.numbering import go_on, numbered_anew
 from core.definitions.tables import Journal, JournalLine
+from core.journal_numbers import go_on, numbered_anew
 
 
 class Numbers(TestCase):
