@@ -406,10 +406,10 @@ class FiguresPage(PineTest):
         for query in ({"by": "season"}, {"periods": "months"}):
             page = self.page("inc", draw="bars", line="sales", **query)
             (drawn,) = re.findall(r'<section class="mt-4" id="shares">(.*?)</section>', page, re.S)
-            cell = r'<td class="num">(.*?)'
-            rows = re.findall(f"<tr><td>(.*?)</td>{cell}</td>{cell} %</td>", drawn)
+            amount = r'<td class="num">(.*?)'
+            rows = re.findall(f"<tr><td>(.*?)</td>{amount}</td>{amount} %</td>", drawn)
             cells = [float(text or 0) for _, text in self.cells(page)["sales"]]
-            self.assertEqual([float(plain(amount) or 0) for _, amount, _ in rows], cells[:-1])
+            self.assertEqual([float(plain(one) or 0) for _, one, _ in rows], cells[:-1])
             parts = [float(part.replace("\u2212", "-")) for _, _, part in rows]
             for part, cell in zip(parts, cells, strict=False):
                 self.assertAlmostEqual(part, cell * 100 / cells[-1], delta=0.051)
@@ -458,7 +458,7 @@ class FiguresPage(PineTest):
             [told[name] for name in ("Statement", "Company", "Beside the budget", "Made by", "Definitions")],
             ["inc Income", "alpha Alpha", "plan", "Mirela", f"version {current().version}"],
         )
-        heads = ["Line", "GBP", "budget Plan", "variance", "variance %"]
+        heads = ["Line", "GBP", "budget Plan", "variance", "variance %", "variance: favourable or not"]
         self.assertEqual([cell.value for cell in sheet[3]], heads)
         rows = {
             str(row[0].value).strip(): [cell.value for cell in row[1:]] for row in sheet.iter_rows(min_row=4)

@@ -85,7 +85,8 @@ def visited(plan: Mapping[str, Any]) -> int:
     looked_at = sum(
         plan.get(name, 0) for name in ("Actual Rows", "Rows Removed by Filter", "Rows Removed by Join Filter")
     )
-    return round(looked_at * plan["Actual Loops"]) + sum(map(visited, plan.get("Plans", ())))
+    here: int = round(looked_at * plan["Actual Loops"])
+    return here + sum(map(visited, plan.get("Plans", ())))
 
 
 def rows_visited(question: str) -> int:

@@ -6,7 +6,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 from fractions import Fraction
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 import numpy as np
 
@@ -15,11 +15,34 @@ from core.money import round_half_up, show_amount
 from core.statements import formulas
 from core.statements.amounts import Amounts
 from core.statements.figures import Figure, Figures, UnplacedAccount, shown_columns
+from core.statements.line_parts import CREDIT
 from core.statements.plans import Plan, line_title
 
 COLUMNS = ("amount", "budget", "variance")
 VARIANCE = COLUMNS[2]
 CHANGE = "change"
+
+
+Judgement = Literal["", "favourable", "unfavourable"]
+
+
+def compares(title: str) -> str:
+    """What a column is among those that stand beside one another: the last part of `M1/variance`."""
+    return title.rpartition("/")[2]
+
+
+def judged_columns(columns: Sequence[str]) -> tuple[int, ...]:
+    """The places of differences, which are favourable or not on lines of revenue and expense."""
+    return tuple(i for i, title in enumerate(columns) if compares(title) in (VARIANCE, CHANGE))
+
+
+def judgement(figure: Figure, column: int) -> Judgement:
+    """Of a difference on a line of movements: more on a credit line, or less on a debit line, is
+    favourable."""
+    value = figure.shown[column]
+    if not value or not figure.line.direction:
+        return ""
+    return "favourable" if (value > 0) == (figure.line.direction == CREDIT) else "unfavourable"
 
 
 def beside(actual: Figures, other: Figures) -> Figures:
@@ -62,7 +85,7 @@ def per_cent_columns(plan: Plan, columns: Sequence[str], line: str) -> tuple[Per
 
 def _columns(plan: Plan, columns: Sequence[str], at: int) -> Iterator[PerCents]:
     for i, title in enumerate(columns):
-        if title in (VARIANCE, CHANGE) and i:
+        if compares(title) in (VARIANCE, CHANGE) and i:
             yield PerCents(f"{title} %", i, -1, i - 1)
         elif at >= 0:
             yield PerCents(f"% of {line_title(plan.lines[at].row)}", i, at)

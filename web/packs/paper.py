@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from core.analysis.variances import in_tenths, per_cent
+from core.analysis.variances import in_tenths, judgement, per_cent
 from core.money import UNITS, show_amount, show_quantity, show_whole
 from core.statements.figures import Figure
 from core.statements.printing import printed
@@ -111,6 +111,8 @@ def _heads(found: StatementFigures) -> Iterator[str]:
     for column, title in enumerate(titles):
         yield title
         yield from (one.title for one in found.per_cents if one.column == column)
+        if column in found.judged:
+            yield ""
     yield from (one.title for one in found.formulas)
 
 
@@ -129,6 +131,8 @@ def _with_per_cents(found: StatementFigures, cells: Sequence[str], figure: Figur
         for one in found.per_cents:
             if one.column == column:
                 yield in_tenths(per_cent(found.figures, figure, one)) if figure else ""
+        if column in found.judged:
+            yield judgement(figure, column) if figure else ""
 
 
 def _cell(figure: Figure, column: int, digits: int, unit: str) -> str:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 from core.analysis.asked import Asked
 from core.analysis.time_steps import before
-from core.analysis.variances import CHANGE, beside, beside_one_another
+from core.analysis.variances import CHANGE, beside, beside_one_another, judged_columns
 from core.definitions.state import State
 from core.definitions.tables import Company, Group
 from core.faults import WrongCall
@@ -95,4 +95,5 @@ def _last_column(shown: StatementFigures) -> StatementFigures:
 def _beside(shown: StatementFigures, then: StatementFigures) -> StatementFigures:
     is_balance = shown.plan.statement.kind == "balance_sheet"
     titles = (shown.window.title(is_balance), then.window.title(is_balance), CHANGE)
-    return replace(shown, figures=beside(shown.figures, then.figures), columns=titles)
+    judged = () if is_balance else judged_columns(titles)
+    return replace(shown, figures=beside(shown.figures, then.figures), columns=titles, judged=judged)

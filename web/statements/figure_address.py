@@ -120,8 +120,8 @@ class FigureAddress:
         told = {
             "only": at.filter,
             "by": at.by or at.periods,
-            "within": self.within if at.by else "",
-            "beside": at.budget or ("" if alone else self.than),
+            "within": self.within if at.by or at.budget else "",
+            "beside": " and ".join(filter(None, (at.budget, "" if alone else self.than_words))),
             "then": at.forecast,
             "part-of": self.part_of,
             "level": self.level or "",
@@ -151,7 +151,7 @@ class FigureAddress:
         rest = {"level": self.level or "", "unit": self.unit, "all": "1" if self.everything else ""}
         rest |= {"down": self.down, "across": self.across, "line": self.line}
         rest |= {
-            "within": (self.within or "") if across["by"] else "",
+            "within": (self.within or "") if across["by"] or across["budget"] else "",
             "companies": self.choice,
             "of": self.part_of,
             "columns": self.formulas,
@@ -159,7 +159,7 @@ class FigureAddress:
             "draw": "bars" if self.draws else "",
             "what": ",".join(self.drawn) if self.draws else "",
         }
-        alone = not any(across[name] for name in ("by", "periods", "budget", "forecast"))
+        alone = not any(across[name] for name in ("by", "periods", "forecast"))
         rest["than"] = self.than if alone else ""
         return where({**own, **days, **across, **rest, **more})
 
@@ -168,13 +168,13 @@ class FigureAddress:
         """What stands across, as an address says it."""
         at = self.asked
         across = {"by": at.by, "periods": at.periods, "budget": at.budget, "forecast": at.forecast}
-        within = self.within if at.by else ""
+        within = self.within if at.by or at.budget else ""
         return {**across, "than": self.than, "companies": self.choice, "within": within or ""}
 
     @property
     def is_further(self) -> bool:
         """Whether more stands across than is asked of one company at once."""
-        return bool(self.choice or (self.within and self.asked.by))
+        return bool(self.choice or (self.within and (self.asked.by or self.asked.budget)))
 
     @property
     def has_columns(self) -> bool:
@@ -214,12 +214,16 @@ class FigureAddress:
         return replace(kept, periods=periods, budget=self.asked.budget, forecast=self.asked.forecast)
 
     def earlier(self) -> FigureAddress | None:
-        """The figures to compare with, where these are in one column."""
+        """The figures to compare with, where these are in one column, or beside a budget."""
         at = self.asked
-        if self.than not in THAN or self.choice or at.by or at.periods or at.budget or at.forecast:
+        if self.than not in THAN or self.choice or at.by or at.periods or at.forecast:
             return None
         then = before(self.calendar, at, self.than)
-        return replace(self, asked=replace(then, filter=at.filter), than="") if then else None
+        return replace(self, asked=replace(then, filter=at.filter), than="", within=None) if then else None
+
+    @property
+    def than_words(self) -> str:
+        return {"before": "the stretch before", "year": "the year before"}.get(self.than, "")
 
     def neighbour(self, ways: int) -> str:
         """The address of the stretch before or after, as long as this one; empty where there is none."""

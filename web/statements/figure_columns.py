@@ -3,7 +3,7 @@ stretch."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
 from django.http import HttpResponse
@@ -41,11 +41,13 @@ def columns_offered(state: State, address: FigureAddress) -> list[tuple[str, str
     options = [("one column", at), *_by_fields(state, address, at)]
     if not at.by_day and at.first is None:
         options += [(word, replace(at, periods=word)) for word in STEPS]
+    beside_budgets: Iterator[tuple[str, str, bool]] = iter(())
     if not at.by_day:
         budgets = sorted(
             row for row in state.rows(Budget) if row.chart == address.company.chart and row.kind == "budget"
         )
         options += [(row.name, replace(at, budget=row.budget)) for row in budgets]
+        beside_budgets = _beside_budgets(address, at, budgets)
         options += [
             (f"forecast: posted, then {row.name}", replace(at, periods="months", forecast=row.budget))
             for row in budgets
@@ -57,8 +59,22 @@ def columns_offered(state: State, address: FigureAddress) -> list[tuple[str, str
         (words, plain.query(asked), asked == address.asked and not beside_than and not address.is_further)
         for words, asked in options
     ]
-    links += [*_within(address, plain, at), *_beside(address, plain, at)]
+    links += [*beside_budgets, *_within(address, plain, at), *_beside(address, plain, at)]
     return [*_kept_columns(state, plain, at, address.query()), *links]
+
+
+def _beside_budgets(
+    address: FigureAddress, at: Asked, budgets: Sequence[Budget]
+) -> Iterator[tuple[str, str, bool]]:
+    """A budget, the difference and the year before in one table, for all of the stretch or by its months."""
+    plain = replace(address, than="year", choice="", several=(), within=None, part_of="", formulas="")
+    for row in budgets:
+        with_budget = replace(at, budget=row.budget)
+        is_this = address.asked == with_budget and address.earlier() is not None
+        yield f"{row.name} and the year before", plain.query(with_budget), is_this and not address.within
+        if at.first is None:
+            there = plain.query(with_budget, within="months")
+            yield f"{row.name} and the year before, by months", there, is_this and address.within == "months"
 
 
 def _within(address: FigureAddress, plain: FigureAddress, at: Asked) -> Iterator[tuple[str, str, bool]]:
@@ -75,7 +91,7 @@ def _beside(address: FigureAddress, plain: FigureAddress, at: Asked) -> Iterator
     """Another stretch beside the figures, or more companies."""
     than_now = address.than if address.earlier() is not None else ""
     for words, than in (("the stretch before", "before"), ("the year before", "year")):
-        yield words, plain.query(at, than=than), than == than_now
+        yield words, plain.query(at, than=than), than == than_now and not address.asked.budget
     currency = address.company.currency
     there = plain.query(at, companies=f"currency={currency}")
     yield f"companies in {currency}", there, bool(address.choice)

@@ -10,10 +10,9 @@ from django.utils.html import format_html
 from django.utils.safestring import SafeString
 
 from core.analysis.column_sums import TOTAL
-from core.analysis.variances import CHANGE, COLUMNS, VARIANCE, PerCents, in_tenths, per_cent
+from core.analysis.variances import COLUMNS, PerCents, compares, in_tenths, judgement, per_cent
 from core.money import UNITS, show_amount, show_quantity, show_whole
 from core.statements.figures import Figure
-from core.statements.line_parts import CREDIT
 from core.statements.printing import PrintedLine, left_out, printed
 from web.shell.table_rows import Cell, TableRow, indent, table_rows
 from web.statements.figure_address import FigureAddress
@@ -90,7 +89,7 @@ class FigureTable:
             i
             for i, title in enumerate(self.found.columns)
             if (self.found.keys or self.found.across or self.address.choice)
-            and title != TOTAL
+            and title.partition("/")[0] != TOTAL
             and not any(f.seen(i) for f in lines)
             and not any(u.raw[i] for u in self.found.figures.unplaced)
         ]
@@ -106,7 +105,10 @@ class FigureTable:
             title = self._title(i).replace("/", " / ")
             yield FigureHead(title, ", ".join(self._names_behind(i)), self._css(i, head=True))
             for one in self._per_cents.get(i, ()):
-                yield FigureHead("%", one.title.removeprefix("% ").removesuffix(" %"), "per-cent")
+                of_what = one.title.removeprefix("% ").removesuffix(" %")
+                yield FigureHead("%", compares(of_what) if one.before >= 0 else of_what, "per-cent")
+            if i in self._judged_in_words:
+                yield FigureHead("", "favourable", "judged")
         for worked_out in self.found.formulas:
             yield FigureHead(worked_out.title, worked_out.text, "num worked-out")
 
@@ -131,7 +133,7 @@ class FigureTable:
                 row = field.codes.get(code) if field else None
                 no_code = f"no {field.title.lower()}" if field and not code else code
                 yield row.name if row else no_code
-        if self.address.asked.budget and self.found.columns[column] == BUDGET:
+        if self.address.asked.budget and compares(self.found.columns[column]) == BUDGET:
             yield self.address.budget_name
         if column < len(self.found.across) and self.address.planned(self.found, column):
             yield self.address.forecast_name
@@ -143,6 +145,11 @@ class FigureTable:
         for one in self.found.per_cents:
             behind.setdefault(one.column, []).append(one)
         return behind
+
+    @cached_property
+    def _judged_in_words(self) -> tuple[int, ...]:
+        """Where there is room for the words; else they are said of each figure where it is pointed at."""
+        return self.found.judged if len(self.found.judged) == 1 else ()
 
     def _css(self, column: int, head: bool = False) -> str:
         """The total stays in sight, and where there is none of periods the last."""
@@ -201,6 +208,8 @@ class FigureTable:
             for one in self._per_cents.get(i, ()):
                 says = printed_line.has_figures and not figure.is_ratio and figure.seen(i) is not None
                 yield Cell(in_tenths(per_cent(self.found.figures, figure, one)) if says else "", "per-cent")
+            if i in self._judged_in_words:
+                yield Cell(judgement(figure, i) if printed_line.has_figures else "", "judged")
         yield from formula_cells(
             self.found,
             figure,
@@ -210,13 +219,15 @@ class FigureTable:
 
     def _cell(self, figure: Figure, column: int) -> Cell:
         value = figure.seen(column)
+        exact = "" if value is None or self.unit == EXACT else show_amount(value, self.found.digits)
+        words = judgement(figure, column) if column in self.found.judged else ""
         return Cell(
             self.written(value, figure),
             f"{self._css(column)}{self._judged(figure, column)}",
             link=self.cell_address(figure.line.row.line, column),
             opens=column == self.shown[-1],
             in_proof=True,
-            title="" if value is None or self.unit == EXACT else show_amount(value, self.found.digits),
+            title=" ".join(filter(None, (exact, words))),
         )
 
     def _label(self, printed_line: PrintedLine) -> SafeString:
@@ -237,18 +248,9 @@ class FigureTable:
         return format_html("{}{}{}{}", less, code, printed_line.label, note)
 
     def _judged(self, figure: Figure, column: int) -> str:
-        """Of a variance whether it is better or worse than planned, by the side of the line."""
-        value = figure.shown[column]
-        own = figure.line.direction
-        if (
-            self.found.columns[column] not in (VARIANCE, CHANGE)
-            or not value
-            or not own
-            or self.address.balances
-        ):
-            return ""
-        better = (value > 0) == (own == CREDIT)
-        return " plus" if better else " minus"
+        """Of a difference whether it is favourable, in colour too."""
+        words = judgement(figure, column) if column in self.found.judged else ""
+        return {"": "", "favourable": " plus", "unfavourable": " minus"}[words]
 
     def written(self, value: int | None, figure: Figure | None = None) -> str:
         digits = self.found.digits
@@ -273,6 +275,7 @@ class FigureTable:
 
     def _no_per_cents(self, column: int) -> list[str]:
         more = len(self.found.formulas) if column == self.shown[-1] else 0
+        more += column in self._judged_in_words
         return [""] * (len(self._per_cents.get(column, ())) + more)
 
     @property

@@ -13,7 +13,14 @@ from django.urls import reverse
 from core.analysis.asked import Asked
 from core.analysis.hierarchy_plan import hierarchy_plan
 from core.analysis.stretches import first_of_movement
-from core.analysis.variances import CHANGE, VARIANCE, beside, per_cent_columns
+from core.analysis.variances import (
+    CHANGE,
+    COLUMNS,
+    VARIANCE,
+    compares,
+    judged_columns,
+    per_cent_columns,
+)
 from core.books.periods import YEAR
 from core.cash_flow.activities import cash_accounts
 from core.cash_flow.proof import cash_proof
@@ -29,6 +36,7 @@ from web.shell import tabular
 from web.shell.asked import number, text
 from web.shell.htmx import page_of
 from web.statements.addresses import where
+from web.statements.budget_columns import beside_earlier, budget_within
 from web.statements.figure_address import FigureAddress, figure_address
 from web.statements.figure_choices import field_choices, field_picked, narrowing, several_at
 from web.statements.figure_columns import columns_offered, remember_columns
@@ -79,7 +87,8 @@ def figures(request: PineRequest, state: State, statement: str = "", hierarchy: 
             "lines_left_out": _lines_of(address, address.asked),
             "left_out_back": f"{address.path}?{address.query()}",
         }
-    context |= _proof_of_cash(source, address, found) | pictured(address, found, then, line)
+    bridged = None if address.asked.budget else then
+    context |= _proof_of_cash(source, address, found) | pictured(address, found, bridged, line)
     return render(request, "statements/figures.html", context)
 
 
@@ -102,8 +111,7 @@ def _last_column(found: StatementFigures) -> int:
 def figures_beside(
     state: State, source: FigureSource, address: FigureAddress
 ) -> tuple[StatementFigures, StatementFigures | None]:
-    """The figures asked for, and those that they stand beside, if any: then in columns of now, then,
-    change."""
+    """The figures asked for, and those of an earlier stretch that they stand beside, if any."""
     if address.choice:
         found = several_at(state, address)
         return _with_further_columns(found, address), None
@@ -112,18 +120,16 @@ def figures_beside(
             source, address.plan, address.measure, address.within, with_total=not address.balances
         )
         return _with_further_columns(found, address), None
-    found, earlier = figures_of(source, address.plan, address.measure), address.earlier()
-    if earlier is None:
-        return _with_further_columns(found, address), None
-    then = figures_of(FigureSource(state, address.company, earlier.asked), address.plan, address.measure)
-    columns = (found.columns[0], then.window.title(address.balances), CHANGE)
-    both = replace(found, figures=beside(found.figures, then.figures), columns=columns)
-    return _with_further_columns(both, address), then
+    if address.within and address.asked.budget:
+        return _with_further_columns(budget_within(source, address), address), None
+    found, then = beside_earlier(source, address)
+    return _with_further_columns(found, address), then
 
 
 def _with_further_columns(found: StatementFigures, address: FigureAddress) -> StatementFigures:
     per_cents = per_cent_columns(found.plan, found.columns, address.part_of)
-    return replace(found, per_cents=per_cents).with_formulas(address.formulas)
+    judged = () if address.balances else judged_columns(found.columns)
+    return replace(found, per_cents=per_cents, judged=judged).with_formulas(address.formulas)
 
 
 def figures_at(
@@ -242,9 +248,10 @@ def _of_one(
     if column >= len(found.columns):
         raise Http404
     figure = found.figures.lines[address.plan.index[line]]
-    budget = found.columns[column] in (BUDGET, VARIANCE, CHANGE)
+    budget = compares(found.columns[column]) in (BUDGET, VARIANCE, CHANGE)
     alone, amounts, place = address.alone(found, column), found.amounts, column
-    if then and column == 1 and (earlier := address.earlier()):
+    is_then = then and column == (len(COLUMNS) if address.asked.budget else 1)
+    if then and is_then and (earlier := address.earlier()):
         alone, amounts, place = earlier.asked, then.amounts, 0
     elif found.alone:
         one = FigureSource(state, address.company, alone)

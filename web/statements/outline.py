@@ -10,9 +10,18 @@ from typing import Any
 import xlsxwriter
 from xlsxwriter.utility import xl_col_to_name
 
-from core.analysis.variances import CHANGE, VARIANCE, FormulaColumn, PerCents, per_cent, worked_out_column
+from core.analysis.variances import (
+    CHANGE,
+    VARIANCE,
+    FormulaColumn,
+    PerCents,
+    compares,
+    judgement,
+    per_cent,
+    worked_out_column,
+)
 from core.statements import formulas
-from core.statements.line_parts import DEBIT
+from core.statements.line_parts import CREDIT, DEBIT
 from core.statements.plans import WITH_FIGURES
 from core.statements.printing import left_out, printed
 from web.shell.made_by import properties
@@ -108,7 +117,9 @@ def write_statement(
             style = bold if line.figure.line.row.kind == "heading" else plain
             cells.write(page, found.plan.index[line.figure.line.row.line], column, style)
     _write_per_cents(page, cells, titles, (top, book.add_format({"num_format": "0.0%"})))
-    _write_formulas(page, cells, len(titles) + len(found.per_cents) + 1, (top, plain))
+    behind = len(titles) + len(found.per_cents) + 1
+    _write_formulas(page, cells, behind, (top, plain))
+    _write_judged(page, cells, titles, behind + len(found.formulas), top)
     _unplaced(page, found, len(titles), plain, TOP + len(order))
     below = TOP + len(order) + len(found.figures.unplaced) + 1
     of_sides = [found.told_of_sides] if found.told_of_sides and found.told_of_sides not in notes else []
@@ -137,6 +148,16 @@ def _write_formulas(page: Any, cells: FormulaCells, first: int, styles: tuple[An
             cells.write_column(page, i, one, at, styles[1])
 
 
+def _write_judged(page: Any, cells: FormulaCells, titles: Sequence[str], first: int, style: Any) -> None:
+    """Whether differences are favourable, in words, behind all others."""
+    found = cells.found
+    for at, column in enumerate(found.judged, first):
+        page.write_string(TOP - 1, at, f"{titles[column]}: favourable or not", style)
+        page.set_column(at, at, 18)
+        for i in cells.rows:
+            cells.write_judgement(page, i, column, at)
+
+
 def write_made_from(book: SheetBook, made_from: Sequence[tuple[str, str]]) -> None:
     told = book.add_worksheet("Made from")
     told.set_column(0, 0, 22)
@@ -159,7 +180,7 @@ class FormulaCells:
         if shown is None and kind != "formula":
             return
         value = "" if shown is None else shown / 10**found.digits
-        if found.columns[column] in DIFFERENCES:
+        if compares(found.columns[column]) in DIFFERENCES:
             formula = self._variance(i, column)
         elif kind == "heading":
             formula = self._sum(i, column)
@@ -190,6 +211,16 @@ class FormulaCells:
         value = worked_out_column(figure, one, digits)
         text = _live(one.formula, lambda place: self._cell(i, int(place)), digits)
         page.write_formula(self.rows[i], to, text, style, "" if value is None else value / 10**digits)
+
+    def write_judgement(self, page: Any, i: int, column: int, to: int) -> None:
+        figure = self.found.figures.lines[i]
+        own, kind = figure.line.direction, figure.line.row.kind
+        if not own or kind not in (*WITH_FIGURES, "formula"):
+            return
+        cell = self._cell(i, column)
+        more, less = ("", "un") if own == CREDIT else ("un", "")
+        text = f'=IF(OR({cell}="",{cell}=0),"",IF({cell}>0,"{more}favourable","{less}favourable"))'
+        page.write_formula(self.rows[i], to, text, None, judgement(figure, column))
 
     def _cell(self, line: int, column: int) -> str:
         return f"{xl_col_to_name(column + 1)}{self.rows[line] + 1}"

@@ -117,6 +117,8 @@ class StatementFigures:
     keys: tuple[tuple[str, ...], ...] = ()
     across: tuple[PeriodColumn, ...] = ()
     per_cents: tuple[PerCents, ...] = ()
+    judged: tuple[int, ...] = ()
+    """places of columns of which it is said whether they are favourable"""
     formulas: tuple[FormulaColumn, ...] = ()
     """columns worked out of the others, behind them"""
     alone: tuple[Asked, ...] = ()
