@@ -58,7 +58,8 @@ def _alone(state: State, at: GroupAddress, column: PeriodColumn, balances: bool)
     year, period = column.key(at.calendar, at.year, at.period)
     first = None if balances else column.first
     name = at.statement.statement if at.statement else ""
-    return queries.group_statement(state, name, at.group.group, year, period, first).statement
+    whose = at.group.group
+    return queries.group_statement(state, name, whose, year, period, first, accounts=at.accounts).statement
 
 
 @dataclass(frozen=True)

@@ -41,6 +41,8 @@ class GroupAddress:
     """months, quarters or years side by side; empty: companies and steps"""
     formulas: str = ""
     """columns worked out of those"""
+    accounts: bool = False
+    """each line has its accounts under it"""
 
     @property
     def than(self) -> tuple[int, int] | None:
@@ -83,6 +85,7 @@ class GroupAddress:
             "than": self.compared,
             "periods": self.across,
             "columns": self.formulas,
+            "accounts": "1" if self.accounts else "",
         }
         return urlencode({name: value for name, value in values.items() if value not in (None, "")})
 
@@ -121,6 +124,7 @@ def group_address(request: PineRequest, state: State, group: str) -> GroupAddres
         asked.text(request.GET, "than", 20),
         periods if (periods := asked.text(request.GET, "periods", 10)) in STEPS else "",
         asked.text(request.GET, "columns", 400),
+        request.GET.get("accounts") == "1",
     )
 
 

@@ -58,6 +58,7 @@ from core.money import digits_of
 from core.statements.coverage import sides
 from core.statements.figures import compute
 from core.statements.plans import Plan
+from core.statements.printing import with_accounts
 from web.group.flow_books import moved_apart
 from web.group.parts import GroupParts, group_parts, known_group, mapped_members
 from web.process_cache import ProcessCache
@@ -283,8 +284,10 @@ def group_statement(
     first: int | None = None,
     *,
     opened: Collection[str] | None = None,
+    accounts: bool = False,
 ) -> GroupFigures:
-    """`opened` are the subgroups whose companies have columns of their own; None: all."""
+    """`opened` are the subgroups whose companies have columns of their own; None: all. `accounts`: each line
+    has its accounts under it."""
     row, _ = known_group(state, group)
     shown = shown_statement(state, statement, group, "group")
     planned = by_account_alone(known_plan(state, shown, row.chart))
@@ -307,6 +310,8 @@ def group_statement(
             consolidated = consolidate(consolidation, at.start, at.end, balance_sheet, columns_asked)
         _consolidated.put(key, ((consolidation, consolidated), *kept[: VARIANTS - 1]))
     digits = digits_of(row.currency)
+    if accounts and not planned.is_flow:
+        planned = with_accounts(planned)
     figures = compute(planned, consolidated.amounts, digits)
     columns = (*consolidated.columns, ELIMINATIONS, GROUP)
     return GroupFigures(

@@ -129,7 +129,14 @@ def figures_at(state: State, at: GroupAddress) -> queries.GroupFigures | None:
     if at.statement is None or at.period_row is None:
         return None
     return queries.group_statement(
-        state, at.statement.statement, at.group.group, at.year, at.period, at.first, opened=at.opened
+        state,
+        at.statement.statement,
+        at.group.group,
+        at.year,
+        at.period,
+        at.first,
+        opened=at.opened,
+        accounts=at.accounts,
     )
 
 
@@ -146,7 +153,7 @@ def _compared(request: PineRequest, state: State, at: GroupAddress) -> tuple[dic
         first = period if alone else at.first if year != at.year and at.first is not None else None
     try:
         then = queries.group_statement(
-            state, at.statement.statement, at.group.group, year, period, first
+            state, at.statement.statement, at.group.group, year, period, first, accounts=at.accounts
         ).statement
     except WrongCall:
         return None, ""

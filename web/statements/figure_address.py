@@ -32,6 +32,7 @@ from core.definitions.state import State
 from core.definitions.tables import Budget, Company, Hierarchy
 from core.mapping.arrangements import shown_statement
 from core.statements.plans import Plan, plan
+from core.statements.printing import ACCOUNT_MARK, with_accounts
 from core.structures.charts import ChartIndex, chart_index
 from core.structures.company_choice import chosen_companies
 from core.structures.second_charts import chart_with, is_seen_in
@@ -96,6 +97,8 @@ class FigureAddress:
     """the line of which each figure is shown in per cent too"""
     formulas: str = ""
     """columns worked out of the others, as `Title = [first] - [second]; …`"""
+    accounts: bool = False
+    """each line has its accounts under it"""
     than: str = ""
     """`before` or `year`: the figures stand beside those of the stretch before, or of the year before"""
 
@@ -125,6 +128,7 @@ class FigureAddress:
             "then": at.forecast,
             "part-of": self.part_of,
             "level": self.level or "",
+            "under": "accounts" if self.accounts else "",
             "with": self.formulas.partition("=")[0],
         }
         parts = [self.name, self.choice or self.company.company, self.title()]
@@ -148,7 +152,8 @@ class FigureAddress:
         across = {name: getattr(at, name) for name in ASKED}
         days = {name: day.isoformat() if day else "" for name, day in (("from", at.start), ("to", at.end))}
         own = {"company": self.company.company, "year": at.year, "period": at.period, "first": at.first}
-        rest = {"level": self.level or "", "unit": self.unit, "all": "1" if self.everything else ""}
+        rest: dict[str, Any] = {"accounts": "1" if self.accounts else ""}
+        rest |= {"level": self.level or "", "unit": self.unit, "all": "1" if self.everything else ""}
         rest |= {"down": self.down, "across": self.across, "line": self.line}
         rest |= {
             "within": (self.within or "") if across["by"] or across["budget"] else "",
@@ -284,6 +289,7 @@ class FigureAddress:
         """Where it is keyed, on one line of it; without one, which budgets there are."""
         if not self.budget or self.hierarchy:
             return reverse("budgets")
+        line = line.partition(ACCOUNT_MARK)[0]
         path = reverse("budget", args=[self.budget, self.company.company, self.name])
         return f"{path}?{where({'year': self.asked.year, 'row': f'budget:line:{line}' if line else ''})}"
 
@@ -337,6 +343,8 @@ def figure_address(
     chart = chart_index(state, company.chart)
     if planned is None or chart is None:
         raise Http404
+    if by_account := request.GET.get("accounts") == "1" and not hierarchy:
+        planned = with_accounts(planned)
     asked = _asked(request, state, company)
     planned_as, budget = state.get(Budget, asked.forecast), state.get(Budget, asked.budget or asked.forecast)
     return FigureAddress(
@@ -362,6 +370,7 @@ def figure_address(
         *several,
         text(request.GET, "of", 40),
         text(request.GET, "columns", 400),
+        by_account,
         text(request.GET, "than", 10),
     )
 
