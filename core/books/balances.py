@@ -8,7 +8,7 @@ docs/architecture.md.
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
@@ -186,6 +186,34 @@ class TrialRow:
 
 
 MEASURES = ("opening", "debit", "credit", "window", "cumulative")
+
+
+class TrialLine(NamedTuple):
+    """A row of a trial balance with headings: an account, or a rollup code with what its accounts come to.
+    Debit plus, minor units by column."""
+
+    code: str
+    depth: int
+    amounts: tuple[int, ...]
+    is_heading: bool
+
+
+def under_headings(
+    rows: Sequence[tuple[str, tuple[int, ...]]], above: Callable[[str], Sequence[str]], depth: int = 0
+) -> Iterator[TrialLine]:
+    """Accounts with the codes that they stand under before them, from the top (`above`); those under none
+    come last."""
+    parts: dict[str, list[tuple[str, tuple[int, ...]]]] = {}
+    for code, amounts in rows:
+        path = above(code)
+        parts.setdefault(path[depth] if len(path) > depth else "", []).append((code, amounts))
+    for heading, part in sorted(parts.items(), key=lambda one: not one[0]):
+        if heading:
+            sums = tuple(sum(column) for column in zip(*(amounts for _, amounts in part), strict=True))
+            yield TrialLine(heading, depth, sums, True)
+            yield from under_headings(part, above, depth + 1)
+        else:
+            yield from (TrialLine(code, depth, amounts, False) for code, amounts in part)
 
 
 def by_account(

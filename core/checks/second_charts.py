@@ -11,7 +11,7 @@ from core.checks.companies import natural_faults
 from core.definitions.row_faults import fault
 from core.definitions.state import State
 from core.definitions.tables import ChartMove, Company, SecondChart, SecondChartMapping
-from core.faults import LOOK, Fault
+from core.faults import Fault
 from core.structures.charts import chart_index
 from core.structures.second_charts import moment, moves_of
 
@@ -21,7 +21,7 @@ def second_charts(state: State, rows: list[SecondChart]) -> Iterator[Fault]:
         company = state.get(Company, row.company)
         if company is not None and company.chart == row.chart:
             what = f"{row.company} posts in {row.chart}: it is its own chart, not a second one."
-            yield fault(row, "chart", what, "Leave the row out.", "mapping-unused", LOOK)
+            yield fault(row, "chart", what, "Leave the row out.", "mapping-unused")
 
 
 def mappings(state: State, rows: list[SecondChartMapping]) -> Iterator[Fault]:

@@ -46,8 +46,10 @@ class Report:
     messages: list[str] = field(default_factory=list)
 
 
-def trial_balance(state: State, whose: Whose, asked: Asked, chart: str = "") -> Report:
-    """`chart`: a second one in which the company is seen."""
+def trial_balance(
+    state: State, whose: Whose, asked: Asked, chart: str = "", *, only: frozenset[str] | None = None
+) -> Report:
+    """`chart`: a second one in which the company is seen; `only` some of a company's accounts."""
     columns = ("account", "name", "opening", "debit", "credit", "closing")
     messages: list[str] = []
     currency = group_queries.currency_of(state, whose.group or whose.company, bool(whose.group))
@@ -64,6 +66,7 @@ def trial_balance(state: State, whose: Whose, asked: Asked, chart: str = "") -> 
             [
                 [*_shown(state, whose, row, chart), *(Money(v, digits) for v in row.amounts)]
                 for row in closing
+                if only is None or row.account in only
             ],
         )
     else:
@@ -74,6 +77,7 @@ def trial_balance(state: State, whose: Whose, asked: Asked, chart: str = "") -> 
             *(Money(v, digits) for v in (row.opening, row.debit, row.credit, row.closing)),
         ]
         for row in balance
+        if only is None or row.account in only
     ]
     return Report(columns, sorted(rows, key=_number) if state.overlay else rows, messages)
 
@@ -135,13 +139,17 @@ def _told(amounts: tuple[int, ...], found: StatementFigures) -> str:
     )
 
 
-def statement(state: State, name: str, whose: Whose, asked: Asked, formulas: str = "") -> Report:
-    """`formulas`: columns worked out of the others."""
+def statement(
+    state: State, name: str, whose: Whose, asked: Asked, formulas: str = "", *, accounts: bool = False
+) -> Report:
+    """`formulas`: columns worked out of the others. `accounts`: of a group, each line has its accounts under
+    it."""
     lead = ("line", "label", "depth")
     if whose.group and formulas:
         raise WrongCall("Columns are worked out of those of a company, or of several.")
     if whose.group:
-        consolidated = group_queries.group_statement(state, name, whose.group, *_periods(asked))
+        at = _periods(asked)
+        consolidated = group_queries.group_statement(state, name, whose.group, *at, accounts=accounts)
         last = len(consolidated.statement.columns) - 1
         rows, messages = statement_rows(consolidated.statement, slice(last, last + 1))
         return Report(

@@ -34,6 +34,7 @@ from web.shell.htmx import is_fragment, reload_at
 from web.shell.progress import QUIET_FOR
 from web.statements.addresses import asked_of
 from web.statements.figure_views import figures_at, titles_in_files
+from web.statements.trial import accounts_only
 
 SUFFIXES = (".zip", ".xlsx", ".csv")
 
@@ -155,25 +156,28 @@ def report(request: PineRequest, state: State, kind: str) -> HttpResponse:
     whose = _whose(request, state)
     wanted = asked_of(request.GET)
     name = asked.text(request.GET, "report", 40) or asked.text(request.GET, "statement", 40)
-    file_name = ""
+    file_name, is_statement = "", bool(name or request.GET.get("hierarchy"))
     if whose.group and name in (*reports.OF_GROUPS, CASH_PROOF):
         table = _of_group(request, state, name, whose.group, wanted)
-    elif not whose.group and any(request.GET.get(word) for word in ACROSS):
+    elif not whose.group and is_statement and any(request.GET.get(word) for word in ACROSS):
         address, found = figures_at(request, state, name, asked.text(request.GET, "hierarchy", 40))
         found = found if kind == "json" else replace(found, columns=tuple(titles_in_files(address, found)))
         table, file_name = reports.of_figures(found), address.file_name
     elif hierarchy := asked.text(request.GET, "hierarchy", 40):
         table = reports.hierarchy(state, hierarchy, asked.number(request.GET, "level"), whose, wanted)
     elif name:
-        table = reports.statement(state, name, whose, wanted)
+        by_account = request.GET.get("accounts") == "1"
+        table = reports.statement(state, name, whose, wanted, accounts=by_account)
     else:
-        table = reports.trial_balance(state, whose, wanted, _second_chart(request, state, whose))
+        chart = _second_chart(request, state, whose)
+        only = accounts_only(request, state, whose.company, chart) if whose.company else None
+        table = reports.trial_balance(state, whose, wanted, chart, only=only)
     when = wanted.end or f"{wanted.year}-{wanted.period}"
     file_name = file_name or f"{name or 'trial-balance'}-{whose.group or whose.company}-{when}"
     return tabular.attached(file_name, kind, table.header, table.rows)
 
 
-ACROSS = ("than", "columns", "within", "by", "budget", "forecast", "companies")
+ACROSS = ("than", "columns", "within", "by", "budget", "forecast", "companies", "accounts")
 """What an address puts across: its columns are called in files as they are on the page."""
 CASH_PROOF = "cash-proof"
 

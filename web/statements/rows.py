@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from typing import NamedTuple
 
 from django.utils.html import format_html
 from django.utils.safestring import SafeString
 
-from core.books.balances import TrialRow
 from core.definitions.tables import StatementLine
 from core.money import show_amount, show_quantity
 from core.statements.coverage import in_short
 from core.statements.figures import Figure, Figures
-from core.structures.overlays import ShownAccount
 from web.shell.table_rows import Cell, TableRow, addresses, indent, table_rows
 
 WITHOUT_FIGURE = ("text", "gap")
@@ -111,22 +109,3 @@ def statement_rows(
         )
 
     return table_rows(map(table_row, rows))
-
-
-def trial_rows(
-    rows: Iterable[tuple[TrialRow, ShownAccount]], digits: int, lines_of: Callable[[TrialRow], str]
-) -> SafeString:
-    """Accounts of a trial balance as they are seen; the closing balance opens its lines at `lines_of`."""
-    return table_rows(
-        TableRow(
-            row.account,
-            [
-                Cell(shown.number, "code", title=row.account if shown.number != row.account else ""),
-                Cell(f"{shown.name} (not mapped)" if row.unmapped else shown.name),
-                *(Cell(show_amount(value, digits), "num") for value in (row.opening, row.debit, row.credit)),
-                Cell(show_amount(row.closing, digits), "num", link=lines_of(row), opens=True),
-            ],
-            css="bad" if row.unmapped else "",
-        )
-        for row, shown in rows
-    )
