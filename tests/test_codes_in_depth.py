@@ -3,6 +3,7 @@ dimensions."""
 
 import html
 import re
+from datetime import date
 
 from core.changes.kinds import Put
 from core.definitions.tables import (
@@ -195,3 +196,29 @@ class Detail(Screen):
         self.assertIn("1110 Debtors 0 250.50 0 250.50", shown)
         self.assertIn("All accounts 0 1,250.50 1,250.50 0", shown)
         self.assertIn("Debits equal credits", shown)
+
+    def test_closed_codes_are_left_out_by_choice_and_stay_so(self) -> None:
+        actions.make_change(Put(self.code("1020")._replace(in_use_until=date(2026, 1, 31))), None)
+        actions.make_change(Put(Code("acc", "1130", "Loans", account_class="asset", enabled=False)), None)
+        shown = self.page("/codes/acc/")
+        for code in ("1020", "1130"):
+            self.assertIn(code, shown)
+        self.post("/me/closed/", closed="hidden")
+        for address in ("/codes/acc/", "/codes/acc/rows/", "/codes/acc/?find=1", "/codes/acc/?class=asset"):
+            shown = self.page(address)
+            self.assertNotIn(" 1020 ", shown, address)
+            self.assertNotIn("1130 Loans", shown, address)
+            self.assertIn(" 1010 ", shown, address)
+            self.assertIn("Without what is closed or switched off. Shift+H shows it.", shown, address)
+        self.assertIn(" 1020 ", self.page("/codes/acc/?stands=closed"))
+        self.post("/me/closed/", closed="shown")
+        self.assertIn("1130 Loans", self.page("/codes/acc/"))
+
+    def test_an_account_out_of_use_is_told_so_where_it_misses_its_line(self) -> None:
+        actions.make_change(Put(Code("acc", "9130", "Loans", account_class="asset", enabled=False)), None)
+        shown = self.page("/statements/st/")
+        self.assertRegex(shown, r"9130 \w+ switched off")
+        self.post("/me/closed/", closed="hidden")
+        shown = self.page("/statements/st/")
+        self.assertNotRegex(shown, r"9130 \w+ switched off")
+        self.assertIn("Without those that are closed or switched off.", shown)

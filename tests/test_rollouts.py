@@ -283,7 +283,7 @@ class Running(PineTest):
         with patch.object(views, "LARGE", 2):
             self.make()
         waiting = RolloutJob.objects.get()
-        self.assertIn("waiting", self.page())
+        self.assertIn("no worker runs", self.page().lower())
         job.run(waiting.pk)
         waiting.refresh_from_db()
         self.assertEqual(waiting.outcome, RolloutRun.objects.get().sentence)
@@ -291,7 +291,7 @@ class Running(PineTest):
             self.make(ours="*@*")
         stopped = RolloutJob.objects.latest("pk")
         self.client.post(f"{OF}stop/")
-        with patch("web.shell.progress.own_connection"), patch("web.rollouts.job.Teller") as teller:
+        with patch("web.shell.progress.own_connection"), patch("web.shell.progress.Teller") as teller:
             teller.return_value.side_effect = Stopped
             job.run(stopped.pk)
         stopped.refresh_from_db()

@@ -8,8 +8,8 @@ from django.test import override_settings
 from django.urls import URLPattern, URLResolver, get_resolver
 
 from core.changes.kinds import Put
-from core.definitions.tables import Code
-from tests.base import PineTest, bring, client_of, person, world
+from core.definitions.tables import Chart, Code
+from tests.base import PineTest, bring, client_of, person, tables, world
 from web.definitions import drafting
 from web.exchange.models import Job
 from web.group import kept
@@ -38,7 +38,7 @@ NAMES = {
     "sheet": "rules",
     "rollout": "r",
     "overlay": "o",
-    "second_chart": "c",
+    "second_chart": "d",
 }
 PAGES = {
     "today/": "Today",
@@ -69,7 +69,7 @@ PAGES = {
     "companies/open/accounts/": "Accounts open",
     "companies/pairs/matrix/": "Intercompany pairs",
     "companies/<str:company>/": "Alpha",
-    "companies/<str:company>/charts/<str:second_chart>/": "Alpha in Chart",
+    "companies/<str:company>/charts/<str:second_chart>/": "Alpha in Chart of the country",
     "companies/<str:company>/chart-move/": "Alpha to another chart",
     "journals/make/year-end/": "Year end 2026",
     "journals/make/periods/": "Periods 2026",
@@ -172,14 +172,20 @@ def filled(address: str, **names: str) -> str:
     return "/" + re.sub(r"<\w+:(\w+)>", lambda m: {**NAMES, **names}[m.group(1)], address)
 
 
+SECOND = Chart("d", "Chart of the country", "s")
+
+
 class Guarded(PineTest):
     def setUp(self) -> None:
         super().setUp()
         rollouts = "rollout,name,company\nr,Bring,alpha\n"
         overlays = "overlay,name\no,Local\n"
-        seconds = "company,chart\nalpha,c\n"
+        charts = tables(SECOND)["charts"]
+        seconds = "company,chart\nalpha,d\n"
         budgets = "budget,name,chart\nb,Plan,c\n"
-        bring(world(budgets=budgets, rollouts=rollouts, overlays=overlays, second_charts=seconds))
+        bring(
+            world(budgets=budgets, rollouts=rollouts, overlays=overlays, charts=charts, second_charts=seconds)
+        )
         mirela = person("mirela")
         self.group = client_of(mirela)
         draft = drafting.start("Spring", mirela, [Put(Code("acc", "1030", "Till", account_class="asset"))])

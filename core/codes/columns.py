@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import date
 
 from core.codes.hierarchies import main_tree
+from core.codes.lists import out_of_use
 from core.definitions.parsing import NUMBER, write_cell
 from core.definitions.state import State, derived
 from core.definitions.tables import (
@@ -75,6 +76,13 @@ def use(row: Code) -> str:
     if not row.enabled:
         return "switched off"
     return "posting" if row.posting else "not posting"
+
+
+def closed_words(row: Code, on: date) -> str:
+    """Why nothing is posted to a code on a day any more, in a word or two; empty where it may be."""
+    if not out_of_use(row, on):
+        return ""
+    return "switched off" if row.in_use_until is None else f"closed {row.in_use_until}"
 
 
 def choices_of(rule: ListProperty) -> list[str]:

@@ -101,6 +101,11 @@ def in_use(code: Code, on: date) -> bool:
     )
 
 
+def out_of_use(code: Code, on: date) -> bool:
+    """Switched off, or its last day of use is over: nothing is posted to it on the day or after."""
+    return not code.enabled or (code.in_use_until is not None and code.in_use_until < on)
+
+
 def _following(index: ListIndex, code: str) -> str:
     """The next posting code of digits and of the same length; all nines where there is none."""
     later = index.posting[bisect_left(index.posting, code) :]

@@ -19,8 +19,7 @@ MOST_LABELS = 3
 class IdleAccount(NamedTuple):
     """An unplaced account without an amount, and the line it most likely belongs on."""
 
-    code: str
-    name: str
+    code: Code
     likely: str
 
 
@@ -51,11 +50,7 @@ def coverage(planned: Plan, figures: Figures) -> Coverage:
     ]
     amounted = {account.account for account in figures.unplaced}
     missed = [planned.accounts.codes[planned.accounts.posting[i]] for i in planned.missed().tolist()]
-    idle = [
-        IdleAccount(row.code, row.name, likely_line(planned, row.code))
-        for row in missed
-        if row.code not in amounted
-    ]
+    idle = [IdleAccount(row, likely_line(planned, row.code)) for row in missed if row.code not in amounted]
     placed = int((planned.line_of >= 0).sum())
     topmost = sum(figure.raw[0] for figure in figures.lines if figure.line.parent < 0)
     check = topmost + sum(account.raw[0] for account in figures.unplaced)

@@ -38,7 +38,7 @@ from core.drafts.moves import (
 from core.faults import Refused, blocking
 from core.references.landing import landing
 from core.statements.amounts import Amounts
-from core.statements.coverage import IdleAccount, Sides, coverage, sides
+from core.statements.coverage import Sides, coverage, sides
 from core.statements.figures import Figures, compute
 from core.statements.formulas import parse
 from core.statements.plans import Plan, plan
@@ -126,7 +126,8 @@ class Lines(TestCase):
         seen = coverage(planned(bare), figures(bare, a1010=500, a1110=30, a3010=-530))
         self.assertEqual([(u.account, likely) for u, likely in seen.unplaced], [("1110", "cash")])
         self.assertEqual(
-            seen.idle, [IdleAccount("1130", "Loans", "cash"), IdleAccount("1810", "Due from", "cash")]
+            [(idle.code.code, idle.code.name, idle.likely) for idle in seen.idle],
+            [("1130", "Loans", "cash"), ("1810", "Due from", "cash")],
         )
         self.assertEqual((seen.placed, seen.belonging, seen.check), (5, 8, 0))
 

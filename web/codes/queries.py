@@ -97,9 +97,11 @@ class RowWindow:
         return max(0, self.start - CHUNK) if self.start else None
 
 
-def window(state: State, code_list: str, codes: list[str] | None, start: int, at: str = "") -> RowWindow:
+def window(
+    state: State, code_list: str, codes: list[str] | None, start: int, at: str = "", nested: bool = False
+) -> RowWindow:
     """A stretch of the codes given (None: all, in the order of the main hierarchy), around one of them if
-    asked."""
+    asked; `nested` keeps their depth in the main hierarchy."""
     narrowed = codes is not None
     shown = ordered(state, code_list) if codes is None else codes
     if at:
@@ -114,7 +116,7 @@ def window(state: State, code_list: str, codes: list[str] | None, start: int, at
             start = max(0, place - 30) if place > CHUNK - 30 else 0
     start = max(0, min(start, len(shown)))
     rows = rows_of(state, code_list, shown[start : start + CHUNK])
-    return RowWindow([row._replace(depth=0) for row in rows] if narrowed else rows, start, len(shown))
+    return RowWindow(rows if nested else [row._replace(depth=0) for row in rows], start, len(shown))
 
 
 class Amount(NamedTuple):

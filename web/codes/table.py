@@ -9,7 +9,7 @@ from typing import Any
 from urllib.parse import urlencode
 
 from core.codes.columns import USUAL, columns
-from core.codes.lists import list_index
+from core.codes.lists import list_index, out_of_use
 from core.definitions.kinds import CLASSES
 from core.definitions.state import State
 from core.definitions.tables import Code
@@ -84,11 +84,21 @@ def chosen_columns(request: PineRequest, state: State, code_list: str) -> list[s
 
 def fitting(request: PineRequest, state: State, code_list: str) -> list[str]:
     """All codes that fit the question, in its order; in the order of the main hierarchy where nothing is
-    asked."""
+    asked. Without those out of use where the person wants it so, unless these are asked for."""
     question = asked(request, state, code_list)
-    if not question.narrows:
-        return queries.ordered(state, code_list)
-    return listed(state, code_list, question, known(request, state, code_list))
+    codes = (
+        listed(state, code_list, question, known(request, state, code_list))
+        if question.narrows
+        else queries.ordered(state, code_list)
+    )
+    if not hides_closed(request, question):
+        return codes
+    index, today = list_index(state, code_list).codes, date.today()
+    return [code for code in codes if not out_of_use(index[code], today)]
+
+
+def hides_closed(request: PineRequest, question: CodeFilter) -> bool:
+    return request.user.hides_closed and question.stands != "closed"
 
 
 def chosen_codes(request: PineRequest, state: State, code_list: str) -> list[str]:

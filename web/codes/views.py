@@ -28,7 +28,7 @@ from core.definitions.kinds import CLASSES
 from core.definitions.state import State
 from core.definitions.tables import Chart, Code, CodeList, CodeName, Hierarchy, HierarchyNode, Rollout
 from core.faults import Fault, Location, Refused
-from core.listing import STANDS, listed
+from core.listing import STANDS
 from core.references import uses
 from core.references.landing import landing
 from web.codes import closing, queries, table
@@ -129,8 +129,9 @@ def code_list_page(request: PineRequest, state: State, code_list: str) -> HttpRe
 def _rows(request: PineRequest, state: State, code_list: str, start: int, at: str = "") -> dict[str, Any]:
     """A stretch of the table as it is asked for, with its columns."""
     asked = table.asked(request, state, code_list)
-    codes = listed(state, code_list, asked, table.known(request, state, code_list)) if asked.narrows else None
-    stretch = queries.window(state, code_list, codes, start, at)
+    hides = table.hides_closed(request, asked)
+    codes = table.fitting(request, state, code_list) if asked.narrows or hides else None
+    stretch = queries.window(state, code_list, codes, start, at, nested=not asked.narrows)
     chosen = table.chosen_columns(request, state, code_list)
     known = columns(state, code_list)
     drafted = queries.drafted(request.viewed.working, code_list)
@@ -142,6 +143,7 @@ def _rows(request: PineRequest, state: State, code_list: str, start: int, at: st
         "chosen": [(name, known[name]) for name in chosen],
         "shown": frozenset(chosen),
         "span": len(chosen) + 2,
+        "hides": hides,
     }
 
 

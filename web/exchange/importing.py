@@ -6,6 +6,7 @@ from __future__ import annotations
 import gc
 import logging
 from collections import Counter
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -50,8 +51,14 @@ class Outcome:
         return ", ".join(parts) or "nothing new"
 
 
-def import_package(path: Path, by: Any = None, progress: Progress = silent) -> Outcome:
-    """Imports a package. Raises Refused with all faults; then nothing was written."""
+def import_package(
+    path: Path,
+    by: Any = None,
+    progress: Progress = silent,
+    within: Callable[[Outcome], None] = lambda outcome: None,
+) -> Outcome:
+    """Imports a package; `within` is called last in its transaction. Raises Refused with all faults; then
+    nothing was written."""
     package = open_package(path)
     if package.faults:
         raise Refused(package.faults)
@@ -62,7 +69,9 @@ def import_package(path: Path, by: Any = None, progress: Progress = silent) -> O
     try:
         with transaction.atomic():
             actions.lock_definitions()
-            return _Import(package, by, progress).run()
+            outcome = _Import(package, by, progress).run()
+            within(outcome)
+            return outcome
     finally:
         if collecting:
             gc.enable()

@@ -10,11 +10,13 @@ import shutil
 from pathlib import Path
 from typing import Any
 
+from procrastinate import JobContext
 from procrastinate.contrib.django import app
 
-from web.shell.progress import Stopped, Teller, own_connection
+from core.faults import Refused
+from web.shell.progress import AGAIN, JobRun, attempts_of, run_job
 
-TELL = "UPDATE exchange_job SET what = %s, done = %s, seen_at = now() WHERE id = %s RETURNING stop"
+NOTHING = "nothing was written"
 
 
 def start(job: int, path: Path) -> None:
@@ -22,35 +24,36 @@ def start(job: int, path: Path) -> None:
     bring_in.defer(job=job, path=str(path))
 
 
-@app.task(name="import a package")
-def bring_in(job: int, path: str) -> None:
-    run(job, Path(path))
+@app.task(name="import a package", retry=AGAIN, pass_context=True)
+def bring_in(context: JobContext, job: int, path: str) -> None:
+    run(job, Path(path), attempts_of(context))
 
 
-def run(number: int, path: Path) -> None:
-    from django.utils import timezone
-
-    from core.faults import Refused
+def run(number: int, path: Path, attempts: int = 0) -> None:
+    """The package stays until the job has ended, so that it can begin again."""
     from web.exchange.importing import import_package
     from web.exchange.models import Job
 
-    job = Job.objects.select_related("by").get(pk=number)
-    ended: dict[str, Any] = {"outcome": "It broke off; nothing was written.", "faults": []}
+    def work(job: JobRun) -> None:
+        import_package(
+            path,
+            job.row.by,
+            lambda what, done: job.tell(what, done, always=what == "finishing"),
+            within=lambda outcome: job.end(outcome=f"Imported: {outcome.sentence()}."),
+        )
+
+    row = Job.objects.select_related("by").get(pk=number)
     try:
-        with own_connection() as own:
-            teller = Teller(TELL, number, own)
-            outcome = import_package(
-                path, job.by, lambda what, done: teller(what, done, always=what == "finishing")
-            )
-        ended["outcome"] = f"Imported: {outcome.sentence()}."
-    except Stopped:
-        ended["outcome"] = "Stopped; nothing was written."
-    except Refused as refused:
-        places = [
-            (f.where.table, f.where.row, f.where.column, f.where.value[:80], f.what, f.way_out)
-            for f in refused.faults
-        ]
-        ended = {"outcome": f"{len(places)} faults; nothing was written.", "faults": places[:500]}
+        run_job(row, work, NOTHING, attempts=attempts, refusal=_refusal)
     finally:
-        Job.objects.filter(pk=number).update(ended_at=timezone.now(), **ended)
-        shutil.rmtree(path.parent, ignore_errors=True)
+        row.refresh_from_db(fields=["ended_at"])
+        if row.ended_at is not None:
+            shutil.rmtree(path.parent, ignore_errors=True)
+
+
+def _refusal(refused: Refused) -> dict[str, Any]:
+    places = [
+        (f.where.table, f.where.row, f.where.column, f.where.value[:80], f.what, f.way_out)
+        for f in refused.faults
+    ]
+    return {"outcome": f"{len(places)} faults; nothing was written.", "faults": places[:500]}

@@ -5,7 +5,6 @@ from __future__ import annotations
 import shutil
 import tempfile
 from dataclasses import replace
-from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +12,6 @@ from django.contrib import messages
 from django.http import FileResponse, Http404, HttpResponse, HttpResponseBase, HttpResponseRedirect
 from django.shortcuts import render
 from django.urls import reverse
-from django.utils import timezone
 
 from core.analysis.asked import Asked
 from core.definitions.state import State
@@ -31,7 +29,7 @@ from web.journals import actions
 from web.people.rights import CHANGE_ALL, POST, SIGNED_IN, companies_seen, needs, needs_post, sees
 from web.shell import asked, tabular
 from web.shell.htmx import is_fragment, reload_at
-from web.shell.progress import QUIET_FOR
+from web.shell.progress import ask_to_stop
 from web.statements.addresses import asked_of
 from web.statements.figure_views import figures_at, titles_in_files
 from web.statements.trial import accounts_only
@@ -128,14 +126,14 @@ def import_job(request: PineRequest, state: State, number: int) -> HttpResponse:
     job_row = Job.objects.filter(pk=number, by=request.user).first()
     if job_row is None:
         raise Http404
-    dead = job_row.ended_at is None and timezone.now() - job_row.seen_at > timedelta(seconds=QUIET_FOR)
     template = "exchange/job_state.html" if is_fragment(request) else "exchange/job.html"
-    return render(request, template, {"job": job_row, "dead": dead})
+    return render(request, template, {"job": job_row})
 
 
 @needs_post(CHANGE_ALL, published=True)
 def stop_job(request: PineRequest, state: State, number: int) -> HttpResponse:
-    Job.objects.filter(pk=number, by=request.user, ended_at=None).update(stop=True)
+    for running in Job.objects.filter(pk=number, by=request.user, ended_at=None):
+        ask_to_stop(running, job.NOTHING)
     return HttpResponseRedirect(reverse("import-job", kwargs={"number": number}))
 
 
@@ -156,10 +154,10 @@ def report(request: PineRequest, state: State, kind: str) -> HttpResponse:
     whose = _whose(request, state)
     wanted = asked_of(request.GET)
     name = asked.text(request.GET, "report", 40) or asked.text(request.GET, "statement", 40)
-    file_name, is_statement = "", bool(name or request.GET.get("hierarchy"))
+    file_name = ""
     if whose.group and name in (*reports.OF_GROUPS, CASH_PROOF):
         table = _of_group(request, state, name, whose.group, wanted)
-    elif not whose.group and is_statement and any(request.GET.get(word) for word in ACROSS):
+    elif _is_across(request, whose):
         address, found = figures_at(request, state, name, asked.text(request.GET, "hierarchy", 40))
         found = found if kind == "json" else replace(found, columns=tuple(titles_in_files(address, found)))
         table, file_name = reports.of_figures(found), address.file_name
@@ -169,12 +167,23 @@ def report(request: PineRequest, state: State, kind: str) -> HttpResponse:
         by_account = request.GET.get("accounts") == "1"
         table = reports.statement(state, name, whose, wanted, accounts=by_account)
     else:
-        chart = _second_chart(request, state, whose)
-        only = accounts_only(request, state, whose.company, chart) if whose.company else None
-        table = reports.trial_balance(state, whose, wanted, chart, only=only)
+        table = _trial_balance(request, state, whose, wanted)
     when = wanted.end or f"{wanted.year}-{wanted.period}"
     file_name = file_name or f"{name or 'trial-balance'}-{whose.group or whose.company}-{when}"
     return tabular.attached(file_name, kind, table.header, table.rows)
+
+
+def _is_across(request: PineRequest, whose: reports.Whose) -> bool:
+    """Whether a statement or hierarchy of companies is asked for with columns or accounts of its own."""
+    is_statement = any(request.GET.get(word) for word in ("report", "statement", "hierarchy"))
+    return is_statement and not whose.group and any(request.GET.get(word) for word in ACROSS)
+
+
+def _trial_balance(request: PineRequest, state: State, whose: reports.Whose, wanted: Asked) -> reports.Report:
+    """Of a group, or of a company in any chart that it is seen in, of some accounts alone where asked."""
+    chart = _second_chart(request, state, whose)
+    only = accounts_only(request, state, whose.company, chart) if whose.company else None
+    return reports.trial_balance(state, whose, wanted, chart, only=only)
 
 
 ACROSS = ("than", "columns", "within", "by", "budget", "forecast", "companies", "accounts")

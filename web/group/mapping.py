@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import date
 from typing import Any
 
 from django.http import Http404, HttpResponse
@@ -13,7 +14,7 @@ from core.analysis.stretches import of_periods
 from core.books.periods import company_calendar
 from core.changes.kinds import Change, ChangeSequence
 from core.changes.of_statements import MapAccounts, MapChart
-from core.codes.lists import list_index
+from core.codes.lists import list_index, out_of_use
 from core.definitions.state import State
 from core.definitions.tables import ChartMapping, Code, Company, Group, Period
 from core.faults import Fault, Refused
@@ -76,6 +77,11 @@ def _accounts(
     index = list_index(state, plan.chart.natural_list)
     theirs = list_index(state, natural_list(state, group.chart)).codes
     without = [code for code in index.posting if plan.plain(code) == ""]
+    listed = without
+    if request.user.hides_closed:
+        listed = [
+            code for code in without if sums.get(code) or not out_of_use(index.codes[code], date.today())
+        ]
     opened = tuple(name for name in asked.text(request.GET, "open", 2000).split(",") if name)
     told = {
         "placed": len(index.posting) - len(without),
@@ -92,8 +98,9 @@ def _accounts(
         for code_list in (plan.chart.natural_list, natural_list(state, group.chart))
     )
     return told | {
-        "unmapped": _unmapped(state, group.group, plan, without, sums, theirs),
-        "more": max(0, len(without) - MOST_SHOWN),
+        "unmapped": _unmapped(state, group.group, plan, listed, sums, theirs),
+        "more": max(0, len(listed) - MOST_SHOWN),
+        "left_out": len(without) - len(listed),
         "drawing": ribbons(plan, index, theirs, sums, *bundles),
         "review": upstream.reviews_of(state, group, {company.company: plan})[company.company],
         "taken": taken.still_taken(f"group {group.group}", _whose(state, company.company), plan),

@@ -45,7 +45,7 @@ from core.group.mapping import MapPlan, map_plan
 from core.group.rates import rate_table
 from core.group.translation_rules import rates_by_account
 from core.group_cash_flow.flows import CashProofRow, cash_proof
-from core.group_figures.columns import ELIMINATIONS, GROUP, column_plan
+from core.group_figures.columns import ELIMINATIONS, GROUP, ColumnPlan, column_plan
 from core.group_figures.sum_up import (
     Consolidated,
     consolidate,
@@ -294,21 +294,8 @@ def group_statement(
     at = group_window(state, group, year, period, first)
     parts = group_parts(state, group)
     consolidation = _consolidation_of(state, parts)
-    balance_sheet = planned.statement.kind == "balance_sheet"
     columns_asked = column_plan(consolidation, opened)
-    of_flows = _flow_key(planned) if planned.is_flow else None
-    key = (group, at.start, at.end, balance_sheet, columns_asked.order, of_flows)
-    kept = _consolidated.get(key) or ()
-    consolidated = next((sums for known, sums in kept if known is consolidation), None)
-    if consolidated is None:
-        if planned.is_flow:
-            stretch = parts.periods.first_from(at.start), parts.periods.last_to(at.end)
-            apart = moved_apart(state, parts, planned, *stretch)
-            args = consolidation, at.start, at.end, planned.parts, apart, columns_asked
-            consolidated = consolidate_flows(*args)
-        else:
-            consolidated = consolidate(consolidation, at.start, at.end, balance_sheet, columns_asked)
-        _consolidated.put(key, ((consolidation, consolidated), *kept[: VARIANTS - 1]))
+    consolidated = _consolidated_sums(state, parts, consolidation, planned, at, columns_asked)
     digits = digits_of(row.currency)
     if accounts and not planned.is_flow:
         planned = with_accounts(planned)
@@ -328,6 +315,32 @@ def group_statement(
         consolidated,
         consolidation,
     )
+
+
+def _consolidated_sums(
+    state: State,
+    parts: GroupParts,
+    consolidation: Consolidation,
+    planned: Plan,
+    at: Stretch,
+    columns: ColumnPlan,
+) -> Consolidated:
+    """What a statement is filled from, kept as long as the group's books are the same."""
+    balance_sheet = planned.statement.kind == "balance_sheet"
+    of_flows = _flow_key(planned) if planned.is_flow else None
+    key = (parts.row.group, at.start, at.end, balance_sheet, columns.order, of_flows)
+    kept = _consolidated.get(key) or ()
+    consolidated = next((sums for known, sums in kept if known is consolidation), None)
+    if consolidated is None:
+        if planned.is_flow:
+            stretch = parts.periods.first_from(at.start), parts.periods.last_to(at.end)
+            apart = moved_apart(state, parts, planned, *stretch)
+            args = consolidation, at.start, at.end, planned.parts, apart, columns
+            consolidated = consolidate_flows(*args)
+        else:
+            consolidated = consolidate(consolidation, at.start, at.end, balance_sheet, columns)
+        _consolidated.put(key, ((consolidation, consolidated), *kept[: VARIANTS - 1]))
+    return consolidated
 
 
 def _flow_key(planned: Plan) -> Any:

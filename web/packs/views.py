@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from datetime import timedelta
 from typing import Any
 
 from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
-from django.utils import timezone
 
 from core.books.periods import calendar_index
 from core.definitions.state import State
@@ -30,7 +28,7 @@ from web.shell import tabular
 from web.shell.asked import text, whole
 from web.shell.htmx import is_fragment
 from web.shell.made_by import KEEPS_ITS_NAME
-from web.shell.progress import QUIET_FOR
+from web.shell.progress import ask_to_stop
 from web.statements.addresses import default_period
 from web.statements.figure_address import figure_address
 from web.statements.figure_source import FigureSource
@@ -74,14 +72,12 @@ def listing(request: PineRequest, state: State) -> HttpResponse:
 
 
 def _packs(request: PineRequest, state: State) -> list[Any]:
-    """One's own; all for who sees everything. Each says whether it is still being made."""
+    """One's own; all for who sees everything."""
     rows = Pack.objects.select_related("by", "made").defer("made__content").order_by("-pk")
     if not sees_everything(request.user, state):
         rows = rows.filter(by=request.user)
     packs: list[Any] = list(rows[:MOST_LISTED])
     for pack in packs:
-        dead = timezone.now() - pack.seen_at > timedelta(seconds=QUIET_FOR) and pack.what != "waiting"
-        pack.is_busy = pack.ended_at is None and not dead
         pack.count = len(pack.items)
     return packs
 
@@ -130,7 +126,7 @@ def _chosen(request: PineRequest, state: State) -> tuple[list[str], list[str], l
 @needs_post(SIGNED_IN, published=True)
 def stop(request: PineRequest, state: State, number: str) -> HttpResponse:
     pack = _pack(request, state, number)
-    Pack.objects.filter(pk=pack.pk, ended_at=None).update(stop=True)
+    ask_to_stop(pack, job.NOTHING)
     return reload_at(reverse("packs"))
 
 

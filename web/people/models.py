@@ -58,6 +58,8 @@ class Person(AbstractUser):
     """how this person writes numbers, as core/writing.py knows it; empty: they didn't say"""
     letters = models.CharField(max_length=5, blank=True, default="")
     """single letters as keys: at once (empty), with `alt`, or `off`"""
+    hides_closed = models.BooleanField(default=False)
+    """whether codes out of use are left out of lists until this person asks for them"""
     overlay = models.CharField(max_length=40, blank=True, default="")
     language = models.CharField(max_length=40, blank=True, default="")
     """what this person sees codes as: an overlay's numbers and names, names in a language"""

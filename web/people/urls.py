@@ -21,6 +21,7 @@ urlpatterns = [
     route("people/access/change/", access_views.change, "access-change"),
     route("me/", views.own, "own-password"),
     route("me/settings/", views.own_settings, "own-settings"),
+    route("me/closed/", views.closed_codes, "closed-codes"),
     route("me/factor/", signing_in.own_factor, "own-factor"),
     route("me/sees-as/", views.see_as, "see-as"),
     route("link/<str:token>/", views.one_time_link, "one-time-link"),

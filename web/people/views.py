@@ -189,12 +189,21 @@ def _own_page(request: PineRequest, **more: Any) -> dict[str, Any]:
 
 @needs_post(SIGNED_IN)
 def own_settings(request: PineRequest, state: State) -> HttpResponse:
-    """How the person writes numbers, and whether single letters are keys."""
+    """How the person writes numbers, whether single letters are keys and lists leave out closed codes."""
     writing, letters = text(request.POST, "writing", 5), text(request.POST, "letters", 5)
     if writing not in ("", *LOCALES) or letters not in dict(LETTERS):
         raise Http404
-    Person.objects.filter(pk=request.user.pk).update(writing=writing, letters=letters)
+    hides = text(request.POST, "closed", 6) == "hidden"
+    Person.objects.filter(pk=request.user.pk).update(writing=writing, letters=letters, hides_closed=hides)
     return reload_at(reverse("own-password"))
+
+
+@needs_post(SIGNED_IN)
+def closed_codes(request: PineRequest, state: State) -> HttpResponse:
+    """Whether lists leave out the codes that are out of use, from now on and for this person."""
+    hides = text(request.POST, "closed", 6) == "hidden"
+    Person.objects.filter(pk=request.user.pk).update(hides_closed=hides)
+    return reload_at(page_of(request))
 
 
 def _twice(request: PineRequest) -> str:

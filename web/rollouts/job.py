@@ -2,45 +2,44 @@
 
 from __future__ import annotations
 
-from typing import Any
-
+from procrastinate import JobContext
 from procrastinate.contrib.django import app
 
-from web.shell.progress import Stopped, Teller, own_connection
+from web.shell.progress import AGAIN, JobRun, attempts_of, run_job
 
-TELL = "UPDATE rollouts_rolloutjob SET what = %s, done = %s, seen_at = now() WHERE id = %s RETURNING stop"
+NOTHING = "nothing was made"
 
 
 def start(job: int) -> None:
     make.defer(job=job)
 
 
-@app.task(name="make a rollout")
-def make(job: int) -> None:
-    run(job)
+@app.task(name="make a rollout", retry=AGAIN, pass_context=True)
+def make(context: JobContext, job: int) -> None:
+    run(job, attempts_of(context))
 
 
-def run(number: int) -> None:
-    from django.utils import timezone
-
-    from core.faults import Refused
+def run(number: int, attempts: int = 0) -> None:
     from web.rollouts.models import RolloutJob
+
+    run_job(RolloutJob.objects.select_related("by").get(pk=number), _make, NOTHING, attempts=attempts)
+
+
+def _make(job: JobRun) -> None:
     from web.rollouts.running import roll_out
 
-    job = RolloutJob.objects.select_related("by").get(pk=number)
-    ended: dict[str, Any] = {"outcome": "It broke off; nothing was made."}
-    try:
-        with own_connection() as own:
-            teller = Teller(TELL, number, own)
+    row = job.row
 
-            def tell(what: str, done: int) -> None:
-                teller(what, done, always=what != "working cells out")
+    def tell(what: str, done: int) -> None:
+        job.tell(what, done, always=what != "working cells out")
 
-            made = roll_out(job.rollout, job.ours, job.fingerprint, job.by, job.draft_id, job.why, tell)
-        ended = {"outcome": made.sentence, "run": made}
-    except Stopped:
-        ended["outcome"] = "Stopped; nothing was made."
-    except Refused as refused:
-        ended["outcome"] = " ".join(fault.what for fault in refused.faults[:5])
-    finally:
-        RolloutJob.objects.filter(pk=number, ended_at=None).update(ended_at=timezone.now(), **ended)
+    roll_out(
+        row.rollout,
+        row.ours,
+        row.fingerprint,
+        row.by,
+        row.draft_id,
+        row.why,
+        tell,
+        within=lambda run: job.end(outcome=run.sentence, run=run),
+    )

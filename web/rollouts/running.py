@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from django.db import transaction
@@ -35,9 +36,11 @@ def roll_out(
     draft: int | None = None,
     why: str = "",
     tell: Tell = lambda what, done: None,
+    within: Callable[[RolloutRun], None] = lambda run: None,
 ) -> RolloutRun:
     """Makes it on what is published now, or in a draft. `seen` is the fingerprint of the matrix that was
-    looked at. Raises Refused with every reason, or what `tell` raises; then nothing was written."""
+    looked at; `within` is called last in its transaction. Raises Refused with every reason, or what `tell`
+    and `within` raise; then nothing was written."""
     with transaction.atomic():
         state = _locked_state(draft)
         row = state.get(Rollout, rollout)
@@ -56,6 +59,7 @@ def roll_out(
         version = _make(matrix, by, draft, why)
         run = _kept(matrix, version, draft, by)
         tell("done", cells)
+        within(run)
     return run
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
 from typing import Any
 from urllib.parse import urlencode
 
@@ -39,7 +38,7 @@ from web.sheets.pages import stretch
 from web.shell.asked import text, whole
 from web.shell.asking import Choice, ask, decided
 from web.shell.htmx import is_fragment
-from web.shell.progress import QUIET_FOR
+from web.shell.progress import ask_to_stop
 
 LARGE = 4_000
 ASKED = 20
@@ -116,14 +115,9 @@ def _summary(request: PineRequest, state: State, matrix: Matrix) -> dict[str, An
         "fingerprint": fingerprint(matrix),
         "swap": field,
         "swap_mark": index.index[field.name] + 1 if index and field else 0,
-        "busy": running if running and _is_busy(running) else None,
-        "last": running if running and not _is_busy(running) else None,
+        "busy": running if running and running.is_busy else None,
+        "last": running if running and not running.is_busy else None,
     }
-
-
-def _is_busy(running: RolloutJob) -> bool:
-    dead = timezone.now() - running.seen_at > timedelta(seconds=QUIET_FOR) and running.what != "waiting"
-    return running.ended_at is None and not dead
 
 
 @needs(CHANGE)
@@ -249,7 +243,7 @@ def make(request: PineRequest, state: State, rollout: str) -> HttpResponse:
 def progress(request: PineRequest, state: State, rollout: str) -> HttpResponse:
     """How far a large one is; once it has ended, the page is read anew."""
     running = RolloutJob.objects.filter(rollout=rollout).order_by("-pk").first()
-    if running is None or not _is_busy(running):
+    if running is None or not running.is_busy:
         if running is not None and running.run_id:
             return reload_at(reverse("rollout-run", kwargs={"number": running.run_id}))
         return reload_at(reverse("rollout", kwargs={"rollout": rollout}))
@@ -260,5 +254,6 @@ def progress(request: PineRequest, state: State, rollout: str) -> HttpResponse:
 
 @needs_post(CHANGE)
 def stop(request: PineRequest, state: State, rollout: str) -> HttpResponse:
-    RolloutJob.objects.filter(rollout=rollout, ended_at=None).update(stop=True)
+    for running in RolloutJob.objects.filter(rollout=rollout, ended_at=None):
+        ask_to_stop(running, job.NOTHING)
     return reload_at(reverse("rollout", kwargs={"rollout": rollout}))

@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from core.analysis.asked import Asked
 from core.analysis.column_sums import TOTAL
-from core.analysis.period_columns import period_columns
+from core.analysis.period_columns import Step, period_columns
 from core.analysis.variances import CHANGE, COLUMNS, beside, beside_one_another
 from core.faults import WrongCall
 from core.statements.figures import Figure, Figures
@@ -48,20 +48,32 @@ class BudgetColumn(NamedTuple):
     alone: Asked
 
 
+def _stretches(source: FigureSource, address: FigureAddress, step: Step) -> list[tuple[str, Asked]]:
+    """Each period with its title; where movements are shown, the whole stretch behind them."""
+    asked = source.asked
+    stretches = []
+    for period in period_columns(source.calendar, step, *source.ends, frozenset({asked.year or 0})):
+        year, last = period.key(source.calendar, asked.year or 0, asked.period or 0)
+        first = None if address.balances else period.first
+        stretches.append((period.title, replace(asked, year=year, period=last, first=first)))
+    return stretches if address.balances else [*stretches, (TOTAL, asked)]
+
+
+def _then(title: str, there: FigureAddress, figures: Figures, alone: Asked) -> BudgetColumn:
+    """The stretch before of one period; nothing where there is none."""
+    earlier = there.earlier()
+    if earlier is None:
+        return BudgetColumn(title, (_nothing(figures), 0), alone)
+    return BudgetColumn(title, (figures, len(COLUMNS)), earlier.asked)
+
+
 def budget_within(source: FigureSource, address: FigureAddress) -> StatementFigures:
     """For each period of the stretch, and where movements are shown for all of it, what `beside_earlier`
     gives. Raises WrongCall for what doesn't go with it."""
     asked, step = source.asked, address.within
     if step is None or asked.by or asked.by_day or asked.first is not None or asked.periods:
         raise WrongCall("A budget stands within periods of a year up to a period, without codes.")
-    across = period_columns(source.calendar, step, *source.ends, frozenset({asked.year or 0}))
-    stretches = []
-    for period in across:
-        year, last = period.key(source.calendar, asked.year or 0, asked.period or 0)
-        first = None if address.balances else period.first
-        stretches.append((period.title, replace(asked, year=year, period=last, first=first)))
-    if not address.balances:
-        stretches.append((TOTAL, asked))
+    stretches = _stretches(source, address, step)
     addresses = [replace(address, asked=stretch, within=None) for _, stretch in stretches]
     parts = [beside_earlier(source.asking(there.asked), there)[0] for there in addresses]
     has_then = any(len(part.columns) > len(COLUMNS) for part in parts)
@@ -71,11 +83,7 @@ def budget_within(source: FigureSource, address: FigureAddress) -> StatementFigu
         for place, kind in enumerate(COLUMNS):
             columns.append(BudgetColumn(f"{title}/{kind}", (part.figures, place), alone))
         if has_then:
-            earlier = there.earlier()
-            then = (part.figures, len(COLUMNS)) if earlier else (_nothing(part.figures), 0)
-            columns.append(
-                BudgetColumn(f"{title}/{address.than_words}", then, earlier.asked if earlier else alone)
-            )
+            columns.append(_then(f"{title}/{address.than_words}", there, part.figures, alone))
     figures = beside_one_another([one.figures for one in columns])
     return replace(
         parts[-1],

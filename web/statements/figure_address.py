@@ -152,21 +152,31 @@ class FigureAddress:
         across = {name: getattr(at, name) for name in ASKED}
         days = {name: day.isoformat() if day else "" for name, day in (("from", at.start), ("to", at.end))}
         own = {"company": self.company.company, "year": at.year, "period": at.period, "first": at.first}
-        rest: dict[str, Any] = {"accounts": "1" if self.accounts else ""}
-        rest |= {"level": self.level or "", "unit": self.unit, "all": "1" if self.everything else ""}
-        rest |= {"down": self.down, "across": self.across, "line": self.line}
-        rest |= {
-            "within": (self.within or "") if across["by"] or across["budget"] else "",
+        within = (self.within or "") if across["by"] or across["budget"] else ""
+        alone = not any(across[name] for name in ("by", "periods", "forecast"))
+        columns = {
+            "within": within,
             "companies": self.choice,
             "of": self.part_of,
             "columns": self.formulas,
+            "than": self.than if alone else "",
+        }
+        return where({**own, **days, **across, **self._lines_and_unit(), **columns, **more})
+
+    def _lines_and_unit(self) -> dict[str, Any]:
+        """How lines are chosen and figures shown, as an address says it."""
+        return {
+            "accounts": "1" if self.accounts else "",
+            "level": self.level or "",
+            "unit": self.unit,
+            "all": "1" if self.everything else "",
+            "down": self.down,
+            "across": self.across,
+            "line": self.line,
             "lines": "filled" if self.filled_only else "",
             "draw": "bars" if self.draws else "",
             "what": ",".join(self.drawn) if self.draws else "",
         }
-        alone = not any(across[name] for name in ("by", "periods", "forecast"))
-        rest["than"] = self.than if alone else ""
-        return where({**own, **days, **across, **rest, **more})
 
     @property
     def columns(self) -> dict[str, str]:

@@ -121,7 +121,11 @@ def write_statement(
     _write_formulas(page, cells, behind, (top, plain))
     _write_judged(page, cells, titles, behind + len(found.formulas), top)
     _unplaced(page, found, len(titles), plain, TOP + len(order))
-    below = TOP + len(order) + len(found.figures.unplaced) + 1
+    _write_notes(page, found, notes, TOP + len(order) + len(found.figures.unplaced) + 1)
+
+
+def _write_notes(page: Any, found: StatementFigures, notes: Sequence[str], below: int) -> None:
+    """Under the figures: sides that differ, what the caller says, what is off by whom."""
     of_sides = [found.told_of_sides] if found.told_of_sides and found.told_of_sides not in notes else []
     for at, note in enumerate([*of_sides, *notes, *(one.sentence(found.digits) for one in found.apart)]):
         page.write_string(below + at, 0, note)

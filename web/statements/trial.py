@@ -24,8 +24,8 @@ from core.definitions.tables import Chart, Company, Period
 from core.faults import WrongCall
 from core.money import digits_of, show_amount
 from core.statements.plans import natural_list
-from core.structures.charts import chart_index
-from core.structures.overlays import shown_account
+from core.structures.charts import Field, chart_index
+from core.structures.overlays import ShownAccount, shown_account
 from core.structures.second_charts import charts_of
 from web.definitions.viewing import PineRequest
 from web.people.rights import SIGNED_IN, companies_seen, needs
@@ -99,12 +99,6 @@ def trial(request: PineRequest, state: State) -> HttpResponse:
     stretch = of_periods(calendar, year or 0, period or 0, at.asked.first)
     table, fault = _table(state, company, at, chart)
     digits = digits_of(company.currency)
-    chart_row = chart_index(state, company.chart)
-    fields = (
-        [f for f in (*chart_row.segments, *chart_row.dimensions) if f.role not in NOT_ACROSS]
-        if chart_row
-        else []
-    )
     return render(
         request,
         "statements/trial.html",
@@ -115,7 +109,7 @@ def trial(request: PineRequest, state: State) -> HttpResponse:
             "table": table,
             "at": at,
             "fault": fault,
-            "fields": fields,
+            "fields": _fields_across(state, company),
             "levels": range(1, MOST_LEVELS + 1),
             "charts": [state.require(Chart, name) for name in charts_of(state, company)],
             "chart": chart,
@@ -134,6 +128,13 @@ def trial(request: PineRequest, state: State) -> HttpResponse:
 
 
 NOT_ACROSS = ("natural_account", "company")
+
+
+def _fields_across(state: State, company: Company) -> list[Field]:
+    """What closing balances can be asked for by."""
+    chart = chart_index(state, company.chart)
+    fields = (*chart.segments, *chart.dimensions) if chart else ()
+    return [field for field in fields if field.role not in NOT_ACROSS]
 
 
 def _asked(request: PineRequest, state: State, company: Company) -> TrialAsked:
@@ -198,24 +199,31 @@ def _rows(
         if line.is_heading:
             heading = index.codes.get(line.code)
             shown = shown_account(state, accounts, line.code, heading.name if heading else "")
-            amounts = [Cell(show_amount(value, digits), "num") for value in line.amounts]
-            cells = [Cell(shown.number, f"code {indent(line.depth)}"), Cell(shown.name), *amounts]
-            return TableRow(f"{line.code}/head", cells, css="heading", level=line.depth)
-        row, account = by_code[line.code], seen[line.code]
-        amounts = [Cell(show_amount(value, digits), "num") for value in line.amounts[:-1]]
-        last = Cell(show_amount(line.amounts[-1], digits), "num", link=lines_of(row), opens=True)
-        kept = row.account if account.number != row.account else ""
-        name = Cell(f"{account.name} (not mapped)" if row.unmapped else account.name)
-        number_cell = Cell(account.number, f"code {indent(line.depth)}", title=kept)
-        return TableRow(
-            row.account,
-            [number_cell, name, *amounts, last],
-            css="bad" if row.unmapped else "",
-            level=line.depth,
-        )
+            return _heading_row(line, shown, digits)
+        row = by_code[line.code]
+        return _account_row(line, row, seen[line.code], lines_of(row), digits)
 
     lines = under_headings([(code, table.amounts(by_code[code])) for code in order], above)
     return table_rows(told(line) for line in lines)
+
+
+def _heading_row(line: TrialLine, shown: ShownAccount, digits: int) -> TableRow:
+    amounts = [Cell(show_amount(value, digits), "num") for value in line.amounts]
+    cells = [Cell(shown.number, f"code {indent(line.depth)}"), Cell(shown.name), *amounts]
+    return TableRow(f"{line.code}/head", cells, css="heading", level=line.depth)
+
+
+def _account_row(
+    line: TrialLine, row: TrialRow | ClosingRow, shown: ShownAccount, address: str, digits: int
+) -> TableRow:
+    """`shown` is the account as the person sees it; its last amount leads to its lines at the address."""
+    amounts = [Cell(show_amount(value, digits), "num") for value in line.amounts[:-1]]
+    last = Cell(show_amount(line.amounts[-1], digits), "num", link=address, opens=True)
+    kept = row.account if shown.number != row.account else ""
+    number_cell = Cell(shown.number, f"code {indent(line.depth)}", title=kept)
+    name = Cell(f"{shown.name} (not mapped)" if row.unmapped else shown.name)
+    css = "bad" if row.unmapped else ""
+    return TableRow(row.account, [number_cell, name, *amounts, last], css=css, level=line.depth)
 
 
 def _chart_asked(request: PineRequest, state: State, company: Company) -> str:

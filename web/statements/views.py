@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Any
 
 from django.http import Http404, HttpResponse, HttpResponseRedirect
@@ -15,7 +16,7 @@ from core.cash_flow.misplaced import misplaced
 from core.changes import proposing
 from core.changes.kinds import Add
 from core.codes.hierarchies import as_held
-from core.codes.lists import list_index
+from core.codes.lists import list_index, out_of_use
 from core.definitions.state import State
 from core.definitions.tables import TABLES, Arrangement, Chart, Company, Hierarchy, Period, Statement
 from core.drafts.replaying import tells
@@ -118,10 +119,7 @@ def statement(request: PineRequest, state: State, statement: str) -> HttpRespons
             "rows": _rows(request, state, found, was, query),
             "found": found,
             "digits": found.digits,
-            "coverage": coverage(planned, figures),
-            "misplaced": [
-                one for one in misplaced(state, planned.statement.statement) if not one.is_set_aside
-            ],
+            **_covered(request, state, planned, figures),
             "was": was is not None,
             "query": query,
             "figures_query": where({**asked, **request.user.columns.get(f"@{planned.statement.chart}", {})}),
@@ -133,6 +131,19 @@ def statement(request: PineRequest, state: State, statement: str) -> HttpRespons
             "held": held,
         },
     )
+
+
+def _covered(request: PineRequest, state: State, planned: Plan, figures: Figures) -> dict[str, Any]:
+    """What the leaf of the whole statement says: how much stands on it, what is missing or misplaced."""
+    covered, today = coverage(planned, figures), date.today()
+    hides = request.user.hides_closed
+    return {
+        "coverage": covered,
+        "idle": [idle for idle in covered.idle if not (hides and out_of_use(idle.code, today))],
+        "misplaced": [
+            account for account in misplaced(state, planned.statement.statement) if not account.is_set_aside
+        ],
+    }
 
 
 def _rows(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from fractions import Fraction
 from typing import Any
 
@@ -10,6 +11,8 @@ from django.utils.html import format_html
 from django.utils.http import urlencode
 from django.utils.safestring import SafeString
 
+from core.codes import columns
+from core.definitions.tables import Code
 from core.money import show_amount, show_percent, show_quantity, show_rate
 
 register = template.Library()
@@ -24,6 +27,12 @@ def amount(minor: int | None, digits: int) -> str:
 @register.filter
 def quantity(value: int | None, digits: int) -> str:
     return show_quantity(value, digits)
+
+
+@register.filter
+def closed_words(code: Code) -> str:
+    """Why a code is out of use today; empty where it isn't."""
+    return columns.closed_words(code, date.today())
 
 
 @register.filter
