@@ -4,12 +4,16 @@ from __future__ import annotations
 
 from unittest import TestCase
 
-from hypothesis import given, strategies as st
+import numpy as np
+from hypothesis import given, settings, strategies as st
 
-from core.definitions.tables import StatementLine
-from core.statements.figures import Figure
+from core.definitions.tables import Statement, StatementLine
+from core.statements.amounts import Amounts
+from core.statements.figures import Figure, compute
 from core.statements.plans import PlanLine
-from core.statements.printing import left_out, printed
+from core.statements.printing import ACCOUNT_MARK, left_out, printed, with_accounts
+from core.tests.builders import state
+from core.tests.test_figures import BALANCE, line, planned
 
 trees = st.lists(st.tuples(st.integers(0, 4), st.sampled_from(("heading", "accounts", "text"))), max_size=14)
 
@@ -77,3 +81,41 @@ class Printing(TestCase):
             [(one.figure.line.row.line, one.part) for one in printed(lines, "below")],
             [("l0", "head"), ("l1", "whole"), ("l0", "total"), ("l2", "whole")],
         )
+
+
+MIXED = [
+    Statement("st", "Other", "c"),
+    line("sold", "", "accounts", "40*"),
+    line("share", "", "formula", "[sold] / [spent]"),
+    line("more", "", "heading"),
+    line("spent", "more", "accounts", "50*"),
+    line("empty", "more", "accounts", "99*"),
+    line("apart", "", "formula", "[more] + [sold]"),
+]
+
+
+class WithAccounts(TestCase):
+    @settings(max_examples=60, deadline=None)
+    @given(st.lists(st.integers(-(10**9), 10**9), min_size=12, max_size=12))
+    def test_every_line_stays_as_it_was_and_is_its_accounts(self, amounts: list[int]) -> None:
+        for rows in (BALANCE, MIXED):
+            whole = planned(state(*rows))
+            apart = with_accounts(whole)
+            count = len(whole.accounts.posting)
+            column = np.array([[(amounts * 9)[place]] for place in range(count)], dtype=np.int64)
+            before, after = (compute(one, Amounts(column, column), 2) for one in (whole, apart))
+            shown = {figure.line.row.line: figure.shown for figure in after.lines}
+            self.assertEqual(
+                {name: told for name, told in shown.items() if ACCOUNT_MARK not in name},
+                {figure.line.row.line: figure.shown for figure in before.lines},
+            )
+            self.assertEqual(after.unplaced, before.unplaced)
+            for figure in before.lines:
+                picks = [f"{figure.line.row.line}{ACCOUNT_MARK}{code}" for code in figure.line.picks]
+                if picks:
+                    self.assertEqual(sum(shown[name][0] or 0 for name in picks), figure.shown[0])
+            for at, entry in enumerate(apart.lines):
+                self.assertEqual(apart.index[entry.row.line], at)
+                if ACCOUNT_MARK in entry.row.line:
+                    above = apart.lines[entry.parent]
+                    self.assertEqual((above.row.line, above.depth + 1), (entry.row.parent, entry.depth))

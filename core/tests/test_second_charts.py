@@ -11,13 +11,32 @@ from core.analysis.amount_rows import AmountRows
 from core.analysis.column_sums import measure_of, one_column, trial_rows
 from core.analysis.stretches import of_periods
 from core.books.periods import company_calendar, ordinal
+from core.changes.kinds import Put
 from core.changes.of_statements import MapSecondChart
 from core.checks import of_rows
 from core.codes.lists import list_index
 from core.codes.selectors import pick
 from core.definitions.state import State
-from core.definitions.tables import Company, SecondChart, SecondChartMapping
-from core.mapping.second_charts import hangs_on_codes, second_chart_plan, seen_through, ways_of
+from core.definitions.tables import (
+    DEFINING_TABLES,
+    Code,
+    Company,
+    NonCashPair,
+    SecondChart,
+    SecondChartMapping,
+    Statement,
+    StatementLine,
+)
+from core.mapping.second_charts import (
+    accounts_behind,
+    hangs_on_codes,
+    maps_alike,
+    own_cash_accounts,
+    own_pairs,
+    second_chart_plan,
+    seen_through,
+    ways_of,
+)
 from core.statements.figures import compute
 from core.statements.plans import plan
 from core.structures.accounts import parse_dimensions
@@ -101,6 +120,9 @@ class SeenInASecondChart(TestCase):
                 continue
             inside = [ways[i].target for i in by_row[own.natural == own.naturals.index(way.account)].tolist()]
             self.assertEqual(set(inside) - {way.target}, set(), "an account that hangs on nothing is whole")
+        behind = accounts_behind(mapped, own)
+        pairs = {(string.split("-")[1], by_hand(state, rows, string, tags)) for string, tags, _ in lines}
+        self.assertEqual({(account, to) for to, some in behind.items() for account in some}, pairs)
         trial = trial_rows(seen, theirs, of_periods(company_calendar(state, "alpha"), 2026, 1))
         self.assertEqual(sum(row.closing for row in trial), sum(amount for _, _, amount in lines))
         self.assertEqual([row.unmapped for row in trial], sorted(row.unmapped for row in trial))
@@ -164,4 +186,54 @@ class SeenInASecondChart(TestCase):
         self.assertEqual(
             [f.what for f in of_rows(state, "second_charts", [own])],
             ["alpha posts in c: it is its own chart, not a second one."],
+        )
+
+    def test_whether_two_states_map_alike(self) -> None:
+        rows = [("1010", ("", ""), "BK"), ("all", ("", ""), "SL")]
+        state = world(rows)
+        renamed = state.edited(Put(state.require(Code, "acc", "1010")._replace(name="Till")).edits(state))
+        turned = world([*reversed(rows)])
+        for after, chart, second, alike in (
+            (state, "c", "d", True),
+            (renamed, "c", "d", True),
+            (turned, "c", "d", False),
+            (turned, "c", "c", True),
+            (state, "c", "none", True),
+        ):
+            with self.subTest(second=second, alike=alike):
+                self.assertEqual(maps_alike(state, after, chart, second), alike)
+
+    def test_cash_and_pairs_are_own_accounts_by_where_they_go(self) -> None:
+        """A side of a pair has the accounts that go there whole; cash those of which anything does."""
+        pair = NonCashPair("moves", "swap", "Swapped", "IC", "SL")
+        rows = [
+            ("1010", ("site", "001"), "BK"),
+            ("1010, 1110", ("", ""), "IC"),
+            ("all", ("", ""), "SL"),
+        ]
+        flow = [
+            Statement("moves", "Cash flow", "d", "cash_flow"),
+            StatementLine("moves", "every", "", 10, "Every", "accounts", "all"),
+            pair,
+        ]
+        at = world(rows)
+        state = State.of([*(row for table in DEFINING_TABLES for row in at.rows(table.row)), *flow])
+        bank = state.require(Code, "own", "BK")._replace(cash_flow="cash")
+        state = state.edited(Put(bank).edits(state))
+        alpha, planned = state.require(Company, "alpha"), plan(state, "moves")
+        assert planned is not None
+        lines = amount_rows(
+            [("10-1010-001", "", 1), ("10-1010-002", "", 2), ("10-1110-001", "", 3), ("10-2010-", "", -6)]
+        )
+        self.assertEqual(own_cash_accounts(state, alpha, planned, lines), {"1010"})
+        own = own_pairs(state, alpha, planned, lines)
+        self.assertEqual(
+            [(one.pair, one.accounts, one.against) for one in own],
+            [(pair, frozenset({"1110"}), frozenset({"2010"}))],
+        )
+        itself = alpha._replace(chart="d")
+        self.assertEqual(own_cash_accounts(state, itself, planned, lines), {"BK"})
+        self.assertEqual(
+            [(one.accounts, one.against) for one in own_pairs(state, itself, planned, lines)],
+            [(frozenset({"IC"}), frozenset({"SL"}))],
         )
