@@ -154,6 +154,7 @@ FaultCode = Literal[
     "refused",
     "reversed",
     "right",
+    "seal-broken",
     "series",
     "role-twice",
     "segment",

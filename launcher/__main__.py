@@ -72,7 +72,9 @@ def environment(url: str) -> dict[str, str]:
 
 
 def python(words: list[str], url: str) -> int:
-    return subprocess.run([str(PYTHON), "-m", *words], env=environment(url)).returncode
+    return subprocess.run(
+        [str(PYTHON), "-m", *words], env=environment(url) | serve.keeping_heads()
+    ).returncode
 
 
 def data_command(words: list[str]) -> int:

@@ -37,6 +37,11 @@ def served_as() -> str:
     return "" if name == DEFAULT else name
 
 
+def keeping_heads() -> dict[str, str]:
+    """Where the server and the commands on data keep the ends of chains, outside the database."""
+    return {"PINE_HEADS": os.environ.get("PINE_HEADS") or str(state_folder() / "heads")}
+
+
 def served_folder() -> Path:
     """Where what is known of the chosen database's server is kept."""
     folder = state_folder() / "served" / served_as()
@@ -219,7 +224,7 @@ def start(url: str, environment: Callable[[str], dict[str, str]], empty: bool = 
             raise CannotGoOn("The demo could not be loaded.")
         port = choose_port()
         stamp = source_stamp()
-        served = with_stand_ins({**environment(url), "PINE_SERVED_AS": served_as()})
+        served = with_stand_ins({**environment(url), **keeping_heads(), "PINE_SERVED_AS": served_as()})
         server = server_of(folder).begin(server_command(port, folder), served)
         worker_of(folder).begin([str(PYTHON), "-m", KEEPER, str(folder)], served)
         try:

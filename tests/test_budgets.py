@@ -106,6 +106,7 @@ class Budgets(PineTest):
                 ("Keyed 5010 Costs: The year 2026 100 (was empty)", "mirela"),
             ],
         )
+        self.assertEqual(run("verify")[0], 0, "what is keyed is sealed")
 
     def test_a_heading_is_spread_and_a_narrowed_page_keys_there(self) -> None:
         self.key("account:4010", p1="300", query="&filter=site=002; season=SP26")

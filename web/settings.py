@@ -16,6 +16,8 @@ DEBUG = False
 SECRET_KEY = os.environ.get("PINE_SECRET", "")
 if not SECRET_KEY:
     raise ImproperlyConfigured("Give a secret in PINE_SECRET; ./pine makes one and keeps it.")
+HEADS = os.environ.get("PINE_HEADS", "")
+"""the folder in which ends of chains are kept (web/exchange/heads.py); none: nowhere"""
 SECRET_KEY_FALLBACKS = os.environ.get("PINE_SECRET_EARLIER", "").split()
 """Secrets of before, parted by spaces: what was sealed under them still opens while the secret is changed."""
 PUBLIC = urlsplit(os.environ.get("PINE_ADDRESS", ""))
@@ -108,6 +110,7 @@ PROCRASTINATE_IMPORT_PATHS = [
     "web.packs.job",
     "web.rollouts.job",
     "web.definitions.tasks",
+    "web.exchange.tasks",
 ]
 
 AUTH_USER_MODEL = "people.Person"

@@ -17,6 +17,8 @@ from core.faults import Fault, Location, Refused, blocking
 from web.definitions import snapshot, store
 from web.definitions.models import Edited, Version
 from web.definitions.posted import lengthen_strings, posted_facts, resort
+from web.definitions.sealed_versions import VERSIONS, edit_told, version_texts
+from web.definitions.sealing import seal
 from web.shell.retrying import retried
 
 LOCK = 0x50494E45
@@ -102,6 +104,7 @@ def write_version(
             copy.write_row(
                 (version_row.version, edit.table, store.key_text(edit.key), _json(edit.old), _json(edit.new))
             )
+    seal(VERSIONS, [(str(version_row.version), version_texts(version_row, map(edit_told, edits)))])
     return snapshot.Snapshot(version_row.version, version_row.token, after)
 
 

@@ -69,6 +69,21 @@ class Edited(models.Model):
         indexes = [models.Index(fields=["table", "key"])]
 
 
+class Sealed(models.Model):
+    """What was written to a log, in a hash: `content` is that of what `key` was told as, `link` goes on from
+    the one before in the same log (web/definitions/sealing.py)."""
+
+    log = models.CharField(max_length=20)
+    number = models.BigIntegerField()
+    key = models.TextField()
+    content = models.CharField(max_length=64)
+    link = models.CharField(max_length=64)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["log", "number"], name="definitions_sealed_once")]
+        triggers = never_altered()
+
+
 class Draft(models.Model):
     """A named set of changes until it is published. `at` is the step it stands at: undo and redo move it."""
 

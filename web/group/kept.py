@@ -21,6 +21,7 @@ from core.keeping.kept import figures_to_keep, sealed
 from core.keeping.locks import KeptRates, LockedRate, locked_by
 from web.definitions import snapshot
 from web.definitions.actions import lock_definitions
+from web.definitions.sealing import Told, seal, text_of
 from web.group import queries
 from web.group.models import KeptPeriod, ReleasedPeriod
 from web.journals.models import Book
@@ -125,6 +126,7 @@ def keep_period(group: str, year: int, period: int, why: str, still_open: list[s
         )
         kept.digest = sealed([*head_of(kept), kept.books, kept.locks, kept.still_open], kept.figures)
         kept.save(force_insert=True)
+        seal(KEPT, [(str(kept.pk), [kept.digest])])
     return kept
 
 
@@ -152,4 +154,22 @@ def release(kept: KeptPeriod, why: str, by: Any) -> None:
         lock_definitions()
         if ReleasedPeriod.objects.filter(kept=kept).exists():
             raise Refused([Fault("kept-period", f"{kept.name} is released already.")])
-        ReleasedPeriod.objects.create(kept=kept, why=why, at=timezone.now(), by=by)
+        released = ReleasedPeriod.objects.create(kept=kept, why=why, at=timezone.now(), by=by)
+        seal(RELEASED, [(str(released.pk), _release_texts(released))])
+
+
+KEPT, RELEASED = "kept", "released"
+
+
+def kept_told() -> Told:
+    """Every keeping by its digest; one whose digest is no longer that of its content by nothing."""
+    for row in KeptPeriod.objects.order_by("pk").iterator(chunk_size=5):
+        yield str(row.pk), [row.digest if is_sealed(row) else ""]
+
+
+def released_told() -> Told:
+    return ((str(row.pk), _release_texts(row)) for row in ReleasedPeriod.objects.order_by("pk"))
+
+
+def _release_texts(row: ReleasedPeriod) -> list[str]:
+    return [text_of(row.kept_id, row.why, row.at, row.by_id)]

@@ -10,6 +10,7 @@ from collections.abc import Callable, Sequence
 
 from django.db import connection
 
+from web.journals.budgets import seal_budgets
 from web.journals.models import BudgetLine, Unfinished
 
 Spell = Callable[[str], str]
@@ -35,10 +36,13 @@ def rewrite(table: str, column: str, chart: str, spell: Spell) -> None:
 def rewrite_strings(chart: str, account: Spell, tagging: Spell = as_it_is) -> None:
     """Account strings of a chart that were posted to, and what its budgets have of them."""
     rewrite("journals_account", "account", chart, account)
-    lines = BudgetLine.objects.filter(budget__chart__chart=chart).values_list("id", "account", "dimensions")
-    rows = [(account(text), tagging(codes), number) for number, text, codes in lines]
+    lines = BudgetLine.objects.filter(budget__chart__chart=chart).values_list(
+        "id", "account", "dimensions", "budget_id"
+    )
+    rows = [(account(text), tagging(codes), number) for number, text, codes, _ in lines]
     with connection.cursor() as cursor:
         cursor.executemany("UPDATE journals_budgetline SET account = %s, dimensions = %s WHERE id = %s", rows)
+    seal_budgets(sorted({str(row[3]) for row in lines}))
 
 
 def rewrite_unfinished(companies: Sequence[str], account: Spell) -> None:

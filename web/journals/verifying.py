@@ -74,6 +74,27 @@ STRAY = (
 )
 
 
+KNOWN = """
+    SELECT j.company, j.hash FROM journals_journal j
+    JOIN unnest(%s::text[], %s::bigint[]) AS known(company, chain)
+      ON known.company = j.company AND known.chain = j.chain
+"""
+
+
+def ends_of_chains() -> dict[str, End]:
+    """Where the chain of each company ends, as it stands."""
+    with connection.cursor() as cursor:
+        cursor.execute(CHAIN_ENDS)
+        return {company: End(number, text) for company, number, text in cursor.fetchall()}
+
+
+def hashes_at(known: Mapping[str, End]) -> dict[str, str]:
+    """The hashes that companies' chains have now at known ends."""
+    with connection.cursor() as cursor:
+        cursor.execute(KNOWN, [list(known), [end.number for end in known.values()]])
+        return dict(cursor.fetchall())
+
+
 def silent(what: str, done: int) -> None:
     """No progress is told."""
 

@@ -18,6 +18,7 @@ from django.utils import timezone
 
 from core.faults import Fault, Location, Refused
 from web.people.models import OneTimeLink, Person, PersonEvent
+from web.people.standing import changes_rights
 
 LASTS = timedelta(days=7)
 
@@ -64,7 +65,7 @@ def _checked(username: str, role: str) -> None:
         ) from None
 
 
-@transaction.atomic
+@changes_rights
 def add(
     username: str, name: str, role: str, companies: Iterable[str], by: Any, *, posts_restricted: bool = False
 ) -> Person:
@@ -92,7 +93,7 @@ def _restricted_too(person: Person) -> str:
     return ", posts into restricted periods" if person.posts_restricted else ""
 
 
-@transaction.atomic
+@changes_rights
 def change(
     person: Person,
     name: str,
@@ -125,7 +126,7 @@ def change(
     return person
 
 
-@transaction.atomic
+@changes_rights
 def give_access(pattern: str, company: str, by: Any) -> None:
     """Whoever works in one company works in another one too."""
     (row,) = _companies([company])
@@ -134,7 +135,7 @@ def give_access(pattern: str, company: str, by: Any) -> None:
         _note(person, by, f"Gave {person.shown_name()} company {company}, as {pattern}")
 
 
-@transaction.atomic
+@changes_rights
 def switch(person: Person, on: bool, by: Any) -> Person:
     """Lets a person sign in, or no more: who is signed in is out with the next page. Nobody is ever
     deleted."""
@@ -191,7 +192,7 @@ def link_of(token: str) -> OneTimeLink | None:
     return None if link is None or (link.person is not None and not link.person.is_active) else link
 
 
-@transaction.atomic
+@changes_rights
 def use(token: str, password: str, username: str = "", name: str = "") -> Person:
     """Sets the password of a link's person, or makes the first person. Raises Refused."""
     link = link_of(token)

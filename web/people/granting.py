@@ -14,6 +14,7 @@ from core.definitions.tables import Chart, Group
 from core.faults import Fault, Location, Refused
 from core.structures.company_choice import chosen_companies
 from web.people.models import GrantedRole, Person, PersonEvent, RightsGrant, Team
+from web.people.standing import changes_rights
 
 MOST_NAME = 100
 
@@ -39,7 +40,7 @@ def _name(text: str) -> str:
     return name
 
 
-@transaction.atomic
+@changes_rights
 def put_role(role: GrantedRole | None, name: str, rights: Iterable[str], by: Any) -> GrantedRole:
     """A new role, or another name and other rights of one. Raises Refused."""
     given = sorted(set(rights))
@@ -79,14 +80,14 @@ def receivers(grant: RightsGrant) -> list[Person]:
     return list(grant.team.people.all()) if grant.team is not None else []
 
 
-@transaction.atomic
+@changes_rights
 def drop_role(role: GrantedRole) -> None:
     if role.granted.exists():
         raise _refused("role", f"{role.name} is granted to somebody.", "Take those grants back first.")
     role.delete()
 
 
-@transaction.atomic
+@changes_rights
 def put_team(team: Team | None, name: str, usernames: Iterable[str], by: Any) -> Team:
     """A new team, or another name and other people of one. Raises Refused."""
     wanted = sorted({one.strip() for one in usernames if one.strip()})
@@ -105,7 +106,7 @@ def put_team(team: Team | None, name: str, usernames: Iterable[str], by: Any) ->
     return row
 
 
-@transaction.atomic
+@changes_rights
 def drop_team(team: Team, by: Any) -> None:
     """With it goes what was granted to it."""
     people = list(team.people.all())
@@ -114,7 +115,7 @@ def drop_team(team: Team, by: Any) -> None:
     team.delete()
 
 
-@transaction.atomic
+@changes_rights
 def grant(
     state: State, to: Person | Team, role: GrantedRole, over: tuple[str, str, str], by: Any
 ) -> RightsGrant:
@@ -162,7 +163,7 @@ def told(row: RightsGrant) -> str:
     return f"{row.role.name} ({rights}) over {'; '.join(f'{noun} {text}' for noun, text in over if text)}"
 
 
-@transaction.atomic
+@changes_rights
 def take_back(row: RightsGrant, by: Any) -> None:
     people = receivers(row)
     _not_oneself(by, people)

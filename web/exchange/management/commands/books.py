@@ -8,7 +8,6 @@ is wrong.
 from __future__ import annotations
 
 import argparse
-import csv
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -20,17 +19,18 @@ from django.db import Error
 
 from core.analysis.asked import Asked, read_day
 from core.audit.fec import ENCODINGS, SEPARATORS
-from core.books.chain import End
 from core.definitions.state import State
 from core.definitions.tables import Company, Group, Overlay
 from core.faults import MUST, Refused, WrongCall
 from core.structures.overlays import SeenAs, seen_as
 from web.definitions import snapshot
-from web.exchange import reports
+from web.definitions.sealing import MARK, broken_seals
+from web.exchange import heads, reports
 from web.exchange.audit_file import audit_file_of, content_of
 from web.exchange.checking import everything
 from web.exchange.exporting import export_package
 from web.exchange.importing import import_package
+from web.exchange.sealed_logs import SEALED_LOGS
 from web.journals import verifying
 from web.packs.files import pack_files
 from web.packs.making import figures_of_items, make_pack, pack_items
@@ -61,7 +61,7 @@ def add_commands(argument_parser: argparse.ArgumentParser) -> None:
     proof.add_argument(
         "--heads",
         type=Path,
-        help="what an earlier run printed, kept elsewhere: each must still be in its chain",
+        help="what an earlier run printed; without it what this installation kept: each must be in its chain",
     )
     proof.add_argument("--output", type=Path)
     proof.add_argument(
@@ -174,30 +174,16 @@ def run_check(given: argparse.Namespace) -> int:
     return FAULTS if musts else DONE
 
 
-HEADS = ("company", "number", "hash")
-
-
-def known_ends(path: Path) -> dict[str, End]:
-    """What an earlier run printed. Raises ValueError where it is none of that."""
-    with path.open(newline="") as file:
-        rows = list(csv.reader(file))
-    if (
-        not rows
-        or tuple(rows[0]) != HEADS
-        or any(len(row) != 3 or not row[1].isdecimal() for row in rows[1:])
-    ):
-        raise ValueError(f"{path} is not what ./pine verify prints: {','.join(HEADS)}.")
-    return {company: End(int(number), text) for company, number, text in rows[1:]}
-
-
 def run_verify(given: argparse.Namespace) -> int:
     try:
-        known = known_ends(given.heads) if given.heads else {}
+        known = heads.known_ends(given.heads) if given.heads else heads.kept_ends()
     except (OSError, ValueError, UnicodeDecodeError) as error:
         say(error)
         return WRONG
-    verified = verifying.verify(known)
-    verified.faults += altered_packs()
+    verified = verifying.verify({name: end for name, end in known.items() if not name.startswith(MARK)})
+    ends, broken = broken_seals(SEALED_LOGS, known)
+    verified.faults += [*altered_packs(), *broken]
+    verified.ends |= ends
     for fault in verified.faults:
         say(f"Does not hold: {fault}")
     say(
@@ -207,7 +193,9 @@ def run_verify(given: argparse.Namespace) -> int:
     if given.mend and (mended := verifying.mend(verified)):
         say(f"Balances of {mended} books were added up anew.")
     rows = [(company, str(end.number), end.hash) for company, end in sorted(verified.ends.items())]
-    written = _written(given, tabular.as_csv(HEADS, rows))
+    if not verified.faults:
+        heads.keep(verified.ends)
+    written = _written(given, tabular.as_csv(heads.HEADS, rows))
     return written or (FAULTS if verified.faults else DONE)
 
 
