@@ -27,7 +27,7 @@ class RateMissing(NotReady):
     """A rate that is needed and is not there: its kind, the two currencies, for which period and its days."""
 
     def __init__(self, kind: str, currency: str, into: str, number: int, days: tuple[date, date]) -> None:
-        self.kind, self.currency, self.number = kind, currency, number
+        self.kind, self.currency, self.number, self.days = kind, currency, number, days
         when = f"up to {days[1]}" if kind == HISTORICAL else f"between {days[0]} and {days[1]}"
         super().__init__(f"waits for the {kind} rate of {currency} to {into} {when}")
 

@@ -124,27 +124,23 @@ def start(name: str, by: Any, changes: Sequence[Change] = (), reason: str = "") 
     name = name.strip()[:200]
     if not name:
         raise Refused([Fault("cell-empty", "A draft needs a name.", Location(column="name"))])
-    try:
-        with transaction.atomic():
-            draft = Draft.objects.create(
-                name=name, reason=reason[:1000], author=by, base=snapshot.latest()[0]
-            )
-            DraftStep.objects.create(draft=draft, number=0)
-            for change in changes:
-                record(draft.pk, change, by, checked=False)
-    except IntegrityError:
-        raise Refused(
-            [
-                Fault(
-                    "taken",
-                    f"There is a draft {name} already.",
-                    Location(column="name"),
-                    "Choose another name.",
-                )
-            ]
-        ) from None
+    with transaction.atomic():
+        draft = _named(name, reason, by)
+        DraftStep.objects.create(draft=draft, number=0)
+        for change in changes:
+            record(draft.pk, change, by, checked=False)
     draft.refresh_from_db()
     return draft
+
+
+def _named(name: str, reason: str, by: Any) -> Draft:
+    """The draft's own row. Raises Refused where an open one has the name."""
+    try:
+        with transaction.atomic():
+            return Draft.objects.create(name=name, reason=reason[:1000], author=by, base=snapshot.latest()[0])
+    except IntegrityError:
+        what, way_out = f"There is a draft {name} already.", "Choose another name."
+        raise Refused([Fault("taken", what, Location(column="name"), way_out)]) from None
 
 
 def locked(number: int, *allowed: str) -> Draft:

@@ -8,6 +8,7 @@ from django.http import HttpResponse
 from core.books.periods import closed_early, reopened
 from core.changes.kinds import Change
 from core.definitions.state import Edit, State
+from core.lost_rates import lost_rates, lost_rates_sentence
 from web.definitions.actions import check_rights
 from web.definitions.posted import falling_then, kept_since
 from web.definitions.viewing import PineRequest
@@ -33,7 +34,9 @@ def ask_of_periods(request: PineRequest, state: State, change: Change) -> HttpRe
 
 
 def _moving(state: State, edits: list[Edit]) -> str:
-    """What a changed calendar sorts anew, in a sentence; empty where it need not."""
+    """What a changed calendar sorts anew and which rates it leaves behind; empty where nothing."""
     if not any(edit.table in ("periods", "companies") and edit.old is not None for edit in edits):
         return ""
-    return falling_then(state, state.edited(edits))
+    after = state.edited(edits)
+    sentences = falling_then(state, after), lost_rates_sentence(lost_rates(state, after))
+    return " ".join(filter(None, sentences))
