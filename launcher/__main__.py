@@ -26,7 +26,7 @@ HELP = """./pine start                       install what is missing, start, and
 ./pine import PATH                 import a package (folder, zip, workbook)
 ./pine export PATH                 export everything
 ./pine check                       every check of every chart, statement and mapping
-./pine verify                      every journal's hash, every balance; --heads FILE: ends kept elsewhere
+./pine verify                      every hash, balance and seal; --heads FILE: ends kept elsewhere
 ./pine backup FILE                 everything in the database, by PostgreSQL's own tools
 ./pine restore FILE                a backup into an empty database, judged before it takes its place
 ./pine trial-balance --company C | --group G --year Y --period P [--from-period F]
@@ -41,11 +41,13 @@ HELP = """./pine start                       install what is missing, start, and
 ./pine drop-database NAME --yes    remove a database made by PINE_DATABASE=NAME
 ./pine person list|add|change|link|on|off   who signs in (--name, --role group|company, --companies a,b)
 ./pine person factor-off NAME      signs in without a second factor again
+./pine person seal-factors         second factors under the present PINE_SECRET, after it was changed
 ./pine rights list|role|team|grant|take-back   who may what (grant ROLE --person P --companies all|RULE)
 ./pine set-aside NAME --yes        keep a database under another name; the next start makes a new one
 ./pine demo                        the Fernhollow demo, into an empty database
 
-PINE_DATABASE=NAME chooses another database of the local server, PINE_DATABASE_URL a server that is there.
+PINE_DATABASE=NAME chooses another database of the local server, served beside the others.
+PINE_DATABASE_URL names a server that is there already.
 Reports take --format csv|json|xlsx|ods and --output FILE."""
 
 DATA_COMMANDS = (

@@ -13,7 +13,7 @@ from openpyxl import load_workbook
 
 from core.statements.plans import plan
 from core.statements.printing import ACCOUNT_MARK, with_accounts
-from tests.base import PineTest, bring, client_of, person, world
+from tests.base import PineTest, bring, client_of, person, run, world
 from tests.naive_books import Books
 from tests.test_figures_page import CELL, ROW, plain
 from web.definitions.snapshot import current
@@ -93,6 +93,17 @@ class AccountsUnderLines(PineTest):
             reply = self.client.get(f"/statements/inc/figures/{kind}?{query}&file=ods")
             self.assertEqual(reply.status_code, 200)
             self.assertIn("under-accounts", reply["Content-Disposition"])
+
+    def test_the_command_line_has_them(self) -> None:
+        words = ("statement", "inc", "--company=alpha", "--year=2027", "--period=9")
+        alone = run(*words)[1].splitlines()
+        under = run(*words, "--accounts")[1].splitlines()
+        self.assertEqual([line for line in under if ACCOUNT_MARK not in line.split(",")[0]], alone)
+        self.assertGreater(len(under), len(alone))
+        status, _, told = run(
+            "statement", "inc", "--companies=alpha", "--year=2027", "--period=9", "--accounts"
+        )
+        self.assertEqual(status, 2, told)
 
     def test_an_account_opens_to_its_own_amount(self) -> None:
         page = self.client.get(

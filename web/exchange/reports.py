@@ -18,6 +18,7 @@ from core.group_figures.proof import proofs
 from core.group_figures.sum_up import steps_of
 from core.money import digits_of, format_amount
 from core.statements.plans import natural_list, plan
+from core.statements.printing import with_accounts
 from core.structures.overlays import shown_account
 from core.structures.second_charts import chart_with
 from web.group import queries as group_queries
@@ -142,8 +143,7 @@ def _told(amounts: tuple[int, ...], found: StatementFigures) -> str:
 def statement(
     state: State, name: str, whose: Whose, asked: Asked, formulas: str = "", *, accounts: bool = False
 ) -> Report:
-    """`formulas`: columns worked out of the others. `accounts`: of a group, each line has its accounts under
-    it."""
+    """`formulas`: columns worked out of the others. `accounts`: each line has its accounts under it."""
     lead = ("line", "label", "depth")
     if whose.group and formulas:
         raise WrongCall("Columns are worked out of those of a company, or of several.")
@@ -156,8 +156,11 @@ def statement(
             (*lead, AMOUNT), rows, [*consolidated.told, *_of_sides(consolidated.statement), *messages]
         )
     if whose.companies:
+        if accounts:
+            raise WrongCall("Lines have their accounts under them for one company, or a group.")
         return _side_by_side(state, name, whose.companies, asked, formulas)
     planned = queries.company_plan(state, name, queries.known_company(state, whose.company))
+    planned = with_accounts(planned) if accounts else planned
     return of_figures(queries.worked_out(state, planned, whose.company, asked).with_formulas(formulas))
 
 

@@ -128,6 +128,7 @@ def _add_statement(lines: argparse.ArgumentParser) -> None:
     lines.add_argument("--periods", default="", help="columns across: months, quarters or years")
     lines.add_argument("--budget", default="", help="beside the figures of a budget")
     lines.add_argument("--forecast", default="", help="after the period the amounts of a budget")
+    lines.add_argument("--accounts", action="store_true", help="each line with its accounts under it")
     lines.add_argument(
         "--columns", default="", help='worked out of the others: "Rest = [total] - [WEB]; Share = …"'
     )
@@ -226,7 +227,8 @@ def statement_report(state: State, given: argparse.Namespace, whose: reports.Who
         return reports.hierarchy(state, given.tree, given.level, whose, asked_of(given), given.columns)
     if given.level is not None:
         raise WrongCall("Only a hierarchy is cut at a level.")
-    return reports.statement(state, given.statement, whose, asked_of(given), given.columns)
+    asked = asked_of(given)
+    return reports.statement(state, given.statement, whose, asked, given.columns, accounts=given.accounts)
 
 
 def run_report(given: argparse.Namespace) -> int:
