@@ -153,7 +153,7 @@ class Packs(PineTest):
         self.assertEqual(self.client.post(f"/packs/{theirs.pk}/stop/").status_code, 404)
         self.assertNotIn("February", self.client.get("/packs/").content.decode())
         pack = self.make("pdf", name="Mine", group=["*"])
-        self.assertEqual(pack.items, [["st", "beta", ""], ["inc", "beta", ""]])
+        self.assertEqual(pack.items, [["st", "beta", "", ""], ["inc", "beta", "", ""]])
         self.assertIn("Mine", self.client.get("/packs/").content.decode())
         tom.companies.clear()
         self.assertEqual(self.client.get(f"/packs/{pack.pk}/file/").status_code, 404)

@@ -4,10 +4,10 @@ left behind when an account's activity is changed later."""
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
-from core.cash_flow.activities import RESULT, section_of
+from core.cash_flow.activities import RESULT, sections_of
 from core.codes.doubts import ACTIVITY_ELSEWHERE, Doubt
 from core.definitions.state import State, derived
 from core.definitions.tables import Code, Hierarchy, HierarchyNode, SetAside, Statement, StatementLine
@@ -49,34 +49,39 @@ def misplaced(state: State, statement: str) -> tuple[MisplacedAccount, ...]:
 
 
 def _misplaced(state: State, planned: Plan) -> Iterator[MisplacedAccount]:
-    code_list = planned.accounts.code_list
-    activity = {code: _activity(state, code_list, code) for line in planned.lines for code in line.picks}
-    of_line = [Counter(activity[code] for code in line.picks) for line in planned.lines]
-    beside: dict[int, Counter[str]] = {}
-    for line, counted in zip(planned.lines, of_line, strict=True):
-        beside.setdefault(line.parent, Counter()).update(counted)
-    for line, counted in zip(planned.lines, of_line, strict=True):
-        among = counted if counted.total() > 1 else beside[line.parent]
-        for code in (planned.accounts.codes[name] for name in line.picks):
-            others = among - Counter([activity[code.code]])
-            if code.cash_flow == "none" or not others:
-                continue
-            most = max(others.values())
-            if others[code.cash_flow] < most:
-                usual = min(one for one, count in others.items() if count == most)
-                yield MisplacedAccount(code, line.row, usual, _is_set_aside(state, code))
+    """Only lines that hold accounts of an activity of their own are looked at."""
+    codes = planned.accounts.codes
+    for line in planned.lines:
+        own = [codes[name] for name in line.picks if codes[name].cash_flow != "none"]
+        if not own:
+            continue
+        lines = [line] if len(line.picks) > 1 else [one for one in planned.lines if one.parent == line.parent]
+        among = _activities(state, planned, (name for one in lines for name in one.picks))
+        usual = {activity: _usual(among, activity) for activity in {code.cash_flow for code in own}}
+        for code in own:
+            if most := usual[code.cash_flow]:
+                yield MisplacedAccount(code, line.row, most, _is_set_aside(state, code))
+
+
+def _activities(state: State, planned: Plan, accounts: Iterable[str]) -> Counter[str]:
+    """How many accounts are of each. The result is of operations, as long as nobody says otherwise of one of
+    its accounts."""
+    counted = Counter(sections_of(state, planned.accounts.code_list, accounts).values())
+    counted["operating"] += counted.pop(RESULT, 0)
+    return +counted
+
+
+def _usual(among: Counter[str], own: str) -> str:
+    """The activity that more of the others have than one's own; empty where none."""
+    others = {activity: count for activity, count in among.items() if activity != own}
+    most = max(others.values(), default=0)
+    return min(a for a, count in others.items() if count == most) if most > among[own] - 1 else ""
 
 
 def _is_set_aside(state: State, code: Code) -> bool:
     return any(
         state.get(SetAside, code.code_list, name, ACTIVITY_ELSEWHERE) is not None for name in (code.code, "")
     )
-
-
-def _activity(state: State, code_list: str, code: str) -> str:
-    """The result is of operations, as long as nobody says otherwise of one of its accounts."""
-    section = section_of(state, code_list, code)
-    return "operating" if section == RESULT else section
 
 
 def doubts_of_activity(state: State, code_list: str) -> Iterator[Doubt]:

@@ -8,10 +8,10 @@ import zipfile
 from collections.abc import Callable, Iterator
 
 from web.packs.pdf import as_pdf
-from web.packs.statements import PackContents, PackFigures
-from web.shell.tabular import Cell, Money, as_csv, file_name
+from web.packs.statements import PackContents
+from web.shell.tabular import as_csv, file_name
 from web.statements.made_from import MadeFrom
-from web.statements.outline import new_workbook, write_made_from, write_statement
+from web.statements.outline import new_workbook, write_made_from
 
 Tell = Callable[[int], None]
 LONGEST_SHEET = 31
@@ -35,27 +35,13 @@ def pack_files(contents: PackContents, made: MadeFrom, tell: Tell) -> Iterator[t
         item = one.item
         stem = file_name(f"{number:03d}-{item.statement}-{item.group or item.company}")
         paper = as_pdf([one.paper(made.sentence())], one.paper("").name)
-        for name, content in ((f"{stem}.pdf", paper), (f"{stem}.csv", _csv(one))):
+        for name, content in ((f"{stem}.pdf", paper), (f"{stem}.csv", one.csv())):
             digest = hashlib.sha256(content).hexdigest()
             listed.append([name, item.statement, item.company, item.group, digest])
             yield name, content
         tell(number)
     listed += [[sentence, "", "", "", ""] for sentence in contents.left_out]
     yield "contents.csv", as_csv(("file", "statement", "company", "group", "sha256"), listed)
-
-
-def _csv(one: PackFigures) -> bytes:
-    found = one.found
-    rows: list[list[Cell]] = [
-        [
-            figure.line.row.line,
-            figure.line.row.label,
-            figure.line.depth,
-            *(Money(value, found.digits) for value in figure.shown),
-        ]
-        for figure in found.figures.lines
-    ]
-    return as_csv(("line", "label", "depth", *found.columns), rows)
 
 
 def _zipped(files: Iterator[tuple[str, bytes]]) -> bytes:
@@ -76,10 +62,8 @@ def _workbook(name: str, pack: PackContents, made: MadeFrom, tell: Tell) -> byte
     for at, sentence in enumerate(pack.left_out, len(pack.figures) + 3):
         contents.write_string(at, 0, sentence)
     for number, one in enumerate(pack.figures, 1):
-        sheet = f"{number} {one.found.plan.statement.name}"[:LONGEST_SHEET]
-        heading = f"{one.found.plan.statement.name}, {one.whose}"
-        titles = [one.found.currency if title == "amount" else title for title in one.found.columns]
-        write_statement(book, sheet, one.found, titles, heading, [note.sentence() for note in one.notes])
+        one.write(book, f"{number} {one.title}"[:LONGEST_SHEET])
+        heading = f"{one.title}, {one.whose}"
         contents.write_url(number + 1, 0, f"internal:'{book.worksheets()[-1].get_name()}'!A1", string=heading)
         tell(number)
     write_made_from(book, [("Pack", name), *made.who_and_when()])

@@ -16,7 +16,8 @@ from core.group.membership import group_calendar
 from core.structures.second_charts import is_seen_in
 from web.definitions import snapshot
 from web.packs.files import pack_file
-from web.packs.statements import PackContents, PackFigures, PackItem, pack_figures
+from web.packs.matrices import pack_matrix
+from web.packs.statements import PackContents, PackItem, PackPart, pack_figures
 from web.statements.made_from import MadeFrom
 
 MOST = 2_000
@@ -103,14 +104,18 @@ def make_pack(
 ) -> tuple[bytes, str, PackContents]:
     """(content, its SHA-256, what it holds): every figure is of one moment of the books. `by` None: the
     command line. Raises WrongCall where nothing of it can be worked out, and whatever `tell` raises."""
-    contents = figures_of_items(items, at, with_year_before, tell)
+    contents = figures_of_items(items, at, with_year_before, tell, by)
     made = MadeFrom.published(contents.version, by)
     content = pack_file(form, name, contents, made, lambda done: tell("writing pages", done))
     return content, hashlib.sha256(content).hexdigest(), contents
 
 
 def figures_of_items(
-    items: Sequence[PackItem], at: tuple[int, int], with_year_before: bool, tell: Callable[[str, int], None]
+    items: Sequence[PackItem],
+    at: tuple[int, int],
+    with_year_before: bool,
+    tell: Callable[[str, int], None],
+    by: Any = None,
 ) -> PackContents:
     """All figures read in one transaction that sees one moment. What can't be worked out is left out and
     told; raises WrongCall where nothing is left."""
@@ -119,12 +124,15 @@ def figures_of_items(
             with connection.cursor() as cursor:
                 cursor.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ")
         now = snapshot.current()
-        figures: list[PackFigures] = []
+        figures: list[PackPart] = []
         left_out: list[str] = []
         for number, item in enumerate(items, 1):
             tell("working figures out", number)
             try:
-                figures.append(pack_figures(now.state, item, *at, with_year_before))
+                if item.matrix:
+                    figures.append(pack_matrix(now.state, item, *at, by))
+                else:
+                    figures.append(pack_figures(now.state, item, *at, with_year_before))
             except WrongCall as refused:
                 why = refused.faults[0].what
                 left_out.append(f"{item.statement} of {item.group or item.company} is left out: {why}")

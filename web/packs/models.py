@@ -7,7 +7,8 @@ from web.shell.worker_jobs import WorkerJob
 
 class Pack(WorkerJob):
     """Statements of companies and groups at the end of a period, made in one act. `items` are rows of
-    statement, company, group; `version` is that of the definitions it was made from."""
+    statement, company, group, and of a matrix its address; `version` is that of the definitions it was made
+    from."""
 
     FORMS = (("pdf", "one PDF with contents"), ("xlsx", "one workbook"), ("zip", "a folder, zipped"))
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Protocol
 
 from core.analysis.asked import Asked
 from core.analysis.time_steps import before
@@ -13,18 +15,36 @@ from core.faults import WrongCall
 from core.group.membership import group_calendar
 from web.group.queries import group_statement
 from web.packs.paper import Paper, paper_of
+from web.shell.tabular import Cell, Money, SheetBook, as_csv
 from web.statements.figure_source import FigureSource
+from web.statements.outline import write_statement
 from web.statements.queries import StatementFigures, company_plan, figures_of
 from web.statements.remarks import Note, RemarksAt
 
 
 @dataclass(frozen=True, slots=True)
 class PackItem:
-    """A statement of a company, or of a group; the other is empty."""
+    """A statement of a company, or of a group; the other is empty. A matrix is the address of its page, of
+    all the companies that it is of, parted by commas."""
 
     statement: str
     company: str = ""
     group: str = ""
+    matrix: str = ""
+
+
+class PackPart(Protocol):
+    """What files ask of anything that a pack holds."""
+
+    @property
+    def item(self) -> PackItem: ...
+    @property
+    def title(self) -> str: ...
+    @property
+    def whose(self) -> str: ...
+    def paper(self, made: str) -> Paper: ...
+    def csv(self) -> bytes: ...
+    def write(self, book: SheetBook, name: str) -> None: ...
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,7 +52,7 @@ class PackContents:
     """What a pack holds at one moment of the books: figures, sentences about items that can't be worked out,
     and the version of the definitions."""
 
-    figures: list[PackFigures]
+    figures: Sequence[PackPart]
     left_out: list[str]
     version: int
 
@@ -46,6 +66,28 @@ class PackFigures:
     found: StatementFigures
     waiting: tuple[str, ...] = ()
     notes: tuple[Note, ...] = ()
+
+    @property
+    def title(self) -> str:
+        return self.found.plan.statement.name
+
+    def csv(self) -> bytes:
+        found = self.found
+        rows: list[list[Cell]] = [
+            [
+                figure.line.row.line,
+                figure.line.row.label,
+                figure.line.depth,
+                *(Money(value, found.digits) for value in figure.shown),
+            ]
+            for figure in found.figures.lines
+        ]
+        return as_csv(("line", "label", "depth", *found.columns), rows)
+
+    def write(self, book: SheetBook, name: str) -> None:
+        titles = [self.found.currency if title == "amount" else title for title in self.found.columns]
+        notes = [note.sentence() for note in self.notes]
+        write_statement(book, name, self.found, titles, f"{self.title}, {self.whose}", notes)
 
     def paper(self, made: str, unit: str = "") -> Paper:
         is_balance = self.found.plan.statement.kind == "balance_sheet"

@@ -4,6 +4,7 @@ from web.people.rights import route
 urlpatterns = [
     route("packs/", views.listing, "packs"),
     route("packs/make/new/", views.new, "pack-new"),
+    route("packs/make/matrix/", views.put_matrix, "pack-matrix"),
     route("packs/<str:number>/stop/", views.stop, "pack-stop"),
     route("packs/<str:number>/file/", views.file, "pack-file"),
     route("group/<str:group>/pdf/", views.group_pdf, "group-pdf"),

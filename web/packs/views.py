@@ -19,6 +19,7 @@ from web.group.addresses import group_address
 from web.group.statement import figures_at, shown_columns_of
 from web.packs import job
 from web.packs.making import pack_items
+from web.packs.matrices import matrix_item
 from web.packs.models import Pack
 from web.packs.paper import paper_of, paper_of_matrix
 from web.packs.pdf import as_pdf
@@ -61,6 +62,7 @@ def listing(request: PineRequest, state: State) -> HttpResponse:
             "statements": seen_statements(request, state),
             "companies": companies,
             "groups": groups,
+            "matrices": request.user.columns.get(MATRICES, []),
             "forms": Pack.FORMS,
             "year": year,
             "period": period,
@@ -89,10 +91,14 @@ def new(request: PineRequest, state: State) -> HttpResponse:
     if form not in dict(Pack.FORMS):
         raise Http404
     statements, companies, groups = _chosen(request, state)
+    matrices = [matrix_item(state, address, request.user)[0] for address in request.POST.getlist("matrix")]
     if not name:
         raise Refused([Fault("cell-empty", "The pack needs a name.", Location(column="name"))])
     year, period = whole(request.POST, "year", 0, 9999), whole(request.POST, "period", 0, 9999)
-    items = pack_items(state, statements, companies, groups, year, period)
+    items = (
+        pack_items(state, statements, companies, groups, year, period) if statements or not matrices else []
+    )
+    items += matrices
     pack = Pack.objects.create(
         by=request.user,
         name=name,
@@ -100,9 +106,37 @@ def new(request: PineRequest, state: State) -> HttpResponse:
         fiscal_year=year,
         period=period,
         beside_year=request.POST.get("beside") == "year",
-        items=[[item.statement, item.company, item.group] for item in items],
+        items=[[item.statement, item.company, item.group, item.matrix] for item in items],
     )
+    _keep_matrices(request, [])
     job.start(pack.pk)
+    return reload_at(reverse("packs"))
+
+
+MATRICES = "@pack"
+"""Whose matrices wait for the next pack: rows of address and what it is called, among a person's choices."""
+MOST_MATRICES = 20
+
+
+def _keep_matrices(request: PineRequest, rows: list[list[str]]) -> None:
+    person = request.user
+    if person.columns.get(MATRICES, []) != rows:
+        person.columns = {**person.columns, MATRICES: rows}
+        person.save(update_fields=["columns"])
+
+
+@needs_post(SIGNED_IN, published=True)
+def put_matrix(request: PineRequest, state: State) -> HttpResponse:
+    """A matrix waits for the person's next pack; with `drop` it waits no more."""
+    address = text(request.POST, "matrix", 2000)
+    waiting = [row for row in request.user.columns.get(MATRICES, []) if row[0] != address]
+    if not request.POST.get("drop"):
+        _, called = matrix_item(state, address, request.user)
+        waiting.append([address, called])
+    if len(waiting) > MOST_MATRICES:
+        what = f"{MOST_MATRICES} matrices wait for the next pack."
+        raise Refused([Fault("nothing-chosen", what, way_out="Make it, or drop some.")])
+    _keep_matrices(request, waiting)
     return reload_at(reverse("packs"))
 
 
@@ -151,8 +185,9 @@ def _pack(request: PineRequest, state: State, number: str) -> Pack:
         raise Http404
     seen = {row.company for row in companies_seen(person, state)} | {""}
     groups = {row.group for row in groups_seen(person, state)} | {""}
-    if not all(company in seen and group in groups for _, company, group in pack.items):
-        raise Http404
+    for _, companies, group, *_matrix in pack.items:
+        if group not in groups or not seen.issuperset(companies.split(",")):
+            raise Http404
     return pack
 
 

@@ -315,9 +315,12 @@ ASKED = ("company", "group")
 """Fields of an address's query that name what figures are asked of, on any page."""
 
 
-def _need_to_see_what_is_asked(request: HttpRequest, person: Any, state: State) -> None:
-    """Raises Http404 where a page is asked for what isn't the person's: it never shows something else
-    instead."""
+def need_to_see(request: HttpRequest, named: Mapping[str, str], person: Any, state: State) -> None:
+    """Raises Http404 where an address names, or asks by its query for, what isn't the person's: a page never
+    shows something else instead."""
+    for kind, name in named.items():
+        if kind not in PLAIN and not sees(person, state, kind, name):
+            raise Http404
     for kind in ASKED:
         for name in request.GET.getlist(kind):
             if name and not sees(person, state, kind, name):
@@ -345,10 +348,7 @@ def _guarding(
                 return render(request, "drafts/other_view.html", {"other": other})
             if not on_published:
                 need_the_view_shown(asked)
-            for kind, name in named.items():
-                if kind not in PLAIN and not sees(person, asked.viewed.state, kind, name):
-                    raise Http404
-            _need_to_see_what_is_asked(request, person, asked.viewed.state)
+            need_to_see(request, named, person, asked.viewed.state)
             if not allowed(person, asked.viewed.state, right, named):
                 raise PermissionDenied(REQUIRES[right][2])
             asked.defines = _defines_all(person, asked.viewed.state, named)

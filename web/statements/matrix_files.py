@@ -12,7 +12,7 @@ from core.analysis.axes import CrossedAmounts
 from core.faults import WrongCall
 from web.shell.made_by import properties
 from web.shell.tabular import Cell, Money, SheetBook
-from web.statements.outline import new_book, write_made_from
+from web.statements.outline import as_sheet_name, new_book, write_made_from
 
 TOP = 3
 """The row of the heads: the title stands above."""
@@ -85,14 +85,15 @@ def matrix_book(sheet: MatrixSheet, made_from: Sequence[tuple[str, str]], kind: 
     out = io.BytesIO()
     book: SheetBook = new_book(out, kind)
     book.set_properties(properties())
-    _write(book, sheet)
+    write_matrix(book, "Matrix", sheet)
     write_made_from(book, made_from)
     book.close()
     return out.getvalue()
 
 
-def _write(book: SheetBook, sheet: MatrixSheet) -> None:
-    page = book.add_worksheet("Matrix")
+def write_matrix(book: SheetBook, name: str, sheet: MatrixSheet) -> None:
+    """A sheet of a book under a name."""
+    page = book.add_worksheet(as_sheet_name(name))
     money = "#,##0" + (f".{'0' * sheet.digits}" if sheet.digits else "")
     plain, bold = book.add_format({"num_format": money}), book.add_format({"bold": True, "num_format": money})
     top = book.add_format({"bold": True, "bottom": 1, "align": "right"})

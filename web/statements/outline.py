@@ -73,6 +73,11 @@ def new_workbook(out: io.BytesIO) -> xlsxwriter.Workbook:
     return book
 
 
+def as_sheet_name(words: str) -> str:
+    """Words as a sheet of a workbook may be called."""
+    return words.translate(str.maketrans("[]:*?/\\'", "        "))[:31]
+
+
 def write_statement(
     book: SheetBook,
     sheet: str,
@@ -83,7 +88,7 @@ def write_statement(
 ) -> None:
     """A sheet in which headings are live sums of what is under them, formulas live formulas; accounts are
     figures, and notes stand below. The title block stays in sight, the outline folds."""
-    page = book.add_worksheet(sheet.translate(str.maketrans("[]:*?/\\'", "        "))[:31] or "Statement")
+    page = book.add_worksheet(as_sheet_name(sheet) or "Statement")
     money = "#,##0" + (f".{'0' * found.digits}" if found.digits else "")
     bold = book.add_format({"bold": True, "num_format": money})
     plain = book.add_format({"num_format": money})
