@@ -346,7 +346,7 @@ class Jobs(CommittingTest):
         return str(reply["Location"])
 
     def ended(self, address: str) -> str:
-        for _ in range(300):
+        for _ in range(1200):
             page = self.client_.get(address).content.decode()
             if "Stop<kbd>" not in page:
                 return page

@@ -60,7 +60,12 @@ class Accounts:
         return np.array(self.rate, dtype=object)
 
     def is_result(self, target: int) -> bool:
-        return self.class_of(target) in RESULT_CLASSES
+        return self._is_result[target]
+
+    @cached_property
+    def _is_result(self) -> list[bool]:
+        """Asked of each amount, so looked up and not worked out."""
+        return list(map(bool, self.results))
 
     def is_equity(self, target: int) -> bool:
         return target < len(self.codes) and self.classes[target] == "equity"

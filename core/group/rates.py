@@ -51,6 +51,7 @@ class RateTable:
     periods: GroupPeriods
     rows: dict[tuple[str, str, str], tuple[list[date], list[tuple[Fraction, Fraction]]]]
     known: dict[tuple[str, str, int], Fraction | None] = field(default_factory=dict)
+    known_minor: dict[tuple[str, str, int], Fraction] = field(default_factory=dict)
 
     def source_of(self, currency: str) -> tuple[Any, ...]:
         """Everything that rates of a currency come from; they are the same while this is."""
@@ -78,7 +79,11 @@ class RateTable:
 
     def minor(self, kind: str, currency: str, i: int) -> Fraction:
         """The same between minor units: what amounts are translated by. Raises RateMissing."""
-        return self.of(kind, currency, i) * minor_units(currency, self.into)
+        key = (kind, currency, i)
+        rate = self.known_minor.get(key)
+        if rate is None:
+            rate = self.known_minor[key] = self.of(kind, currency, i) * minor_units(currency, self.into)
+        return rate
 
     def _way(self, kind: str, currency: str, i: int) -> Fraction | None:
         way = next(self.ways(kind, currency, i), None)

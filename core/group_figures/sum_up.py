@@ -199,8 +199,9 @@ def _of_cash(columns: tuple[str, ...], plan: ColumnPlan, gained: Mapping[str, in
 
 
 def _add_balances(group: Consolidation, into: Entries, entries: Entries, sign: int) -> None:
+    is_result = group.books.accounts.is_result
     for target, amount in entries.items():
-        if not group.books.accounts.is_result(target):
+        if not is_result(target):
             add(into, target, sign * amount)
 
 
