@@ -112,9 +112,10 @@ const forget = () => {
   going = null;
 };
 
-/* Requests that an act began, and those that follow from them. */
+/* Requests that an act began, and those that follow from them: not what a row asks for because it has focus. */
 document.addEventListener("htmx:beforeSend", ({ detail }) => {
-  if (begun || awaited.size) awaited.add(detail.xhr);
+  const follows = awaited.size && !detail.elt.matches("[hx-trigger^=focus]");
+  if (begun || follows) awaited.add(detail.xhr);
 });
 /* Once a field stands with focus, what else the answer asks for is nothing to wait for. */
 const answered = (xhr) => {
@@ -130,11 +131,13 @@ document.addEventListener("htmx:afterRequest", ({ detail }) => {
   if (leads && awaited.has(detail.xhr)) go();
   setTimeout(() => answered(detail.xhr), 150); // an answer that puts nothing into the page never settles
 });
-["htmx:sendError", "htmx:sendAbort", "htmx:timeout"].forEach((name) =>
+["htmx:sendError", "htmx:timeout"].forEach((name) =>
   document.addEventListener(name, ({ detail }) => {
     if (awaited.delete(detail.xhr) && !onItsWay()) waiting = [];
   }),
 );
+/* Given up for another: what was typed waits for that one, or goes where focus is. */
+document.addEventListener("htmx:sendAbort", ({ detail }) => answered(detail.xhr));
 document.addEventListener("pointerdown", () => onItsWay() && forget());
 
 /* To another page: what was typed goes along, and what is typed while it comes (early.js) after it. */
