@@ -4,6 +4,7 @@ looked back at."""
 import csv
 import html
 import io
+import json
 import re
 import threading
 from datetime import date, timedelta
@@ -338,6 +339,19 @@ class OnScreen(PineTest):
         self.assertEqual((status, err), (0, ""))
         self.assertIn("1010,Bank", out)
         self.assertEqual(self.client.get("/journals/alpha/").status_code, 200)
+
+    def test_a_journal_with_a_code_of_the_open_draft_says_where_it_is(self) -> None:
+        self.post("/drafts/new/", name="Spring")
+        drafting.record(Draft.objects.get().pk, Put(TILL), self.mirela)
+        lines = [{"account": "10-1030-", "debit": "5"}, {"account": "10-1099-", "credit": "5"}]
+        body = json.dumps({"journal": "A9", "date": "2026-02-20", "kind": "general", "lines": lines})
+        reply = self.client.post("/journals/alpha/check/", body, content_type="application/json").json()
+        ways = {fault["what"]: fault["way_out"] for fault in reply["faults"]}
+        self.assertEqual(
+            ways["Account: there is no code 1030."],
+            "The draft Spring puts it right: publish that first.",
+        )
+        self.assertNotIn("draft", ways["Account: there is no code 1099."])
 
     def test_versions_can_be_looked_at_compared_and_narrowed(self) -> None:
         self.post("/codes/acc/move/", what="1110", onto="10")

@@ -200,9 +200,16 @@ def check(request: PineRequest, state: State, company: str) -> HttpResponse:
             {"faults": [_told(f) for f in refused.faults], "sums": [], "added": [], "ready": False}
         )
     checked, further = actions.check_keyed(state, journal, lines, recurrence, request.user)
+    judged = _judged(state, checked, lines, digits)
+    if checked.faults and (working := request.viewed.working) is not None:
+        there, _ = actions.check_keyed(working.state, journal, lines, recurrence, request.user)
+        still = {(fault.code, fault.where) for fault in there.faults}
+        for fault, told in zip(checked.faults, judged["faults"], strict=True):
+            if (fault.code, fault.where) not in still:
+                told["way_out"] = f"The draft {working.draft.name} puts it right: publish that first."
     return JsonResponse(
         {
-            **_judged(state, checked, lines, digits),
+            **judged,
             "expanded": _expanded(request, state, lines),
             "further": [_further(row) for row in further],
         }
