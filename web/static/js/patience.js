@@ -112,7 +112,7 @@ const forget = () => {
   going = null;
 };
 
-/* Requests that an act began, and those that follow from them: not what a row asks for because it has focus. */
+/* Requests that an act began, and those that follow from them: not what a row asks for as it has focus. */
 document.addEventListener("htmx:beforeSend", ({ detail }) => {
   const follows = awaited.size && !detail.elt.matches("[hx-trigger^=focus]");
   if (begun || follows) awaited.add(detail.xhr);
