@@ -174,6 +174,10 @@ class RowsVisited(PineTest):
     def test_a_question_that_looks_through_the_books_once_a_line_is_seen(self) -> None:
         """What the measure is for: the answer is the same, and the rows tell."""
         bring(further(0, FEW))
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "ANALYZE journals_journalline, journals_journal"
+            )  # else it guesses how many there are
         once = "SELECT count(*) FROM journals_journalline l JOIN journals_journal j ON j.id = l.journal_id"
         through = "SELECT count(*) FROM journals_journal k WHERE k.id <= l.journal_id + l.line"
         per_line = f"SELECT ({through}) FROM journals_journalline l"
