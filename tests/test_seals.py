@@ -4,18 +4,22 @@ never what the application did itself."""
 from __future__ import annotations
 
 import tempfile
+import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import date
+from unittest.mock import patch
 
-from django.db import connection
+from django.db import connection, connections
 from django.test import override_settings
 
 from core.changes.kinds import Put
 from core.definitions.tables import Budget, Code
-from tests.base import PineTest, bring, person, run, world
+from tests.base import CommittingTest, PineTest, bring, person, run, world
 from web.definitions import actions, drafting
 from web.definitions.models import Sealed
+from web.definitions.sealed_versions import versions_told
+from web.definitions.sealing import SealedLog, Told
 from web.definitions.snapshot import current
 from web.exchange import heads
 from web.group import kept
@@ -45,6 +49,30 @@ def broken() -> list[str]:
     """What verify says doesn't hold, without the way out."""
     prefix = "Does not hold: "
     return [line.removeprefix(prefix) for line in run("verify")[2].splitlines() if line.startswith(prefix)]
+
+
+class Meanwhile(CommittingTest):
+    def test_what_is_sealed_while_it_is_verified_is_no_fault(self) -> None:
+        bring(world())
+
+        def told() -> Told:
+            """Somebody changes a definition between the reading of the seals and that of the log."""
+            row = Code("acc", "1030", "Till", account_class="asset")
+
+            def change() -> None:
+                actions.make_change(Put(row), None)
+                connections.close_all()
+
+            somebody = threading.Thread(target=change)
+            somebody.start()
+            somebody.join()
+            return versions_told()
+
+        logs = [SealedLog("versions", "versions", "version", told)]
+        with patch("web.exchange.management.commands.books.SEALED_LOGS", logs):
+            self.assertEqual(broken(), [])
+        self.assertEqual(Sealed.objects.filter(log="versions").count(), 2)
+        self.assertEqual(broken(), [])
 
 
 class Seals(PineTest):

@@ -110,6 +110,18 @@ class Once(PineTest):
             with self.subTest(what=what, quiet=quiet, lives=lives):
                 self.assertIn(told, self.client.get("/packs/").content.decode())
 
+    def test_a_long_step_is_not_taken_for_cut_off(self) -> None:
+        """Silent for long, with a worker at it that lives: what it does is said, and a stop waits for it."""
+        Pack.objects.update(what="writing pages", seen_at=timezone.now() - timedelta(minutes=5))
+        with connection.cursor() as cursor:
+            cursor.execute("INSERT INTO procrastinate_workers (last_heartbeat) VALUES (now()) RETURNING id")
+            (worker,) = cursor.fetchone()
+            cursor.execute("UPDATE procrastinate_jobs SET status = 'doing', worker_id = %s", [worker])
+        self.assertIn("writing pages", self.client.get("/packs/").content.decode())
+        self.client.post(f"/packs/{self.pack.pk}/stop/")
+        self.assertEqual(self.ended(), (False, "", 0))
+        self.assertTrue(self.pack.stop)
+
     def test_what_nobody_does_is_stopped_at_once(self) -> None:
         self.client.post(f"/packs/{self.pack.pk}/stop/")
         self.assertEqual(self.ended(), (True, "Stopped; nothing was kept.", 0))

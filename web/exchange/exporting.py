@@ -10,8 +10,6 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
-from django.db import connection, transaction
-
 from core.definitions.kinds import Kind
 from core.definitions.parsing import write_cell
 from core.definitions.state import State
@@ -131,13 +129,7 @@ def _write(out: Any, table: Table, rows: Rows) -> None:
 def export_package(path: Path) -> None:
     """Writes a zip or workbook where the path ends so, else a folder. What is there is replaced only when all
     is written."""
-    if connection.in_atomic_block:
-        _export(path)
-        return
-    with transaction.atomic():
-        # One moment for all tables, whoever changes something meanwhile.
-        with connection.cursor() as cursor:
-            cursor.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
+    with snapshot.one_reading():
         _export(path)
 
 

@@ -7,6 +7,7 @@ from web.shell.worker_jobs import WorkerJob
 
 
 class Job(WorkerJob):
+    TASK = ("import a package", "job")
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
     file = models.TextField()
     what = models.TextField(default="starting")

@@ -103,10 +103,7 @@ def verify(known: Mapping[str, End] | None = None, progress: Progress = silent) 
     """Reads everything in one moment. `known` are ends of chains kept elsewhere: each must still be a link of
     its chain."""
     verified = Verified()
-    with transaction.atomic():
-        if not connection.needs_rollback and len(connection.savepoint_ids) == 0:
-            with connection.cursor() as cursor:
-                cursor.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
+    with snapshot.one_reading():
         _chains(verified, dict(known or {}), progress)
         _posters(verified)
         _balances(verified, progress)

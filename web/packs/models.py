@@ -10,6 +10,7 @@ class Pack(WorkerJob):
     statement, company, group, and of a matrix its address; `version` is that of the definitions it was made
     from."""
 
+    TASK = ("make a pack", "pack")
     FORMS = (("pdf", "one PDF with contents"), ("xlsx", "one workbook"), ("zip", "a folder, zipped"))
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     name = models.TextField()

@@ -61,6 +61,7 @@ class RolloutRun(models.Model):
 class RolloutJob(WorkerJob):
     """A large rollout on its way in the worker: how far it is, and whether it is to stop."""
 
+    TASK = ("make a rollout", "job")
     rollout = ident()
     ours = models.TextField(default="")
     fingerprint = models.CharField(max_length=64)

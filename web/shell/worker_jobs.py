@@ -4,10 +4,11 @@
 from __future__ import annotations
 
 from datetime import timedelta
+from typing import ClassVar
 
 from django.db import models
 from django.utils import timezone
-from procrastinate.contrib.django.models import ProcrastinateWorker
+from procrastinate.contrib.django.models import ProcrastinateJob, ProcrastinateWorker
 
 WAITING = "waiting"
 QUIET_FOR = timedelta(seconds=30)
@@ -15,7 +16,10 @@ QUIET_FOR = timedelta(seconds=30)
 
 
 class WorkerJob(models.Model):
-    """`what` is being done and how much of it is `done`; `seen_at` is when that was last said."""
+    """`what` is being done and how much of it is `done`; `seen_at` is when that was last said. `TASK` is
+    what the queue calls it, and the argument that holds its number."""
+
+    TASK: ClassVar[tuple[str, str]]
 
     started_at = models.DateTimeField(auto_now_add=True)
     seen_at = models.DateTimeField(auto_now_add=True)
@@ -34,8 +38,18 @@ class WorkerJob(models.Model):
 
     @property
     def is_quiet(self) -> bool:
-        """Whether nothing is being done for it: it waits, or was cut off."""
-        return self.what == WAITING or timezone.now() - self.seen_at > QUIET_FOR
+        """Whether nothing is being done for it: it waits, or was cut off. A step that takes long says nothing
+        either, so the queue is asked whether a worker that lives is at it."""
+        if self.what != WAITING and timezone.now() - self.seen_at <= QUIET_FOR:
+            return False
+        name, argument = self.TASK
+        at_it = ProcrastinateJob.objects.filter(
+            task_name=name,
+            args__contains={argument: self.pk},
+            status="doing",
+            worker__last_heartbeat__gt=timezone.now() - 2 * QUIET_FOR,
+        )
+        return not at_it.exists()
 
     def told(self) -> str:
         """What is being done, or what it waits for."""

@@ -181,9 +181,10 @@ def run_verify(given: argparse.Namespace) -> int:
     except (OSError, ValueError, UnicodeDecodeError) as error:
         say(error)
         return WRONG
-    verified = verifying.verify({name: end for name, end in known.items() if not name.startswith(MARK)})
-    ends, broken = broken_seals(SEALED_LOGS, known)
-    verified.faults += [*altered_packs(), *broken]
+    with snapshot.one_reading():  # else what is sealed meanwhile would be told as put there beside
+        verified = verifying.verify({name: end for name, end in known.items() if not name.startswith(MARK)})
+        ends, broken = broken_seals(SEALED_LOGS, known)
+        verified.faults += [*altered_packs(), *broken]
     verified.ends |= ends
     for fault in verified.faults:
         say(f"Does not hold: {fault}")
