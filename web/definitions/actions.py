@@ -3,7 +3,6 @@ transaction."""
 
 from __future__ import annotations
 
-import json
 from typing import Any
 
 from django.db import connection, transaction
@@ -17,7 +16,7 @@ from core.faults import Fault, Location, Refused, blocking
 from web.definitions import snapshot, store
 from web.definitions.models import Edited, Version
 from web.definitions.posted import lengthen_strings, posted_facts, resort
-from web.definitions.sealed_versions import VERSIONS, edit_told, version_texts
+from web.definitions.sealed_versions import VERSIONS, row_text, version_texts
 from web.definitions.sealing import seal
 from web.shell.retrying import retried
 
@@ -100,11 +99,18 @@ def write_version(
         connection.cursor() as cursor,
         cursor.copy('COPY definitions_edited (version_id, "table", key, old, new) FROM STDIN') as copy,
     ):
-        for edit in edits:
-            copy.write_row(
-                (version_row.version, edit.table, store.key_text(edit.key), _json(edit.old), _json(edit.new))
+        written = [
+            (
+                edit.table,
+                store.key_text(edit.key),
+                row_text(encode_row(edit.old)),
+                row_text(encode_row(edit.new)),
             )
-    seal(VERSIONS, [(str(version_row.version), version_texts(version_row, map(edit_told, edits)))])
+            for edit in edits
+        ]
+        for row in written:
+            copy.write_row((version_row.version, *row))
+    seal(VERSIONS, [(str(version_row.version), version_texts(version_row, written))])
     return snapshot.Snapshot(version_row.version, version_row.token, after)
 
 
@@ -112,10 +118,6 @@ def check_rights(by: Any, before: State, after: State, edits: list[Edit], *, app
     """Raises Refused with what a person has no right to change; without one it is the command line."""
     if by is not None and (faults := by.not_allowed(before, after, edits, approves=approves)):
         raise Refused(faults)
-
-
-def _json(row: Any) -> str | None:
-    return None if row is None else json.dumps(encode_row(row))
 
 
 def changed_since(edits: list[Edit], seen: int) -> list[Fault]:

@@ -2,29 +2,31 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterable, Iterator
 from itertools import groupby
 from typing import Any
 
-from core.changes.recording import encode_row
-from core.definitions.state import Edit
 from web.definitions.models import Edited, Version
 from web.definitions.sealing import Told, text_of
-from web.definitions.store import key_text
 
 VERSIONS = "versions"
-EditTold = tuple[str, str, Any, Any]
-"""The table, the key, and the row before and after as the log keeps them."""
+EditTold = tuple[str, str, str | None, str | None]
+"""The table, the key, and the row before and after as `row_text` writes them."""
 
 
-def edit_told(edit: Edit) -> EditTold:
-    return edit.table, key_text(edit.key), encode_row(edit.old), encode_row(edit.new)
+IN_ORDER = json.JSONEncoder(sort_keys=True)
+
+
+def row_text(cells: Any) -> str | None:
+    """The cells of a row as one text, in whatever order the database gives them back; None for no row."""
+    return None if cells is None else IN_ORDER.encode(cells)
 
 
 def version_texts(row: Version, edits: Iterable[EditTold]) -> Iterator[str]:
     yield text_of(row.version, row.at, row.by_id, row.sentence, row.reason, row.charts, row.rows)
     yield text_of(row.digest, row.recodes, row.takes_back_id)
-    yield from (text_of(*edit) for edit in edits)
+    yield from ("\x1f".join(cell or "" for cell in edit) for edit in edits)
 
 
 def versions_told() -> Told:
@@ -35,7 +37,9 @@ def versions_told() -> Told:
     for version in Version.objects.order_by("version").iterator():
         while number and number < version.version:
             number, own = next(edits, (0, iter(())))
-        beside = (
-            (table, key, old, new) for _, table, key, old, new in (own if number == version.version else ())
-        )
-        yield str(version.version), version_texts(version, beside)
+        beside = own if number == version.version else ()
+        yield str(version.version), version_texts(version, (_edit_told(*edit[1:]) for edit in beside))
+
+
+def _edit_told(table: str, key: str, old: Any, new: Any) -> EditTold:
+    return table, key, row_text(old), row_text(new)
