@@ -95,23 +95,23 @@ def write_version(
         digest=after.digest,
         **more,
     )
+    _log(version_row, edits)
+    return snapshot.Snapshot(version_row.version, version_row.token, after)
+
+
+def _log(version_row: Version, edits: list[Edit]) -> None:
+    """Writes the edits of a version and seals it with them."""
+    told = [
+        (edit.table, store.key_text(edit.key), row_text(encode_row(edit.old)), row_text(encode_row(edit.new)))
+        for edit in edits
+    ]
     with (
         connection.cursor() as cursor,
         cursor.copy('COPY definitions_edited (version_id, "table", key, old, new) FROM STDIN') as copy,
     ):
-        written = [
-            (
-                edit.table,
-                store.key_text(edit.key),
-                row_text(encode_row(edit.old)),
-                row_text(encode_row(edit.new)),
-            )
-            for edit in edits
-        ]
-        for row in written:
+        for row in told:
             copy.write_row((version_row.version, *row))
-    seal(VERSIONS, [(str(version_row.version), version_texts(version_row, written))])
-    return snapshot.Snapshot(version_row.version, version_row.token, after)
+    seal(VERSIONS, [(str(version_row.version), version_texts(version_row, told))])
 
 
 def check_rights(by: Any, before: State, after: State, edits: list[Edit], *, approves: bool = False) -> None:
