@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
+from django.db import transaction
 from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.urls import reverse
@@ -23,6 +25,7 @@ from web.packs.matrices import matrix_item
 from web.packs.models import Pack
 from web.packs.paper import paper_of, paper_of_matrix
 from web.packs.pdf import as_pdf
+from web.people.models import Person
 from web.people.rights import SIGNED_IN, companies_seen, groups_seen, needs, needs_post, sees_everything
 from web.sheets.changing import reload_at, words_of
 from web.shell import tabular
@@ -108,7 +111,7 @@ def new(request: PineRequest, state: State) -> HttpResponse:
         beside_year=request.POST.get("beside") == "year",
         items=[[item.statement, item.company, item.group, item.matrix] for item in items],
     )
-    _keep_matrices(request, [])
+    _keep_matrices(request, lambda waiting: [])
     job.start(pack.pk)
     return reload_at(reverse("packs"))
 
@@ -118,10 +121,11 @@ MATRICES = "@pack"
 MOST_MATRICES = 20
 
 
-def _keep_matrices(request: PineRequest, rows: list[list[str]]) -> None:
-    person = request.user
-    if person.columns.get(MATRICES, []) != rows:
-        person.columns = {**person.columns, MATRICES: rows}
+def _keep_matrices(request: PineRequest, of: Callable[[list[list[str]]], list[list[str]]]) -> None:
+    """What waits then, made of what waits now, whichever window put it there."""
+    with transaction.atomic():
+        person = Person.objects.select_for_update().get(pk=request.user.pk)
+        person.columns = {**person.columns, MATRICES: of(person.columns.get(MATRICES, []))}
         person.save(update_fields=["columns"])
 
 
@@ -129,14 +133,16 @@ def _keep_matrices(request: PineRequest, rows: list[list[str]]) -> None:
 def put_matrix(request: PineRequest, state: State) -> HttpResponse:
     """A matrix waits for the person's next pack; with `drop` it waits no more."""
     address = text(request.POST, "matrix", 2000)
-    waiting = [row for row in request.user.columns.get(MATRICES, []) if row[0] != address]
-    if not request.POST.get("drop"):
-        _, called = matrix_item(state, address, request.user)
-        waiting.append([address, called])
-    if len(waiting) > MOST_MATRICES:
-        what = f"{MOST_MATRICES} matrices wait for the next pack."
-        raise Refused([Fault("nothing-chosen", what, way_out="Make it, or drop some.")])
-    _keep_matrices(request, waiting)
+    put = [] if request.POST.get("drop") else [[address, matrix_item(state, address, request.user)[1]]]
+
+    def then(waiting: list[list[str]]) -> list[list[str]]:
+        rows = [*(row for row in waiting if row[0] != address), *put]
+        if len(rows) > MOST_MATRICES:
+            what = f"{MOST_MATRICES} matrices wait for the next pack."
+            raise Refused([Fault("nothing-chosen", what, way_out="Make it, or drop some.")])
+        return rows
+
+    _keep_matrices(request, then)
     return reload_at(reverse("packs"))
 
 
