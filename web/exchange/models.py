@@ -10,5 +10,4 @@ class Job(WorkerJob):
     TASK = ("import a package", "job")
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
     file = models.TextField()
-    what = models.TextField(default="starting")
     faults = models.JSONField(default=list)
