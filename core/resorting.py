@@ -52,7 +52,7 @@ def resorted(before: State, after: State, posted_days: PostedDays) -> list[Resor
         was, now = calendar_index(before, old), calendar_index(after, new)
         if (span := _span(was, now)) is None:
             continue
-        found += [day for posted in posted_days(companies, *span) if (day := _moved(posted, was, now))]
+        found += [day for posted in posted_days(tuple(companies), *span) if (day := _moved(posted, was, now))]
     return found
 
 

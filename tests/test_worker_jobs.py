@@ -20,7 +20,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob, ProcrastinateW
 from core.definitions.tables import Code
 from tests.base import CommittingTest, PineTest, bring, client_of, person, world
 from tests.serving import ROOT, environment
-from web.definitions.actions import LOCK
+from web.definitions.deciding import DEFINITIONS
 from web.definitions.snapshot import current
 from web.exchange import job as imports
 from web.exchange.models import Job
@@ -148,6 +148,16 @@ class CutOff(CommittingTest):
             time.sleep(0.1)
         return row
 
+    @staticmethod
+    def waits_for(lock: int) -> bool:
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "SELECT EXISTS (SELECT FROM pg_locks l JOIN pg_database d ON d.oid = l.database"
+                " WHERE d.datname = current_database() AND l.objid = %s AND NOT l.granted)",
+                [lock],
+            )
+            return bool(cursor.fetchone()[0])
+
     def test_a_worker_killed_in_the_middle_begins_again_and_writes_once(self) -> None:
         bring(world())
         folder = Path(tempfile.mkdtemp(prefix="pine-import-"))
@@ -155,12 +165,12 @@ class CutOff(CommittingTest):
         path.write_text("code_list,code,name,account_class\nacc,1999,Kept after all,asset\n")
         imports.start(Job.objects.create(by=person("mirela"), file="codes.csv").pk, path)
         with connection.cursor() as cursor:
-            cursor.execute("SELECT pg_advisory_lock(%s)", [LOCK])
+            cursor.execute("SELECT pg_advisory_lock(%s)", [DEFINITIONS])
             killed = self.worker()
-            self.until(lambda row: row.what == "beginning")
+            self.until(lambda row: self.waits_for(DEFINITIONS))  # all is written, nothing committed
             killed.send_signal(signal.SIGKILL)
             killed.wait()
-            cursor.execute("SELECT pg_advisory_unlock(%s)", [LOCK])
+            cursor.execute("SELECT pg_advisory_unlock(%s)", [DEFINITIONS])
         self.assertEqual(ProcrastinateJob.objects.get(task_name="import a package").status, "doing")
         with connection.cursor() as cursor:
             cursor.execute("UPDATE procrastinate_workers SET last_heartbeat = now() - interval '1 hour'")

@@ -24,6 +24,36 @@ from core.structures.charts import CompanyContext, company_context, context_in
 from core.structures.quick_codes import expand
 from core.structures.second_charts import posted_in
 
+UNREAD_BY_JOURNALS = frozenset(
+    [
+        "statements",
+        "statement_lines",
+        "non_cash_pairs",
+        "groups",
+        "group_members",
+        "mappings",
+        "eliminations",
+        "ownership_changes",
+        "translation_rules",
+        "group_openings",
+        "acquisitions",
+        "acquired_equity",
+        "chart_mappings",
+        "disagreement_notes",
+        "budgets",
+        "column_sets",
+        "arrangements",
+        "arranged_lines",
+        "rollouts",
+        "rollout_items",
+        "code_names",
+        "code_properties",
+        "list_properties",
+        "doubts_set_aside",
+    ]
+)
+"""Tables that no journal is judged by: whoever changes those keeps nobody from posting."""
+
 
 @dataclass(frozen=True, slots=True)
 class BookedLine:

@@ -8,5 +8,6 @@ proposing.py         a statement begun from classes, a hierarchy or another one
 recoding.py          all codes of a list longer or shorter, with all that names them
 further_segments.py  a segment added to a structure that was posted to
 fixed.py             what can't change any more once something was posted
+asked_facts.py       facts that remember what was asked of them
 recording.py         changes written down and read back
 """

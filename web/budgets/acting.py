@@ -1,4 +1,4 @@
-"""Changes of budget lines: lock, read, decide in the core, write, log, one transaction."""
+"""Changes of budget lines: read, decide in the core, then lock, write and log in one transaction."""
 
 from __future__ import annotations
 
@@ -15,14 +15,14 @@ from core.definitions.tables import Budget
 from core.faults import Fault, Location, Refused
 from web.budgets.address import BudgetAddress
 from web.budgets.models import BudgetAct
-from web.definitions import actions, snapshot
+from web.definitions import snapshot
+from web.definitions.deciding import Moved, decided, keep_definers_out, share
 from web.journals.budgets import lock_budget, write_edits
-from web.shell.retrying import retried
 
 Decide = Callable[[BudgetYear], list[CellEdit]]
 
 
-@retried
+@decided(keep_definers_out)
 def act(
     address: BudgetAddress,
     person: Any,
@@ -36,19 +36,22 @@ def act(
     `seen` is the last act that the person's page showed: cells changed since by somebody are told, not
     overwritten; None where `decide` proves that by itself. Raises Refused; then nothing was written.
     """
+    judged = snapshot.current()
+    address = replace(address, state=judged.state)  # what is published counts
+    _check_open(address)
+    stored = address.stored()
+    edits = decide(address.budget_year(stored))
+    _check_accounts(address, edits)
+    if seen is not None:
+        _check_unchanged(address, edits, seen)
+    if not edits:
+        return None
     with transaction.atomic():
-        actions.share_definitions()
         lock_budget(address.budget.budget)
-        address = replace(address, state=snapshot.current().state)  # what is published under the lock counts
-        _check_open(address)
-        edits = decide(address.budget_year(address.stored()))
-        _check_accounts(address, edits)
-        if seen is not None:
-            _check_unchanged(address, edits, seen)
-        if not edits:
-            return None
+        if address.stored() != stored:
+            raise Moved
         write_edits(address.budget.budget, address.company.company, address.year, edits)
-        return BudgetAct.objects.create(
+        row = BudgetAct.objects.create(
             budget=address.budget.budget,
             company=address.company.company,
             fiscal_year=address.year,
@@ -58,6 +61,8 @@ def act(
             at=timezone.now(),
             by=person,
         )
+        share(judged)
+    return row
 
 
 def acts_of(address: BudgetAddress) -> Any:

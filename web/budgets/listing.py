@@ -88,10 +88,10 @@ def new(request: PineRequest, state: State) -> HttpResponse:
     kind = source.kind if source else words_of(request, "kind", 20) or "budget"
     row = Budget(free_id(name, lambda one: one in taken, "budget"), name, chart, kind=kind)
     with transaction.atomic():
-        actions.make_change(Add(row), request.user)
         if source is not None:
             lock_budget(source.budget)
             _log_copies(request, source, row, copy_budget(source.budget, row.budget))
+        actions.make_change(Add(row), request.user)  # last, since it locks
     return reload_at(reverse("budgets"))
 
 

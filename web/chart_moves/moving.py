@@ -32,15 +32,15 @@ from core.faults import Fault, Location, Refused, blocking
 from core.mapping.second_charts import second_chart_plan, seen_through
 from core.statements.plans import natural_list
 from web.definitions import actions, snapshot
-from web.definitions.posted import posted_facts
+from web.definitions.deciding import Moved, decided, keep_others_out
+from web.definitions.posted import AskedOfBooks
 from web.journals import posting
 from web.journals.actions import next_number, rules_for
 from web.journals.amount_rows import company_rows
+from web.journals.book_locks import books_seen, hold_books
 from web.journals.books import books_for
-from web.journals.chain import lock_numbers
 from web.journals.elsewhere import years_with_balances
 from web.journals.moved_accounts import accounts_named, keep, posted_before
-from web.shell.retrying import retried
 
 
 @dataclass(frozen=True)
@@ -53,6 +53,7 @@ class ChartMovePlan:
     posted: PostedBefore
     carried: CarryOver | None
     not_allowed: list[Fault]
+    asked: AskedOfBooks
 
     @property
     def after(self) -> State:
@@ -76,18 +77,18 @@ def planned(
     posted = posted_before(state, company, on)
     if not posted.standing:
         change = replace(change, journal="")
-    facts = replace(posted_facts(state), moving=frozenset({company.company}))
-    examined = examine(state, change, facts)
+    asked = AskedOfBooks(state)
+    examined = examine(state, change, replace(asked.facts, moving=frozenset({company.company})))
     if any(name == company.company for name, _ in years_with_balances()):
         what = f"{company.name} has balances kept elsewhere, which no journal carries over."
         place, way_out = Location("chart_moves", (company.company,)), "Bring them in the other chart instead."
         fault = Fault("journals-and-balances", what, place, way_out)
         examined = examined._replace(own=[*examined.own, fault])
     if not examined.edits:
-        return ChartMovePlan(change, examined, posted, None, [])
+        return ChartMovePlan(change, examined, posted, None, [], asked)
     refused = person.not_allowed(state, examined.after, examined.edits)
     carried = carry_over(state, examined.after, change, posted, rules_for(person, examined.after))
-    return ChartMovePlan(change, examined, posted, carried, refused)
+    return ChartMovePlan(change, examined, posted, carried, refused, asked)
 
 
 def agreements(state: State, plan: ChartMovePlan) -> tuple[list[StatementAgreement], list[ClassAgreement]]:
@@ -134,31 +135,34 @@ def books_after(state: State, move: ChartMovePlan) -> tuple[Books, ...]:
     return tuple(read_anew(one, strings) for one in books)
 
 
-@retried
+@decided(keep_others_out)
 def move(
     company: str, chart: str, on: date, own_codes: Sequence[str], person: Any, seen: int | None = None
 ) -> MoveToChart:
     """Moves a company, and posts what carries over its balances. `seen` is the version that was looked at.
     Raises Refused with every reason why it can't be; then nothing was done."""
+    before = snapshot.current()
+    if seen is not None and seen != before.version:
+        what = "Definitions changed since this was looked at."
+        raise Refused([Fault("changed-since", what, way_out="Look at it again first.")])
+    row, books = before.state.require(Company, company), books_seen([company])
+    plan = planned(before.state, row, chart, on, own_codes, person)
+    if plan.faults or plan.carried is None:
+        raise Refused(plan.faults)
+    strings = {account: (read.target, read.target_natural) for account, read in plan.carried.strings.items()}
     with transaction.atomic():
-        actions.lock_definitions()
-        lock_numbers([company])
-        before = snapshot.current()
-        if seen is not None and seen != before.version:
-            what = "Definitions changed since this was looked at."
-            raise Refused([Fault("changed-since", what, way_out="Look at it again first.")])
-        row = before.state.require(Company, company)
-        plan = planned(before.state, row, chart, on, own_codes, person)
-        if plan.faults or plan.carried is None:
-            raise Refused(plan.faults)
-        sentence = plan.change.sentence(before.state)
-        after = actions.write_version(before, plan.examined.edits, sentence, person, after=plan.after)
-        strings = {
-            account: (read.target, read.target_natural) for account, read in plan.carried.strings.items()
-        }
+        hold_books([company], books)
+        if plan.change.journal and next_number(before.state, company) != plan.change.journal:
+            raise Moved
         keep(company, row.chart, chart, strings)
         if plan.carried.journal is not None:
             ready = [(plan.carried.journal, plan.carried.lines)]
-            posting.post(after.state, [plan.carried.journal], posting.lines_of(after.state, ready), person)
-        transaction.on_commit(lambda: snapshot.keep(after))
+            lines = posting.lines_of(plan.after, ready)
+            posting.post(plan.after, [plan.carried.journal], lines, person, judged=None)
+        sentence = plan.change.sentence(before.state)
+        own = set(books_seen([company]))
+        plan.asked.posts()
+        actions.write_version(before, plan.examined.edits, sentence, person, plan.asked, after=plan.after)
+        if set(books_seen([company])) != own:
+            raise Moved  # another company's journal began a year of it meanwhile
     return plan.change

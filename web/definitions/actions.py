@@ -1,11 +1,14 @@
-"""The one action through which definitions change: lock, read, decide in the core, write, log, one
-transaction."""
+"""The one action through which definitions change: read, judge in the core, write and log, one transaction.
+Nothing is locked until all is written (web/definitions/deciding.py)."""
 
 from __future__ import annotations
 
+import uuid
+from collections.abc import Callable
 from typing import Any
 
 from django.db import connection, transaction
+from django.utils import timezone
 
 from core.changes.further_segments import tails
 from core.changes.kinds import Change, Restore, examine
@@ -14,49 +17,51 @@ from core.definitions.state import Edit, State
 from core.drafts.readiness import charts_touched
 from core.faults import Fault, Location, Refused, blocking
 from web.definitions import snapshot, store
+from web.definitions.deciding import (
+    Moved,
+    decided,
+    keep_others_out,
+    lock_alone,
+    moved_where_refused,
+    pass_turnstile,
+)
 from web.definitions.models import Edited, Version
-from web.definitions.posted import lengthen_strings, posted_facts, resort
-from web.definitions.sealed_versions import VERSIONS, row_text, version_texts
-from web.definitions.sealing import seal
-from web.shell.retrying import retried
-
-LOCK = 0x50494E45
+from web.definitions.posted import AskedOfBooks, lengthen_strings, resort
+from web.definitions.sealed_versions import VERSIONS, EditTold, row_text, version_texts
+from web.definitions.sealing import hash_of, seal_hashes
 
 
-def lock_definitions() -> None:
-    """Whoever changes definitions, or posts against them, does so one after the other until commit."""
-    with connection.cursor() as cursor:
-        cursor.execute("SELECT pg_advisory_xact_lock(%s)", [LOCK])
-
-
-def share_definitions() -> None:
-    """Held while posting: definitions stay as they are until commit; others may post too."""
-    with connection.cursor() as cursor:
-        cursor.execute("SELECT pg_advisory_xact_lock_shared(%s)", [LOCK])
-
-
-@retried
-def make_change(change: Change, by: Any, seen: int | None = None, reason: str = "") -> snapshot.Snapshot:
+@decided(keep_others_out)
+def make_change(
+    change: Change, by: Any, seen: int | None = None, reason: str = "", on: uuid.UUID | None = None
+) -> snapshot.Snapshot:
     """Makes a change for a person, with a reason for the log if one is given. `seen` is the version they
-    looked at: a row changed since is told, not overwritten.
+    looked at: a row changed since is told, not overwritten. `on` is the token of the version that a larger
+    act worked the change out on.
 
     Raises Refused with all faults; then nothing was written.
     """
+    before = snapshot.current()
+    if on is not None and before.token != on:
+        raise Moved
+    asked = AskedOfBooks(before.state)
+    examined = examine(before.state, change, asked.facts)
+    check_rights(by, before.state, examined.after, examined.edits)  # before anything of others is told
+    faults = [] if seen is None else changed_since(examined.edits, seen)
+    if blocking([*faults, *examined.faults]):
+        raise Refused(blocking([*faults, *examined.faults]))
+    if not examined.edits:
+        return before
     with transaction.atomic():
-        lock_definitions()
-        before = snapshot.current()
-        examined = examine(before.state, change, posted_facts(before.state))
-        check_rights(by, before.state, examined.after, examined.edits)  # before anything of others is told
-        faults = [] if seen is None else changed_since(examined.edits, seen)
-        if blocking([*faults, *examined.faults]):
-            raise Refused(blocking([*faults, *examined.faults]))
-        if not examined.edits:
-            return before
-        after = write_version(
-            before, examined.edits, change.sentence(before.state), by, after=examined.after, reason=reason
+        return write_version(
+            before,
+            examined.edits,
+            change.sentence(before.state),
+            by,
+            asked,
+            after=examined.after,
+            reason=reason,
         )
-        transaction.on_commit(lambda: snapshot.keep(after))
-    return after
 
 
 def write_version(
@@ -64,44 +69,71 @@ def write_version(
     edits: list[Edit],
     sentence: str,
     by: Any,
+    asked: AskedOfBooks,
     takes_back: Version | None = None,
     after: State | None = None,
     approves: bool = False,
+    beside: Callable[[], None] = lambda: None,
     **more: Any,
 ) -> snapshot.Snapshot:
-    """Writes rows and log inside the caller's transaction; the caller holds the lock and has checked all but
-    the rights of who does it. `approves`: whoever approves may too.
+    """Writes rows and log inside the caller's transaction, which has judged all but the rights of who does it
+    against `before` and what was `asked` of the books. Last of all it takes the lock, until commit.
+    `approves`: whoever approves may too. `beside` writes what else comes with the rows of the version.
 
     `after` is the state that the edits lead to, where the caller knows it. `more` are further columns of the
     version:
     reason, charts touched (worked out where not given).
+
+    Raises Moved where the definitions or the books are not those that it was judged against.
     """
     after = after or before.state.edited(edits)
     check_rights(by, before.state, after, edits, approves=approves)
-    store.write(edits)
-    lengthen_strings(tails(before.state, edits))
+    pass_turnstile()
+    with moved_where_refused():
+        store.write(edits)
+    if longer := tails(before.state, edits):
+        asked.rewrites()
+        lengthen_strings(longer)
     if moved_on := resort(before.state, after):
+        asked.rewrites()
         sentence = f"{sentence}; {moved_on}"
     if "charts" not in more:
         more["charts"] = charts_touched(before.state, after, {(edit.table, edit.key[:1]) for edit in edits})
-    numbers = snapshot.chart_versions()
+    numbers = snapshot.chart_versions(more["charts"])
     more["charts"] = {chart: numbers.get(chart, 0) + 1 for chart in more["charts"]}
-    version_row = Version.objects.create(
+    version_row = Version(
         version=before.version + 1,
         by=by,
+        at=timezone.now(),
         sentence=sentence[:2000],
         rows=len(edits),
         takes_back=takes_back,
         digest=after.digest,
         **more,
     )
-    _log(version_row, edits)
-    return snapshot.Snapshot(version_row.version, version_row.token, after)
+    told = _log(version_row, edits)
+    beside()
+    content = hash_of(version_texts(version_row, told))
+    with moved_where_refused():
+        _check_references()
+    lock_alone(before, asked)
+    version_row.save(force_insert=True)
+    seal_hashes(VERSIONS, [(str(version_row.version), content)])
+    made = snapshot.Snapshot(version_row.version, version_row.token, after)
+    transaction.on_commit(lambda: snapshot.keep(made))
+    return made
 
 
-def _log(version_row: Version, edits: list[Edit]) -> None:
-    """Writes the edits of a version and seals it with them."""
-    told = [
+def _check_references() -> None:
+    """References of the rows just written are checked now, and not under the lock at commit."""
+    with connection.cursor() as cursor:
+        cursor.execute("SET CONSTRAINTS ALL IMMEDIATE")
+        cursor.execute("SET CONSTRAINTS ALL DEFERRED")
+
+
+def _log(version_row: Version, edits: list[Edit]) -> list[EditTold]:
+    """Writes the edits of a version."""
+    told: list[EditTold] = [
         (edit.table, store.key_text(edit.key), row_text(encode_row(edit.old)), row_text(encode_row(edit.new)))
         for edit in edits
     ]
@@ -111,7 +143,7 @@ def _log(version_row: Version, edits: list[Edit]) -> None:
     ):
         for row in told:
             copy.write_row((version_row.version, *row))
-    seal(VERSIONS, [(str(version_row.version), version_texts(version_row, told))])
+    return told
 
 
 def check_rights(by: Any, before: State, after: State, edits: list[Edit], *, approves: bool = False) -> None:
@@ -162,22 +194,26 @@ def taking_back(version: int) -> Restore:
     return Restore(tuple(edit.turned() for edit in reversed(edits)), version_row.sentence)
 
 
-@retried
+@decided(keep_others_out)
 def take_back(version: int, by: Any) -> snapshot.Snapshot:
     """Makes the inverse of a logged change. Raises Refused where a row was changed again since, or is
     needed."""
+    before = snapshot.current()
+    change = taking_back(version)
+    version_row = Version.objects.get(version=version)
+    if Version.objects.filter(takes_back=version_row).exists():
+        raise Refused([Fault("taken-back", "This change was taken back already.")])
+    asked = AskedOfBooks(before.state)
+    examined = examine(before.state, change, asked.facts)
+    if blocking(examined.faults):
+        raise Refused(blocking(examined.faults))
     with transaction.atomic():
-        lock_definitions()
-        change = taking_back(version)
-        version_row = Version.objects.get(version=version)
-        if Version.objects.filter(takes_back=version_row).exists():
-            raise Refused([Fault("taken-back", "This change was taken back already.")])
-        before = snapshot.current()
-        examined = examine(before.state, change, posted_facts(before.state))
-        if blocking(examined.faults):
-            raise Refused(blocking(examined.faults))
-        after = write_version(
-            before, examined.edits, change.sentence(before.state), by, version_row, examined.after
+        return write_version(
+            before,
+            examined.edits,
+            change.sentence(before.state),
+            by,
+            asked,
+            takes_back=version_row,
+            after=examined.after,
         )
-        transaction.on_commit(lambda: snapshot.keep(after))
-    return after

@@ -12,6 +12,7 @@ from typing import Any
 
 from django.db import IntegrityError, transaction
 
+from core.changes.fixed import Facts
 from core.changes.kinds import Change, Restore, examine, joined
 from core.changes.recording import decode_change, encode
 from core.definitions.state import Edit, State
@@ -29,8 +30,9 @@ from core.drafts.replaying import (
 )
 from core.faults import MUST, Fault, Location, Refused, blocking
 from web.definitions import actions, snapshot, store
+from web.definitions.deciding import Moved, decided, keep_others_out
 from web.definitions.models import Draft, DraftChange, DraftRemark, DraftStep, Edited
-from web.definitions.posted import posted_facts
+from web.definitions.posted import AskedOfBooks, posted_facts
 from web.process_cache import ProcessCache
 from web.shell.retrying import retried
 
@@ -46,10 +48,16 @@ class Working:
     draft: Draft
     published: snapshot.Snapshot
     replayed: Replayed
+    changes: tuple[int, ...]
 
     @property
     def state(self) -> State:
         return self.replayed.state
+
+    @property
+    def stands_at(self) -> tuple[object, ...]:
+        """Another one where it would be worked out to something else."""
+        return self.published.token, self.changes
 
     @cached_property
     def edits(self) -> dict[tuple[str, tuple[Any, ...]], Edit]:
@@ -59,9 +67,11 @@ class Working:
     def collisions(self) -> list[Collision]:
         return collisions(self.edits.values(), _published_since(self.draft, list(self.edits)))
 
-    def items(self) -> list[readiness.ReadinessItem]:
-        """What must be put right or looked at before it is published."""
-        to_do = readiness.items(self.replayed, self.collisions, posted_facts(self.published.state))
+    def items(self, facts: Facts | None = None) -> list[readiness.ReadinessItem]:
+        """What must be put right or looked at before it is published, by the books of now if none are
+        given."""
+        facts = facts or posted_facts(self.published.state)
+        to_do = readiness.items(self.replayed, self.collisions, facts)
         if not self.replayed.steps:
             to_do.insert(0, readiness.ReadinessItem(MUST, "There is nothing in this draft yet."))
         if self.needs_approval and self.draft.status not in (Draft.APPROVED, Draft.SCHEDULED):
@@ -116,7 +126,7 @@ def working(draft: Draft) -> Working:
         rows = {row.pk: row for row in DraftChange.objects.filter(draft=draft, pk__in=fresh)}
         base = base.followed([(number, decode_change(rows[number].content)) for number in fresh])
     _kept.put(draft.pk, (published.token, numbers, base))
-    return Working(draft, published, base)
+    return Working(draft, published, base, numbers)
 
 
 def start(name: str, by: Any, changes: Sequence[Change] = (), reason: str = "") -> Draft:
@@ -143,50 +153,81 @@ def _named(name: str, reason: str, by: Any) -> Draft:
         raise Refused([Fault("taken", what, Location(column="name"), way_out)]) from None
 
 
-def locked(number: int, *allowed: str) -> Draft:
+def allowed(number: int, *statuses: str) -> Draft:
+    """The draft as it stands. Raises Refused where it is none of the allowed kinds."""
+    return _checked(Draft.objects.filter(pk=number).first(), statuses)
+
+
+def locked(number: int, *statuses: str) -> Draft:
     """The draft under its row lock. Raises Refused where it is none of the allowed kinds any more."""
-    draft = Draft.objects.select_for_update().filter(pk=number).first()
+    return _checked(Draft.objects.select_for_update().filter(pk=number).first(), statuses)
+
+
+def _checked(draft: Draft | None, statuses: Sequence[str]) -> Draft:
     if draft is None:
         raise Refused([Fault("draft-unknown", "There is no such draft.")])
-    if draft.status not in allowed:
-        raise Refused(
-            [
-                Fault(
-                    "draft-status",
-                    f"The draft {draft.name} is {draft.get_status_display()}.",
-                    way_out="Reopen it first, or start another one.",
-                )
-            ]
-        )
+    if draft.status not in statuses:
+        what = f"The draft {draft.name} is {draft.get_status_display()}."
+        raise Refused([Fault("draft-status", what, way_out="Reopen it first, or start another one.")])
     return draft
 
 
-@retried
-def record(number: int, change: Change, by: Any, seen: int | None = None, *, checked: bool = True) -> Draft:
-    """Adds a change to a draft. Raises Refused with the same faults that making it at once would have."""
+def _relocked(seen: Draft, changes: Sequence[int] | None = None) -> Draft:
+    """The draft under its row lock. Raises Moved where it isn't what was looked at any more; `changes` are
+    those that it was worked out with."""
+    now = Draft.objects.select_for_update().filter(pk=seen.pk).first()
+    if now is None or _standing(now) != _standing(seen):
+        raise Moved
+    if changes is not None and changes_of(now) != list(changes):
+        raise Moved
+    return now
+
+
+def _standing(draft: Draft) -> tuple[object, ...]:
+    return draft.status, draft.at, draft.settled, draft.takes_effect
+
+
+def _lock_draft(number: int, *_: object, **__: object) -> None:
+    """For the last try: nobody else changes the draft until commit."""
+    Draft.objects.select_for_update().filter(pk=number).first()
+
+
+@decided(_lock_draft)
+def record(
+    number: int,
+    change: Change,
+    by: Any,
+    seen: int | None = None,
+    *,
+    checked: bool = True,
+    on: Working | None = None,
+) -> Draft:
+    """Adds a change to a draft. `on` is the draft as a larger act worked the change out on it. Raises Refused
+    with the same faults that making it at once would have."""
+    draft = allowed(number, Draft.OPEN)
+    open_draft = working(draft)
+    if on is not None and on.stands_at != open_draft.stands_at:
+        raise Moved
+    facts = posted_facts(open_draft.published.state)
+    examined = examine(open_draft.state, change, facts) if checked else None
+    edits = examined.edits if examined else change.edits(open_draft.state)
+    after = examined.after if examined else open_draft.state.edited(edits)
+    actions.check_rights(by, open_draft.state, after, edits)  # before anything of others is told
+    faults = [] if seen is None else actions.changed_since(edits, seen)
+    if examined:
+        faults += [
+            *examined.own,
+            *(fault for fault in examined.following if fault.code not in MAY_WAIT),
+        ]
+    if blocking(faults):
+        raise Refused(blocking(faults))
+    if not edits:
+        return draft
+    content = encode(recorded(change, open_draft.state))
     with transaction.atomic():
-        draft = locked(number, Draft.OPEN)
-        open_draft = working(draft)
-        examined = (
-            examine(open_draft.state, change, posted_facts(open_draft.published.state)) if checked else None
-        )
-        edits = examined.edits if examined else change.edits(open_draft.state)
-        after = examined.after if examined else open_draft.state.edited(edits)
-        actions.check_rights(by, open_draft.state, after, edits)  # before anything of others is told
-        faults = [] if seen is None else actions.changed_since(edits, seen)
-        faults += (
-            [*examined.own, *(fault for fault in examined.following if fault.code not in MAY_WAIT)]
-            if examined
-            else []
-        )
-        if blocking(faults):
-            raise Refused(blocking(faults))
-        if not edits:
-            return draft
-        draft_changes = DraftChange.objects.create(
-            draft=draft, by=by, content=encode(recorded(change, open_draft.state))
-        )
-        _step(draft, [*changes_of(draft), draft_changes.pk])
+        draft = _relocked(draft, open_draft.changes)
+        draft_change = DraftChange.objects.create(draft=draft, by=by, content=content)
+        _step(draft, [*open_draft.changes, draft_change.pk])
     return draft
 
 
@@ -217,48 +258,44 @@ def undo(number: int, steps: int) -> Draft:
     return draft
 
 
-@retried
+@decided(_lock_draft)
 def take_back(number: int, change: int) -> list[int]:
     """Takes one change out, with those that depend on it; returns their numbers."""
+    draft = allowed(number, Draft.OPEN)
+    open_draft = working(draft)
+    if change not in {step.number for step in open_draft.replayed.steps}:
+        raise Refused([Fault("no-step", "This change is not in the draft any more.")])
+    gone = [change, *dependents(open_draft.replayed, change)]
     with transaction.atomic():
-        draft = locked(number, Draft.OPEN)
-        open_draft = working(draft)
-        if change not in {step.number for step in open_draft.replayed.steps}:
-            raise Refused([Fault("no-step", "This change is not in the draft any more.")])
-        gone = [change, *dependents(open_draft.replayed, change)]
-        _step(draft, [step.number for step in open_draft.replayed.steps if step.number not in gone])
+        kept = [step.number for step in open_draft.replayed.steps if step.number not in gone]
+        _step(_relocked(draft, open_draft.changes), kept)
     return gone
 
 
-@retried
+@decided(_lock_draft)
 def settle(number: int, table: str, key: str, keep: str) -> None:
     """Decides a collision: for the draft's side, or for what was published (its changes of that row are taken
     back)."""
+    draft = allowed(number, Draft.OPEN)
+    open_draft = working(draft)
+    first = next(
+        (c for c in open_draft.collisions if c.table == table and store.key_text(c.key) == key), None
+    )
+    if first is None:
+        return
+    gone: set[int] = set()
+    for step in touching(open_draft.replayed, first.table, first.key) if keep != "draft" else ():
+        gone |= {step, *dependents(open_draft.replayed, step)}
     with transaction.atomic():
-        draft = locked(number, Draft.OPEN)
-        open_draft = working(draft)
-        first = next(
-            (c for c in open_draft.collisions if c.table == table and store.key_text(c.key) == key), None
-        )
-        if first is None:
-            return
+        draft = _relocked(draft, open_draft.changes)
         if keep == "draft":
             draft.settled = {**draft.settled, f"{table} {key}": open_draft.published.version}
             draft.save(update_fields=["settled"])
             return
-        gone: set[int] = set()
-        for step in touching(open_draft.replayed, first.table, first.key):
-            gone |= {step, *dependents(open_draft.replayed, step)}
         _step(draft, [step.number for step in open_draft.replayed.steps if step.number not in gone])
 
 
-def _must(made: Working) -> None:
-    faults = [Fault("not-ready", item.sentence) for item in made.items() if item.severity == MUST]
-    if faults:
-        raise Refused(faults)
-
-
-@retried
+@decided(keep_others_out)
 def publish(
     number: int,
     by: Any,
@@ -273,34 +310,43 @@ def publish(
 
     `due`: only if it still waits for a date and that has come.
     """
+    seen = allowed(number, *((Draft.SCHEDULED,) if due else OPEN_ENDED))
+    if due and (seen.takes_effect is None or seen.takes_effect > today):
+        raise Refused([Fault("draft-date", f"The draft {seen.name} waits for a later date.")])
+    why = (reason or seen.reason).strip()[:1000]
+    if not why:
+        raise Refused(
+            [
+                Fault(
+                    "cell-empty",
+                    "Say why this is published.",
+                    Location(column="reason"),
+                    "The log keeps the reason.",
+                )
+            ]
+        )
+    open_draft = working(seen)
+    asked = AskedOfBooks(open_draft.published.state)
+    _must(open_draft, asked)
     with transaction.atomic():
-        actions.lock_definitions()
-        draft = locked(number, *((Draft.SCHEDULED,) if due else OPEN_ENDED))
-        if due and (draft.takes_effect is None or draft.takes_effect > today):
-            raise Refused([Fault("draft-date", f"The draft {draft.name} waits for a later date.")])
-        draft.reason = (reason or draft.reason).strip()[:1000]
-        if not draft.reason:
-            raise Refused(
-                [
-                    Fault(
-                        "cell-empty",
-                        "Say why this is published.",
-                        Location(column="reason"),
-                        "The log keeps the reason.",
-                    )
-                ]
-            )
-        open_draft = working(draft)
-        _must(open_draft)
+        draft = _relocked(seen, open_draft.changes)
+        draft.reason = why
         if on is not None and on > today:
             draft.status, draft.takes_effect = Draft.SCHEDULED, on
             draft.save()
-            return draft
-        _write(open_draft, draft, by)
+        else:
+            _write(open_draft, draft, by, asked)
     return draft
 
 
-def _write(made: Working, draft: Draft, by: Any) -> None:
+def _must(open_draft: Working, asked: AskedOfBooks) -> None:
+    items = open_draft.items(asked.facts)
+    faults = [Fault("not-ready", item.sentence) for item in items if item.severity == MUST]
+    if faults:
+        raise Refused(faults)
+
+
+def _write(made: Working, draft: Draft, by: Any, asked: AskedOfBooks) -> None:
     edits = list(made.edits.values())
     sentences = [step.sentence for step in made.replayed.steps]
     more = f", and {len(sentences) - 3} more" if len(sentences) > 3 else ""
@@ -309,13 +355,13 @@ def _write(made: Working, draft: Draft, by: Any) -> None:
         edits,
         f"Published {draft.name}: {'; '.join(sentences[:3])}{more}",
         by,
+        asked,
         reason=draft.reason,
         charts=made.charts,
         approves=True,
     )
     draft.status, draft.published_as_id = Draft.PUBLISHED, after.version
     draft.save()
-    transaction.on_commit(lambda: snapshot.keep(after))
 
 
 def drop(number: int) -> Draft:
@@ -326,23 +372,16 @@ def drop(number: int) -> Draft:
     return draft
 
 
+@decided(_lock_draft)
 def say(number: int, by: Any, verdict: str, text: str) -> Draft:
     """A remark of a review: asks for it, comments, approves (never one's own), sends back."""
+    draft = allowed(number, *OPEN_ENDED)
+    if verdict == DraftRemark.APPROVE:
+        _may_approve(draft, by)
+    if verdict == DraftRemark.SEND_BACK and not text.strip():
+        raise Refused([Fault("cell-empty", "Say what should be changed.", Location(column="text"))])
     with transaction.atomic():
-        draft = locked(number, *OPEN_ENDED)
-        if verdict == DraftRemark.APPROVE and draft.author_id == by.pk:
-            raise Refused(
-                [Fault("own-draft", "The author can't approve their own draft.", way_out="Ask a colleague.")]
-            )
-        if verdict == DraftRemark.APPROVE:
-            made = working(draft)
-            faults = by.not_to_approve(made.published.state, made.state, list(made.edits.values()))
-            if faults:
-                raise Refused(faults)
-        if verdict == DraftRemark.APPROVE and draft.status != Draft.REVIEW:
-            raise Refused([Fault("not-asked", "Nobody has asked for a review of this draft yet.")])
-        if verdict == DraftRemark.SEND_BACK and not text.strip():
-            raise Refused([Fault("cell-empty", "Say what should be changed.", Location(column="text"))])
+        draft = _relocked(draft)
         DraftRemark.objects.create(draft=draft, by=by, verdict=verdict, text=text.strip()[:2000])
         after = {
             DraftRemark.ASK: Draft.REVIEW,
@@ -355,6 +394,19 @@ def say(number: int, by: Any, verdict: str, text: str) -> Draft:
             draft.takes_effect = None
             draft.save(update_fields=["status", "approved_by", "takes_effect"])
     return draft
+
+
+def _may_approve(draft: Draft, by: Any) -> None:
+    """Raises Refused where a person may not approve a draft, or nobody asked for it."""
+    if draft.author_id == by.pk:
+        raise Refused(
+            [Fault("own-draft", "The author can't approve their own draft.", way_out="Ask a colleague.")]
+        )
+    made = working(draft)
+    if faults := by.not_to_approve(made.published.state, made.state, list(made.edits.values())):
+        raise Refused(faults)
+    if draft.status != Draft.REVIEW:
+        raise Refused([Fault("not-asked", "Nobody has asked for a review of this draft yet.")])
 
 
 def bring_back(version: int, by: Any, name: str) -> Draft:

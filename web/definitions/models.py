@@ -4,7 +4,9 @@ import uuid
 
 import pgtrigger
 from django.conf import settings
+from django.contrib.postgres.indexes import GinIndex
 from django.db import models
+from django.utils import timezone
 
 
 def never_altered() -> list[pgtrigger.Trigger]:
@@ -38,7 +40,7 @@ class Version(models.Model):
 
     version = models.BigIntegerField(primary_key=True)
     token = models.UUIDField(default=uuid.uuid4, unique=True)
-    at = models.DateTimeField(auto_now_add=True)
+    at = models.DateTimeField(default=timezone.now)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
     sentence = models.TextField()
     reason = models.TextField(blank=True, default="")
@@ -53,12 +55,15 @@ class Version(models.Model):
     class Meta:
         # No default ordering: a query ordered by a reference to a version would take it over, newest first.
         triggers = never_altered()
+        indexes = [GinIndex(fields=["charts"], name="definitions_version_charts")]
 
 
 class Edited(models.Model):
-    """One row of one change, before and after, as the exchange package writes it."""
+    """One row of one change, before and after, as the exchange package writes it. Edits are written before
+    the version itself, which is the last thing under the lock: so the database doesn't check that it is
+    there; its seal does (web/definitions/sealed_versions.py)."""
 
-    version = models.ForeignKey(Version, on_delete=models.PROTECT, related_name="edits")
+    version = models.ForeignKey(Version, on_delete=models.PROTECT, related_name="edits", db_constraint=False)
     table = models.CharField(max_length=40)
     key = models.TextField()
     old = models.JSONField(null=True)

@@ -9,11 +9,15 @@ from datetime import date
 from functools import cache
 from typing import Any, NamedTuple, Protocol
 
+from django.db import connection
+
+from core.changes.asked_facts import AskedFacts
 from core.changes.fixed import Facts
 from core.definitions.state import Edit, State
 from core.definitions.tables import Company, Group
 from core.keeping.locks import KeptRates
 from core.resorting import ResortedDay, falling_sentence, resorted, resorted_sentence
+from web.shell.committed import as_committed
 
 
 class JournalCount(NamedTuple):
@@ -90,6 +94,46 @@ def answer_with(books: BooksPort) -> None:
 def posted_mark() -> tuple[int, ...]:
     """Another one whenever what facts say may be another thing."""
     return _books[0].mark()
+
+
+class AskedOfBooks:
+    """Facts that an act is judged by outside of the locks, and whether the books still say so."""
+
+    def __init__(self, state: State) -> None:
+        self._state = state
+        self._mark = posted_mark()
+        self._asked = AskedFacts(posted_facts(state))
+        self._is_part = connection.in_atomic_block
+        self._posts = self._reads_all = False
+
+    @property
+    def facts(self) -> Facts:
+        return self._asked.facts
+
+    def posts(self) -> None:
+        """The act itself adds to the books: only what others committed counts."""
+        self._posts = True
+
+    def rewrites(self) -> None:
+        """The act writes lines or strings anew that are there: whatever others post meanwhile counts."""
+        self._posts = self._reads_all = True
+
+    def hold(self) -> bool:
+        """Whether all that was asked is answered alike now. Asked under the lock that keeps posters out."""
+        if not self._posts:
+            return self._hold()
+        # Within a larger transaction nobody else's view tells what was there before this act.
+        return self._is_part or as_committed(self._hold)
+
+    def _hold(self) -> bool:
+        moved = posted_mark() != self._mark
+        if moved and self._reads_all:
+            return False
+        return self._asked.hold(posted_facts(self._state), None if moved else NOT_MARKED)
+
+
+NOT_MARKED = ("kept_rates", "tie")
+"""Facts that can change while nothing is posted or budgeted."""
 
 
 def posted_facts(state: State) -> Facts:

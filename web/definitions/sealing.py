@@ -52,13 +52,17 @@ def hash_of(texts: Iterable[str]) -> str:
 def seal(log: str, things: Iterable[tuple[str, Iterable[str]]]) -> None:
     """Goes on with the chain of a log, inside the caller's transaction; the next one waits for its end.
     `things` are keys with the texts that their seals cover; none at all where something was taken away."""
+    seal_hashes(log, [(key, hash_of(texts)) for key, texts in things])
+
+
+def seal_hashes(log: str, things: Iterable[tuple[str, str]]) -> None:
+    """The same for keys whose texts were hashed before."""
     with connection.cursor() as cursor:
         cursor.execute("SELECT pg_advisory_xact_lock(hashtextextended('sealed ' || %s, 0))", [log])
     last = Sealed.objects.filter(log=log).order_by("-number").values_list("number", "link").first()
     end, before = last or (0, BEGINNING)
     rows = []
-    for number, (key, texts) in enumerate(things, end + 1):
-        content = hash_of(texts)
+    for number, (key, content) in enumerate(things, end + 1):
         before = link(before, key, content)
         rows.append(Sealed(log=log, number=number, key=key, content=content, link=before))
     Sealed.objects.bulk_create(rows)

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import logging
 import uuid
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import NamedTuple
@@ -55,12 +55,15 @@ def latest() -> Latest:
     return Latest(*row) if row else BEGINNING
 
 
-def chart_versions() -> dict[str, int]:
-    """How many versions each chart has had."""
+def chart_versions(charts: Iterable[str]) -> dict[str, int]:
+    """How many versions each of some charts has had, of those that had any: the newest version of each
+    says."""
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT c.key, max(c.value::int) FROM definitions_version v, jsonb_each_text(v.charts) c GROUP BY"
-            " c.key"
+            "SELECT c.chart, (newest.charts ->> c.chart)::int FROM unnest(%s::text[]) AS c(chart),"
+            " LATERAL (SELECT v.charts FROM definitions_version v WHERE v.charts ? c.chart"
+            " ORDER BY v.version DESC LIMIT 1) newest",
+            [sorted(charts)],
         )
         return dict(cursor.fetchall())
 

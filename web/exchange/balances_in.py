@@ -20,6 +20,7 @@ from core.structures.accounts import restored
 from core.structures.charts import context_in
 from core.structures.second_charts import moves_of
 from web.definitions import snapshot
+from web.journals.book_locks import books_seen, hold_books
 from web.journals.budgets import lock_budget, stored_budgets, write_budgets
 from web.journals.elsewhere import (
     BalanceKey,
@@ -146,6 +147,7 @@ class BalanceImport:
             self._tell(read, key, "period", "balances-span", what, SPAN_WAY_OUT, str(row.period))
 
     def _check_balances(self, read: Read, journal_years: set[tuple[str, int]]) -> None:
+        self.books = books_seen(row.company for row in read.rows.values())
         stored = stored_balances({row.company for row in read.rows.values()})
         with_journals = journal_years | years_with_journals({row.company for row in read.rows.values()})
         merged: dict[BalanceKey, int] = {}
@@ -216,8 +218,6 @@ class BalanceImport:
             )
 
     def _check_budgets(self, read: Read) -> None:
-        for name in sorted({row.budget for row in read.rows.values()}):
-            lock_budget(name)
         stored, published = stored_budgets(), snapshot.current().state
         for key, row in read.rows.items():
             place = self._place(read, key, row, brought=False)
@@ -258,9 +258,13 @@ class BalanceImport:
         outcome.new["balances"] += len(self.new) - self.same - len(self.changed)
         if len(self.new) == self.same:
             return
+        years = {key[:2] for key in self.new}
+        hold_books((company for company, _ in years), self.books, only=years)
         write_balances({key: (place, amount) for key, (_, amount, place) in self.new.items()})
 
     def _write_budgets(self, outcome: Any) -> None:
+        for name in sorted({budget for budget, *_ in self.budgets}):
+            lock_budget(name)
         stored = stored_budgets()
         fresh = []
         for key, (_, amount) in self.budgets.items():

@@ -14,6 +14,7 @@ from typing import Any
 from django.db import transaction
 
 from core import checks
+from core.books.journals import UNREAD_BY_JOURNALS
 from core.changes.fixed import transition_faults
 from core.changes.kinds import joined
 from core.checks.statements import turned_signs
@@ -23,7 +24,8 @@ from core.definitions.tables import BOOKS, DEFINING_TABLES, TABLES, Table
 from core.fault_codes import FaultCode
 from core.faults import LOOK, MUST, Fault, Refused, blocking
 from web.definitions import actions, snapshot
-from web.definitions.posted import posted_facts
+from web.definitions.deciding import decided, keep_definers_out, share
+from web.definitions.posted import AskedOfBooks
 from web.exchange import balances_in, journals_in, limits, moves_in
 from web.exchange.reading import Package, open_package
 from web.journals.posting import Progress, silent
@@ -67,50 +69,76 @@ def import_package(
     collecting = gc.isenabled()
     gc.disable()
     try:
-        with transaction.atomic():
-            actions.lock_definitions()
-            outcome = _Import(package, by, progress).run()
-            within(outcome)
-            return outcome
+        return _bring_in(package, by, progress, within)
     finally:
         if collecting:
             gc.enable()
+
+
+@decided(keep_definers_out)
+def _bring_in(package: Package, by: Any, progress: Progress, within: Callable[[Outcome], None]) -> Outcome:
+    """Judged outside of every lock; companies are locked from the first line that is written, definitions
+    last of all."""
+    brought = _Import(package, by, progress)
+    brought.judge()
+    with transaction.atomic():
+        brought.write()
+        within(brought.outcome)
+    return brought.outcome
 
 
 class _Import:
     def __init__(self, package: Package, by: Any, progress: Progress) -> None:
         self.package, self.by, self.progress = package, by, progress
         self.before = snapshot.current()
+        self.asked = AskedOfBooks(self.before.state)
         self.faults: list[Fault] = []
         self.outcome = Outcome()
         self.reads: dict[str, Read] = {}
+        self.edits: list[Edit] = self._definitions()
+        self.after = self.before.state.edited(self.edits)
+        sources = {
+            table.name: self.package.sources[table.name]
+            for table in BOOKS
+            if table.name in self.package.sources
+        }
+        self.only_journals = sources.keys() <= {"journals", "journal_lines"}
+        self.journals = journals_in.JournalImport(self.after, sources, self.faults, self.progress)
+        self.balances = balances_in.BalanceImport(self.after, sources, self.faults, self.progress)
+        self.moved = moves_in.MovesImport(self.after, sources, self.faults, self.before.state)
 
-    def run(self) -> Outcome:
-        edits = self._definitions()
-        after = self.before.state.edited(edits)
-        self._check(after, edits)
-        books = [
-            (table, self.package.sources[table.name]) for table in BOOKS if table.name in self.package.sources
-        ]
-        sources = {table.name: source for table, source in books}
+    def judge(self) -> None:
+        """Checks everything. Raises Refused with all faults."""
+        self._check(self.after, self.edits)
         # The rest is checked even where definitions have faults, so that all are told in one go.
-        journals = journals_in.JournalImport(after, sources, self.faults, self.progress)
-        balances = balances_in.BalanceImport(after, sources, self.faults, self.progress)
-        moved = moves_in.MovesImport(after, sources, self.faults, self.before.state)
-        journals.check()
-        balances.check(journals.years())
-        moved.check(journals.posted_before(), journals.names())
+        self.journals.check()
+        self.balances.check(self.journals.years())
+        self.moved.check(self.journals.posted_before(), self.journals.names())
         self._tell()
-        if edits:
-            write_version = actions.write_version(
-                self.before, edits, f"Imported a package: {self.outcome.sentence()}", self.by
+
+    def write(self) -> None:
+        """Inside the caller's transaction. Raises Moved where what was judged against stands no more."""
+        if self.edits:
+            self.asked.posts()
+            sentence = f"Imported a package: {self.outcome.sentence()}"
+            actions.write_version(
+                self.before,
+                self.edits,
+                sentence,
+                self.by,
+                self.asked,
+                after=self.after,
+                beside=self._write_books,
             )
-            transaction.on_commit(lambda: snapshot.keep(write_version))
-        journals.write(self.by, self.outcome)
-        balances.write(self.outcome)
-        moved.write(self.outcome)
+            return
+        self._write_books()
+        share(self.before, UNREAD_BY_JOURNALS if self.only_journals else ())
+
+    def _write_books(self) -> None:
+        self.journals.write(self.by, self.outcome)
+        self.balances.write(self.outcome)
+        self.moved.write(self.outcome)
         self.progress("finishing", 0)
-        return self.outcome
 
     def _tell(self) -> None:
         unread = {_cell(fault) for fault in self.faults if fault.code in UNREAD}
@@ -155,9 +183,7 @@ class _Import:
         """Checks everything as it would be; a fault that was there before, outside the package's rows, is not
         its doing."""
         self.progress("checks", 0)
-        self.faults += self._placed(
-            transition_faults(self.before.state, after, edits, posted_facts(self.before.state))
-        )
+        self.faults += self._placed(transition_faults(self.before.state, after, edits, self.asked.facts))
         faults = list(dict.fromkeys(self._placed(checks.of_everything(after) if edits else [])))
         self.faults += self._own_doing(faults)
         if edits and not blocking(self.faults):

@@ -8,6 +8,7 @@ from itertools import islice
 from typing import Any
 
 import numpy as np
+import psycopg
 import pyarrow as pa
 
 from core.books.journal_batch import Accepted, Batch, JournalHeader, head_of
@@ -16,9 +17,11 @@ from core.definitions.parsing import header_faults, read_table
 from core.definitions.state import State
 from core.definitions.tables import TABLES, Company, JournalLine
 from core.faults import Fault, Location
+from web.definitions.deciding import Moved
 from web.exchange import limits
 from web.exchange.line_columns import from_records, line_columns, read_whole
 from web.journals import posting
+from web.journals.chain import ends, lock_numbers
 from web.journals.posting import Lines, Numbering, merged
 from web.journals.stored import numbers_of, stored_journals, stored_lines
 
@@ -389,9 +392,20 @@ class JournalImport:
         renumber = np.array([n for n, i in enumerate(new) if i in self.checked] or [0], dtype=np.int64)
         single.journal = renumber[single.journal] if len(single.journal) else single.journal
         lines = merged(plain, single)
-        posting.post(self.state, heads, lines, by, progress=self.progress)
+        try:
+            self._see_that_history_may(new)
+            posting.post(self.state, heads, lines, by, judged=None, progress=self.progress)
+        except psycopg.errors.UniqueViolation as error:
+            raise Moved from error  # a journal of one of these numbers was posted meanwhile
         outcome.new["journals"] += len(new)
         outcome.new["journal_lines"] += len(lines.line)
+
+    def _see_that_history_may(self, new: list[int]) -> None:
+        """History begins a company's books: nobody posted to it since it was looked at."""
+        companies = {self.heads[i].journal.company for i in new if self.heads[i].history}
+        lock_numbers(companies)
+        if ends(companies):
+            raise Moved
 
     def _texts_of(self, at: Any) -> pa.Table:
         """The free texts of lines by their places among all that were fed."""

@@ -17,6 +17,7 @@ from core.codes.hierarchies import main_hierarchies, standing_under_none
 from core.codes.lists import natural_lists
 from core.definitions.state import State, derived
 from core.definitions.tables import (
+    Chart,
     Code,
     CodeList,
     Company,
@@ -127,7 +128,7 @@ def _chart_versions(snapshot: Snapshot) -> dict[str, int]:
     """By chart, kept in the process until there is a newer version of anything."""
     if (entry := _versions.get(snapshot.token)) is not None:
         return entry
-    counted = chart_versions()
+    counted = chart_versions(row.chart for row in snapshot.state.rows(Chart))
     _versions.put(snapshot.token, counted)
     return counted
 

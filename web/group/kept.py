@@ -20,12 +20,11 @@ from core.group.rates import rate_table
 from core.keeping.kept import figures_to_keep, sealed
 from core.keeping.locks import KeptRates, LockedRate, locked_by
 from web.definitions import snapshot
-from web.definitions.actions import lock_definitions
+from web.definitions.deciding import Moved, decided, keep_others_out, lock_alone, pass_turnstile
 from web.definitions.sealing import Told, seal, text_of
 from web.group import queries
 from web.group.models import KeptPeriod, ReleasedPeriod
-from web.journals.models import Book
-from web.shell.retrying import retried
+from web.journals.book_locks import books_seen
 
 
 class KeptRows:
@@ -87,47 +86,55 @@ def worked_afresh(group: Consolidation) -> Consolidation:
     return replace(group, rates=rates, positions={}, sets={}, translations=Translations())
 
 
-@retried
+@decided(keep_others_out)
 def keep_period(group: str, year: int, period: int, why: str, still_open: list[str], by: Any) -> KeptPeriod:
     """Keeps a period as it stands now. Raises Refused where its figures aren't whole, or no reason is
     given where one is needed."""
+    now = snapshot.current()
+    members = membership(now.state, group).companies
+    seen = books_seen(member.company for member in members)
+    at = queries.group_window(now.state, group, year, period)
+    work = worked_afresh(queries.consolidation_of(now.state, group))
+    p = work.periods.last_to(at.end)
+    if not p:
+        what = "What was brought forward is no period of the group."
+        raise Refused([Fault("kept-period", what, way_out="Choose a later period.")])
+    position = work.position(p)
+    number = _next_number(group, year, period)
+    _refuse(queries.waiting_in(position), number, why, still_open)
+    figures = figures_to_keep(work, at.start, at.end)
+    if figures.balance:
+        raise Refused([Fault("kept-period", "Debits and credits of the group differ.")])
+    names = {name for books in work.books.sets for name in (books.name, books.company)}
+    kept = KeptPeriod(
+        group=group,
+        fiscal_year=year,
+        period=period,
+        number=number,
+        name=work.periods.rows[p - 1].name,
+        version=now.version,
+        books=[[*key, sequence] for key, sequence in seen.items() if key[0] in names],
+        figures=figures.written(),
+        locks=[list(lock) for lock in locked_by(work.rates, p)],
+        still_open=still_open,
+        why=why,
+        at=timezone.now(),
+        by=by,
+    )
+    kept.digest = sealed([*head_of(kept), kept.books, kept.locks, kept.still_open], kept.figures)
     with transaction.atomic():
-        lock_definitions()
-        now = snapshot.current()
-        at = queries.group_window(now.state, group, year, period)
-        work = worked_afresh(queries.consolidation_of(now.state, group))
-        p = work.periods.last_to(at.end)
-        if not p:
-            what = "What was brought forward is no period of the group."
-            raise Refused([Fault("kept-period", what, way_out="Choose a later period.")])
-        position = work.position(p)
-        before = KeptPeriod.objects.filter(group=group, fiscal_year=year, period=period)
-        number = max((one.number for one in before), default=0) + 1
-        _refuse(queries.waiting_in(position), number, why, still_open)
-        figures = figures_to_keep(work, at.start, at.end)
-        if figures.balance:
-            raise Refused([Fault("kept-period", "Debits and credits of the group differ.")])
-        names = {name for books in work.books.sets for name in (books.name, books.company)}
-        books = Book.objects.filter(company_id__in=names).order_by("company_id", "fiscal_year")
-        kept = KeptPeriod(
-            group=group,
-            fiscal_year=year,
-            period=period,
-            number=number,
-            name=work.periods.rows[p - 1].name,
-            version=now.version,
-            books=[[book.company_id, book.fiscal_year, book.sequence] for book in books],
-            figures=figures.written(),
-            locks=[list(lock) for lock in locked_by(work.rates, p)],
-            still_open=still_open,
-            why=why,
-            at=timezone.now(),
-            by=by,
-        )
-        kept.digest = sealed([*head_of(kept), kept.books, kept.locks, kept.still_open], kept.figures)
+        pass_turnstile()
+        lock_alone(now)
+        if _next_number(group, year, period) != number or books_seen(name for name, _ in seen) != seen:
+            raise Moved
         kept.save(force_insert=True)
         seal(KEPT, [(str(kept.pk), [kept.digest])])
     return kept
+
+
+def _next_number(group: str, year: int, period: int) -> int:
+    before = KeptPeriod.objects.filter(group=group, fiscal_year=year, period=period)
+    return max(before.values_list("number", flat=True), default=0) + 1
 
 
 def _refuse(waiting: list[str], number: int, why: str, still_open: list[str]) -> None:
@@ -144,14 +151,16 @@ def _refuse(waiting: list[str], number: int, why: str, still_open: list[str]) ->
         raise Refused(faults)
 
 
-@retried
+@decided(keep_others_out)
 def release(kept: KeptPeriod, why: str, by: Any) -> None:
     """Lets the rates of a kept period change again. Raises Refused without a reason, or where it is
     released."""
     if not why:
         raise Refused([Fault("kept-period", "A release says why.", way_out="Give the reason.")])
+    now = snapshot.current()
     with transaction.atomic():
-        lock_definitions()
+        pass_turnstile()
+        lock_alone(now)
         if ReleasedPeriod.objects.filter(kept=kept).exists():
             raise Refused([Fault("kept-period", f"{kept.name} is released already.")])
         released = ReleasedPeriod.objects.create(kept=kept, why=why, at=timezone.now(), by=by)

@@ -8,7 +8,6 @@ from functools import reduce
 from operator import or_
 from typing import Any, NamedTuple
 
-from django.db import transaction
 from django.db.models import Max, Q
 from django.utils import timezone
 
@@ -19,7 +18,6 @@ from core.faults import LOOK, MUST, Fault, Refused
 from core.group.map_accounts import group_list
 from core.group.mapping import MapPlan
 from core.mapping.upstream import CLASS, CLOSED, GONE, NEW, AccountChange, account_changes
-from web.definitions.actions import lock_definitions
 from web.definitions.models import Edited
 from web.definitions.snapshot import as_edit, current
 from web.group.models import MappingReview, SettledAccount
@@ -128,11 +126,9 @@ def _weighed(state: State, side: str, changes: list[AccountChange], plan: MapPla
 
 
 def look_at(group: str, company: str, by: Any) -> None:
-    with transaction.atomic():
-        lock_definitions()
-        MappingReview.objects.create(
-            group=group, company=company, version=current().version, at=timezone.now(), by=by
-        )
+    MappingReview.objects.create(
+        group=group, company=company, version=current().version, at=timezone.now(), by=by
+    )
 
 
 def settle(group: str, company: str, side: str, account: str, why: str, by: Any) -> None:
@@ -141,15 +137,13 @@ def settle(group: str, company: str, side: str, account: str, why: str, by: Any)
         raise Refused([Fault("nothing-chosen", "An account of the company or the group is needed.")])
     if not why:
         raise Refused([Fault("nothing-chosen", "What is settled says why.", way_out="Give the reason.")])
-    with transaction.atomic():
-        lock_definitions()
-        SettledAccount.objects.create(
-            group=group,
-            company=company,
-            side=side,
-            account=account,
-            version=current().version,
-            why=why,
-            at=timezone.now(),
-            by=by,
-        )
+    SettledAccount.objects.create(
+        group=group,
+        company=company,
+        side=side,
+        account=account,
+        version=current().version,
+        why=why,
+        at=timezone.now(),
+        by=by,
+    )

@@ -1,4 +1,4 @@
-"""Posting and reversing: check in the core under the shared lock, then write, in one transaction."""
+"""Posting and reversing: checked in the core outside of every lock, then written in one transaction."""
 
 from __future__ import annotations
 
@@ -17,12 +17,12 @@ from core.definitions.state import State
 from core.definitions.tables import Company, Journal as JournalRow, JournalLine
 from core.faults import Fault, Location, Refused, blocking
 from core.structures.second_charts import moves_of
-from web.definitions import actions, snapshot
+from web.definitions import snapshot
+from web.definitions.deciding import decided, keep_definers_out
 from web.journals import posting
 from web.journals.chain import lock_numbers
 from web.journals.models import Balance, Journal, Unfinished
 from web.journals.reading import accounts_of_lines
-from web.shell.retrying import retried
 
 
 def rules_for(person: Any, state: State) -> PostingContext:
@@ -125,22 +125,26 @@ def post_keyed(
     return _post_numbered(head, lines, person, recurrence, head.journal != proposed)
 
 
-@retried
+@decided(keep_definers_out)
 def _post_numbered(
     head: JournalRow, lines: Sequence[JournalLine], person: Any, recurrence: Recurrence, is_own: bool
 ) -> list[str]:
+    judged = snapshot.current()
+    state, company = judged.state, head.company
+    proposed = head.journal or next_number(state, company)
+    rows, faults = series(state, head._replace(journal=proposed), lines, recurrence)
+    if faults:
+        raise Refused(faults)
+    # Checked under numbers that may be taken by now: nothing that is checked hangs on them.
+    ready = check_all(state, [(row.head, row.lines) for row in rows], person)
     with transaction.atomic():
-        actions.share_definitions()  # first: whoever changes definitions or imports locks in this order too
-        lock_numbers([head.company])
-        state = snapshot.current().state
-        number, taken = head.journal, Journal.objects.filter(company_id=head.company, journal=head.journal)
+        lock_numbers([company])
+        number, taken = head.journal, Journal.objects.filter(company_id=company, journal=head.journal)
         if not number or (not is_own and taken.exists()):
-            number = next_number(state, head.company)
-        rows, faults = series(state, head, lines, recurrence)
-        if faults:
-            raise Refused(faults)
-        numbers = [number, *further_numbers(state, head.company, number, len(rows) - 1)]
-        post_all([(row.head, row.lines) for row in numbered(rows, numbers)], person)
+            number = next_number(state, company)
+        numbers = [number, *further_numbers(state, company, number, len(rows) - 1)]
+        heads = [row.head for row in numbered(rows, numbers)]
+        _write(judged, [(row, checked) for row, (_, checked) in zip(heads, ready, strict=True)], person)
     return numbers
 
 
@@ -161,7 +165,6 @@ def further_numbers(state: State, company: str, after: str, count: int) -> list[
     return numbers
 
 
-@retried
 def check_all(
     state: State, entries: Sequence[tuple[JournalRow, Sequence[JournalLine]]], person: Any
 ) -> list[tuple[JournalRow, tuple[BookedLine, ...]]]:
@@ -178,16 +181,25 @@ def check_all(
     return ready
 
 
+@decided(keep_definers_out)
 def post_all(entries: Sequence[tuple[JournalRow, Sequence[JournalLine]]], person: Any) -> list[int]:
     """Posts journals, all or none. Raises Refused with every fault."""
+    judged = snapshot.current()
+    ready = check_all(judged.state, entries, person)
+    with transaction.atomic():
+        return _write(judged, ready, person)
+
+
+def _write(
+    judged: snapshot.Snapshot, ready: Sequence[tuple[JournalRow, Sequence[BookedLine]]], person: Any
+) -> list[int]:
+    """Writes checked journals in the caller's transaction. Raises Refused where a number is taken."""
+    heads = [head for head, _ in ready]
     try:
         with transaction.atomic():
-            actions.share_definitions()
-            state = snapshot.current().state
-            ready = check_all(state, entries, person)
-            ids = posting.post(state, [entry for entry, _ in entries], posting.lines_of(state, ready), person)
-            for entry, _ in entries:
-                Unfinished.objects.filter(by=person, company_id=entry.company).delete()
+            ids = posting.post(judged.state, heads, posting.lines_of(judged.state, ready), person, judged)
+            companies = {head.company for head in heads}
+            Unfinished.objects.filter(by=person, company_id__in=companies).delete()
             return ids
     except (IntegrityError, psycopg.errors.IntegrityError) as error:  # COPY raises the driver's own
         if "journals_journal_key" in str(error):
@@ -204,7 +216,7 @@ def post_all(entries: Sequence[tuple[JournalRow, Sequence[JournalLine]]], person
         raise
 
 
-@retried
+@decided(keep_definers_out)
 def reverse(company: str, name: str, on: date, number: str, person: Any) -> str:
     """Posts the opposite of a journal, line by line, on a date; returns its number. A journal is reversed
     once.
@@ -212,33 +224,26 @@ def reverse(company: str, name: str, on: date, number: str, person: Any) -> str:
     Codes closed since may still be booked back: the lines are the ones that were posted. `number` empty: the
     next one.
     """
+    judged = snapshot.current()
+    state = judged.state
+    journal_row = Journal.objects.filter(company_id=company, journal=name).first()
+    if journal_row is None:
+        raise Refused([Fault("journal-unknown", f"There is no journal {name}.")])
+    if any(row.journal == name for row in moves_of(state, company)):
+        what = f"{name} carried over what stood when {company} moved to another chart."
+        way_out = "Correct single accounts by a journal of their own."
+        raise Refused([Fault("carried-over", what, way_out=way_out)])
+    lines, faults = _opposite(state, journal_row, on, person)
+    if faults:
+        raise Refused(faults)
     with transaction.atomic():
-        actions.share_definitions()
-        state = snapshot.current().state
         lock_numbers([company])
-        journal_row = Journal.objects.filter(company_id=company, journal=name).first()
-        if journal_row is None:
-            raise Refused([Fault("journal-unknown", f"There is no journal {name}.")])
-        if any(row.journal == name for row in moves_of(state, company)):
-            what = f"{name} carried over what stood when {company} moved to another chart."
-            way_out = "Correct single accounts by a journal of their own."
-            raise Refused([Fault("carried-over", what, way_out=way_out)])
         if Journal.objects.filter(reverses=journal_row).exists():
             raise Refused([Fault("reversed", f"{name} was reversed already.")])
         number = number or next_number(state, company)
         if Journal.objects.filter(company_id=company, journal=number).exists():
-            raise Refused(
-                [
-                    Fault(
-                        "journal-taken",
-                        f"There is a journal {number} already.",
-                        way_out="Give it the next number.",
-                    )
-                ]
-            )
-        lines, faults = _opposite(state, journal_row, on, person)
-        if faults:
-            raise Refused(faults)
+            what, way_out = f"There is a journal {number} already.", "Give it the next number."
+            raise Refused([Fault("journal-taken", what, way_out=way_out)])
         row = JournalRow(
             company,
             number,
@@ -249,7 +254,7 @@ def reverse(company: str, name: str, on: date, number: str, person: Any) -> str:
             journal_row.rate,
             reverses=name,
         )
-        posting.post(state, [row], posting.lines_of(state, [(row, lines)]), person)
+        posting.post(state, [row], posting.lines_of(state, [(row, lines)]), person, judged)
         return number
 
 

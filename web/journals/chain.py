@@ -38,8 +38,8 @@ def lock_numbers(companies: Iterable[str]) -> None:
 def ends(companies: Iterable[str]) -> dict[str, End]:
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT DISTINCT ON (company) company, chain, hash FROM journals_journal WHERE company = ANY(%s)"
-            " ORDER BY company, chain DESC",
+            "SELECT j.company, j.chain, j.hash FROM unnest(%s::text[]) AS w(company), LATERAL (SELECT * FROM"
+            " journals_journal n WHERE n.company = w.company ORDER BY n.chain DESC LIMIT 1) j",
             [sorted(set(companies))],
         )
         return {company: End(number, text) for company, number, text in cursor.fetchall()}

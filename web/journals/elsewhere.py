@@ -6,7 +6,9 @@ from collections.abc import Mapping
 
 from django.db import connection
 
+from web.definitions.deciding import Moved
 from web.journals import books, posting
+from web.journals.book_locks import keep_within, lock_books
 from web.journals.interning import intern_accounts, intern_dimensions
 
 BalanceKey = tuple[str, int, int, str, str, str]
@@ -48,12 +50,14 @@ def stored_balances(companies: set[str]) -> dict[BalanceKey, int]:
 def write_balances(amounts: Mapping[BalanceKey, tuple[tuple[str, str, str], int]]) -> None:
     """Adds or replaces balances: key → ((chart, account, natural), raw minor units), inside the caller's
     transaction; the books they belong to are summed anew."""
-    locked = posting.lock_books(dict.fromkeys(((key[0], key[1]) for key in amounts), 0))
+    locked = lock_books(dict.fromkeys(((key[0], key[1]) for key in amounts), 0))
+    if years_with_journals({company for company, _ in locked}) & set(locked):
+        raise Moved  # somebody posted to a year since it was looked at
     accounts = intern_accounts(sorted({place for place, _ in amounts.values()}))
     dimensions = intern_dimensions(sorted({key[4] for key in amounts}))
     companies = posting.company_numbers()
     rows = [
-        (*key[:3], accounts[place[:2]], dimensions[key[4]], companies.get(key[5], 0), amount)
+        (*key[:3], accounts[place[:2]].number, dimensions[key[4]].number, companies.get(key[5], 0), amount)
         for key, (place, amount) in amounts.items()
     ]
     with connection.cursor() as cursor:
@@ -71,6 +75,6 @@ def write_balances(amounts: Mapping[BalanceKey, tuple[tuple[str, str, str], int]
             "SELECT company, fiscal_year, sum(greatest(amount, 0)) FROM journals_balance WHERE (company,"
             " fiscal_year) IN (SELECT DISTINCT company, fiscal_year FROM balances_in) GROUP BY 1, 2"
         )
-        posting.keep_within({(company, year): int(total) for company, year, total in cursor.fetchall()})
+        keep_within({(company, year): int(total) for company, year, total in cursor.fetchall()})
     for (company, year), (book, sequence) in locked.items():
         books.rebuild(book, company, year, sequence)

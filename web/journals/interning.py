@@ -1,53 +1,73 @@
-"""account strings and dimension combinations as numbers: each text once, its number kept for good."""
+"""Account strings and dimension combinations as numbers: each text once, its number kept for good."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from typing import Any
+from collections.abc import Sequence
+from typing import Any, NamedTuple
 
 import numpy as np
 from django.db import connection
 
-from web.journals.loading import is_empty, loading
+from web.journals.loading import loading
 
 FEW = 500
-Accounts = dict[tuple[str, str], int]
+
+
+class Interned(NamedTuple):
+    """The number of a text, and what it was when it was first posted where its codes were spelled anew since
+    (empty: the same)."""
+
+    number: int
+    posted_as: str = ""
+
+    def as_posted(self, text: str) -> str:
+        """The text as hashes of journals cover it."""
+        return self.posted_as or text
+
+
+Accounts = dict[tuple[str, str], Interned]
+"""By (chart, account string)."""
 
 
 def intern_accounts(wanted: Sequence[tuple[str, str, str]]) -> Accounts:
-    """Numbers of (chart, account, natural), adding those that are new. Keys of the result: (chart,
-    account)."""
+    """Numbers of (chart, account, natural), adding those that are new."""
     if not wanted:
         return {}
     if len(wanted) < FEW:
         return _few(wanted)
-    with connection.cursor() as cursor:
-        by_name: Accounts = {}
-        if not is_empty("journals_account"):
-            # Through a table of its own: arrays of many texts as parameters cost more than the rows.
-            cursor.execute(
-                'CREATE TEMP TABLE IF NOT EXISTS wanted_accounts (chart text, account text, "natural" text)'
-            )
-            cursor.execute("TRUNCATE wanted_accounts")
-            _copy(cursor, "wanted_accounts", wanted)
-            cursor.execute(
-                "SELECT a.chart, a.account, a.id FROM journals_account a JOIN wanted_accounts w USING (chart,"
-                " account)"
-            )
-            by_name = {(chart, account): number for chart, account, number in cursor.fetchall()}
-        fresh = [row for row in dict.fromkeys(wanted) if row[:2] not in by_name]
-        # Only an import brings so many, and it holds the lock that keeps posters out: numbers can be given
-        # here.
-        cursor.execute("SELECT nextval(pg_get_serial_sequence('journals_account', 'id'))")
-        first = cursor.fetchone()[0]
-        cursor.execute(
-            "SELECT setval(pg_get_serial_sequence('journals_account', 'id'), %s)", [first + len(fresh)]
-        )
-        numbered = [(str(number), *row) for number, row in enumerate(fresh, first)]
-        with loading("journals_account", len(fresh)):
-            _copy(cursor, 'journals_account (id, chart, account, "natural")', numbered)
-        by_name.update(((chart, account), number) for number, (chart, account, _) in enumerate(fresh, first))
-    return by_name
+    rows = list(dict.fromkeys(wanted))
+    with loading("journals_account", len(rows)) as is_first_load, connection.cursor() as cursor:
+        return _first(cursor, rows) if is_first_load else _many(cursor, rows)
+
+
+def _first(cursor: Any, rows: Sequence[tuple[str, str, str]]) -> Accounts:
+    """Nobody else adds any until commit, so numbers can be given here."""
+    cursor.execute("SELECT nextval(pg_get_serial_sequence('journals_account', 'id'))")
+    first = cursor.fetchone()[0]
+    cursor.execute("SELECT setval(pg_get_serial_sequence('journals_account', 'id'), %s)", [first + len(rows)])
+    numbered = [(str(number), *row) for number, row in enumerate(rows, first)]
+    _copy(cursor, 'journals_account (id, chart, account, "natural")', numbered)
+    return {(chart, account): Interned(number) for number, (chart, account, _) in enumerate(rows, first)}
+
+
+def _many(cursor: Any, rows: Sequence[tuple[str, str, str]]) -> Accounts:
+    """Through a table of its own: arrays of many texts as parameters cost more than the rows."""
+    cursor.execute(
+        'CREATE TEMP TABLE IF NOT EXISTS wanted_accounts (chart text, account text, "natural" text)'
+    )
+    cursor.execute("TRUNCATE wanted_accounts")
+    _copy(cursor, "wanted_accounts", rows)
+    cursor.execute(
+        'INSERT INTO journals_account (chart, account, "natural") SELECT * FROM wanted_accounts w'
+        " WHERE NOT EXISTS"
+        " (SELECT FROM journals_account a WHERE a.chart = w.chart AND a.account = w.account)"
+        " ORDER BY 1, 2 ON CONFLICT DO NOTHING"
+    )
+    cursor.execute(
+        "SELECT a.chart, a.account, a.id, a.posted_as"
+        " FROM journals_account a JOIN wanted_accounts w USING (chart, account)"
+    )
+    return {(chart, account): Interned(*more) for chart, account, *more in cursor.fetchall()}
 
 
 def _copy(cursor: Any, table: str, rows: Sequence[tuple[str, ...]]) -> None:
@@ -58,53 +78,48 @@ def _copy(cursor: Any, table: str, rows: Sequence[tuple[str, ...]]) -> None:
 
 
 def _few(wanted: Sequence[tuple[str, str, str]]) -> Accounts:
+    """Most are there already: nothing is written to find that out."""
     columns = [list(column) for column in zip(*wanted, strict=True)]
     with connection.cursor() as cursor:
-        cursor.execute(
-            'INSERT INTO journals_account (chart, account, "natural") SELECT * FROM unnest(%s::text[],'
-            " %s::text[], %s::text[]) ORDER BY 1, 2 ON CONFLICT DO NOTHING",
-            columns,
-        )
-        cursor.execute(
-            "SELECT a.chart, a.account, a.id FROM journals_account a"
-            " JOIN unnest(%s::text[], %s::text[]) AS w(chart, account) USING (chart, account)",
-            columns[:2],
-        )
-        return {(chart, account): number for chart, account, number in cursor.fetchall()}
+        by_name = _known(cursor, columns)
+        fresh = [row for row in wanted if row[:2] not in by_name]
+        if fresh:
+            cursor.execute(
+                'INSERT INTO journals_account (chart, account, "natural") SELECT * FROM unnest(%s::text[],'
+                " %s::text[], %s::text[]) ORDER BY 1, 2 ON CONFLICT DO NOTHING",
+                [list(column) for column in zip(*fresh, strict=True)],
+            )
+            by_name = _known(cursor, columns)
+        return by_name
 
 
-def intern_dimensions(wanted: Sequence[str]) -> dict[str, int]:
+def _known(cursor: Any, columns: list[list[str]]) -> Accounts:
+    cursor.execute(
+        "SELECT a.chart, a.account, a.id, a.posted_as FROM journals_account a"
+        " JOIN unnest(%s::text[], %s::text[]) AS w(chart, account) USING (chart, account)",
+        columns[:2],
+    )
+    return {(chart, account): Interned(*more) for chart, account, *more in cursor.fetchall()}
+
+
+def intern_dimensions(wanted: Sequence[str]) -> dict[str, Interned]:
     """Numbers of dimension combinations; the empty one is 0 and not kept."""
-    texts = [text for text in wanted if text]
-    by_name = {"": 0}
+    texts = sorted({text for text in wanted if text})
+    by_name = {"": Interned(0)}
     if texts:
         with connection.cursor() as cursor:
-            cursor.execute(
-                "INSERT INTO journals_dimensionset (codes) SELECT * FROM unnest(%s::text[]) ORDER BY 1 ON"
-                " CONFLICT DO NOTHING",
-                [texts],
-            )
-            cursor.execute("SELECT codes, id FROM journals_dimensionset WHERE codes = ANY(%s)", [texts])
-            by_name.update(cursor.fetchall())
+            known = "SELECT codes, id, posted_as FROM journals_dimensionset WHERE codes = ANY(%s)"
+            cursor.execute(known, [texts])
+            by_name.update((text, Interned(*more)) for text, *more in cursor.fetchall())
+            if len(by_name) <= len(texts):
+                cursor.execute(
+                    "INSERT INTO journals_dimensionset (codes) SELECT * FROM unnest(%s::text[]) ORDER BY 1"
+                    " ON CONFLICT DO NOTHING",
+                    [[text for text in texts if text not in by_name]],
+                )
+                cursor.execute(known, [texts])
+                by_name.update((text, Interned(*more)) for text, *more in cursor.fetchall())
     return by_name
-
-
-def texts_as_posted(
-    accounts: Iterable[int], dimensions: Iterable[int]
-) -> tuple[dict[int, str], dict[int, str]]:
-    """The texts under which account strings and dimension combinations were first posted, of those whose
-    codes were spelled anew since."""
-    with connection.cursor() as cursor:
-        cursor.execute(
-            "SELECT true, id, posted_as FROM journals_account WHERE posted_as <> '' AND id = ANY(%s) UNION"
-            " ALL SELECT false, id, posted_as FROM journals_dimensionset WHERE posted_as <> '' AND id ="
-            " ANY(%s)",
-            [list(accounts), list(dimensions)],
-        )
-        rows = cursor.fetchall()
-    return {number: text for is_account, number, text in rows if is_account}, {
-        number: text for kind, number, text in rows if not kind
-    }
 
 
 def interned_texts(rows: Any) -> list[tuple[str, str]]:

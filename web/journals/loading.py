@@ -25,15 +25,15 @@ def is_empty(table: str) -> bool:
 
 
 @contextmanager
-def loading(table: str, rows: int) -> Iterator[None]:
-    """Around the COPY of so many rows into a table."""
+def loading(table: str, rows: int) -> Iterator[bool]:
+    """Around the COPY of so many rows into a table; whether it is empty, and nobody else's until commit."""
     if rows < FROM_ROWS or not is_empty(table):
-        yield
+        yield False
         return
     with connection.cursor() as cursor:
         cursor.execute("SELECT pine_load_begin(%s)", [table])
-        dropped = cursor.fetchone()[0]
-        yield
+        dropped = bool(cursor.fetchone()[0])
+        yield dropped
         if dropped:
             # References of the rows just written are checked now; a table with checks outstanding takes no
             # index.

@@ -121,8 +121,8 @@ def keep(company: str, chart_before: str, chart: str, strings: Mapping[str, tupl
         "company": company,
         "chart": chart,
         "chart_before": chart_before,
-        "was": [was[(chart_before, account)] for account in strings],
-        "now": [now[(chart, target)] for target, _ in strings.values()],
+        "was": [was[(chart_before, account)].number for account in strings],
+        "now": [now[(chart, target)].number for target, _ in strings.values()],
     }
     with connection.cursor() as cursor:
         cursor.execute(ADD, values)
@@ -150,8 +150,8 @@ def restore(rows: Iterable[tuple[MovedAccount, str, str]]) -> None:
                 {
                     "company": company,
                     "chart": chart,
-                    "was": [numbers[(row.chart_before, row.account)] for row in own_rows],
-                    "now": [numbers[(row.chart, row.target)] for row in own_rows],
+                    "was": [numbers[(row.chart_before, row.account)].number for row in own_rows],
+                    "now": [numbers[(row.chart, row.target)].number for row in own_rows],
                 },
             )
 

@@ -1,12 +1,12 @@
 """Writes journals that were checked: books locked in order, ids interned, lines copied in one statement,
 packs kept up.
 
-The caller holds the transaction and the shared lock on definitions, and has checked every line in the core.
-"""
+The caller holds the transaction and has checked every line in the core, outside of it; whatever that was
+judged against is looked at once more before the transaction ends (web/definitions/deciding.py)."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -20,15 +20,17 @@ from pyarrow import csv as arrow_csv
 
 from core.books.balances import ROW, Books, books_from_rows, exact, grouped
 from core.books.chain import Sealed, moment, rate_text
-from core.books.journals import BookedLine
+from core.books.journals import UNREAD_BY_JOURNALS, BookedLine
 from core.books.periods import ordinal
 from core.definitions.state import State
 from core.definitions.tables import ChartMove, Company, Journal
-from core.faults import Fault, Location, Refused
 from core.structures.second_charts import moment as moment_of
+from web.definitions.deciding import share
+from web.definitions.snapshot import Snapshot
 from web.journals import books as packs
+from web.journals.book_locks import lock_books, see_that_journals_may
 from web.journals.chain import Link, lock_numbers, sealed
-from web.journals.interning import intern_accounts, intern_dimensions, texts_as_posted
+from web.journals.interning import Accounts, Interned, intern_accounts, intern_dimensions
 from web.journals.loading import loading
 
 JOURNAL_COLUMNS = (
@@ -134,78 +136,40 @@ def lines_of(state: State, checked: Sequence[tuple[Journal, Sequence[BookedLine]
     )
 
 
-def company_numbers() -> dict[str, int]:
+def company_numbers(companies: Collection[str] | None = None) -> dict[str, int]:
+    """The database's own numbers of companies (None: of all)."""
+    if companies is not None and not companies:
+        return {}
     with connection.cursor() as cursor:
-        cursor.execute("SELECT company, id FROM companies_company")
+        if companies is None:
+            cursor.execute("SELECT company, id FROM companies_company")
+        else:
+            cursor.execute(
+                "SELECT company, id FROM companies_company WHERE company = ANY(%s)", [sorted(companies)]
+            )
         return dict(cursor.fetchall())
 
 
-MOST_DEBITS = 4 * 10**18
-"""Minor units of all debits of a book: up to this no sum of its amounts can wrap at 64 bits. Sums over
-several books
-switch over to integers without a bound where they might (core/books/balances.py)."""
-
-
-def lock_books(debits: Mapping[tuple[str, int], int]) -> dict[tuple[str, int], tuple[int, int]]:
-    """Makes and locks books in a fixed order and raises their sequence: (book id, its new sequence).
-
-    `debits` is what comes to each, minor units. Raises Refused where a book would hold more than adds up
-    exactly.
-    """
-    columns: list[list[Any]] = [list(column) for column in zip(*sorted(debits), strict=True)]
-    with connection.cursor() as cursor:
-        cursor.execute(
-            "INSERT INTO journals_book (company, fiscal_year, sequence, debits) SELECT c, y, 0, 0 FROM"
-            " unnest(%s::text[], %s::int[]) AS w(c, y) ORDER BY c, y ON CONFLICT DO NOTHING",
-            columns,
-        )
-        cursor.execute(
-            "SELECT b.company, b.fiscal_year, b.debits FROM journals_book b JOIN unnest(%s::text[],"
-            " %s::int[]) AS w(c, y) ON b.company = w.c AND b.fiscal_year = w.y ORDER BY b.company,"
-            " b.fiscal_year FOR UPDATE OF b",
-            columns,
-        )
-        totals = {
-            (company, year): known + debits[(company, year)] for company, year, known in cursor.fetchall()
-        }
-        keep_within(totals)
-        keys = sorted(totals)
-        cursor.execute(
-            "UPDATE journals_book b SET sequence = b.sequence + 1, debits = w.d FROM unnest(%s::text[],"
-            " %s::int[], %s::bigint[]) AS w(c, y, d) WHERE b.company = w.c AND b.fiscal_year = w.y RETURNING"
-            " b.company, b.fiscal_year, b.id, b.sequence",
-            [[company for company, _ in keys], [year for _, year in keys], [totals[key] for key in keys]],
-        )
-        return {(company, year): (number, sequence) for company, year, number, sequence in cursor.fetchall()}
-
-
-def keep_within(totals: Mapping[tuple[str, int], int]) -> None:
-    """Raises Refused where the debits of a book come to more than is sure to add up exactly."""
-    faults = [
-        Fault(
-            "too-much",
-            f"The debits of {company} in {year} would come to more than is kept exactly.",
-            Location("journals", (), "journal"),
-            f"At most {MOST_DEBITS:,} minor units a company and year.",
-        )
-        for (company, year), total in totals.items()
-        if total > MOST_DEBITS
-    ]
-    if faults:
-        raise Refused(faults)
-
-
 def post(
-    state: State, heads: Sequence[Journal], lines: Lines, by: Any, progress: Progress = silent
+    state: State,
+    heads: Sequence[Journal],
+    lines: Lines,
+    by: Any,
+    judged: Snapshot | None,
+    progress: Progress = silent,
 ) -> list[int]:
     """Writes journals with their lines; returns the journals' ids in order. `by` is the person who posts, or
-    None.
+    None. `judged` are the definitions that the lines were checked against; None where the caller makes a
+    version itself, or looks at them in the end.
 
     A head's `reverses` names a journal of its company that is there or among the heads before it.
+
+    Raises Moved where the definitions are others by now, or a year has come to be kept elsewhere.
     """
     lock_numbers(entry.company for entry in heads)
     locked = lock_books(_debits(lines))
-    companies = company_numbers()
+    see_that_journals_may(locked)
+    companies = company_numbers(lines.partners)
     heads = _settled(state, heads, by)
     accounts = intern_accounts(lines.accounts)
     dimensions = intern_dimensions(lines.dimension_texts)
@@ -213,12 +177,16 @@ def post(
     ids = _insert_journals(heads, links, by)
     seat_book = np.array([locked[(c, y)][0] for c, y, _, _ in lines.seats], dtype=np.int64)
     seat_sequence = np.array([locked[(c, y)][1] for c, y, _, _ in lines.seats], dtype=np.int64)
-    account = np.array([accounts[(c, a)] for c, a, _ in lines.accounts], dtype=np.int64)[lines.account]
-    codes = np.array([dimensions[text] for text in lines.dimension_texts], dtype=np.int64)[lines.dimensions]
+    account = np.array([accounts[(c, a)].number for c, a, _ in lines.accounts], dtype=np.int64)[lines.account]
+    codes = np.array([dimensions[text].number for text in lines.dimension_texts], dtype=np.int64)[
+        lines.dimensions
+    ]
     numbers = np.array([*(companies[name] for name in lines.partners), 0], dtype=np.int64)[lines.partner]
     _copy_lines(ids, lines, seat_book, seat_sequence, account, codes, numbers, progress)
     if len(lines.line) > packs.LONGEST_TAIL:
         _keep_packs(lines, locked, account, codes, numbers)
+    if judged is not None:
+        share(judged, UNREAD_BY_JOURNALS)
     return ids
 
 
@@ -249,10 +217,9 @@ def _settled(state: State, heads: Sequence[Journal], by: Any) -> list[Journal]:
 
 
 def _links(
-    heads: Sequence[Journal], lines: Lines, accounts: dict[tuple[str, str], int], dimensions: dict[str, int]
+    heads: Sequence[Journal], lines: Lines, accounts: Accounts, dimensions: dict[str, Interned]
 ) -> list[Link]:
     """Each journal's place and hash in its company's chain."""
-    first, tags = texts_as_posted(accounts.values(), dimensions.values())
     seals = [
         Sealed(
             h.company,
@@ -271,8 +238,8 @@ def _links(
     return sealed(
         seals,
         lines,
-        [first.get(accounts[(chart, text)], text) for chart, text, _ in lines.accounts],
-        [tags.get(dimensions[text], text) for text in lines.dimension_texts],
+        [accounts[(chart, text)].as_posted(text) for chart, text, _ in lines.accounts],
+        [dimensions[text].as_posted(text) for text in lines.dimension_texts],
     )
 
 

@@ -33,10 +33,11 @@ from core.references.cells import charts_of_list
 from core.structures.charts import chart_index
 from core.structures.second_charts import moves_of
 from web.definitions import actions, drafting, snapshot
+from web.definitions.deciding import decided, keep_others_out, pass_turnstile
 from web.definitions.models import Draft
+from web.definitions.posted import AskedOfBooks
 from web.journals.books import forget_packs, replace_naturals
 from web.journals.rewriting import rewrite, rewrite_strings, rewrite_unfinished
-from web.shell.retrying import retried
 
 MOST_SHOWN = 200
 
@@ -98,29 +99,33 @@ def open_drafts(state: State, change: Recode) -> list[Fault]:
     return rows
 
 
-@retried
+@decided(keep_others_out)
 def recode(change: Recode, by: Any, seen: int | None = None) -> snapshot.Snapshot:
-    """Makes it, in one transaction under the lock that keeps posters out. Raises Refused with all faults."""
-    with transaction.atomic():
-        actions.lock_definitions()
-        before = snapshot.current()
-        edits = edits_of(before.state, change)
-        if not edits:
-            return before
-        against = faults(before.state, change) or open_drafts(before.state, change)
-        against += [] if seen is None else actions.changed_since(edits, seen)
-        against = against or blocking(checks.of_change(before.state, before.state.edited(edits), edits))
-        if against:
-            raise Refused(against)
-        _books(before.state, change)
-        more: dict[str, Any] = {
-            "recodes": {
-                "code_list": change.code_list,
-                "spelling": {new: old for old, new in spelling(before.state, change).items()},
-            }
+    """Makes it, in one transaction. Raises Refused with all faults."""
+    before = snapshot.current()
+    asked = AskedOfBooks(before.state)
+    asked.rewrites()
+    edits = edits_of(before.state, change)
+    if not edits:
+        return before
+    against = faults(before.state, change) or open_drafts(before.state, change)
+    against += [] if seen is None else actions.changed_since(edits, seen)
+    against = against or blocking(checks.of_change(before.state, before.state.edited(edits), edits))
+    if against:
+        raise Refused(against)
+    more: dict[str, Any] = {
+        "recodes": {
+            "code_list": change.code_list,
+            "spelling": {new: old for old, new in spelling(before.state, change).items()},
         }
-        after = actions.write_version(before, edits, change.sentence(before.state), by, **more)
-        transaction.on_commit(lambda: snapshot.keep(after))
+    }
+    with transaction.atomic():
+        pass_turnstile()
+        _books(before.state, change)
+        sentence = change.sentence(before.state)
+        after = actions.write_version(before, edits, sentence, by, asked, **more)
+        if against := open_drafts(before.state, change):
+            raise Refused(against)  # begun meanwhile
     return after
 
 

@@ -18,13 +18,13 @@ from core.closing.revaluation import (
 from core.definitions.state import State
 from core.definitions.tables import Company, Journal as JournalRow
 from core.faults import Fault, Location, Refused
-from web.definitions import actions, snapshot
+from web.definitions import snapshot
+from web.definitions.deciding import decided, keep_definers_out
 from web.journals import posting
 from web.journals.actions import next_number, reverse, rules_for
-from web.journals.chain import lock_numbers
+from web.journals.book_locks import books_seen, hold_books
 from web.journals.models import Journal
 from web.journals.reading import accounts_of_lines
-from web.shell.retrying import retried
 
 BALANCES = """
     SELECT b.company, a.account, a."natural", coalesce(d.codes, ''), coalesce(c.company, ''),
@@ -94,31 +94,27 @@ def posted_in(state: State, companies: Sequence[str], year: int, period: int) ->
     return found
 
 
-@retried
+@decided(keep_definers_out)
 def revalue(companies: Sequence[str], year: int, period: int, person: Any) -> list[tuple[str, str]]:
     """Posts a journal for each company with something to bring to the rate, all or none: (company, journal).
     Raises Refused with every reason why one can't be."""
+    own, judged = list(dict.fromkeys(companies)), snapshot.current()
+    state, books = judged.state, books_seen(own)
+    found = revaluations(state, own, year, period, person)
+    if faults := [fault for one in found for fault in one.faults]:
+        raise Refused(faults)
+    if not any(one.lines and one.period for one in found):
+        what = "Every balance is at the rate already."
+        raise Refused([Fault("nothing-chosen", what, way_out="Choose companies with a difference.")])
     with transaction.atomic():
-        actions.share_definitions()
-        lock_numbers(companies)
-        state = snapshot.current().state
-        found = revaluations(state, list(dict.fromkeys(companies)), year, period, person)
-        if faults := [fault for one in found for fault in one.faults]:
-            raise Refused(faults)
+        hold_books(own, books)
         ready = []
         for one in found:
             if one.lines and one.period:
                 number, words = next_number(state, one.company), f"Revaluation at {one.period.ends_on}"
                 head = JournalRow(one.company, number, one.period.ends_on, "adjusting", words)
                 ready.append((head, one.lines))
-        if not ready:
-            what = "Every balance is at the rate already."
-            raise Refused([Fault("nothing-chosen", what, way_out="Choose companies with a difference.")])
-        posting.post(state, [head for head, _ in ready], posting.lines_of(state, ready), person)
-        for again in revaluations(state, [head.company for head, _ in ready], year, period, person):
-            if again.difference:
-                what = f"The books of {again.company} moved while they were revalued."
-                raise Refused([Fault("changed-since", what, way_out="Try it again.")])
+        posting.post(state, [head for head, _ in ready], posting.lines_of(state, ready), person, judged)
         return [(head.company, head.journal) for head, _ in ready]
 
 

@@ -18,13 +18,13 @@ from core.definitions.state import State
 from core.definitions.tables import Chart, Company, Journal as JournalRow
 from core.faults import Fault, Location, Refused
 from core.statements.plans import RESULT_CLASSES, natural_list
-from web.definitions import actions, snapshot
+from web.definitions import snapshot
+from web.definitions.deciding import decided, keep_definers_out
 from web.journals import posting
 from web.journals.actions import next_number, reverse, rules_for
+from web.journals.book_locks import books_seen, hold_books
 from web.journals.books import books_for
-from web.journals.chain import lock_numbers
 from web.journals.models import Journal
-from web.shell.retrying import retried
 
 ACCOUNTS = "SELECT id, account FROM journals_account WHERE id = ANY(%s)"
 COMBINATIONS = "SELECT id, codes FROM journals_dimensionset WHERE id = ANY(%s)"
@@ -118,18 +118,20 @@ def closing_journals(state: State, companies: Sequence[str], year: int) -> dict[
     return journals
 
 
-@retried
+@decided(keep_definers_out)
 def carry(companies: Sequence[str], year: int, person: Any) -> list[tuple[str, str]]:
     """Posts a closing journal for each company that has something to carry, all or none: (company, journal).
     Raises Refused with every reason why one can't be."""
+    own, judged = list(dict.fromkeys(companies)), snapshot.current()
+    state, books = judged.state, books_seen(own)
+    ends = year_ends(state, own, year, person)
+    if faults := [fault for end in ends for fault in end.faults]:
+        raise Refused(faults)
+    if not any(end.lines and end.period for end in ends):
+        what = f"Nothing is left to carry of {year}."
+        raise Refused([Fault("nothing-chosen", what, way_out="Choose companies with something left.")])
     with transaction.atomic():
-        actions.share_definitions()
-        lock_numbers(companies)
-        state = snapshot.current().state
-        ends = year_ends(state, list(dict.fromkeys(companies)), year, person)
-        faults = [fault for end in ends for fault in end.faults]
-        if faults:
-            raise Refused(faults)
+        hold_books(own, books)
         ready: list[tuple[JournalRow, tuple[BookedLine, ...]]] = []
         for end in ends:
             if end.lines and end.period:
@@ -139,21 +141,8 @@ def carry(companies: Sequence[str], year: int, person: Any) -> list[tuple[str, s
                 ready.append(
                     (JournalRow(end.company, number, end.period.ends_on, "closing", words), end.lines)
                 )
-        if not ready:
-            what = f"Nothing is left to carry of {year}."
-            raise Refused([Fault("nothing-chosen", what, way_out="Choose companies with something left.")])
-        posting.post(state, [row for row, _ in ready], posting.lines_of(state, ready), person)
-        _check_carried(state, ready, year)
+        posting.post(state, [row for row, _ in ready], posting.lines_of(state, ready), person, judged)
         return [(row.company, row.journal) for row, _ in ready]
-
-
-def _check_carried(state: State, ready: Sequence[tuple[JournalRow, Any]], year: int) -> None:
-    """Journals of other companies may have brought lines in meanwhile: then it is begun anew."""
-    left = result_balances(state, [row.company for row, _ in ready], year)
-    for row, _ in ready:
-        if left.get(row.company):
-            what = f"The books of {row.company} moved while their year was closed."
-            raise Refused([Fault("changed-since", what, way_out="Try it again.")])
 
 
 def take_back(company: str, year: int, person: Any) -> list[str]:

@@ -13,6 +13,7 @@ from core.definitions.tables import Company
 from core.faults import Fault, Location, Refused, blocking
 from core.founding.requested_account import account_made, requested_account
 from web.definitions import actions, snapshot
+from web.definitions.deciding import decided, keep_others_out
 from web.definitions.posted import posted_facts
 from web.requests.models import AccountRequest
 from web.shell.retrying import retried
@@ -45,11 +46,10 @@ def _open(number: int) -> AccountRequest:
     return row
 
 
-@retried
+@decided(keep_others_out)
 def make(number: int, code: str, by: Any) -> AccountRequest:
     """Makes the account and answers, both or none. Raises Refused."""
     with transaction.atomic():
-        actions.lock_definitions()
         row, state = _open(number), snapshot.current().state
         company = state.require(Company, row.company_id)
         change = requested_account(state, company, row.name, row.account_class, row.beside, code)

@@ -13,10 +13,10 @@ from core.faults import Fault, Refused
 from core.rollouts.cells import RolloutCell
 from core.rollouts.matrix import Matrix, Tell
 from web.definitions import actions, drafting, snapshot
+from web.definitions.deciding import decided, keep_others_out
 from web.definitions.models import Draft
 from web.rollouts.models import RolloutRun
 from web.rollouts.queries import fingerprint, matrix_for
-from web.shell.retrying import retried
 
 LETTERS = {"new": "n", "alike": "a", "cannot": "x"}
 MOST_REASONS = 20_000
@@ -27,7 +27,7 @@ def letter(cell: RolloutCell, wins: bool) -> str:
     return LETTERS.get(cell.outcome, "c" if wins else "k")
 
 
-@retried
+@decided(keep_others_out)
 def roll_out(
     rollout: str,
     ours: str,
@@ -41,40 +41,40 @@ def roll_out(
     """Makes it on what is published now, or in a draft. `seen` is the fingerprint of the matrix that was
     looked at; `within` is called last in its transaction. Raises Refused with every reason, or what `tell`
     and `within` raise; then nothing was written."""
+    on = _on(draft)
+    state = on.state
+    row = state.get(Rollout, rollout)
+    if row is None:
+        raise Refused([Fault("reference", f"There is no rollout {rollout}.")])
+    matrix = matrix_for(state, row, ours, by.access(state), tell)
+    if matrix.faults:
+        raise Refused(matrix.faults)
+    if fingerprint(matrix) != seen:
+        what = "Definitions or books changed meanwhile, and it would come to something else."
+        raise Refused([Fault("changed-since", what, way_out="Look at the matrix as it is now.")])
+    cells = sum(1 for _ in matrix.written())
+    if not cells:
+        raise Refused([Fault("nothing-missing", "There is nothing to make.")])
+    tell("writing", cells)
     with transaction.atomic():
-        state = _locked_state(draft)
-        row = state.get(Rollout, rollout)
-        if row is None:
-            raise Refused([Fault("reference", f"There is no rollout {rollout}.")])
-        matrix = matrix_for(state, row, ours, by.access(state), tell)
-        if matrix.faults:
-            raise Refused(matrix.faults)
-        if fingerprint(matrix) != seen:
-            what = "Definitions or books changed meanwhile, and it would come to something else."
-            raise Refused([Fault("changed-since", what, way_out="Look at the matrix as it is now.")])
-        cells = sum(1 for _ in matrix.written())
-        if not cells:
-            raise Refused([Fault("nothing-missing", "There is nothing to make.")])
-        tell("writing", cells)
-        version = _make(matrix, by, draft, why)
+        version = _make(matrix, on, by, why)
         run = _kept(matrix, version, draft, by)
         tell("done", cells)
         within(run)
     return run
 
 
-def _locked_state(draft: int | None) -> State:
-    """Nobody else changes them until commit."""
-    if draft is None:
-        actions.lock_definitions()
-        return snapshot.current().state
-    return drafting.working(drafting.locked(draft, Draft.OPEN)).state
+def _on(draft: int | None) -> snapshot.Snapshot | drafting.Working:
+    """What it is made on: what is published, or a draft that is being worked on."""
+    return snapshot.current() if draft is None else drafting.working(drafting.allowed(draft, Draft.OPEN))
 
 
-def _make(matrix: Matrix, by: Any, draft: int | None, why: str) -> int | None:
-    if draft is None:
-        return actions.make_change(matrix.change(), by, reason=why).version
-    drafting.record(draft, matrix.change(), by)
+def _make(matrix: Matrix, on: snapshot.Snapshot | drafting.Working, by: Any, why: str) -> int | None:
+    """The version it made, if it isn't in a draft. Raises Moved where what it was worked out on is another
+    by now."""
+    if isinstance(on, snapshot.Snapshot):
+        return actions.make_change(matrix.change(), by, reason=why, on=on.token).version
+    drafting.record(on.draft.pk, matrix.change(), by, on=on)
     return None
 
 
