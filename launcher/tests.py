@@ -8,8 +8,12 @@ import secrets
 import subprocess
 import sys
 import time
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from functools import partial
 
 from launcher import cluster, debian
+from launcher.database import migrations_stamp
 from launcher.places import PYTHON, ROOT, VENV, say
 
 CLOSING = re.compile(r"^(\d+) passed, (\d+) failed", re.M)
@@ -30,8 +34,9 @@ STEPS: list[tuple[str, list[str]]] = [
         [str(PYTHON), "-m", "web.manage", "makemigrations", "--check", "--dry-run"],
     ),
 ]
-COVERED = [str(TOOL / "coverage"), "report"]
+COVERED = [[str(TOOL / "coverage"), "combine", "--quiet"], [str(TOOL / "coverage"), "report"]]
 """At least as much as pyproject.toml says."""
+CORES = os.cpu_count() or 1
 
 
 def run(words: list[str]) -> int:
@@ -48,21 +53,63 @@ def run(words: list[str]) -> int:
         "PINE_APPLICATION_URL": server.application_url("pine"),
         "PYTHONPATH": str(ROOT),
         "DJANGO_ALLOW_ASYNC_UNSAFE": "true",
-        "DJANGO_SETTINGS_MODULE": "web.settings",
+        "DJANGO_SETTINGS_MODULE": "tests.settings",
     }
-    counts = [0, 0]
     try:
-        for name, command in [] if words else STEPS:
-            counts = added(counts, step(name, command, environment))
-        for command in suites(words):
-            counts = added(counts, suite(command, environment))
-        if not words:
-            counts = added(counts, step("core covered by its own tests", COVERED, environment))
+        counts = named(words, server, environment) if words else everything(server, environment)
     finally:
         server.stop()
     passed, failed = counts
     print(f"{passed} passed, {failed} failed")
     return 1 if failed or not passed else 0
+
+
+def named(words: list[str], server: cluster.Cluster, environment: dict[str, str]) -> list[int]:
+    """Core tests run without Django; the rest by Django's runner on the test cluster."""
+    core = [word for word in words if word.startswith("core")]
+    rest = [word for word in words if not word.startswith("core")]
+    counts = [0, 0]
+    if core:
+        counts = added(counts, suite([str(PYTHON), "-m", "core.tests", *core], environment))
+    if rest:
+        counts = added(counts, web_tests(rest, server, environment))
+    return counts
+
+
+def everything(server: cluster.Cluster, environment: dict[str, str]) -> list[int]:
+    """The core's tests in as many parts as there are cores, checks of the code beside them; then the rest,
+    which needs the database and browsers."""
+    covered = [str(TOOL / "coverage"), "run", "--parallel-mode", "-m", "core.tests"]
+    jobs: list[Callable[[], list[int]]] = [
+        partial(suite, [*covered, f"--part={part}/{CORES}"], environment) for part in range(CORES)
+    ]
+    jobs += [partial(step, name, command, environment) for name, command in STEPS]
+    counts = [0, 0]
+    with ThreadPoolExecutor(CORES) as pool:
+        for done in [pool.submit(job) for job in jobs]:
+            counts = added(counts, done.result())
+    for command in COVERED:
+        counts = added(counts, step(f"core covered by its own tests: {command[1]}", command, environment))
+    return added(counts, web_tests(["tests"], server, environment))
+
+
+def web_tests(words: list[str], server: cluster.Cluster, environment: dict[str, str]) -> list[int]:
+    """By Django's runner in as many processes as there are cores, each on a database of its own: copies of
+    one that was migrated, which stays in the cluster until migrations change."""
+    for name in ("test_pine", *(f"test_pine_{number}" for number in range(1, CORES + 1))):
+        own = {**environment, "PINE_DATABASE_URL": server.url(name), "PINE_STAMP": migrations_stamp()}
+        for more in (["--drop"], []):
+            made = subprocess.run(
+                [str(PYTHON), "-m", "web.shell.prepare", *more],
+                cwd=ROOT,
+                env={**own, "DJANGO_SETTINGS_MODULE": "web.settings"},
+                capture_output=bool(more),
+                text=True,
+            )
+        if made.returncode:
+            return [0, 1]
+    command = [str(PYTHON), "-m", "web.manage", "test", "--keepdb", "--noinput", "--parallel", str(CORES)]
+    return suite([*command, *words], environment)
 
 
 def added(counts: list[int], more: list[int]) -> list[int]:
@@ -86,15 +133,3 @@ def suite(command: list[str], environment: dict[str, str]) -> list[int]:
     closing = CLOSING.findall(done.stdout)
     passed, failed = [int(number) for number in closing[-1]] if closing else [0, 1]
     return [passed, max(failed, int(done.returncode != 0 and not failed))]
-
-
-def suites(words: list[str]) -> list[list[str]]:
-    """Core tests run without Django; the rest by Django's runner on the test cluster."""
-    core = [str(PYTHON), "-m", "core.tests"]
-    covered = [str(TOOL / "coverage"), "run", "-m", "core.tests"]
-    web = [str(PYTHON), "-m", "web.manage", "test", "--noinput", "--parallel", "2"]
-    if words:
-        only_core = [word for word in words if word.startswith("core")]
-        rest = [word for word in words if not word.startswith("core")]
-        return [[*core, *only_core]] * bool(only_core) + [[*web, *rest]] * bool(rest)
-    return [covered, [*web, "tests"]]

@@ -92,6 +92,23 @@ class Served:
                 time.sleep(0.1)
         raise AssertionError(f"The server did not start:\n{self.said()}")
 
+    def renew(self) -> None:
+        """New worker processes in the place of the old ones, which are killed: what they kept of a database
+        that is emptied now is gone."""
+        old = self._workers()
+        for pid in old:
+            os.kill(int(pid), signal.SIGKILL)
+        for _ in range(PATIENCE * 100):
+            now = self._workers()
+            if len(now) == len(old) and not old & now:
+                return
+            time.sleep(0.01)
+        raise AssertionError(f"The workers were not renewed:\n{self.said()}")
+
+    def _workers(self) -> set[str]:
+        pid = self.process.pid
+        return set(Path(f"/proc/{pid}/task/{pid}/children").read_text().split())
+
     def said(self) -> str:
         """What it wrote to its log so far."""
         self.log.flush()

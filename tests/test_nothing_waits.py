@@ -271,7 +271,8 @@ class NothingWaits(CommittingTest):
     def test_a_draft_that_went_on_is_published_as_it_is_then(self) -> None:
         draft = drafting.start("Spring", self.mirela, reason="Season")
         drafting.record(draft.pk, Put(Budget("b", "Budget", "c")), self.mirela)
-        further = lambda: drafting.record(draft.pk, Put(Budget("d", "Second", "c")), self.mirela) and "more"  # noqa: E731
+        second = Put(Budget("d", "Second", "c"))
+        further = lambda: drafting.record(draft.pk, second, self.mirela) and "more"  # noqa: E731
         with self.meanwhile(drafting, "_must", further) as ended:
             drafting.publish(draft.pk, self.mirela, today=date(2026, 3, 1))
         forget()

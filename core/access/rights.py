@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import NamedTuple
 
-from core.definitions.state import State
-from core.definitions.tables import Chart, Company, Group
+from core.definitions.state import State, derived
+from core.definitions.tables import Chart, Company, Group, GroupMember, SecondChart
 from core.group.membership import membership
 from core.structures.company_choice import chosen_companies
 from core.structures.second_charts import charts_of
@@ -109,6 +109,12 @@ class _Over(dict[Owner, frozenset[Right]]):
 
     def seen(self, kind: str) -> list[str]:
         return [owner.name for owner, rights in self.items() if owner.kind == kind and Right.SEE in rights]
+
+
+@derived(Company, Chart, Group, GroupMember, SecondChart)
+def kept_access(state: State, grants: tuple[Grant, ...]) -> Access:
+    """What grants come to, worked out once for all requests of whoever has these."""
+    return access_of(state, grants)
 
 
 def access_of(state: State, grants: Iterable[Grant]) -> Access:

@@ -12,6 +12,7 @@ from unittest import TestCase
 from unittest.mock import patch
 
 from core import checks, listing, sheets
+from core.access.rights import Grant, Right
 from core.books import untagged
 from core.codes import doubts, tree_counts
 from core.definitions.state import DERIVED, State
@@ -102,6 +103,11 @@ GIVEN: dict[str, Callable[[State], list[Any]]] = {
     "text": lambda state: ["1010 to 2010", "under 1", "1*, 2010 except 1010"],
     "overlay": lambda state: [row.overlay for row in state.rows(Overlay)],
     "level": lambda state: [0, 1, 2],
+    "grants": lambda state: [
+        (),
+        (Grant(frozenset(Right), "all", "all", "all"),),
+        *((Grant(frozenset({Right.SEE}), "alpha", "", row.group),) for row in state.rows(Group)),
+    ],
 }
 """What the arguments of kept functions may be, by their name."""
 

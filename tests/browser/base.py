@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+import atexit
 import os
+from functools import cache
 from pathlib import Path
 from typing import Any
 
 import axe_playwright_python
+from django.conf import settings
 from django.db import connection, transaction
+from django.test import Client
 from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 
-from demo.__main__ import PASSWORD, load
+from demo.__main__ import load
 from tests.base import CommittingTest, forget, tables_of_database
 from tests.serving import Served
+from web.people.models import Person
 
 AXE = next(Path(axe_playwright_python.__file__).parent.rglob("axe.min.js"))
 CHROMIUM = os.environ.get("PINE_CHROMIUM", "/usr/bin/chromium")
@@ -51,33 +56,35 @@ class KeptDemo:
 DEMO = KeptDemo()
 
 
-class BrowserTest(CommittingTest):
-    """The server runs as users have it, in two worker processes beside the test."""
+class Shared:
+    """One server, in two worker processes as users have it, and one Chromium for all tests of a process."""
 
-    playwright: Playwright
-    browser: Browser
-    server: Served
-    with_demo = True
-
-    @classmethod
-    def setUpClass(cls) -> None:
-        super().setUpClass()
-        cls.server = Served(2)
-        cls.playwright = sync_playwright().start()
+    def __init__(self) -> None:
+        self.server = Served(2)
+        self.playwright: Playwright = sync_playwright().start()
         expect.set_options(timeout=PATIENCE)
-        cls.browser = cls.playwright.chromium.launch(
+        self.browser: Browser = self.playwright.chromium.launch(
             executable_path=CHROMIUM, args=["--no-sandbox", CLOSED_NETWORK]
         )
+        atexit.register(self.close)
 
-    @classmethod
-    def tearDownClass(cls) -> None:
-        cls.browser.close()
-        cls.playwright.stop()
-        cls.server.stop()
-        super().tearDownClass()
+    def close(self) -> None:
+        self.browser.close()
+        self.playwright.stop()
+        self.server.stop()
+
+
+shared = cache(Shared)
+
+
+class BrowserTest(CommittingTest):
+    """The server runs in processes beside the test; what its workers keep is gone after each test."""
+
+    with_demo = True
 
     def setUp(self) -> None:
         super().setUp()
+        self.server, self.browser = shared().server, shared().browser
         self.trouble: list[str] = []
         if self.with_demo:
             DEMO.bring()
@@ -85,8 +92,8 @@ class BrowserTest(CommittingTest):
         self.page = self.open("m.okafor") if self.with_demo else self.fresh()
 
     def tearDown(self) -> None:
-        self.page.wait_for_load_state("networkidle")
         self.page.context.close()
+        self.server.renew()
         super().tearDown()
         self.assertEqual(self.trouble, [])
 
@@ -101,13 +108,14 @@ class BrowserTest(CommittingTest):
         return page
 
     def open(self, name: str) -> Page:
-        """A page signed in as somebody."""
+        """A page of somebody who is signed in."""
         page = self.fresh()
-        page.goto(f"{self.server.url}/sign-in/")
-        page.fill("[name=username]", name)
-        page.fill("[name=password]", PASSWORD)
-        page.keyboard.press("Enter")
-        page.wait_for_url(lambda url: "sign-in" not in url)
+        client = Client()
+        client.force_login(Person.objects.get(username=name), "django.contrib.auth.backends.ModelBackend")
+        session = client.cookies[settings.SESSION_COOKIE_NAME].value
+        page.context.add_cookies(
+            [{"name": settings.SESSION_COOKIE_NAME, "value": session, "url": self.server.url}]
+        )
         return page
 
     def _console(self, message: Any) -> None:
@@ -116,7 +124,7 @@ class BrowserTest(CommittingTest):
 
     def go(self, address: str) -> None:
         self.page.goto(self.server.url + address)
-        self.page.wait_for_load_state("networkidle")
+        self.settle()
 
     def settle(self) -> None:
         """Waits until nothing that was asked for is on its way."""
@@ -140,7 +148,7 @@ class BrowserTest(CommittingTest):
     def violations(self) -> list[str]:
         self.page.evaluate(AXE.read_text())
         found = self.page.evaluate(
-            "axe.run({resultTypes: ['violations'],"
+            "axe.run({resultTypes: ['violations'], preload: false,"
             " runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']})"
         )
         return [f"{v['id']}: {v['nodes'][0]['html'][:160]}" for v in found["violations"]]

@@ -10,7 +10,7 @@ from typing import Any, NamedTuple
 
 from django.contrib.auth import get_user_model
 from django.utils import timezone
-from playwright.sync_api import Error, Page, Response, Route
+from playwright.sync_api import Error, Response
 
 from core.changes.kinds import CloseCode, Put
 from core.definitions.tables import Dimension
@@ -153,14 +153,20 @@ SPARE = {
 }
 """A chart without a company, a company in no group, one in a group without pairs, a hierarchy of then, a code
 that nothing uses."""
-STATE = """() => {
-  const el = document.activeElement;
-  return JSON.stringify([
-    location.href, el?.id || el?.name || el?.dataset?.row || el?.textContent?.slice(0, 40),
-    document.getElementById('work')?.innerHTML, document.getElementById('proof')?.innerHTML,
-    [...document.querySelectorAll('details')].map(d => d.open), document.querySelectorAll('[hidden]').length,
-    document.querySelector('dialog[open]')?.id, document.getElementById('told')?.textContent]);
+REMEMBER = """() => {
+  window.stateOf = () => {
+    const el = document.activeElement;
+    return JSON.stringify([
+      location.href, el?.id || el?.name || el?.dataset?.row || el?.textContent?.slice(0, 40),
+      document.getElementById('work')?.innerHTML, document.getElementById('proof')?.innerHTML,
+      [...document.querySelectorAll('details')].map(d => d.open),
+      document.querySelectorAll('[hidden]').length, document.querySelector('dialog[open]')?.id,
+      document.getElementById('told')?.textContent]);
+  };
+  window.stateThen = window.stateOf();
 }"""
+IS_AS_THEN = "window.stateOf?.() === window.stateThen"
+"""Whether the page is as it was when it was remembered; a page that came since remembers nothing."""
 SHOWN = """() => [...document.querySelectorAll('[data-key]')]
     .filter(el => el.offsetParent !== null && !el.disabled).map(el => el.dataset.key)"""
 
@@ -213,23 +219,29 @@ class EveryKey(BrowserTest):
         self.standing = False
         self.astray: list[str] = []
         self.page.on("response", self._goes_astray)
-        self.page.route("**/*", self._keep_from_writing)
+        self.paused = self.page.context.new_cdp_session(self.page)
+        self.paused.on("Fetch.requestPaused", self._keep_from_writing)
+        kinds = [{"urlPattern": "*", "resourceType": kind} for kind in ("Document", "XHR", "Fetch")]
+        self.paused.send(
+            "Fetch.enable", {"patterns": kinds}
+        )  # a route of the page's would go without its cache
 
     def _goes_astray(self, reply: Response) -> None:
         if reply.status >= 400:
             self.astray.append(f"{reply.status} {reply.url}")
 
-    def _keep_from_writing(self, route: Route) -> None:
+    def _keep_from_writing(self, paused: dict[str, Any]) -> None:
         """What would write is only noted, and where a key leads is gone to afterwards: a key is proven by
         what it asks for, and the next one finds all as it was."""
-        asked = route.request
-        if asked.method == "GET" and (self.standing or not asked.is_navigation_request()):
-            route.continue_()
+        request, one = paused["request"], {"requestId": paused["requestId"]}
+        is_get = request["method"] == "GET"
+        if is_get and (self.standing or paused["resourceType"] != "Document"):
+            self.paused.send("Fetch.continueRequest", one)
             return
-        self.sent.append(asked.url)
-        if asked.method == "GET":
-            self.led.add(asked.url)
-        route.fulfill(status=204)
+        self.sent.append(request["url"])
+        if is_get:
+            self.led.add(request["url"])
+        self.paused.send("Fetch.fulfillRequest", {**one, "responseCode": 204})
 
     def stand(self, screen: Screen) -> None:
         self.standing = True
@@ -254,34 +266,37 @@ class EveryKey(BrowserTest):
             selector = screen.row if screen.row.startswith("[") else f'[data-row="{screen.row}"]'
             self.page.locator(selector).first.focus()
 
-    def comes_back(self, screen: Screen, before: str) -> bool:
+    def remember(self) -> None:
+        self.page.evaluate(REMEMBER)
+
+    def comes_back(self, screen: Screen) -> bool:
         """Whether the page is as it was once what the key opened is left: then the next key is pressed on
         it."""
         if screen.first:
             return False
         self.page.keyboard.press("Escape")
-        for _ in range(4):
+        for _ in range(8):
             if screen.row and not self.page.evaluate("document.activeElement?.dataset?.row"):
                 return False
-            if self.page.evaluate(STATE) == before:
+            if self.page.evaluate(IS_AS_THEN):
                 return True
-            self.page.wait_for_timeout(50)
+            self.page.wait_for_timeout(20)
         return False
 
-    def does_something(self, page: Page, key: str) -> bool:
-        before, sent = page.evaluate(STATE), len(self.sent)
+    def does_something(self, key: str) -> bool:
+        sent = len(self.sent)
         downloads: list[Any] = []
-        page.on("download", lambda download: downloads.append(download))
-        page.keyboard.press(key.replace("Ctrl+", "Control+"))
-        for _ in range(60):
+        self.page.on("download", lambda download: downloads.append(download))
+        self.page.keyboard.press(key.replace("Ctrl+", "Control+"))
+        for _ in range(150):
             if len(self.sent) > sent or downloads:
                 return True
             try:
-                if page.evaluate(STATE) != before:
+                if not self.page.evaluate(IS_AS_THEN):
                     return True
             except Error:  # the page is on its way elsewhere
                 return True
-            page.wait_for_timeout(50)
+            self.page.wait_for_timeout(20)
         return False
 
     def _go_where_they_led(self) -> None:
@@ -300,14 +315,15 @@ class EveryKey(BrowserTest):
             unnamed += [f"{screen.name}: {key}" for key in sorted(shown - named[screen.name] - everywhere)]
             fresh = shown & named[screen.name] - there.setdefault(screen.name, set())
             there[screen.name] |= fresh
-            before, is_there = self.page.evaluate(STATE), True
+            self.remember()
+            is_there = True
             for key in sorted(fresh):
                 if not is_there:
                     self.stand(screen)
-                    before = self.page.evaluate(STATE)
-                if not self.does_something(self.page, key):
+                    self.remember()
+                if not self.does_something(key):
                     idle.append(f"{screen.name}: {key}")
-                is_there = self.comes_back(screen, before)
+                is_there = self.comes_back(screen)
         self._go_where_they_led()
         missing = [f"{name}: {key}" for name in there for key in sorted(named[name] - there[name] - SCRIPTED)]
         self.assertEqual((idle, unnamed, missing, self.astray), ([], [], [], []))
@@ -319,7 +335,8 @@ class EveryKey(BrowserTest):
         self.assertGreaterEqual(there, {"1", "2", "3", "4", "5", "6", "/", "x", "g", "Shift+D"})
         for key in sorted(there):
             self.stand(screen)
-            if not self.does_something(self.page, key):
+            self.remember()
+            if not self.does_something(key):
                 idle.append(key)
         self._go_where_they_led()
         self.assertEqual((idle, self.astray), ([], []))

@@ -161,7 +161,6 @@ class Story(BrowserTest):
         other = self.open("m.okafor")
         for page in (self.page, other):
             page.goto(f"{self.server.url}/codes/accounts/?at=11240")
-            page.wait_for_load_state("networkidle")
             page.keyboard.press("Enter")
             page.wait_for_selector("#editing")
         for page, name, place, says in (
@@ -175,6 +174,7 @@ class Story(BrowserTest):
 
     def test_find_and_keys(self) -> None:
         page = self.page
+        self.go("/")
         self.press("/")
         self.type("glasshouses")
         expect(page.locator("#found a").first).to_contain_text("Glasshouses")

@@ -4,7 +4,7 @@ Nothing is locked until all is written (web/definitions/deciding.py)."""
 from __future__ import annotations
 
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from typing import Any
 
 from django.db import connection, transaction
@@ -97,10 +97,9 @@ def write_version(
     if moved_on := resort(before.state, after):
         asked.rewrites()
         sentence = f"{sentence}; {moved_on}"
-    if "charts" not in more:
-        more["charts"] = charts_touched(before.state, after, {(edit.table, edit.key[:1]) for edit in edits})
-    numbers = snapshot.chart_versions(more["charts"])
-    more["charts"] = {chart: numbers.get(chart, 0) + 1 for chart in more["charts"]}
+    touched = more.pop("charts", None)
+    if touched is None:
+        touched = charts_touched(before.state, after, {(edit.table, edit.key[:1]) for edit in edits})
     version_row = Version(
         version=before.version + 1,
         by=by,
@@ -109,6 +108,7 @@ def write_version(
         rows=len(edits),
         takes_back=takes_back,
         digest=after.digest,
+        charts=_next_of_charts(touched),
         **more,
     )
     told = _log(version_row, edits)
@@ -122,6 +122,12 @@ def write_version(
     made = snapshot.Snapshot(version_row.version, version_row.token, after)
     transaction.on_commit(lambda: snapshot.keep(made))
     return made
+
+
+def _next_of_charts(charts: Collection[str]) -> dict[str, int]:
+    """The version that comes next of each chart."""
+    numbers = snapshot.chart_versions(charts)
+    return {chart: numbers.get(chart, 0) + 1 for chart in charts}
 
 
 def _check_references() -> None:

@@ -1,20 +1,60 @@
 """Who signs in, in one of two roles; links by which somebody sets their password once; what was done to
 people."""
 
+import json
+from collections.abc import Sequence
+from typing import Any, NamedTuple
+
 from django.conf import settings
 from django.contrib.auth.models import AbstractUser
-from django.db import models
+from django.db import connection, models
 
 from core.access.owners import not_allowed, not_to_approve
-from core.access.rights import FULL, Access, Grant, Right, access_of
+from core.access.rights import FULL, Access, Grant, Right, kept_access
 from core.definitions.state import Edit, State
 from core.definitions.tables import Company
 from core.faults import Fault
 from core.structures.overlays import SeenAs
 from web.definitions.models import never_altered
+from web.definitions.store import database_table
 
 OF_A_COMPANY = frozenset({Right.SEE, Right.ENTER, Right.POST})
 """What a company accountant may in their companies."""
+
+
+class HeldRights(NamedTuple):
+    """What somebody was given: companies of their own, and roles with what they grant."""
+
+    companies: tuple[str, ...]
+    roles: tuple[str, ...]
+    grants: tuple[Grant, ...]
+
+
+HELD = """
+    SELECT c.company, '', '[]'::jsonb, '', '', '', 0 FROM people_person_companies o
+    JOIN {companies} c ON c.id = o.company_id WHERE o.person_id = %(person)s
+    UNION ALL
+    SELECT '', r.name, r.rights, g.companies, g.charts, g.groups, g.id FROM people_rightsgrant g
+    JOIN people_grantedrole r ON r.id = g.role_id
+    WHERE g.person_id = %(person)s
+       OR g.team_id IN (SELECT t.team_id FROM people_person_teams t WHERE t.person_id = %(person)s)
+    ORDER BY 7, 1
+"""
+
+
+def held_rights(rows: Sequence[tuple[Any, ...]]) -> HeldRights:
+    """From the rows of HELD: a company, or a role with what it is granted over."""
+    granted = [row for row in rows if not row[0]]
+    return HeldRights(
+        tuple(row[0] for row in rows if row[0]),
+        tuple(row[1] for row in granted),
+        tuple(Grant(_rights(row[2]), *row[3:6]) for row in granted),
+    )
+
+
+def _rights(names: str | list[str]) -> frozenset[Right]:
+    """JSON comes as its text where Django didn't ask for it."""
+    return frozenset(map(Right, json.loads(names) if isinstance(names, str) else names))
 
 
 class Team(models.Model):
@@ -70,50 +110,49 @@ class Person(AbstractUser):
 
     def role_shown(self) -> str:
         """What a person is, in a word or two: somebody without companies of their own by what was granted."""
-        if self.is_group_accountant or self._own_companies():
+        rights = self._held_rights()
+        if self.is_group_accountant or rights.companies:
             return self.get_role_display()
-        self._granted()
-        return ", ".join(sorted({row.role.name for row in self._rows})) or "No rights yet"
+        return ", ".join(sorted(set(rights.roles))) or "No rights yet"
 
     def access(self, state: State) -> Access:
         """What this person may do, worked out once for a state."""
         if self.is_group_accountant:
             return FULL
         if getattr(self, "_access", (None,))[0] is not state:
-            self._access = (state, access_of(state, self._grants(state)))
+            self._access = (state, kept_access(state, self._grants(state)))
         return self._access[1]
 
-    def _grants(self, state: State) -> list[Grant]:
-        own = [name for name in self._own_companies() if state.get(Company, name) is not None]
-        grants = [Grant(OF_A_COMPANY, ", ".join(own)), *self._granted()]
+    def _grants(self, state: State) -> tuple[Grant, ...]:
+        rights = self._held_rights()
+        own = [name for name in rights.companies if state.get(Company, name) is not None]
+        grants = (Grant(OF_A_COMPANY, ", ".join(own)), *rights.grants)
         if not self.posts_restricted:
             return grants
         too = frozenset({Right.POST_RESTRICTED})
-        return [
+        return tuple(
             grant._replace(rights=grant.rights | too) if Right.POST in grant.rights else grant
             for grant in grants
-        ]
+        )
 
-    def _own_companies(self) -> list[str]:
-        if not hasattr(self, "_own"):
-            self._own = sorted(self.companies.values_list("company", flat=True))
-        return self._own
-
-    def _granted(self) -> list[Grant]:
-        """Asked once for the length of a request."""
-        if not hasattr(self, "_further"):
-            to_them = models.Q(person=self) | models.Q(team__people=self)
-            self._rows = list(RightsGrant.objects.filter(to_them).select_related("role").distinct())
-            self._further = [row.as_grant() for row in self._rows]
-        return self._further
+    def _held_rights(self) -> HeldRights:
+        """Asked once for the length of a request, in one question."""
+        if not hasattr(self, "_held"):
+            with connection.cursor() as cursor:
+                cursor.execute(HELD.format(companies=database_table("companies")), {"person": self.pk})
+                self._held = held_rights(cursor.fetchall())
+        return self._held
 
     def know_grants(self) -> None:
         """Takes companies, grants and teams as they were fetched with the person, instead of asking for
         each."""
-        self._own = sorted(row.company for row in self.companies.all())
         of_teams = (row for team in self.teams.all() for row in team.granted.all())
-        self._rows = [*self.granted.all(), *of_teams]
-        self._further = [row.as_grant() for row in self._rows]
+        rows = [*self.granted.all(), *of_teams]
+        self._held = HeldRights(
+            tuple(sorted(row.company for row in self.companies.all())),
+            tuple(row.role.name for row in rows),
+            tuple(row.as_grant() for row in rows),
+        )
 
     def not_allowed(
         self, before: State, after: State, edits: list[Edit], *, approves: bool = False
