@@ -56,8 +56,10 @@ def _definitions() -> Iterator[Any]:
         yield CompanyAccount(name, f"{i * 20:05}", "", False, False)
         yield CompanyCode(name, "company", f"{i + 100}")
     yield Rollout("r", "Large", "r000", "chart=r", None, "site", "310", "340", "New site")
+    yield Rollout("again", "Large", "r000", "chart=r", None, "site", "310", "350", "Another site")
     for i in range(ROLLED):
-        yield RolloutItem("r", i, "string", account=f"100-{i * 20:05}-310")
+        for rollout in ("r", "again"):
+            yield RolloutItem(rollout, i, "string", account=f"100-{i * 20:05}-310")
 
 
 def _copied(rows: list[tuple[Any, ...]]) -> float:
@@ -97,13 +99,13 @@ def bench_companies(add: Callable[..., None], p95: Callable[..., float]) -> None
     page, cells = "/companies/open/accounts/?chart=r", COMPANIES * ACCOUNTS
     assert client.get(page).status_code == 200
     bare = p95(lambda i: client.get("/me/"))
-    add("accounts open, first view", cells, p95(lambda i: client.get(page)), "a bare page", bare, "< 100 ms")
+    add("accounts open, first view", cells, p95(lambda i: client.get(page)), "a bare page", bare, 6)
     scroll = p95(
         lambda i: client.get(
             f"{page}&open=0,1,2,3&from={80 * (i % 20)}&left={24 * (i % 12)}", headers={"HX-Request": "true"}
         )
     )
-    add("accounts open, scrolled, p95", cells, scroll, "a bare page", bare, "< 100 ms")
+    add("accounts open, scrolled, p95", cells, scroll, "a bare page", bare, 6)
     state = current().state
     rollout = state.require(Rollout, "r")
     started = time.perf_counter()
@@ -113,7 +115,7 @@ def bench_companies(add: Callable[..., None], p95: Callable[..., float]) -> None
     copied = _copied([tuple(str(cell) for cell in row[:4]) for row in rows])
     done = len(matrix.things) * COMPANIES
     against = "COPY of its rows"
-    add(f"a rollout of {ROLLED} accounts with a swap, previewed", done, preview, against, copied, "< 2 s")
+    add(f"a rollout of {ROLLED} accounts with a swap, previewed", done, preview, against, copied, 9)
     started = time.perf_counter()
     roll_out("r", "", queries.fingerprint(matrix), someone)
-    add("the same, made", len(rows), time.perf_counter() - started, against, copied, "< 10 s")
+    add("the same, made", len(rows), time.perf_counter() - started, against, copied, 47)

@@ -44,13 +44,26 @@ def write(folder: Path, name: str, header: str, rows: Any) -> None:
 def generate(folder: Path, scale: int) -> int:
     """Writes the package; returns the number of lines."""
     random = Random(42)
-    codes = [f"{10000 + i * 20:05d}" for i in range(ACCOUNTS)]
+    codes = account_codes()
     _lists(folder, codes, random)
     _tree(folder, codes)
     _chart(folder, codes)
-    _companies(folder)
+    _companies(folder, range(COMPANIES))
     _statement_and_group(folder, codes)
-    return _journals(folder, codes, JOURNALS // scale, random)
+    return _journals(folder, codes, JOURNALS // scale, random, range(COMPANIES))
+
+
+def account_codes() -> list[str]:
+    return [f"{10000 + i * 20:05d}" for i in range(ACCOUNTS)]
+
+
+def generate_more(folder: Path, scale: int) -> int:
+    """Writes a package of as many further companies with journals of theirs; returns the number of lines."""
+    numbers = range(COMPANIES, 2 * COMPANIES)
+    codes = [("co", f"{i:03d}", f"Company {i}", "false", "true", "") for i in numbers]
+    write(folder, "codes", "code_list,code,name,rollup,posting,account_class", codes)
+    _companies(folder, numbers)
+    return _journals(folder, account_codes(), JOURNALS // scale, Random(43), numbers)
 
 
 def _lists(folder: Path, codes: list[str], random: Random) -> None:
@@ -138,18 +151,18 @@ def _chart(folder: Path, codes: list[str]) -> None:
     )
 
 
-def _companies(folder: Path) -> None:
+def _companies(folder: Path, numbers: range) -> None:
     write(
         folder,
         "companies",
         "company,name,country,currency,chart,calendar",
-        [(f"c{i:03d}", f"Company {i}", "GB", "GBP", "c", "m") for i in range(COMPANIES)],
+        [(f"c{i:03d}", f"Company {i}", "GB", "GBP", "c", "m") for i in numbers],
     )
     write(
         folder,
         "company_codes",
         "company,segment,code",
-        [(f"c{i:03d}", "co", f"{i:03d}") for i in range(COMPANIES)],
+        [(f"c{i:03d}", "co", f"{i:03d}") for i in numbers],
     )
 
 
@@ -187,20 +200,20 @@ def _statement_and_group(folder: Path, codes: list[str]) -> None:
     )
 
 
-def _journals(folder: Path, codes: list[str], count: int, random: Random) -> int:
+def _journals(folder: Path, codes: list[str], count: int, random: Random, numbers: range) -> int:
     """Each company keeps to some 600 accounts and a few sites, as companies do."""
     own = [random.sample(codes, 600) for _ in range(COMPANIES)]
     heads, lines = [], []
     for n in range(count):
-        company = n % COMPANIES
+        company = numbers[n % len(numbers)]
         day = date(2025, 1, 1) + timedelta(days=random.randrange(730))
         name = f"J{n:06d}"
         heads.append((f"c{company:03d}", name, day, f"Journal {n}"))
         amounts = [random.randrange(100, 1_000_000) for _ in range(PER_JOURNAL - 1)]
         for i, amount in enumerate([*amounts, -sum(amounts)]):
-            account = f"{company:03d}-{random.choice(own[company])}-{random.randrange(5):03d}"
+            account = f"{company:03d}-{random.choice(own[n % len(numbers)])}-{random.randrange(5):03d}"
             text = f"{abs(amount) // 100}.{abs(amount) % 100:02d}"
-            partner = f"c{random.randrange(COMPANIES):03d}" if i == 0 and n % 7 == 0 else ""
+            partner = f"c{random.choice(numbers):03d}" if i == 0 and n % 7 == 0 else ""
             lines.append(
                 (
                     f"c{company:03d}",

@@ -88,37 +88,38 @@ def write_version(
     """
     after = after or before.state.edited(edits)
     check_rights(by, before.state, after, edits, approves=approves)
-    pass_turnstile()
-    with moved_where_refused():
-        store.write(edits)
-    if longer := tails(before.state, edits):
-        asked.rewrites()
-        lengthen_strings(longer)
-    if moved_on := resort(before.state, after):
-        asked.rewrites()
-        sentence = f"{sentence}; {moved_on}"
-    touched = more.pop("charts", None)
-    if touched is None:
-        touched = charts_touched(before.state, after, {(edit.table, edit.key[:1]) for edit in edits})
-    version_row = Version(
-        version=before.version + 1,
-        by=by,
-        at=timezone.now(),
-        sentence=sentence[:2000],
-        rows=len(edits),
-        takes_back=takes_back,
-        digest=after.digest,
-        charts=_next_of_charts(touched),
-        **more,
-    )
-    told = _log(version_row, edits)
-    beside()
-    content = hash_of(version_texts(version_row, told))
-    with moved_where_refused():
-        _check_references()
-    lock_alone(before, asked)
-    version_row.save(force_insert=True)
-    seal_hashes(VERSIONS, [(str(version_row.version), content)])
+    with snapshot.pinned(before):
+        pass_turnstile()
+        with moved_where_refused():
+            store.write(edits)
+        if longer := tails(before.state, edits):
+            asked.rewrites()
+            lengthen_strings(longer)
+        if moved_on := resort(before.state, after):
+            asked.rewrites()
+            sentence = f"{sentence}; {moved_on}"
+        touched = more.pop("charts", None)
+        if touched is None:
+            touched = charts_touched(before.state, after, {(edit.table, edit.key[:1]) for edit in edits})
+        version_row = Version(
+            version=before.version + 1,
+            by=by,
+            at=timezone.now(),
+            sentence=sentence[:2000],
+            rows=len(edits),
+            takes_back=takes_back,
+            digest=after.digest,
+            charts=_next_of_charts(touched),
+            **more,
+        )
+        told = _log(version_row, edits)
+        beside()
+        content = hash_of(version_texts(version_row, told))
+        with moved_where_refused():
+            _check_references()
+        lock_alone(before, asked)
+        version_row.save(force_insert=True)
+        seal_hashes(VERSIONS, [(str(version_row.version), content)])
     made = snapshot.Snapshot(version_row.version, version_row.token, after)
     transaction.on_commit(lambda: snapshot.keep(made))
     return made

@@ -12,6 +12,7 @@ import logging
 import uuid
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
+from contextvars import ContextVar
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -48,6 +49,7 @@ class Latest(NamedTuple):
 NEWEST_DIGEST = "SELECT digest FROM definitions_version ORDER BY version DESC LIMIT 1"
 BEGINNING = Latest(0, None, State().digest)
 _kept: ProcessCache[str, Snapshot] = ProcessCache(1)
+_pinned: ContextVar[Snapshot | None] = ContextVar("pinned", default=None)
 
 
 def latest() -> Latest:
@@ -86,6 +88,8 @@ def one_reading() -> Iterator[None]:
 def current() -> Snapshot:
     """The newest definitions. One small query when nothing has changed; else the changes since are
     replayed."""
+    if (pinned := _pinned.get()) is not None:
+        return pinned
     known = latest()
     cached = _kept.get("current")
     if cached is not None and cached.token == known.token:
@@ -155,6 +159,17 @@ def _replayed(kept: Snapshot, known: Latest) -> Snapshot | None:
 def as_edit(row: Edited) -> Edit:
     old, new = decode_row(row.table, row.old), decode_row(row.table, row.new)
     return Edit(row.table, TABLES[row.table].key(new if new is not None else old), old, new)
+
+
+@contextmanager
+def pinned(before: Snapshot) -> Iterator[None]:
+    """While rows of a version are written that isn't there yet, definitions are what it is judged against:
+    read now, they would be half of both."""
+    token = _pinned.set(before)
+    try:
+        yield
+    finally:
+        _pinned.reset(token)
 
 
 def keep(made: Snapshot) -> None:
