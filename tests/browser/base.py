@@ -22,6 +22,8 @@ from web.people.models import Person
 AXE = next(Path(axe_playwright_python.__file__).parent.rglob("axe.min.js"))
 CHROMIUM = os.environ.get("PINE_CHROMIUM", "/usr/bin/chromium")
 CLOSED_NETWORK = "--host-resolver-rules=MAP * ~NOTFOUND, EXCLUDE localhost, EXCLUDE 127.0.0.1"
+DRAWS_BY_ITSELF = ("--disable-gpu", "--disable-gpu-rasterization")
+"""Debian's Chromium asks for a graphics card, which would be played by the processor here."""
 PATIENCE = 30_000
 """Milliseconds; a busy machine is slow, and a test that waits for what comes does not wait longer than it
 must."""
@@ -64,7 +66,7 @@ class Shared:
         self.playwright: Playwright = sync_playwright().start()
         expect.set_options(timeout=PATIENCE)
         self.browser: Browser = self.playwright.chromium.launch(
-            executable_path=CHROMIUM, args=["--no-sandbox", CLOSED_NETWORK]
+            executable_path=CHROMIUM, args=["--no-sandbox", *DRAWS_BY_ITSELF, CLOSED_NETWORK]
         )
         atexit.register(self.close)
 

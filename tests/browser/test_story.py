@@ -108,6 +108,7 @@ class Story(BrowserTest):
         page.select_option("#editing [name=account_class]", "asset")
         page.click("button:has-text('Add'):not(:has-text('code'))")
         expect(page.locator("#row-11415")).to_be_visible()
+        self.settle()
         page.drag_and_drop("#row-11415", "#row-112")
         expect(page.locator("#proof")).to_contain_text("112")
         expect(page.locator("#row-11415")).to_be_visible()

@@ -110,8 +110,7 @@ class Person(AbstractUser):
 
     def role_shown(self) -> str:
         """What a person is, in a word or two: somebody without companies of their own by what was granted."""
-        rights = self._held_rights()
-        if self.is_group_accountant or rights.companies:
+        if self.is_group_accountant or (rights := self._held_rights()).companies:
             return self.get_role_display()
         return ", ".join(sorted(set(rights.roles))) or "No rights yet"
 
