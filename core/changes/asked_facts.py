@@ -20,7 +20,9 @@ class AskedFacts:
     {('codes', ('acc',)): frozenset({'1010'})}
     """
 
-    def __init__(self, facts: Facts) -> None:
+    def __init__(self, facts: Facts, before_first: Callable[[], None] = lambda: None) -> None:
+        """`before_first` is called before the first question is asked."""
+        self._before_first = before_first
         self.answers: dict[tuple[str, tuple[Any, ...]], Any] = {}
         callables = {field.name: getattr(facts, field.name) for field in fields(facts)}
         remembered: dict[str, Any] = {
@@ -30,6 +32,8 @@ class AskedFacts:
 
     def _remembering(self, name: str, fact: Callable[..., Any]) -> Callable[..., Any]:
         def remembered(*args: Any) -> Any:
+            if not self.answers:
+                self._before_first()
             if (name, args) not in self.answers:
                 self.answers[name, args] = fact(*args)
             return self.answers[name, args]

@@ -95,8 +95,7 @@ def write_version(
         if longer := tails(before.state, edits):
             asked.rewrites()
             lengthen_strings(longer)
-        if moved_on := resort(before.state, after):
-            asked.rewrites()
+        if moved_on := resort(before.state, after, asked):
             sentence = f"{sentence}; {moved_on}"
         touched = more.pop("charts", None)
         if touched is None:

@@ -101,10 +101,13 @@ class AskedOfBooks:
 
     def __init__(self, state: State) -> None:
         self._state = state
-        self._mark = posted_mark()
-        self._asked = AskedFacts(posted_facts(state))
+        self._mark: tuple[int, ...] = ()
+        self._asked = AskedFacts(posted_facts(state), self._mark_books)
         self._is_part = connection.in_atomic_block
         self._posts = self._reads_all = False
+
+    def _mark_books(self) -> None:
+        self._mark = posted_mark()
 
     @property
     def facts(self) -> Facts:
@@ -115,11 +118,14 @@ class AskedOfBooks:
         self._posts = True
 
     def rewrites(self) -> None:
-        """The act writes lines or strings anew that are there: whatever others post meanwhile counts."""
+        """The act writes lines or strings anew that are there: whatever others post from now on counts."""
         self._posts = self._reads_all = True
+        self._mark = self._mark or posted_mark()
 
     def hold(self) -> bool:
         """Whether all that was asked is answered alike now. Asked under the lock that keeps posters out."""
+        if not self._asked.answers and not self._reads_all:
+            return True
         if not self._posts:
             return self._hold()
         # Within a larger transaction nobody else's view tells what was there before this act.
@@ -181,11 +187,12 @@ def kept_since(state: State, edits: Iterable[Edit]) -> list[str]:
     return list(dict.fromkeys(sentences))
 
 
-def resort(before: State, after: State) -> str:
+def resort(before: State, after: State, asked: AskedOfBooks) -> str:
     """Puts lines of journals into the periods that they fall into after a change of calendars, inside the
     caller's transaction; a sentence on what moved, empty where nothing did."""
     days = resorted(before, after, _books[0].facts(before).posted_days)
     if days:
+        asked.rewrites()
         _books[0].resort(days)
     return resorted_sentence(days)
 

@@ -13,6 +13,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import Any, NamedTuple
 
 from django.db import connection
+from django.db.models import Max
 
 from core.books.chain import BEGINNING, End
 from core.faults import Fault, Location
@@ -66,6 +67,12 @@ def seal_hashes(log: str, things: Iterable[tuple[str, str]]) -> None:
         before = link(before, key, content)
         rows.append(Sealed(log=log, number=number, key=key, content=content, link=before))
     Sealed.objects.bulk_create(rows)
+
+
+def newest_seal(log: str) -> int:
+    """Another number whenever something was written to a log."""
+    newest = Sealed.objects.filter(log=log).aggregate(number=Max("number"))["number"]
+    return int(newest or 0)
 
 
 def link(before: str, key: str, content: str) -> str:

@@ -19,6 +19,8 @@ from core.resorting import ResortedDay
 from core.structures.accounts import parse_dimensions
 from core.structures.charts import chart_index
 from web.definitions.posted import JournalCount
+from web.definitions.sealing import newest_seal
+from web.journals.budgets import BUDGETS
 from web.journals.code_postings import strings_of
 from web.journals.models import BudgetLine, Unfinished
 from web.journals.resorting import posted_days, resort
@@ -91,10 +93,9 @@ class PostedBooks:
     def mark(self) -> tuple[int, ...]:
         sql = (
             "SELECT (SELECT count(*) FROM journals_book), (SELECT coalesce(sum(sequence), 0)::bigint FROM"
-            " journals_book), (SELECT count(*) FROM journals_budgetline), (SELECT coalesce(max(id), 0) FROM"
-            " journals_budgetline)"
+            " journals_book)"
         )
-        return _rows(sql)[0]
+        return *_rows(sql)[0], newest_seal(BUDGETS)
 
     def carried_from(self, companies: Sequence[str], on: date) -> int:
         sql = (
