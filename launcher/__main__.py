@@ -75,7 +75,7 @@ def environment(url: str) -> dict[str, str]:
 
 def python(words: list[str], url: str) -> int:
     return subprocess.run(
-        [str(PYTHON), "-m", *words], env=environment(url) | serve.keeping_heads()
+        [str(PYTHON), "-m", *words], env=environment(url) | serve.keeping_files()
     ).returncode
 
 

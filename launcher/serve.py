@@ -37,9 +37,13 @@ def served_as() -> str:
     return "" if name == DEFAULT else name
 
 
-def keeping_heads() -> dict[str, str]:
-    """Where the server and the commands on data keep the ends of chains, outside the database."""
-    return {"PINE_HEADS": os.environ.get("PINE_HEADS") or str(state_folder() / "heads")}
+def keeping_files() -> dict[str, str]:
+    """Where the server and the commands on data keep files beside the database: the ends of chains, and what
+    processes of this machine share."""
+    return {
+        name: os.environ.get(name) or str(state_folder() / folder)
+        for name, folder in (("PINE_HEADS", "heads"), ("PINE_KEPT", "kept"))
+    }
 
 
 def served_folder() -> Path:
@@ -224,7 +228,7 @@ def start(url: str, environment: Callable[[str], dict[str, str]], empty: bool = 
             raise CannotGoOn("The demo could not be loaded.")
         port = choose_port()
         stamp = source_stamp()
-        served = with_stand_ins({**environment(url), **keeping_heads(), "PINE_SERVED_AS": served_as()})
+        served = with_stand_ins({**environment(url), **keeping_files(), "PINE_SERVED_AS": served_as()})
         server = server_of(folder).begin(server_command(port, folder), served)
         worker_of(folder).begin([str(PYTHON), "-m", KEEPER, str(folder)], served)
         try:

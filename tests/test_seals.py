@@ -69,7 +69,7 @@ class Meanwhile(CommittingTest):
             return versions_told()
 
         logs = [SealedLog("versions", "versions", "version", told)]
-        with patch("web.exchange.management.commands.books.SEALED_LOGS", logs):
+        with patch("web.exchange.acts.proofs.SEALED_LOGS", logs):
             self.assertEqual(broken(), [])
         self.assertEqual(Sealed.objects.filter(log="versions").count(), 2)
         self.assertEqual(broken(), [])

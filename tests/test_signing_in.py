@@ -15,6 +15,7 @@ import requests
 from axes.helpers import get_client_ip_address
 from axes.models import AccessAttempt
 from django.conf import settings
+from django.contrib.auth.hashers import check_password, make_password
 from django.test import Client, RequestFactory, override_settings
 
 from demo.sign_in_service import CLIENT, SECRET, Service
@@ -30,6 +31,18 @@ class Codes(NamedTuple):
 
     told: int
     different: int
+
+
+class Hashing(PineTest):
+    def test_the_application_keeps_passwords_by_the_slow_way(self) -> None:
+        """Tests keep them by one that costs nothing (tests/settings.py); the application's own is first."""
+        from web import settings as own
+
+        self.assertEqual(own.PASSWORD_HASHERS[0], "django.contrib.auth.hashers.Argon2PasswordHasher")
+        with override_settings(PASSWORD_HASHERS=own.PASSWORD_HASHERS):
+            kept = make_password(PASSWORD)
+        self.assertRegex(kept, r"^argon2\$argon2id\$v=19\$m=(\d{5,}),t=\d+,p=\d+\$")
+        self.assertTrue(check_password(PASSWORD, kept))
 
 
 class SecondFactor(PineTest):

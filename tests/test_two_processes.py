@@ -16,7 +16,7 @@ from django.db import connection
 from django.test import Client
 
 from core.changes.kinds import Put
-from core.changes.recording import encode_row
+from core.definitions.parsing import encode_row
 from core.definitions.state import Edit, OutOfStep
 from core.definitions.tables import Code, Period
 from tests.base import CommittingTest, InWorld, Workers, bring, client_of, forget, person, run, world

@@ -18,6 +18,8 @@ if not SECRET_KEY:
     raise ImproperlyConfigured("Give a secret in PINE_SECRET; ./pine makes one and keeps it.")
 HEADS = os.environ.get("PINE_HEADS", "")
 """the folder in which ends of chains are kept (web/exchange/heads.py); none: nowhere"""
+KEPT = os.environ.get("PINE_KEPT", "")
+"""the folder of what processes of this machine share (web/shell/kept_files.py); none: nowhere"""
 SECRET_KEY_FALLBACKS = os.environ.get("PINE_SECRET_EARLIER", "").split()
 """Secrets of before, parted by spaces: what was sealed under them still opens while the secret is changed."""
 PUBLIC = urlsplit(os.environ.get("PINE_ADDRESS", ""))

@@ -1,4 +1,4 @@
-"""Rows and changes as plain data (JSON) and back: for the log and for drafts."""
+"""Changes as plain data (JSON) and back: for drafts."""
 
 from __future__ import annotations
 
@@ -7,32 +7,9 @@ from datetime import date
 from typing import Any
 
 from core.changes.kinds import KINDS, Change
-from core.definitions.parsing import read_value, write_cell
+from core.definitions.parsing import decode_row, encode_row
 from core.definitions.state import Edit
 from core.definitions.tables import BY_ROW, TABLES
-
-
-def encode_row(row: Any) -> dict[str, str] | None:
-    """Cells as the package writes them, empty ones left out."""
-    if row is None:
-        return None
-    return {name: text for name, value in row._asdict().items() if (text := write_cell(value))}
-
-
-def decode_row(table: str, cells: dict[str, str] | None) -> Any:
-    if cells is None:
-        return None
-    kind = TABLES[table]
-    return kind.row(
-        **{
-            column.name: (
-                column.default
-                if column.later and column.name not in cells
-                else read_value(column, cells.get(column.name, ""))
-            )
-            for column in kind.columns
-        }
-    )
 
 
 def encode(value: Any) -> Any:

@@ -12,7 +12,7 @@ from decimal import Decimal
 from typing import Any
 
 from core.definitions.kinds import Kind
-from core.definitions.tables import Column, Table
+from core.definitions.tables import TABLES, Column, Table
 from core.fault_codes import FaultCode
 from core.faults import Fault, Location
 from core.money import AMOUNT, minor_digits
@@ -190,6 +190,30 @@ def write_cell(value: Any) -> str:
         text = f"{value:f}"
         return text.rstrip("0").rstrip(".") if "." in text else text
     return str(value)
+
+
+def encode_row(row: Any) -> dict[str, str] | None:
+    """Cells as the package writes them, empty ones left out."""
+    if row is None:
+        return None
+    return {name: text for name, value in row._asdict().items() if (text := write_cell(value))}
+
+
+def decode_row(table: str, cells: dict[str, str] | None) -> Any:
+    """The row that `encode_row` wrote, as the log and drafts keep it."""
+    if cells is None:
+        return None
+    kind = TABLES[table]
+    return kind.row(
+        **{
+            column.name: (
+                column.default
+                if column.later and column.name not in cells
+                else read_value(column, cells.get(column.name, ""))
+            )
+            for column in kind.columns
+        }
+    )
 
 
 @dataclass

@@ -3,7 +3,7 @@ rest."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from functools import wraps
 from typing import Any, Concatenate, NamedTuple, ParamSpec, TypeVar
 
@@ -44,6 +44,34 @@ class Edit(NamedTuple):
         return Edit(self.table, self.key, self.new, self.old)
 
 
+class UnreadPart:
+    """A part that is read when somebody first asks for its rows. `count`: how many there are; `cells` gives
+    them as tuples, in the order of the table's columns."""
+
+    __slots__ = ("_cells", "_rows", "_table", "count")
+
+    def __init__(self, table: str, count: int, cells: Callable[[], Iterable[Sequence[Any]]]) -> None:
+        self._table, self.count, self._cells = table, count, cells
+        self._rows: Part | None = None
+
+    def rows(self) -> Part:
+        """The same each time: what is derived from a part hangs on which one it is."""
+        if self._rows is None:
+            table = TABLES[self._table]
+            keys, row = table.keys, table.row._make
+            rows = {made[:keys]: made for made in map(row, self._cells())}
+            self._rows = self._rows or rows  # another thread may have read it meanwhile
+        return self._rows
+
+    @property
+    def is_read(self) -> bool:
+        return self._rows is not None
+
+
+def read(part: Part | UnreadPart) -> Part:
+    return part.rows() if type(part) is UnreadPart else part  # type: ignore[return-value]
+
+
 def part_of(table: str, key: Key) -> Any:
     """Rows are kept in parts by the first column of the key (all codes of one list), so caches hang on
     less."""
@@ -55,8 +83,10 @@ class State:
 
     __slots__ = ("_age", "_cache", "_digest", "_parts", "overlay")
 
-    def __init__(self, parts: dict[str, dict[Any, Part]] | None = None) -> None:
-        self._parts: dict[str, dict[Any, Part]] = parts or {table.name: {} for table in DEFINING_TABLES}
+    def __init__(self, parts: dict[str, dict[Any, Part | UnreadPart]] | None = None) -> None:
+        self._parts: dict[str, dict[Any, Part | UnreadPart]] = parts or {
+            table.name: {} for table in DEFINING_TABLES
+        }
         self._cache: dict[Any, tuple[tuple[Any, ...], Any, tuple[Any, ...], bool]] = {}
         self._age = 0
         self._digest: int | None = None
@@ -70,20 +100,39 @@ class State:
         for row in rows:
             table = BY_ROW[type(row)]
             key = tuple(row[: table.keys])
-            state._parts[table.name].setdefault(part_of(table.name, key), {})[key] = row
+            read(state._parts[table.name].setdefault(part_of(table.name, key), {}))[key] = row
         return state
+
+    @staticmethod
+    def of_parts(parts: Mapping[str, dict[Any, UnreadPart]], digest: str) -> State:
+        """A snapshot of parts that are read when asked for; `digest` is known to be theirs."""
+        state = State({table.name: dict(parts.get(table.name, {})) for table in DEFINING_TABLES})
+        state._digest = int(digest, 16)
+        return state
+
+    def parts(self) -> Iterator[tuple[str, Any, Part | UnreadPart]]:
+        """Table, first column of the key, and the rows, read or not."""
+        for name, parts in self._parts.items():
+            for first, part in parts.items():
+                yield name, first, part
 
     def part(self, row: type[R], first: Any = WHOLE) -> Mapping[Key, R]:
         """Rows by key whose key begins with `first` (for tables with a single key column: all)."""
-        return self._parts[BY_ROW[row].name].get(first) or {}
+        return self._part(BY_ROW[row].name, first) or {}
 
     def rows(self, row: type[R]) -> Iterator[R]:
         for part in self._parts[BY_ROW[row].name].values():
-            yield from part.values()
+            yield from read(part).values()
+
+    def _part(self, name: str, first: Any) -> Part | None:
+        part = self._parts[name].get(first)
+        if type(part) is UnreadPart:
+            part = self._parts[name][first] = part.rows()
+        return part  # type: ignore[return-value]
 
     def get(self, row: type[R], *key: Any) -> R | None:
         name = BY_ROW[row].name
-        part = self._parts[name].get(part_of(name, key))
+        part = self._part(name, part_of(name, key))
         return part.get(key) if part else None
 
     def require(self, row: type[R], *key: Any) -> R:
@@ -95,14 +144,17 @@ class State:
 
     def table(self, name: str) -> Iterator[tuple[Key, Any]]:
         for part in self._parts[name].values():
-            yield from part.items()
+            yield from read(part).items()
 
     def shares(self, other: State, *rows: type[Any]) -> bool:
         """Whether both have these tables in common, so that nothing made from them alone can differ."""
         return all(self._parts[BY_ROW[row].name] is other._parts[BY_ROW[row].name] for row in rows)
 
     def count(self, row: type[Any]) -> int:
-        return sum(len(part) for part in self._parts[BY_ROW[row].name].values())
+        return sum(
+            part.count if isinstance(part, UnreadPart) else len(part)
+            for part in self._parts[BY_ROW[row].name].values()
+        )
 
     @property
     def digest(self) -> str:
@@ -114,10 +166,9 @@ class State:
     def _digest_number(self) -> int:
         if self._digest is None:
             total = 0
-            for name, parts in self._parts.items():
-                for part in parts.values():
-                    for row in part.values():
-                        total += row_digest(name, row)
+            for name, _, part in self.parts():
+                for row in read(part).values():
+                    total += row_digest(name, row)
             self._digest = added(total, gone=0, come=0)
         return self._digest
 
@@ -150,7 +201,9 @@ class State:
                 if table not in tables:
                     tables.add(table)
                     parts[table] = dict(parts[table])
-                part = copied[(table, first)] = parts[table][first] = dict(parts[table].get(first) or {})
+                part = copied[(table, first)] = parts[table][first] = dict(
+                    read(parts[table].get(first) or {})
+                )
             was = part.get(key)
             if proving and was != old:
                 raise OutOfStep(edit)
@@ -183,11 +236,11 @@ class State:
     def _seen(self, reads: tuple[Any, ...], args: tuple[Any, ...]) -> tuple[Any, ...]:
         return tuple(
             (
-                self._parts[BY_ROW[read[0]].name].get(args[read[1]])
-                if isinstance(read, tuple)
-                else self._parts[BY_ROW[read].name]
+                self._part(BY_ROW[named[0]].name, args[named[1]])
+                if isinstance(named, tuple)
+                else self._parts[BY_ROW[named].name]
             )
-            for read in reads
+            for named in reads
         )
 
     def ask(

@@ -12,7 +12,7 @@ from django.utils import timezone
 
 from core.changes.further_segments import tails
 from core.changes.kinds import Change, Restore, examine
-from core.changes.recording import encode_row
+from core.definitions.parsing import encode_row
 from core.definitions.state import Edit, State
 from core.drafts.readiness import charts_touched
 from core.faults import Fault, Location, Refused, blocking

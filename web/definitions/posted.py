@@ -1,5 +1,4 @@
-"""What changes of definitions ask of the books, and what they do to them. The books stand above and say here
-who answers."""
+"""What changes of definitions ask of the books, and what they do to them."""
 
 from __future__ import annotations
 
@@ -10,6 +9,7 @@ from functools import cache
 from typing import Any, NamedTuple, Protocol
 
 from django.db import connection
+from django.utils.module_loading import import_string
 
 from core.changes.asked_facts import AskedFacts
 from core.changes.fixed import Facts
@@ -82,18 +82,23 @@ class KeptPort(Protocol):
         ...
 
 
-_kept: list[KeptPort] = []
-_books: list[BooksPort] = []
+BOOKS, KEPT = "web.journals.posted.PostedBooks", "web.group.kept.KeptRows"
+"""Who answers, by name: they stand above, and are imported when somebody first asks."""
 
 
-def answer_with(books: BooksPort) -> None:
-    """Called once, as the application starts."""
-    _books[:] = [books]
+@cache
+def _books() -> BooksPort:
+    return import_string(BOOKS)()  # type: ignore[no-any-return]
+
+
+@cache
+def _kept() -> KeptPort:
+    return import_string(KEPT)()  # type: ignore[no-any-return]
 
 
 def posted_mark() -> tuple[int, ...]:
     """Another one whenever what facts say may be another thing."""
-    return _books[0].mark()
+    return _books().mark()
 
 
 class AskedOfBooks:
@@ -144,34 +149,29 @@ NOT_MARKED = ("kept_rates", "tie")
 
 def posted_facts(state: State) -> Facts:
     """Facts for the length of one action or page."""
-    facts = _books[0].facts(state)
+    facts = _books().facts(state)
 
     def tie(kind: type[Any], name: str) -> str:
-        if kind is Group and _kept[0].has_kept(name):
+        if kind is Group and _kept().has_kept(name):
             return "periods of it are kept"
         return facts.tie(kind, name)
 
-    return replace(facts, kept_rates=cache(_kept[0].rates), tie=tie)
-
-
-def kept_with(kept: KeptPort) -> None:
-    """Called once, as the application starts."""
-    _kept[:] = [kept]
+    return replace(facts, kept_rates=cache(_kept().rates), tie=tie)
 
 
 def journal_counts() -> dict[str, JournalCount]:
     """How many journals each company has that has any, and when the last was posted."""
-    return _books[0].journal_counts()
+    return _books().journal_counts()
 
 
 def posted_to(companies: Mapping[str, str], codes: Iterable[str]) -> set[tuple[str, str]]:
     """Of companies with their charts which of some natural accounts each has postings on."""
-    return _books[0].posted_to(companies, codes)
+    return _books().posted_to(companies, codes)
 
 
 def strings_of(company: str) -> tuple[str, ...]:
     """Account strings that a company was posted to, or that its balances kept elsewhere name."""
-    return _books[0].strings_of(company)
+    return _books().strings_of(company)
 
 
 def kept_since(state: State, edits: Iterable[Edit]) -> list[str]:
@@ -181,8 +181,8 @@ def kept_since(state: State, edits: Iterable[Edit]) -> list[str]:
         if edit.table == "periods" and edit.old is not None and edit.new is not None:
             calendar, on = edit.old.calendar, edit.old.starts_on
             companies = [row.company for row in state.rows(Company) if row.calendar == calendar]
-            sentences += _kept[0].kept_from(state, calendar, on)
-            if carried := _books[0].carried_from(companies, on):
+            sentences += _kept().kept_from(state, calendar, on)
+            if carried := _books().carried_from(companies, on):
                 sentences.append(f"{carried} companies have closing journals since.")
     return list(dict.fromkeys(sentences))
 
@@ -190,18 +190,18 @@ def kept_since(state: State, edits: Iterable[Edit]) -> list[str]:
 def resort(before: State, after: State, asked: AskedOfBooks) -> str:
     """Puts lines of journals into the periods that they fall into after a change of calendars, inside the
     caller's transaction; a sentence on what moved, empty where nothing did."""
-    days = resorted(before, after, _books[0].facts(before).posted_days)
+    days = resorted(before, after, _books().facts(before).posted_days)
     if days:
         asked.rewrites()
-        _books[0].resort(days)
+        _books().resort(days)
     return resorted_sentence(days)
 
 
 def falling_then(before: State, after: State) -> str:
     """A sentence on what a change of calendars will sort anew; empty where it need not."""
-    return falling_sentence(resorted(before, after, _books[0].facts(before).posted_days))
+    return falling_sentence(resorted(before, after, _books().facts(before).posted_days))
 
 
 def lengthen_strings(tails: Mapping[str, str]) -> None:
     if tails:
-        _books[0].lengthen_strings(tails)
+        _books().lengthen_strings(tails)

@@ -17,16 +17,19 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 from django.db import connection, transaction
+from django.db.models import Sum
 
-from core.changes.recording import decode_row
+from core.definitions.parsing import decode_row
 from core.definitions.state import Edit, OutOfStep, State
 from core.definitions.tables import TABLES
-from web.definitions import store
+from web.definitions import kept_definitions, store
 from web.definitions.models import Edited, Version
 from web.process_cache import ProcessCache
 
 log = logging.getLogger(__name__)
 MOST_REPLAYED = 2_000
+KEPT_ANEW_AFTER = 500
+"""So many edits after the version that a file of this machine keeps, whoever reads it keeps a newer one."""
 
 
 @dataclass(frozen=True)
@@ -100,10 +103,38 @@ def current() -> Snapshot:
         if cached is not None and cached.token == known.token:
             return cached
         replayed = _replayed(cached, known) if cached is not None else None
-        replayed = replayed or current_uncached()
+        replayed = replayed or _kept_on_disk(known) or _loaded()
         if cached is None or cached.version <= replayed.version or not _is_known(cached):
             _kept.put("current", replayed)
         return replayed
+
+
+def _kept_on_disk(known: Latest) -> Snapshot | None:
+    """What a file of this machine keeps, brought up to the newest version; None where loading is the better
+    way."""
+    kept = kept_definitions.kept()
+    if kept is None or not _is_left_by(kept):
+        return None
+    own = Snapshot(kept.version, kept.token, kept.state)
+    if own.token == known.token:
+        return own
+    if (replayed := _replayed(own, known)) and replayed.token:
+        between = Version.objects.filter(version__gt=own.version, version__lte=replayed.version)
+        if (between.aggregate(edits=Sum("rows"))["edits"] or 0) > KEPT_ANEW_AFTER:
+            kept_definitions.keep(replayed.version, replayed.token, replayed.state)
+    return replayed
+
+
+def _is_left_by(kept: kept_definitions.KeptDefinitions) -> bool:
+    return Version.objects.filter(version=kept.version, token=kept.token, digest=kept.digest).exists()
+
+
+def _loaded() -> Snapshot:
+    """Read from the tables, and kept for the next process of this machine."""
+    loaded = current_uncached()
+    if loaded.token and loaded.state.digest == latest().digest:
+        kept_definitions.keep(loaded.version, loaded.token, loaded.state)
+    return loaded
 
 
 def current_uncached() -> Snapshot:

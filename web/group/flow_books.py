@@ -25,8 +25,7 @@ from core.statements.plans import Plan
 from web.group.parts import GroupParts, mapped_books
 from web.journals.books_by_date import cut_by_date, in_periods
 from web.journals.flow_lines import BooksUpTo, Touched
-from web.journals.interning import interned_texts
-from web.journals.posting import company_numbers
+from web.journals.interning import company_numbers, interned_texts
 
 
 def moved_apart(state: State, parts: GroupParts, planned: Plan, first: int, end: int) -> Apart:

@@ -25,8 +25,7 @@ from core.group.ownership import Standing, group_standings
 from core.group.periods import GroupPeriods, group_periods
 from web.journals.books import books_for
 from web.journals.books_by_date import cut_by_date
-from web.journals.interning import interned_texts
-from web.journals.posting import company_numbers
+from web.journals.interning import company_numbers, interned_texts
 
 
 def known_group(state: State, group: str) -> tuple[Group, CalendarIndex]:

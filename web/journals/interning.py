@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -134,3 +134,17 @@ def interned_texts(rows: Any) -> list[tuple[str, str]]:
         (strings[a], codes[d])
         for a, d in zip(rows["account"].tolist(), rows["dimensions"].tolist(), strict=True)
     ]
+
+
+def company_numbers(companies: Collection[str] | None = None) -> dict[str, int]:
+    """The database's own numbers of companies (None: of all)."""
+    if companies is not None and not companies:
+        return {}
+    with connection.cursor() as cursor:
+        if companies is None:
+            cursor.execute("SELECT company, id FROM companies_company")
+        else:
+            cursor.execute(
+                "SELECT company, id FROM companies_company WHERE company = ANY(%s)", [sorted(companies)]
+            )
+        return dict(cursor.fetchall())

@@ -6,7 +6,7 @@ judged against is looked at once more before the transaction ends (web/definitio
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -30,7 +30,13 @@ from web.definitions.snapshot import Snapshot
 from web.journals import books as packs
 from web.journals.book_locks import lock_books, see_that_journals_may
 from web.journals.chain import Link, lock_numbers, sealed
-from web.journals.interning import Accounts, Interned, intern_accounts, intern_dimensions
+from web.journals.interning import (
+    Accounts,
+    Interned,
+    company_numbers,
+    intern_accounts,
+    intern_dimensions,
+)
 from web.journals.loading import loading
 
 JOURNAL_COLUMNS = (
@@ -134,20 +140,6 @@ def lines_of(state: State, checked: Sequence[tuple[Journal, Sequence[BookedLine]
         dimensions.values(),
         partners.values(),
     )
-
-
-def company_numbers(companies: Collection[str] | None = None) -> dict[str, int]:
-    """The database's own numbers of companies (None: of all)."""
-    if companies is not None and not companies:
-        return {}
-    with connection.cursor() as cursor:
-        if companies is None:
-            cursor.execute("SELECT company, id FROM companies_company")
-        else:
-            cursor.execute(
-                "SELECT company, id FROM companies_company WHERE company = ANY(%s)", [sorted(companies)]
-            )
-        return dict(cursor.fetchall())
 
 
 def post(

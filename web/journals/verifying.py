@@ -18,7 +18,7 @@ from core.books.chain import BEGINNING, End, Sealed, line_text, link, moment, ra
 from core.books.periods import company_calendar
 from core.definitions.state import State
 from core.faults import Fault, Location
-from web.definitions import snapshot, store
+from web.definitions import kept_definitions, snapshot, store
 from web.journals import books
 
 STEP = 20_000
@@ -112,6 +112,10 @@ def verify(known: Mapping[str, End] | None = None, progress: Progress = silent) 
         if state.digest != snapshot.latest().digest:
             what = f"The definitions are not those that version {snapshot.latest().version} left."
             verified.faults.append(Fault("digest", what, way_out="`./pine check` says more."))
+        verified.faults += [
+            Fault("digest", what, way_out="Remove the file; the next start writes it anew.")
+            for what in kept_definitions.differing()
+        ]
         _sorted(verified, state)
     return verified
 

@@ -10,7 +10,6 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol
 
-import xlsxwriter
 from django.http import Http404, HttpResponse
 
 from core.money import format_amount
@@ -71,6 +70,8 @@ def as_json(header: Sequence[str], rows: Iterable[Sequence[Cell]]) -> bytes:
 
 def as_xlsx(header: Sequence[str], rows: Iterable[Sequence[Cell]], sheet: str = "Sheet1") -> bytes:
     """One sheet with the same columns. Text is written as text, so nothing in it runs."""
+    import xlsxwriter
+
     out = io.BytesIO()
     options = {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}
     _write_sheet(xlsxwriter.Workbook(out, options), header, rows, sheet)

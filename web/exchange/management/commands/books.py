@@ -9,41 +9,19 @@ from __future__ import annotations
 
 import argparse
 import sys
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 import psycopg
 from django.core.management.base import CommandParser
 from django.db import Error
+from django.utils.module_loading import import_string
 
-from core.analysis.asked import Asked, read_day
 from core.audit.fec import ENCODINGS, SEPARATORS
-from core.definitions.state import State
-from core.definitions.tables import Company, Group, Overlay
-from core.faults import MUST, Refused, WrongCall
-from core.structures.overlays import SeenAs, seen_as
-from web.definitions import snapshot
-from web.definitions.sealing import MARK, broken_seals
-from web.exchange import heads, reports
-from web.exchange.audit_file import audit_file_of, content_of
-from web.exchange.checking import everything
-from web.exchange.exporting import export_package
-from web.exchange.importing import import_package
-from web.exchange.sealed_logs import SEALED_LOGS
-from web.journals import verifying
-from web.packs.files import pack_files
-from web.packs.making import figures_of_items, make_pack, pack_items
-from web.packs.verifying import altered_packs
-from web.shell import tabular
+from core.faults import Refused, WrongCall
+from web.exchange.acts.answers import FAULTS, WRONG, say
 from web.shell.pine_command import PineCommand
-from web.statements.made_from import MadeFrom
-
-DONE, FAULTS, WRONG = 0, 1, 2
-
-
-def say(text: object) -> None:
-    sys.stderr.write(f"{text}\n")
+from web.shell.tabular import WRITERS
 
 
 def add_commands(argument_parser: argparse.ArgumentParser) -> None:
@@ -94,7 +72,7 @@ def add_commands(argument_parser: argparse.ArgumentParser) -> None:
     for sub in (trial, lines, apart, steps, proof_of, cash):
         sub.add_argument("--year", type=int, required=sub not in (trial, lines))
         sub.add_argument("--period", type=int, required=sub not in (trial, lines))
-        sub.add_argument("--format", choices=tuple(tabular.WRITERS), default="csv")
+        sub.add_argument("--format", choices=tuple(WRITERS), default="csv")
         sub.add_argument("--output", type=Path)
 
 
@@ -142,186 +120,22 @@ def _add_stretch(sub: argparse.ArgumentParser) -> None:
     sub.add_argument("--to", dest="end", help="the last day")
 
 
-def run_import(given: argparse.Namespace) -> int:
-    if not given.path.exists():
-        say(f"There is nothing at {given.path}.")
-        return WRONG
-    outcome = import_package(given.path)
-    for look in outcome.looks:
-        say(f"Worth a look: {look}")
-    say(f"Imported: {outcome.sentence()}.")
-    return DONE
-
-
-def run_export(given: argparse.Namespace) -> int:
-    if not given.path.absolute().parent.exists() and given.path.suffix:
-        say(f"There is no folder {given.path.parent}.")
-        return WRONG
-    try:
-        export_package(given.path)
-    except OSError as error:
-        say(f"The package cannot be written: {error}.")
-        return WRONG
-    say(f"Exported to {given.path}.")
-    return DONE
-
-
-def run_check(given: argparse.Namespace) -> int:
-    faults = list(everything(snapshot.current().state))
-    musts = [fault for fault in faults if fault.severity == MUST]
-    for fault in faults:
-        say(f"{'Must be put right' if fault.severity == MUST else 'Worth a look'}: {fault}")
-    say(f"{len(musts)} to be put right, {len(faults) - len(musts)} worth a look.")
-    return FAULTS if musts else DONE
-
-
-def run_verify(given: argparse.Namespace) -> int:
-    try:
-        known = heads.known_ends(given.heads) if given.heads else heads.kept_ends()
-    except (OSError, ValueError, UnicodeDecodeError) as error:
-        say(error)
-        return WRONG
-    with snapshot.one_reading():  # else what is sealed meanwhile would be told as put there beside
-        verified = verifying.verify({name: end for name, end in known.items() if not name.startswith(MARK)})
-        ends, broken = broken_seals(SEALED_LOGS, known)
-        verified.faults += [*altered_packs(), *broken]
-    verified.ends |= ends
-    for fault in verified.faults:
-        say(f"Does not hold: {fault}")
-    say(
-        f"{verified.journals:,} journals with {verified.lines:,} lines read; {len(verified.faults)} things do"
-        " not hold."
-    )
-    if given.mend and (mended := verifying.mend(verified)):
-        say(f"Balances of {mended} books were added up anew.")
-    rows = [(company, str(end.number), end.hash) for company, end in sorted(verified.ends.items())]
-    if not verified.faults:
-        heads.keep(verified.ends)
-    written = _written(given, tabular.as_csv(heads.HEADS, rows))
-    return written or (FAULTS if verified.faults else DONE)
-
-
-def _written(given: argparse.Namespace, data: bytes) -> int:
-    """A result to standard output or the file that is named."""
-    if given.output is None:
-        sys.stdout.buffer.write(data)
-        return DONE
-    try:
-        given.output.write_bytes(data)
-    except OSError as error:
-        say(f"The file cannot be written: {error}.")
-        return WRONG
-    return DONE
-
-
-def asked_of(given: argparse.Namespace) -> Asked:
-    """Raises WrongCall for a day that is none."""
-    start, end = (read_day(text) if text is not None else None for text in (given.start, given.end))
-    across = {name: getattr(given, name, "") for name in ("periods", "budget", "forecast")}
-    return Asked(given.year, given.period, given.from_period, start, end, given.filter, given.by, **across)
-
-
-def statement_report(state: State, given: argparse.Namespace, whose: reports.Whose) -> reports.Report:
-    if bool(given.statement) == bool(given.tree):
-        raise WrongCall("Name a statement, or a hierarchy with --tree.")
-    if given.tree:
-        return reports.hierarchy(state, given.tree, given.level, whose, asked_of(given), given.columns)
-    if given.level is not None:
-        raise WrongCall("Only a hierarchy is cut at a level.")
-    asked = asked_of(given)
-    return reports.statement(state, given.statement, whose, asked, given.columns, accounts=given.accounts)
-
-
-def run_report(given: argparse.Namespace) -> int:
-    state = snapshot.current().state
-    if overlay := getattr(given, "seen_as", ""):
-        if state.get(Overlay, overlay) is None:
-            raise WrongCall(f"There is no overlay {overlay}.")
-        state = seen_as(state, SeenAs(overlay))
-    if given.act in OF_GROUPS:
-        report = OF_GROUPS[given.act](state, given.group, given.year, given.period)
-    elif given.act == "cash-proof":
-        at = given.group, given.year, given.period, given.from_period
-        report = reports.cash_proof(state, given.statement, *at)
-    else:
-        whose = reports.Whose(given.company or "", given.group or "", getattr(given, "companies", "") or "")
-        of_statement = given.act == "statement"
-        report = (
-            statement_report(state, given, whose)
-            if of_statement
-            else reports.trial_balance(state, whose, asked_of(given), given.in_chart)
-        )
-    for message in report.messages:
-        say(message)
-    return _written(given, tabular.WRITERS[given.format](report.header, report.rows))
-
-
-OF_GROUPS = {
-    "disagreements": reports.disagreements,
-    "consolidation": reports.consolidation,
-    "translation": reports.translation,
+ACTS = {
+    "import": "packages.run_import",
+    "export": "packages.run_export",
+    "check": "proofs.run_check",
+    "verify": "proofs.run_verify",
+    "pack": "packing.run_pack",
+    "audit-file": "audit_files.run_audit_file",
 }
-
-
-def run_pack(given: argparse.Namespace) -> int:
-    """Writes a pack; standard error says the SHA-256 of what was made."""
-    state = snapshot.current().state
-    names = {
-        "companies": sorted(row.company for row in state.rows(Company)),
-        "groups": sorted(row.group for row in state.rows(Group)),
-    }
-
-    def listed(name: str) -> list[str]:
-        text = getattr(given, name)
-        return names[name] if text == "all" and name in names else [one for one in text.split(",") if one]
-
-    at = (given.year, given.period)
-    items = pack_items(state, listed("statements"), listed("companies"), listed("groups"), *at)
-    form = given.path.suffix.lower().lstrip(".")
-    if form not in ("pdf", "xlsx", "zip"):
-        contents = figures_of_items(items, at, given.beside_year, lambda what, done: None)
-        given.path.mkdir(parents=True, exist_ok=True)
-        made = MadeFrom.published(contents.version, None)
-        for name, content in pack_files(contents, made, lambda done: None):
-            (given.path / name).write_bytes(content)
-        told = "listed in contents.csv"
-    else:
-        content, digest, contents = make_pack(form, given.name, items, at, given.beside_year, None)
-        given.path.write_bytes(content)
-        told = f"SHA-256 {digest}"
-    for sentence in contents.left_out:
-        say(sentence)
-    say(f"{len(contents.figures):,} statements in {given.path}, {told}.")
-    return DONE
-
-
-def run_audit_file(given: argparse.Namespace) -> int:
-    """Writes the file; standard error says its name and what it comes to."""
-    state = snapshot.current().state
-    if given.overlay and state.get(Overlay, given.overlay) is None:
-        raise WrongCall(f"There is no overlay {given.overlay}.")
-    made = audit_file_of(state, given.company, given.year, given.siren, given.overlay)
-    content = content_of(made, given.separator, given.encoding)
-    if given.output is not None and given.output.is_dir():
-        given.output /= made.name
-    say(f"{made.name}: {len(made.records):,} records.")
-    return _written(given, content)
-
-
-RUN: dict[str, Callable[[argparse.Namespace], int]] = {
-    "import": run_import,
-    "export": run_export,
-    "check": run_check,
-    "verify": run_verify,
-    "pack": run_pack,
-    "audit-file": run_audit_file,
-}
+"""Every other one is a report."""
 
 
 def done(given: argparse.Namespace) -> int:
     """Carries out a command; the exit status."""
     try:
-        return RUN.get(given.act, run_report)(given)
+        run = import_string(f"web.exchange.acts.{ACTS.get(given.act, 'reporting.run_report')}")
+        return int(run(given))
     except WrongCall as refused:
         say(refused.faults[0].what)
         return WRONG
