@@ -65,7 +65,11 @@ def levels_of(state: State, chart: ChartIndex, names: Iterable[str]) -> dict[str
 def levels_offered(state: State, field: Field) -> range:
     """The levels of a field's main hierarchy that have rollup codes, from the top."""
     shape = main_tree(state, field.code_list)
-    depths = [depth for code, depth in shape.order if code in shape.children] if shape else []
+    depths = (
+        [int(shape.depths[shape.place[code]]) for code in shape.children if code in shape.place]
+        if shape
+        else []
+    )
     return range(1, 2 + max(depths, default=-1))
 
 

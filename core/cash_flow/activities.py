@@ -54,7 +54,7 @@ def _section(row: Code, said: Said) -> str:
     return _of_asset(row, said) if row.account_class == "asset" else _of_funds(row, said)
 
 
-@derived((Code, 0), Hierarchy, HierarchyNode)
+@derived((Code, 0), Hierarchy, HierarchyNode, stays=True)
 def said_by_names(state: State, code_list: str) -> dict[str, Said]:
     """Of each code in the main hierarchy what it and the codes above it are called; those of which nothing is
     said are left out."""
@@ -62,7 +62,7 @@ def said_by_names(state: State, code_list: str) -> dict[str, Said]:
     said: dict[str, Said] = {}
     if tree is None:
         return said
-    for code, _ in tree.order:
+    for code in tree.codes:
         above = said.get(tree.parent.get(code, ""), NOTHING_SAID)
         own = _said(codes[code].name) if code in codes else NOTHING_SAID
         if own is not NOTHING_SAID or above is not NOTHING_SAID:

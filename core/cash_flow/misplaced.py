@@ -5,13 +5,13 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Iterator
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
-from core.cash_flow.activities import RESULT, sections_of
+from core.cash_flow.activities import RESULT, said_by_names, sections_of
 from core.codes.doubts import ACTIVITY_ELSEWHERE, Doubt
 from core.definitions.state import State, derived
 from core.definitions.tables import Code, Hierarchy, HierarchyNode, SetAside, Statement, StatementLine
-from core.statements.plans import PLAN_READS, Plan, line_title, natural_list, plan
+from core.statements.plans import PLAN_READS, Plan, PlanLine, line_title, natural_list, plan
 
 CASH_FLOWS = ("cash_flow", "direct_cash_flow")
 
@@ -38,23 +38,38 @@ class MisplacedAccount(NamedTuple):
         return f"{self.code.code} {self.code.name} {self.stands}"
 
 
-@derived((StatementLine, 0), *PLAN_READS, Hierarchy, HierarchyNode, SetAside)
-def misplaced(state: State, statement: str) -> tuple[MisplacedAccount, ...]:
-    """By line and code. What an account stands among is told by its line, or where it is alone there by the
-    lines beside it; of one that is all alone nothing is told."""
+@derived(
+    *((StatementLine, 0), *PLAN_READS),
+    made_of=lambda state, statement: (plan(state, statement),),
+)
+def _with_activity(state: State, statement: str) -> tuple[tuple[PlanLine, list[Code]], ...]:
+    """The lines of a cash flow that hold accounts of an activity of their own, with these."""
     planned = plan(state, statement)
     if planned is None or planned.statement.kind not in CASH_FLOWS:
         return ()
-    return tuple(_misplaced(state, planned))
-
-
-def _misplaced(state: State, planned: Plan) -> Iterator[MisplacedAccount]:
-    """Only lines that hold accounts of an activity of their own are looked at."""
     codes = planned.accounts.codes
-    for line in planned.lines:
-        own = [codes[name] for name in line.picks if codes[name].cash_flow != "none"]
-        if not own:
-            continue
+    lines = ((line, [codes[c] for c in line.picks if codes[c].cash_flow != "none"]) for line in planned.lines)
+    return tuple((line, own) for line, own in lines if own)
+
+
+def _taken(state: State, statement: str) -> tuple[Any, ...]:
+    planned, lines = plan(state, statement), _with_activity(state, statement)
+    said = said_by_names(state, planned.accounts.code_list) if planned and lines else None
+    return planned, lines, said, *state.seen((SetAside,))
+
+
+@derived((StatementLine, 0), *PLAN_READS, Hierarchy, HierarchyNode, SetAside, made_of=_taken)
+def misplaced(state: State, statement: str) -> tuple[MisplacedAccount, ...]:
+    """By line and code. What an account stands among is told by its line, or where it is alone there by the
+    lines beside it; of one that is all alone nothing is told."""
+    planned, lines = plan(state, statement), _with_activity(state, statement)
+    return tuple(_misplaced(state, planned, lines)) if planned else ()
+
+
+def _misplaced(
+    state: State, planned: Plan, with_activity: Iterable[tuple[PlanLine, list[Code]]]
+) -> Iterator[MisplacedAccount]:
+    for line, own in with_activity:
         lines = [line] if len(line.picks) > 1 else [one for one in planned.lines if one.parent == line.parent]
         among = _activities(state, planned, (name for one in lines for name in one.picks))
         usual = {activity: _usual(among, activity) for activity in {code.cash_flow for code in own}}

@@ -14,7 +14,7 @@ from typing import Any, NamedTuple, Protocol, TypeVar, dataclass_transform
 
 from core import checks
 from core.changes.fixed import Facts, transition_faults
-from core.codes.hierarchies import main_hierarchies, order_key
+from core.codes.hierarchies import main_hierarchies, order_key, tree
 from core.codes.lists import next_free
 from core.definitions.nouns import NOUNS, many, named
 from core.definitions.parsing import read_value, write_cell
@@ -471,11 +471,12 @@ class MoveNode:
     before: str = ""
 
     def edits(self, state: State) -> list[Edit]:
-        part = state.part(HierarchyNode, self.hierarchy).values()
+        below = tree(state, self.hierarchy).children.get(self.parent, ())
+        part = [state.get(HierarchyNode, self.hierarchy, code) for code in below]  # None: an intake's
         own = state.get(HierarchyNode, self.hierarchy, self.code)
         moving = (own or HierarchyNode(self.hierarchy, self.code))._replace(parent=self.parent)
         near = sorted(
-            (n for n in part if n.parent == self.parent and n.code != self.code),
+            (node for node in part if node is not None and node.code != self.code),
             key=lambda n: order_key(n.position, n.code),
         )
         if not self.before and all(node.position is None for node in near):

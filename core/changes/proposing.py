@@ -33,7 +33,7 @@ def _top_rollups(tree: Tree, codes: set[str]) -> list[str]:
     single."""
     texts: list[str] = []
     covered: set[str] = set()
-    for code, _ in tree.order:
+    for code in tree.codes:
         if code in covered:
             continue
         below = tree.below(code)

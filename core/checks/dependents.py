@@ -219,11 +219,15 @@ def _after_nodes(after: State, edits: Iterable[Edit], lists: set[str]) -> Iterat
 
 
 def _looking_at_trees(after: State, code_list: str) -> Iterator[Any]:
+    statements: set[str] = set()
     for cell in cells.outside(after, code_list):  # an intake never says under
         if cell.kind == cells.SELECTOR and "under" in getattr(cell.row, cell.column).lower():
-            yield cell.row
             if isinstance(cell.row, StatementLine):
-                yield from after.part(StatementLine, cell.row.statement).values()
+                statements.add(cell.row.statement)
+            else:
+                yield cell.row
+    for statement in sorted(statements):
+        yield from after.part(StatementLine, statement).values()
 
 
 def _after_charts(before: State, after: State, by_table: dict[str, list[Edit]]) -> Iterator[Any]:

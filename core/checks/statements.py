@@ -13,7 +13,7 @@ from core.checks.build import selector_faults
 from core.codes.hierarchies import find_cycle
 from core.codes.lists import list_index
 from core.definitions.row_faults import fault
-from core.definitions.state import State
+from core.definitions.state import State, derived
 from core.definitions.statement_rows import WITH_AMOUNT
 from core.definitions.tables import Budget, ColumnSet, NonCashPair, Statement, StatementLine
 from core.faults import LOOK, Fault, WrongCall
@@ -21,6 +21,7 @@ from core.statements import formulas
 from core.statements.line_parts import CREDIT, DEBIT, WAYS
 from core.statements.placing import field_list
 from core.statements.plans import (
+    PLAN_READS,
     RESULT_CLASSES,
     Plan,
     PlanLine,
@@ -130,8 +131,7 @@ def _tree(state: State, statement: str) -> Iterator[Fault]:
     planned = plan(state, statement)
     if planned is None:
         return
-    for line in planned.lines:
-        yield from _of_line(planned, line)
+    yield from _of_lines(state, statement)
     for code, first, second in planned.twice[:MOST_NAMED]:
         what = (
             f"{code} stands on two lines of {planned.statement.name}: "
@@ -295,6 +295,15 @@ CHECKS: list[tuple[type[Any], Any]] = [
     (ColumnSet, column_sets),
     (NonCashPair, non_cash_pairs),
 ]
+
+
+@derived(
+    *((StatementLine, 0), *PLAN_READS),
+    made_of=lambda state, statement: (plan(state, statement),),
+)
+def _of_lines(state: State, statement: str) -> tuple[Fault, ...]:
+    planned = plan(state, statement)
+    return tuple(told for line in planned.lines for told in _of_line(planned, line)) if planned else ()
 
 
 def _of_line(planned: Plan, line: PlanLine) -> Iterator[Fault]:

@@ -92,7 +92,7 @@ class _Ground:
         else:
             rows = [
                 abs(weights.get(code, 0.0)) if code in self.codes and not self.codes[code].rollup else 0.0
-                for code, _ in made.order
+                for code in made.codes
             ]
             self.weight = summed(np.array(rows))
         self.moved = moved
@@ -103,9 +103,9 @@ class _Ground:
 
     def _span(self, code: str) -> tuple[int, int]:
         if not code:
-            return 0, len(self.made.order)
+            return 0, len(self.made.codes)
         at = self.made.place[code]
-        return at, self.made.end[at]
+        return at, int(self.made.end[at])
 
     def children(self, node: _Node) -> list[_Node]:
         if node.moved == "old":
@@ -138,7 +138,7 @@ class _Ground:
 
     def levels(self, node: _Node) -> int:
         start, end = self._span(node.code)
-        base = self.made.order[start][1] - 1 if node.code else -1
+        base = int(self.made.depths[start]) - 1 if node.code else -1
         deepest = int(self.counted.depths[start:end].max(initial=base))
         return deepest - base + (0 if node.code else 1)
 

@@ -6,9 +6,12 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import date
-from itertools import islice
-from operator import itemgetter
+from itertools import compress, islice
+from operator import is_not
 from typing import Any, TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
 
 from core.codes.lists import beginning_with, in_range, list_index
 from core.codes.selector_text import Parsed, SelectorItem, parse
@@ -16,7 +19,7 @@ from core.definitions.state import Edit, State, derived
 from core.definitions.tables import Code, Hierarchy, HierarchyNode
 
 K = TypeVar("K")
-FIRST = itemgetter(0)
+NOTHING = np.zeros(0, dtype=np.int64)
 MOST_FOLLOWED = 400
 """Nodes that may have changed for a tree to be laid out from the former one."""
 
@@ -58,24 +61,30 @@ def preorder(children: Mapping[K, list[K]], roots: Iterable[K]) -> list[tuple[K,
     return pairs
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class Tree:
-    """One hierarchy. `order` lists codes with depth, parents first; `end[i]` is where what is below order[i]
-    ends."""
+    """One hierarchy. `codes` lists all, parents first, `depths` how deep each stands; `end[i]` is where what
+    is below codes[i] ends."""
 
     hierarchy: str
     code_list: str
     name: str
-    order: list[tuple[str, int]]
+    codes: list[str]
+    depths: NDArray[np.int64]
     parent: dict[str, str]
     children: dict[str, list[str]]
     place: dict[str, int]
-    end: list[int]
+    end: NDArray[np.int64]
+
+    @property
+    def order(self) -> list[tuple[str, int]]:
+        """Every code with its depth."""
+        return list(zip(self.codes, self.depths.tolist(), strict=True))
 
     def below(self, code: str) -> list[str]:
         """Every code below, rollup codes too; not the code itself."""
         start = self.place.get(code)
-        return [] if start is None else [node for node, _ in self.order[start + 1 : self.end[start]]]
+        return [] if start is None else self.codes[start + 1 : self.end[start]]
 
     def path(self, code: str) -> list[str]:
         """From the top down to the code itself."""
@@ -133,7 +142,7 @@ def _followed(state: State, read: tuple[Any, ...], before: Tree, hierarchy: str)
     was: Mapping[Any, HierarchyNode] = read[1] or {}
     now = state.part(HierarchyNode, hierarchy)
     changed = _changed(was, now)
-    if len(changed) > MOST_FOLLOWED or len(before.order) != len(was):
+    if len(changed) > MOST_FOLLOWED or len(before.codes) != len(was):
         return None
     parent, children = dict(before.parent), dict(before.children)
     touched = _reparented(changed, parent)
@@ -146,10 +155,10 @@ def _followed(state: State, read: tuple[Any, ...], before: Tree, hierarchy: str)
             del children[above]
     open_codes = {"", *touched, *moved}.union(*(_upwards(parent, above) for above in touched))
     hierarchy_row = state.get(Hierarchy, hierarchy)
-    order, end = _restretched(before, children, open_codes)
-    place = dict(zip(map(FIRST, order), range(len(order)), strict=True))
+    codes, depths, end = _restretched(before, children, open_codes)
+    place = dict(zip(codes, range(len(codes)), strict=True))
     code_list, name = (hierarchy_row.code_list, hierarchy_row.name) if hierarchy_row else ("", "")
-    return Tree(hierarchy, code_list, name, order, parent, children, place, end)
+    return Tree(hierarchy, code_list, name, codes, depths, parent, children, place, end)
 
 
 def _changed(
@@ -157,9 +166,9 @@ def _changed(
 ) -> list[tuple[HierarchyNode | None, HierarchyNode | None]]:
     """Nodes that differ, before and after. Rows keep their order through a change, so mostly they are
     compared side by side."""
-    pairs: list[tuple[HierarchyNode | None, HierarchyNode | None]] = [
-        (old, new) for old, new in zip(was.values(), now.values(), strict=False) if old is not new
-    ]
+    pairs: list[tuple[HierarchyNode | None, HierarchyNode | None]] = list(
+        compress(zip(was.values(), now.values(), strict=False), map(is_not, was.values(), now.values()))
+    )
     aligned = all(
         old is not None and new is not None and old.code == new.code
         for old, new in pairs[: MOST_FOLLOWED + 1]
@@ -172,31 +181,35 @@ def _changed(
 
 def _restretched(
     before: Tree, children: Mapping[str, list[str]], open_codes: set[str]
-) -> tuple[list[tuple[str, int]], list[int]]:
-    """Order and ends: what stands below an open code is laid out child by child, all else as it lay
+) -> tuple[list[str], NDArray[np.int64], NDArray[np.int64]]:
+    """Codes, depths and ends: what stands below an open code is laid out child by child, all else as it lay
     before."""
-    order: list[tuple[str, int]] = []
-    end: list[int] = []
+    codes: list[str] = []
+    depths: list[NDArray[np.int64]] = [NOTHING]
+    ends: list[NDArray[np.int64]] = [NOTHING]
+    ended: dict[int, int] = {}
     stack: list[tuple[str, int]] = [(code, 0) for code in reversed(children.get("", []))]
     waiting: list[tuple[int, int]] = []  # (depth, place) of open codes whose branch has not ended yet
     while stack:
         code, depth = stack.pop()
         while waiting and waiting[-1][0] >= depth:
-            end[waiting.pop()[1]] = len(order)
+            ended[waiting.pop()[1]] = len(codes)
         start = before.place.get(code)
         if code in open_codes or start is None:
-            waiting.append((depth, len(order)))
-            order.append((code, depth))
-            end.append(-1)
+            waiting.append((depth, len(codes)))
+            depths.append(np.array([depth]))
+            ends.append(np.array([-1]))
+            codes.append(code)
             stack += [(child, depth + 1) for child in reversed(children.get(code, []))]
             continue
-        stop, shift, deeper = before.end[start], len(order) - start, depth - before.order[start][1]
-        stretch = before.order[start:stop]
-        order += stretch if not deeper else [(name, level + deeper) for name, level in stretch]
-        end += before.end[start:stop] if not shift else [at + shift for at in before.end[start:stop]]
-    for _, at in waiting:
-        end[at] = len(order)
-    return order, end
+        stop = int(before.end[start])
+        depths.append(before.depths[start:stop] + (depth - before.depths[start]))
+        ends.append(before.end[start:stop] + (len(codes) - start))
+        codes += before.codes[start:stop]
+    ended |= {at: len(codes) for _, at in waiting}
+    end = np.concatenate(ends)
+    end[list(ended)] = list(ended.values())
+    return codes, np.concatenate(depths), end
 
 
 @derived(Hierarchy, (HierarchyNode, 0), follow=_followed)
@@ -264,7 +277,18 @@ def _made(state: State, hierarchy: str, rows: Iterable[HierarchyNode]) -> Tree:
         open_at.append(i)
     parent = {code: above for _, code, above in nodes}
     code_list, name = (hierarchy_row.code_list, hierarchy_row.name) if hierarchy_row else ("", "")
-    return Tree(hierarchy, code_list, name, order, parent, children, place, end)
+    depths = np.array([depth for _, depth in order], dtype=np.int64)
+    ends = np.array(end, dtype=np.int64)
+    return Tree(
+        hierarchy, code_list, name, [code for code, _ in order], depths, parent, children, place, ends
+    )
+
+
+@derived(Hierarchy, (HierarchyNode, 0), Code, stays=True)
+def codes_below(state: State, hierarchy: str, code: str) -> list[str] | None:
+    """Every code below one, rollup codes too, parents first; None where it doesn't stand there."""
+    there = tree(state, hierarchy)
+    return there.below(code) if code in there.place else None
 
 
 def moved_codes(before: State, after: State, hierarchy: str) -> list[str]:

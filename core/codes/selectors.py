@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
-from core.codes.hierarchies import main_hierarchies, tree
+from core.codes.hierarchies import codes_below, main_hierarchies
 from core.codes.lists import ListIndex, beginning_with, in_range, list_index
 from core.codes.selector_text import SelectorItem, describe, parse
 from core.definitions.state import State, derived
@@ -67,14 +67,15 @@ def _under_code(state: State, index: ListIndex, item: SelectorItem, faults: list
             else f"{code_list} has no main hierarchy, so 'under {item.first}' picks nothing."
         )
         return None
-    code, shape = index.codes.get(item.first), tree(state, name)
-    if code is None or item.first not in shape.place:
+    rollup, below = index.codes.get(item.first), codes_below(state, name, item.first)
+    if rollup is None or below is None:
         faults.append(f"There is no rollup code {item.first} in hierarchy {name}.")
         return None
-    if not code.rollup:
+    if not rollup.rollup:
         faults.append(f"{item.first} is a posting code; only a rollup code has codes under it.")
         return None
-    return [c for c in shape.below(item.first) if c in index.codes and not index.codes[c].rollup]
+    posting = index.position
+    return [code for code in below if code in posting]
 
 
 def pick(state: State, code_list: str, text: str) -> Picked:
@@ -88,7 +89,19 @@ def _plain(state: State, code_list: str, text: str) -> Picked:
     return _picked(state, code_list, text)
 
 
-@derived(Code, Hierarchy, HierarchyNode)
+def _lists_and_below(state: State, code_list: str, text: str) -> tuple[Any, ...]:
+    """All that a selector takes: the list, and of trees what stands below the codes it names."""
+    parsed = parse(text)
+    main = main_hierarchies(state).get(code_list, "")
+    below = [
+        (state.get(Hierarchy, item.second or main), codes_below(state, item.second or main, item.first))
+        for item in (*parsed.items, *parsed.taken_away)
+        if item.kind == "under"
+    ]
+    return list_index(state, code_list), main, *(part for pair in below for part in pair)
+
+
+@derived(Code, Hierarchy, HierarchyNode, made_of=_lists_and_below, stays=True)
 def _under(state: State, code_list: str, text: str) -> Picked:
     return _picked(state, code_list, text)
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from operator import itemgetter
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -13,8 +12,6 @@ from core.codes.lists import list_index
 from core.definitions.kinds import CLASSES
 from core.definitions.state import State, derived
 from core.definitions.tables import Code, Hierarchy, HierarchyNode
-
-FIRST, SECOND = itemgetter(0), itemgetter(1)
 
 
 class Counted(NamedTuple):
@@ -67,12 +64,11 @@ def counted(state: State, hierarchy: str) -> Counted:
     shape = tree(state, hierarchy)
     place, marks, posting = _marks(state, shape.code_list)
     last = len(marks) - 1  # a code that is not in the list any more
-    at = np.array([place.get(code, last) for code in map(FIRST, shape.order)], dtype=np.int64)
+    at = np.array([place.get(code, last) for code in shape.codes], dtype=np.int64)
     kind = marks[at]
-    ends = np.array(shape.end, dtype=np.int64)
+    ends, deep = shape.end, shape.depths
     rollup = kind == -1
     empty = rollup & (ends == np.arange(1, len(kind) + 1))
-    deep = np.fromiter(map(SECOND, shape.order), dtype=np.int64, count=len(shape.order))
     classes = np.stack([summed(kind == i) for i in range(len(CLASSES))])
     return Counted(
         summed(kind >= 0),
@@ -93,11 +89,11 @@ def summed(values: NDArray[Any]) -> NDArray[Any]:
 def mixed(state: State, hierarchy: str) -> list[tuple[str, tuple[str, ...]]]:
     """Rollup codes below the top under which several account classes stand, with those classes."""
     shape, classes = tree(state, hierarchy), counted(state, hierarchy)
-    if not shape.order:
+    if not shape.codes:
         return []
-    held = classes.classes[:, classes.ends] - classes.classes[:, np.arange(len(shape.order))]
+    held = classes.classes[:, classes.ends] - classes.classes[:, np.arange(len(shape.codes))]
     places = np.flatnonzero(((held > 0).sum(axis=0) > 1) & (classes.depths > 0))
     return [
-        (shape.order[i][0], tuple(name for name, count in zip(CLASSES, held[:, i], strict=True) if count))
+        (shape.codes[i], tuple(name for name, count in zip(CLASSES, held[:, i], strict=True) if count))
         for i in places.tolist()
     ]

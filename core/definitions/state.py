@@ -32,6 +32,37 @@ class OutOfStep(Exception):
         super().__init__(f"{edit.table} {edit.key}")
 
 
+class Kept(NamedTuple):
+    """A derived value with what it was made from: the parts that `reads` names as they were (`seen`), and
+    what its `made_of` said. `is_base`: a newer one may be made from it, or turn out to be the same."""
+
+    seen: tuple[Any, ...]
+    value: Any
+    reads: tuple[Any, ...]
+    made_of: tuple[Any, ...]
+    is_base: bool
+
+
+class Derivation(NamedTuple):
+    """How a value is worked out from a snapshot, as `derived` takes it."""
+
+    make: Callable[..., Any]
+    reads: tuple[Any, ...]
+    follow: Callable[..., Any] | None = None
+    made_of: Callable[..., tuple[Any, ...]] | None = None
+    stays: bool = False
+
+    @property
+    def is_base(self) -> bool:
+        return self.follow is not None or self.made_of is not None or self.stays
+
+    def value(self, state: State, former: Kept | None, args: tuple[Any, ...]) -> Any:
+        """Worked out, from the former one where that can be, or from nothing."""
+        value = self.follow(state, former.seen, former.value, *args) if self.follow and former else None
+        value = self.make(state, *args) if value is None else value
+        return former.value if self.stays and former and value == former.value else value
+
+
 class Edit(NamedTuple):
     """One row before and after; None where it was not, or will not be."""
 
@@ -87,7 +118,7 @@ class State:
         self._parts: dict[str, dict[Any, Part | UnreadPart]] = parts or {
             table.name: {} for table in DEFINING_TABLES
         }
-        self._cache: dict[Any, tuple[tuple[Any, ...], Any, tuple[Any, ...], bool]] = {}
+        self._cache: dict[Any, Kept] = {}
         self._age = 0
         self._digest: int | None = None
         self.overlay = ""
@@ -227,13 +258,14 @@ class State:
         useful = {
             key: entry
             for key, entry in self._cache.items()
-            if entry[3] or all(map(_same, entry[0], self._seen(entry[2], key[1])))
+            if entry.is_base or all(map(_same, entry.seen, self.seen(entry.reads, key[1])))
         }
         for key in list(useful)[: max(0, len(useful) - MOST_DERIVED)]:
             del useful[key]
         self._cache = useful
 
-    def _seen(self, reads: tuple[Any, ...], args: tuple[Any, ...]) -> tuple[Any, ...]:
+    def seen(self, reads: tuple[Any, ...], args: tuple[Any, ...] = ()) -> tuple[Any, ...]:
+        """The parts that `reads` names, as `derived` takes it."""
         return tuple(
             (
                 self._part(BY_ROW[named[0]].name, args[named[1]])
@@ -243,22 +275,19 @@ class State:
             for named in reads
         )
 
-    def ask(
-        self,
-        make: Callable[..., T],
-        reads: tuple[Any, ...],
-        args: tuple[Any, ...],
-        follow: Callable[..., Any] | None = None,
-    ) -> T:
-        key = (make, args)
-        seen = self._seen(reads, args)
+    def ask(self, derived: Derivation, args: tuple[Any, ...]) -> Any:
+        key = (derived.make, args)
+        seen = self.seen(derived.reads, args)
         hit = self._cache.get(key)
-        if hit is not None and all(map(_same, hit[0], seen)):
-            return hit[1]  # type: ignore[no-any-return]
-        followed = follow(self, hit[0], hit[1], *args) if follow is not None and hit is not None else None
-        value: T = make(self, *args) if followed is None else followed
+        if hit is not None and all(map(_same, hit.seen, seen)):
+            return hit.value
+        inputs = derived.made_of(self, *args) if derived.made_of else ()
+        if inputs and hit is not None and _all_same(hit.made_of, inputs):
+            value = hit.value
+        else:
+            value = derived.value(self, hit, args)
         self._cache.pop(key, None)  # the order of the entries is that of their making
-        self._cache[key] = (seen, value, reads, follow is not None)
+        self._cache[key] = Kept(seen, value, derived.reads, inputs, derived.is_base)
         if len(self._cache) > MOST_DERIVED:
             for oldest in list(self._cache)[: MOST_DERIVED // 10]:
                 self._cache.pop(oldest, None)
@@ -269,26 +298,38 @@ def _same(one: Any, other: Any) -> bool:
     return one is other
 
 
+def _all_same(some: tuple[Any, ...], others: tuple[Any, ...]) -> bool:
+    return len(some) == len(others) and all(map(_same, some, others))
+
+
 DERIVED: list[Callable[..., Any]] = []
 """Every function whose values are kept: a test asks all of them and watches what they read."""
 
 
 def derived(
-    *reads: Any, follow: Callable[..., Any] | None = None
+    *reads: Any,
+    follow: Callable[..., Any] | None = None,
+    made_of: Callable[..., tuple[Any, ...]] | None = None,
+    stays: bool = False,
 ) -> Callable[[Callable[Concatenate[State, P], T]], Callable[Concatenate[State, P], T]]:
     """Keeps what a function worked out from a snapshot until a table it reads has changed.
 
     `reads` names row classes, or (row class, i) for only the part named by the i-th argument after the state.
     `follow(state, what was read, what came of it, *args)` may make the new value from the former one; None:
-    from nothing.
+    from nothing. `made_of(state, *args)` gives all that the function really takes, parts and derived values:
+    while each is the same object as before, the value is the former one, though a table it reads has
+    changed. `stays`: a value that equals the former one is the former one, so that what is made of it stays
+    too.
     """
 
     def wrap(make: Callable[Concatenate[State, P], T]) -> Callable[Concatenate[State, P], T]:
+        derivation = Derivation(make, reads, follow, made_of, stays)
+
         @wraps(make)
         def asked(state: State, /, *args: P.args, **named: P.kwargs) -> T:
             if named:
                 raise TypeError(f"What {make.__name__} keeps is known by its arguments in order.")
-            return state.ask(make, reads, args, follow)
+            return state.ask(derivation, args)  # type: ignore[no-any-return]
 
         DERIVED.append(asked)
         return asked

@@ -143,7 +143,7 @@ def _rolled(state: State, hierarchy: str, sums: AccountSums, codes: list[str]) -
     for i, code in enumerate(codes):
         at = shape.place.get(code)
         if at is not None:
-            below = [place[below] for below, _ in shape.order[at : shape.end[at]] if below in place]
+            below = [place[below] for below in shape.codes[at : shape.end[at]] if below in place]
             values[i] = sums.cumulative[below].sum(axis=0) if below else 0
     return values
 
@@ -179,7 +179,9 @@ def hierarchy_moves(before: State, after: State, hierarchy: str, sums: AccountSu
     for i, column in np.argwhere(old != new).tolist():
         code = codes[i]
         stands, stood = code in other.place, code in one.place
-        depth = other.order[other.place[code]][1] if stands else one.order[one.place[code]][1] if stood else 0
+        depth = int(
+            other.depths[other.place[code]] if stands else one.depths[one.place[code]] if stood else 0
+        )
         name = (names[0].get(code) or names[1][code]).name
         figure_changes.append(
             FigureChange(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from core.cash_flow.non_cash import NonCashAccounts, non_cash_accounts
 from core.codes.hierarchies import find_cycle, order_key, preorder
 from core.codes.lists import ListIndex, as_most_alike, list_index, same_but_for_names
+from core.codes.selectors import pick
 from core.definitions.kinds import DEBIT_CLASSES
 from core.definitions.state import State, derived
 from core.definitions.statement_rows import FLOW_STATEMENTS, OF_CASH
@@ -32,7 +33,7 @@ from core.definitions.tables import (
 from core.statements import formulas
 from core.statements.amounts import Amounts
 from core.statements.line_parts import CREDIT, DEBIT, SIDES, WAYS_SHOWN, LinePart
-from core.statements.placing import Placing
+from core.statements.placing import Placing, field_list
 
 WITH_FIGURES = ("heading", "accounts", "result", *OF_CASH)
 """Kinds of lines with amounts of their own."""
@@ -336,7 +337,34 @@ PLAN_READS = (
 """What a plan is made from beside its own lines."""
 
 
-@derived((StatementLine, 0), *PLAN_READS)
+BESIDE_PICKS = (
+    *((StatementLine, 0), Statement, NonCashPair, Arrangement, Chart, ChartDimension, Structure),
+    *(StructureSegment, Dimension),
+)
+
+
+def _picks_of_plan(state: State, statement: str) -> tuple[Any, ...]:
+    """All that a plan takes: a code moved in a tree leaves most selectors as they are."""
+    row = state.get(Statement, statement)
+    if row is None:
+        return state.seen(BESIDE_PICKS, (statement,))
+    code_list = natural_list(state, row.chart)
+    picks = [
+        pick(state, code_list, line.accounts)
+        for line in state.part(StatementLine, statement).values()
+        if line.kind == "accounts"
+    ]
+    fits = [
+        pick(state, field, line.codes)
+        for line in state.part(StatementLine, statement).values()
+        if line.field and line.codes and (field := field_list(state, line))
+    ]
+    pairs = [part for own in non_cash_accounts(state, row, code_list) for part in own]
+    beside = list_index(state, code_list), _sides(state, code_list)
+    return *state.seen(BESIDE_PICKS, (statement,)), *beside, *picks, *fits, *pairs
+
+
+@derived((StatementLine, 0), *PLAN_READS, made_of=_picks_of_plan)
 def plan(state: State, statement: str) -> Plan | None:
     statement_row = state.get(Statement, statement)
     if statement_row is None:

@@ -25,12 +25,11 @@ class ReadsOfJournals(TestCase):
             """On a state that nothing was worked out of before, so that every table is read."""
             fresh = State.of(row for table in DEFINING_TABLES for _, row in state.table(table.name))
             fresh.overlay = state.overlay
-            reads.open.append(set())
-            with reads.watching():
+            with reads.taking() as taken, reads.watching():
                 try:
                     return check_journal(fresh, *args)
                 finally:
-                    read.update(reads.open.pop())
+                    read.update(taken.tables)
 
         result = TestResult()
         with (

@@ -36,6 +36,8 @@ class Stretch(NamedTuple):
 
 
 class KeptDefinitions(NamedTuple):
+    """What a file says: of which version, and the state that reads of it what it is asked for."""
+
     version: int
     token: uuid.UUID
     digest: str
@@ -80,7 +82,7 @@ def kept() -> KeptDefinitions | None:
 
 
 def _cells_of(content: memoryview) -> Callable[[], list[tuple[Any, ...]]]:
-    return lambda: pickle.loads(content)  # type: ignore[no-any-return]  # noqa: S301
+    return lambda: pickle.loads(content)  # noqa: S301
 
 
 def differing() -> Iterator[str]:

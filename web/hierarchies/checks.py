@@ -47,7 +47,7 @@ def of(state: State, hierarchy: str) -> tuple[Check, ...]:
         )
     counts = counted(state, hierarchy)
     if counts.empty[-1]:
-        first = [shape.order[i][0] for i in np.flatnonzero(np.diff(counts.empty))[:40]]
+        first = [shape.codes[i] for i in np.flatnonzero(np.diff(counts.empty))[:40]]
         checks.append(Check(LOOK, f"{counts.empty[-1]:,} rollup codes hold nothing", tuple(first)))
     if shape.code_list in natural_lists(state):
         for code, classes in mixed(state, hierarchy)[:20]:

@@ -50,8 +50,8 @@ class TreeFigures(NamedTuple):
         """What stands under every code, for drawing."""
         if self.sums is None:
             return {}
-        under = self.sums[np.array(self.tree.end, dtype=np.int64)] - self.sums[:-1]
-        return dict(zip((code for code, _ in self.tree.order), map(float, under.tolist()), strict=True))
+        under = self.sums[self.tree.end] - self.sums[:-1]
+        return dict(zip(self.tree.codes, map(float, under.tolist()), strict=True))
 
 
 class TreeRow(NamedTuple):
@@ -86,14 +86,14 @@ def places(state: State, hierarchy: str, *, level: int, zoom: str, words: str) -
     """Places in the order of the tree: down to a level, below one code, or those that fit with their
     ancestors."""
     shape = tree(state, hierarchy)
-    start, end = 0, len(shape.order)
+    start, end = 0, len(shape.codes)
     if zoom in shape.place:
-        start, end = shape.place[zoom], shape.end[shape.place[zoom]]
+        start, end = shape.place[zoom], int(shape.end[shape.place[zoom]])
     if words:
         return sorted(_fitting(state, shape, start, end, words))
     if level:
-        deepest = shape.order[start][1] + level if start < end else 0
-        return [i for i in range(start, end) if shape.order[i][1] < deepest]
+        depths = shape.depths[start:end]
+        return (start + np.flatnonzero(depths < depths[:1] + level)).tolist() if start < end else []
     return range(start, end)
 
 
@@ -102,7 +102,7 @@ def _fitting(state: State, made: Tree, start: int, end: int, words: str) -> set[
     codes, small = list_index(state, made.code_list).codes, words.lower()
     keep: set[int] = set()
     for i in range(start, end):
-        code = made.order[i][0]
+        code = made.codes[i]
         if code.startswith(words) or (code in codes and small in codes[code].name.lower()):
             keep.add(i)
             up = made.parent.get(code, "")
@@ -117,7 +117,7 @@ def rows_at(state: State, hierarchy: str, wanted: Sequence[int], found: TreeFigu
     codes = list_index(state, shape.code_list).codes
     rows = []
     for i in wanted:
-        code, depth = shape.order[i]
+        code, depth = shape.codes[i], int(shape.depths[i])
         if row := codes.get(code):
             under = counts.below(i) if row.rollup else 0
             rows.append(

@@ -244,7 +244,7 @@ def node(request: PineRequest, state: State, hierarchy: str, code: str) -> HttpR
             "path": [codes[c] for c in shape.path(code)[:-1] if c in codes],
             "placed": placed,
             "below": len(below),
-            "levels": shape.order[place][1] + 1 if place is not None else 0,
+            "levels": int(shape.depths[place]) + 1 if place is not None else 0,
             "figures": figures,
             "raw": figures.of(code),
             "year": year,

@@ -7,9 +7,9 @@ from collections.abc import Mapping
 from django.db import connection
 
 from web.definitions.deciding import Moved
-from web.journals import books, posting
+from web.journals import books
 from web.journals.book_locks import keep_within, lock_books
-from web.journals.interning import intern_accounts, intern_dimensions
+from web.journals.interning import company_numbers, intern_accounts, intern_dimensions
 
 BalanceKey = tuple[str, int, int, str, str, str]
 """(company, fiscal year, period, account string, dimensions, partner)"""
@@ -55,7 +55,7 @@ def write_balances(amounts: Mapping[BalanceKey, tuple[tuple[str, str, str], int]
         raise Moved  # somebody posted to a year since it was looked at
     accounts = intern_accounts(sorted({place for place, _ in amounts.values()}))
     dimensions = intern_dimensions(sorted({key[4] for key in amounts}))
-    companies = posting.company_numbers()
+    companies = company_numbers()
     rows = [
         (*key[:3], accounts[place[:2]].number, dimensions[key[4]].number, companies.get(key[5], 0), amount)
         for key, (place, amount) in amounts.items()
