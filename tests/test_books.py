@@ -90,13 +90,15 @@ class Promises(PineTest):
 
     def test_an_unbalanced_journal_is_refused_by_the_database(self) -> None:
         sql = (
-            "INSERT INTO journals_journalline SELECT journal_id, line + 100, book_id, period, closing,"
-            " account_id, dimensions_id, partner_id, amount + 1, keyed, generated, sequence, description,"
+            "INSERT INTO journals_journalline SELECT journal_id, line + 100, book_id, fiscal_year, period,"
+            " date, closing, account_id,"
+            " dimensions_id, partner_id, amount + 1, keyed, generated, sequence, description,"
             " source_type, source_number, source_party, source_item FROM journals_journalline"
         )
         sql = sql.replace(
             "INSERT INTO journals_journalline SELECT",
-            "INSERT INTO journals_journalline (journal_id, line, book_id, period, closing, account_id,"
+            "INSERT INTO journals_journalline (journal_id, line, book_id, fiscal_year, period, date, closing,"
+            " account_id,"
             " dimensions_id, partner_id, amount, keyed, generated, sequence, description, source_type,"
             " source_number, source_party, source_item) SELECT",
         )

@@ -22,10 +22,10 @@ from web.packs.models import Pack, PackFile
 from web.shell.roles import missing
 
 FURTHER = """
-    INSERT INTO journals_journalline (journal_id, line, book_id, period, closing, account_id, amount, keyed,
-    generated, sequence, description,
-    source_type, source_number, source_party, source_item) SELECT journal_id, line + 100, book_id, period,
-    closing, account_id, amount, keyed,
+    INSERT INTO journals_journalline (journal_id, line, book_id, fiscal_year, period, date, closing,
+    account_id, amount, keyed, generated, sequence, description,
+    source_type, source_number, source_party, source_item) SELECT journal_id, line + 100, book_id,
+    fiscal_year, period, date, closing, account_id, amount, keyed,
     generated, sequence, '', '', '', '', '' FROM journals_journalline WHERE journal_id = (SELECT min(id)
     FROM journals_journal)
 """

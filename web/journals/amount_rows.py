@@ -29,7 +29,7 @@ LINES = """
     FROM journals_book b
     JOIN unnest(%(years)s::int[], %(periods)s::int[], %(kinds)s::text[]) AS k(year, period, period_kind)
       ON k.year = b.fiscal_year
-    JOIN journals_journalline l ON l.book_id = b.id AND l.period = k.period
+    JOIN journals_journalline l ON l.book_id = b.id AND l.fiscal_year = b.fiscal_year AND l.period = k.period
     JOIN journals_journal j ON j.id = l.journal_id
     {accounts}{through}
     WHERE b.company = %(company)s{named} GROUP BY 1, 2, 3, 4, 5, 6, 7
@@ -37,7 +37,7 @@ LINES = """
 BY_PERIOD = """
     SELECT a."natural", a.id, coalesce(l.dimensions_id, 0), b.fiscal_year, l.period, l.closing,
            {way}, sum(greatest(l.amount, 0))::bigint, sum(greatest(-l.amount, 0))::bigint
-    FROM journals_book b JOIN journals_journalline l ON l.book_id = b.id
+    FROM journals_book b JOIN journals_journalline l ON l.book_id = b.id AND l.fiscal_year = b.fiscal_year
     {accounts}{through}
     WHERE b.company = %(company)s{named} GROUP BY 1, 2, 3, 4, 5, 6, 7
 """

@@ -16,7 +16,7 @@ from web.journals.reading import accounts_of_lines
 LINES = """
     SELECT j.id, j.journal, j.kind, j.date, j.posted_at::date, a."natural", coalesce(c.company, ''),
            coalesce(nullif(l.description, ''), j.description), l.source_number, l.amount, l.keyed, j.currency
-    FROM journals_book b JOIN journals_journalline l ON l.book_id = b.id
+    FROM journals_book b JOIN journals_journalline l ON l.book_id = b.id AND l.fiscal_year = b.fiscal_year
     JOIN journals_journal j ON j.id = l.journal_id {accounts}
     LEFT JOIN companies_company c ON c.id = l.partner_id
     WHERE b.company = %(company)s AND b.fiscal_year = %(year)s ORDER BY j.posted_at, j.id, l.line

@@ -104,7 +104,7 @@ def _up_to_date(head: Any, base: Books | None) -> Books:
         return base
     if base is not None:
         with connection.cursor() as cursor:
-            cursor.execute(TAIL, [book, base.sequence, LONGEST_TAIL + 1])
+            cursor.execute(TAIL, [book, year, base.sequence, LONGEST_TAIL + 1])
             rows = cursor.fetchall()
         if len(rows) <= LONGEST_TAIL:
             columns = [list(column) for column in zip(*rows, strict=True)] or [[] for _ in range(8)]
@@ -118,14 +118,14 @@ TAIL = """
     l.closing, l.amount,
            l.sequence
     FROM journals_journalline l JOIN journals_account a ON a.id = l.account_id
-    WHERE l.book_id = %s AND l.sequence > %s LIMIT %s
+    WHERE l.book_id = %s AND l.fiscal_year = %s AND l.sequence > %s LIMIT %s
 """
 SUMS = """
     SELECT a."natural", coalesce(l.partner_id, 0), l.account_id, coalesce(l.dimensions_id, 0), l.period,
     l.closing::int,
            sum(greatest(l.amount, 0))::bigint, sum(greatest(-l.amount, 0))::bigint
     FROM journals_journalline l JOIN journals_account a ON a.id = l.account_id
-    WHERE l.book_id = %s AND l.sequence <= %s GROUP BY 1, 2, 3, 4, 5, 6
+    WHERE l.book_id = %s AND l.fiscal_year = %s AND l.sequence <= %s GROUP BY 1, 2, 3, 4, 5, 6
 """
 ELSEWHERE = """
     SELECT a."natural", l.partner_id, l.account_id, l.dimensions_id, l.period, 0,
@@ -149,7 +149,7 @@ def added_up(book: int, company: str, year: int, sequence: int) -> Books:
         if rows:
             rows = [(*row[:4], BROUGHT_FORWARD if row[4] == 0 else row[4], *row[5:]) for row in rows]
         else:
-            cursor.execute(SUMS, [book, sequence])
+            cursor.execute(SUMS, [book, year, sequence])
             rows = cursor.fetchall()
     naturals = sorted({row[0] for row in rows})
     number = {name: i for i, name in enumerate(naturals)}

@@ -20,7 +20,8 @@ UP_TO = """
     unnest(%(companies)s::text[], %(charts)s::text[], %(years)s::int[], %(sequences)s::bigint[])
       AS w(company, chart, fiscal_year, sequence)
     JOIN journals_book b ON b.company = w.company AND b.fiscal_year = w.fiscal_year
-    JOIN journals_journalline l ON l.book_id = b.id AND l.sequence <= w.sequence
+    JOIN journals_journalline l
+      ON l.book_id = b.id AND l.fiscal_year = b.fiscal_year AND l.sequence <= w.sequence
     {accounts}
 """
 TOUCHING = """

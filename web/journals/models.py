@@ -17,16 +17,19 @@ from web.definitions.models import never_altered
 BALANCED = """
     IF EXISTS (
         SELECT 1 FROM new_lines l JOIN journals_book b ON b.id = l.book_id
-        GROUP BY l.journal_id, b.company HAVING sum(l.amount) <> 0
+        GROUP BY l.journal_id, b.company HAVING sum(l.amount) <> 0 OR bool_or(b.fiscal_year <> l.fiscal_year)
     ) THEN
         RAISE EXCEPTION 'pine: the lines of a journal must balance in every company'
         USING ERRCODE = 'check_violation';
     END IF;
     SELECT min(journal_id), max(journal_id), count(*) INTO first_journal, last_journal, given FROM new_lines;
     IF EXISTS (
-        SELECT 1 FROM (SELECT journal_id, count(*) AS lines FROM new_lines GROUP BY journal_id) n
-        JOIN journals_journal j ON j.id = n.journal_id
-        WHERE j.id BETWEEN first_journal AND last_journal AND n.lines <> j.line_count
+        SELECT 1 FROM (
+            SELECT journal_id, count(*) AS lines, min(date) AS day, max(date) AS last_day FROM new_lines
+            GROUP BY journal_id
+        ) n JOIN journals_journal j ON j.id = n.journal_id
+        WHERE j.id BETWEEN first_journal AND last_journal
+          AND (n.lines <> j.line_count OR n.day <> j.date OR n.last_day <> j.date)
     ) OR (
         (SELECT count(*) FROM journals_journalline WHERE journal_id BETWEEN first_journal AND last_journal)
         <> given
@@ -37,6 +40,11 @@ BALANCED = """
         )
     ) THEN
         RAISE EXCEPTION 'pine: a posted journal gets no further lines' USING ERRCODE = 'check_violation';
+    END IF;
+    IF EXISTS (SELECT 1 FROM new_lines GROUP BY journal_id HAVING min(fiscal_year) <> max(fiscal_year)) THEN
+        IF EXISTS (SELECT 1 FROM new_lines GROUP BY journal_id, line HAVING count(*) > 1) THEN
+            RAISE EXCEPTION 'pine: a journal has each line once' USING ERRCODE = 'unique_violation';
+        END IF;
     END IF;
     RETURN NULL;
 """
@@ -140,6 +148,8 @@ class Journal(models.Model):
 
 class JournalLine(models.Model):
     """Amounts are raw (debit plus) minor units: `amount` in the company's currency, `keyed` in the journal's.
+    The table is in parts by fiscal year (migration 0010). The book has the year too and the journal the date:
+    triggers see that they are the same.
 
     Ids of interned rows carry no foreign keys: they were checked as arrays before the lines were written.
     """
@@ -152,7 +162,9 @@ class JournalLine(models.Model):
     book = models.ForeignKey(
         Book, on_delete=models.PROTECT, related_name="+", db_constraint=False, db_index=False
     )
+    fiscal_year = models.IntegerField()
     period = models.SmallIntegerField()
+    date = models.DateField()
     closing = models.BooleanField()
     account = models.ForeignKey(
         Account, on_delete=models.PROTECT, related_name="+", db_constraint=False, db_index=False
@@ -190,8 +202,15 @@ class JournalLine(models.Model):
             ),
         ]
         indexes = [
-            models.Index(fields=["account", "book"]),
-            models.Index(fields=["book", "sequence"]),
+            models.Index(
+                fields=["account", "book", "period", "date"], include=["amount"], name="journals_line_account"
+            ),
+            models.Index(fields=["book", "sequence"], name="journals_line_book"),
+            models.Index(
+                fields=["partner_id", "book"],
+                condition=models.Q(partner_id__isnull=False),
+                name="journals_line_partner",
+            ),
             models.Index(
                 fields=["source_number"], condition=~models.Q(source_number=""), name="journals_line_source"
             ),  # the number of a document leads to its lines; lines without one cost nothing

@@ -61,7 +61,8 @@ APART = f"""
         WHERE j.company = %(company)s AND j.journal = %(journal)s GROUP BY 1
     ) c FULL JOIN (
         SELECT n."natural", sum(l.amount) AS amount FROM journals_book b
-        JOIN journals_journalline l ON l.book_id = b.id AND {NOT_CARRIED.format(book="b", line="l")}
+        JOIN journals_journalline l ON l.book_id = b.id AND l.fiscal_year = b.fiscal_year
+         AND {NOT_CARRIED.format(book="b", line="l")}
         JOIN journals_movedaccount m ON m.company = b.company AND m.account_id = l.account_id
          AND m.chart = %(chart)s JOIN journals_account n ON n.id = m.now_id
         WHERE b.company = %(company)s GROUP BY 1

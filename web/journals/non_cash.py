@@ -38,7 +38,7 @@ WITHOUT_CASH = """
         SELECT l.journal_id, array_agg(DISTINCT a."natural") FILTER (WHERE l.amount > 0) AS debited,
                array_agg(DISTINCT a."natural") FILTER (WHERE l.amount < 0) AS credited,
                sum(greatest(l.amount, 0)) AS amount
-        FROM journals_book b JOIN journals_journalline l ON l.book_id = b.id
+        FROM journals_book b JOIN journals_journalline l ON l.book_id = b.id AND l.fiscal_year = b.fiscal_year
         {accounts}
         WHERE b.company = %(company)s AND b.fiscal_year = %(year)s
           AND l.period BETWEEN %(first)s AND %(period)s AND NOT l.closing

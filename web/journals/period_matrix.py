@@ -27,7 +27,7 @@ from web.shell.cell_grid import GridCell, GridColumn, MatrixRow, chosen_cells, g
 MARKS = {"open": ("set", "●"), "restricted": ("half", "◆"), "closed": ("shut", "")}
 POSTED = """
     SELECT b.company, count(DISTINCT l.journal_id), count(*) FROM journals_book b
-    JOIN journals_journalline l ON l.book_id = b.id
+    JOIN journals_journalline l ON l.book_id = b.id AND l.fiscal_year = b.fiscal_year
     WHERE b.company = ANY(%s) AND b.fiscal_year = %s AND l.period = %s GROUP BY b.company
 """
 MOST_NAMED = 30

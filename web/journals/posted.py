@@ -37,7 +37,8 @@ def _rows(sql: str, *values: Any) -> list[tuple[Any, ...]]:
 
 BY_OTHERS = """
     SELECT b.company, max(j.posted_at)::date FROM journals_book b
-    JOIN journals_journalline l ON l.book_id = b.id JOIN journals_journal j ON j.id = l.journal_id
+    JOIN journals_journalline l ON l.book_id = b.id AND l.fiscal_year = b.fiscal_year
+    JOIN journals_journal j ON j.id = l.journal_id
     WHERE b.company <> ALL(%s) GROUP BY 1
 """
 """When companies without a journal of their own were last posted to, by another's."""
@@ -45,7 +46,8 @@ POSTED_TO = """
     SELECT DISTINCT c.company, a."natural" FROM unnest(%s::text[], %s::text[]) AS c(company, chart)
     JOIN journals_account a ON a.chart = c.chart AND a."natural" = ANY(%s)
     WHERE EXISTS (
-        SELECT 1 FROM journals_book b JOIN journals_journalline l ON l.book_id = b.id
+        SELECT 1 FROM journals_book b
+        JOIN journals_journalline l ON l.book_id = b.id AND l.fiscal_year = b.fiscal_year
         WHERE b.company = c.company AND (l.account_id = a.id OR l.account_id IN (
             SELECT m.account_id FROM journals_movedaccount m
             WHERE m.company = c.company AND m.chart = a.chart AND m.now_id = a.id)))

@@ -37,6 +37,7 @@ from web.journals.interning import (
     intern_accounts,
     intern_dimensions,
 )
+from web.journals.line_parts import LOADED_FROM, bring_in, is_there, loading_year, need_years
 from web.journals.loading import loading
 
 JOURNAL_COLUMNS = (
@@ -44,8 +45,8 @@ JOURNAL_COLUMNS = (
     " reverses_id, chain, hash, line_count"
 )
 LINE_COLUMNS = (
-    "journal_id, line, book_id, period, closing, account_id, dimensions_id, partner_id, amount, keyed,"
-    " generated, sequence, description, source_type, source_number, source_party, source_item"
+    "journal_id, line, book_id, fiscal_year, period, date, closing, account_id, dimensions_id, partner_id,"
+    " amount, keyed, generated, sequence, description, source_type, source_number, source_party, source_item"
 )
 TEXTS = ("description", "source_type", "source_number", "source_party", "source_item")
 STEP = 20_000
@@ -174,9 +175,11 @@ def post(
         lines.dimensions
     ]
     numbers = np.array([*(companies[name] for name in lines.partners), 0], dtype=np.int64)[lines.partner]
-    _copy_lines(ids, lines, seat_book, seat_sequence, account, codes, numbers, progress)
+    table = _line_table(heads, ids, lines, seat_book, seat_sequence, account, codes, numbers)
+    loaded = _copy_lines(table, progress)
     if len(lines.line) > packs.LONGEST_TAIL:
         _keep_packs(lines, locked, account, codes, numbers)
+    bring_in(loaded)
     if judged is not None:
         share(judged, UNREAD_BY_JOURNALS)
     return ids
@@ -255,7 +258,9 @@ def _insert_journals(heads: Sequence[Journal], links: Sequence[Link], by: Any) -
         pa.array(_reversed(heads, ids), pa.int64()),
         *([getattr(link, name) for link in links] for name in ("number", "hash", "lines")),
     ]
-    _copy("journals_journal", pa.table([*map(_column, columns)], names=JOURNAL_COLUMNS.split(", ")), silent)
+    rows = pa.table([*map(_column, columns)], names=JOURNAL_COLUMNS.split(", "))
+    with loading("journals_journal", rows.num_rows):
+        _copy("journals_journal", rows, silent)
     return ids
 
 
@@ -291,12 +296,12 @@ def _column(values: Any) -> Any:
     return values if isinstance(values, pa.Array) else pa.array(values)
 
 
-def _copy(table: str, rows: Any, progress: Progress) -> None:
+def _copy(table: str, rows: pa.Table, progress: Progress) -> None:
     """All rows in one statement, so that a trigger sees them together; an empty text stays apart from no
     value."""
     command = f"COPY {table} ({', '.join(rows.column_names)}) FROM STDIN (FORMAT csv)"
     done = 0
-    with loading(table, rows.num_rows), connection.cursor() as cursor, cursor.copy(command) as copy:
+    with connection.cursor() as cursor, cursor.copy(command) as copy:
         for batch in rows.to_batches(max_chunksize=STEP):
             out = pa.BufferOutputStream()
             arrow_csv.write_csv(batch, out, NO_HEADER)
@@ -305,7 +310,8 @@ def _copy(table: str, rows: Any, progress: Progress) -> None:
             progress("posting", done)
 
 
-def _copy_lines(
+def _line_table(
+    heads: Sequence[Journal],
     ids: list[int],
     lines: Lines,
     seat_book: Any,
@@ -313,28 +319,54 @@ def _copy_lines(
     account: Any,
     codes: Any,
     partner: Any,
-    progress: Progress,
-) -> None:
-    """All lines in one statement, so that the trigger sees whole journals."""
-    period = np.array([p for _, _, p, _ in lines.seats], dtype=np.int64)[lines.seat]
-    closing = np.array([c for _, _, _, c in lines.seats], dtype=bool)[lines.seat]
-    journal = np.array(ids, dtype=np.int64)[lines.journal]
+) -> pa.Table:
+    """Lines as the database keeps them."""
+    seats = [
+        np.array(column)[lines.seat]
+        for column in (
+            seat_book,
+            [year for _, year, _, _ in lines.seats],
+            [period for _, _, period, _ in lines.seats],
+            [closing for _, _, _, closing in lines.seats],
+            seat_sequence,
+        )
+    ]
+    book, year, period, closing, sequence = seats
+    day = np.array([head.date for head in heads], dtype="datetime64[D]")[lines.journal]
     columns = [
-        journal,
+        np.array(ids, dtype=np.int64)[lines.journal],
         lines.line,
-        seat_book[lines.seat],
-        period,
-        closing,
-        account,
+        *(book, year, period, day, closing, account),
         pa.array(codes, mask=codes == 0),
         pa.array(partner, mask=partner == 0),
-        lines.amount,
-        lines.keyed,
-        lines.generated,
-        seat_sequence[lines.seat],
+        *(lines.amount, lines.keyed, lines.generated, sequence),
     ]
-    table = pa.table([*map(pa.array, columns), *lines.texts.columns], names=LINE_COLUMNS.split(", "))
-    _copy("journals_journalline", table, progress)
+    return pa.table([*map(pa.array, columns), *lines.texts.columns], names=LINE_COLUMNS.split(", "))
+
+
+def _copy_lines(table: pa.Table, progress: Progress) -> list[int]:
+    """Whole journals in one statement, as the trigger needs them; the years that were loaded apart, and are
+    still to be brought in."""
+    years = table["fiscal_year"].to_numpy()
+    counted = dict(zip(*(part.tolist() for part in np.unique(years, return_counts=True)), strict=True))
+    large = [year for year, lines in counted.items() if lines >= LOADED_FROM and not is_there(year)]
+    if large and not _lies_in_one_year(table["journal_id"].to_numpy(), years):
+        large = []
+    need_years(year for year in counted if year not in large)
+    for year in large:
+        with loading_year(year) as name:
+            _copy(name, table.filter(pa.array(years == year)), progress)
+    rest = table.filter(pa.array(~np.isin(years, large))) if large else table
+    if rest.num_rows:
+        _copy("journals_journalline", rest, progress)
+    return large
+
+
+def _lies_in_one_year(journal: NDArray[Any], years: NDArray[Any]) -> bool:
+    """Whether no journal has lines of several fiscal years."""
+    of_journal = np.zeros(int(journal.max()) - int(journal.min()) + 1, dtype=years.dtype)
+    of_journal[journal - journal.min()] = years
+    return bool((of_journal[journal - journal.min()] == years).all())
 
 
 def _keep_packs(

@@ -357,7 +357,8 @@ def numbered(companies: list[str], text: str, most: int = 5) -> list[tuple[str, 
 
 
 LINES_POSTED = """
-    SELECT a."natural", count(*) FROM journals_book b JOIN journals_journalline l ON l.book_id = b.id
+    SELECT a."natural", count(*) FROM journals_book b
+    JOIN journals_journalline l ON l.book_id = b.id AND l.fiscal_year = b.fiscal_year
     {accounts} WHERE b.company = %(company)s AND b.fiscal_year = %(year)s GROUP BY 1
 """
 

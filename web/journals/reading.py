@@ -28,11 +28,15 @@ AS_READ = f"""
     JOIN journals_account {{account}} ON {{account}}.id = coalesce({{account}}m.now_id, {{line}}.account_id)
      AND {{account}}.chart = {{chart}} AND {NOT_CARRIED}
 """
-LINES_OF_ACCOUNT = "JOIN journals_journalline l ON l.account_id = a.id AND l.book_id = b.id"
+LINES_OF_ACCOUNT = (
+    "JOIN journals_journalline l"
+    " ON l.account_id = a.id AND l.book_id = b.id AND l.fiscal_year = b.fiscal_year"
+)
 LINES_READ_AS = f"""
     JOIN LATERAL (SELECT a.id UNION ALL SELECT m.account_id FROM journals_movedaccount m
                   WHERE m.company = b.company AND m.chart = a.chart AND m.now_id = a.id) r ON true
-    JOIN journals_journalline l ON l.account_id = r.id AND l.book_id = b.id
+    JOIN journals_journalline l
+      ON l.account_id = r.id AND l.book_id = b.id AND l.fiscal_year = b.fiscal_year
      AND {NOT_CARRIED.format(book="b", line="l")}
 """
 OWNED = """
@@ -57,7 +61,8 @@ BY_BOOK = f"""
     SELECT l.company, l.fiscal_year, l.journal_id, l.period, l.closing, l.amount, o.part, o.side
     FROM (SELECT b.company, b.fiscal_year, b.owners, l.journal_id, l.account_id, l.period, l.closing, l.amount
           FROM {BOOKS_ASKED}
-          JOIN journals_journalline l ON l.book_id = b.id AND l.sequence <= b.sequence{{carried}}
+          JOIN journals_journalline l
+            ON l.book_id = b.id AND l.fiscal_year = b.fiscal_year AND l.sequence <= b.sequence{{carried}}
           OFFSET 0) l
     JOIN owned o ON o.id = l.account_id AND o.owners = l.owners AND (o.company = l.company) IS NOT false
 """

@@ -32,7 +32,8 @@ BALANCES = """
            sum(CASE WHEN l.source_type = %(mark)s THEN 0 ELSE l.keyed END), sum(l.amount)
     FROM unnest(%(companies)s::text[], %(currencies)s::text[], %(charts)s::text[])
       AS own(company, currency, chart)
-    JOIN journals_book b ON b.company = own.company JOIN journals_journalline l ON l.book_id = b.id
+    JOIN journals_book b ON b.company = own.company
+    JOIN journals_journalline l ON l.book_id = b.id AND l.fiscal_year = b.fiscal_year
     JOIN journals_journal j ON j.id = l.journal_id {accounts}
     JOIN unnest(%(marked_of)s::text[], %(marked)s::text[]) AS marked(company, "natural")
       ON marked.company = b.company AND marked."natural" = a."natural"

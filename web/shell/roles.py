@@ -32,7 +32,8 @@ KEPT = (
 """Rows that are only ever added."""
 READ = ("journals_recoded", "journals_resortedline", "django_migrations", "pine_stamp")
 HIDDEN = ("pine_loading",)
-FUNCTIONS = ("pine_recode(text, text, text[], text[])", "pine_load_begin(text)", "pine_load_end(text)")
+OF_FUNCTIONS = ("pine_lines_guarded(text)", "pine_lines_attach(text, int)")
+"""Functions that only others of the owner's call."""
 
 
 def application_role() -> str:
@@ -42,10 +43,13 @@ def application_role() -> str:
 
 
 def grant(cursor: Any, role: str) -> None:
-    """Gives a role what the application needs on all tables there are, and takes away what it must not
-    have."""
+    """Gives a role what the application needs on all tables there are, and takes away what it must not have.
+    Parts of a table are reached through it alone."""
     name = sql.Identifier(role)
-    cursor.execute("SELECT tablename FROM pg_tables WHERE schemaname = 'public'")
+    cursor.execute(
+        "SELECT relname FROM pg_class WHERE relnamespace = 'public'::regnamespace AND relkind IN ('r', 'p')"
+        " AND NOT relispartition"
+    )
     tables = [row[0] for row in cursor.fetchall()]
     cursor.execute(sql.SQL("GRANT USAGE ON SCHEMA public TO {}").format(name))
     cursor.execute(sql.SQL("REVOKE CREATE ON SCHEMA public FROM PUBLIC"))
@@ -65,6 +69,10 @@ def grant(cursor: Any, role: str) -> None:
     )
     cursor.execute("REVOKE EXECUTE ON ALL FUNCTIONS IN SCHEMA public FROM PUBLIC")
     cursor.execute(sql.SQL("GRANT EXECUTE ON ALL FUNCTIONS IN SCHEMA public TO {}").format(name))
+    for function in OF_FUNCTIONS:
+        cursor.execute("SELECT to_regprocedure(%s) IS NOT NULL", [function])
+        if cursor.fetchone()[0]:  # a database of before is granted too
+            cursor.execute(sql.SQL("REVOKE EXECUTE ON FUNCTION {} FROM {}").format(sql.SQL(function), name))
 
 
 def after_migrations(**_: Any) -> None:
