@@ -9,6 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date
 from itertools import chain
+from typing import NamedTuple
 
 from core.definitions.kinds import CLASSES
 from core.definitions.state import State, derived
@@ -55,6 +56,26 @@ def list_index(state: State, code_list: str) -> ListIndex:
     ordered = sorted(codes)
     posting = [code for code in ordered if not codes[code].rollup]
     return ListIndex(code_list, codes, ordered, posting, {code: i for i, code in enumerate(posting)})
+
+
+class DaysInUse(NamedTuple):
+    """From when and until when a code is in use; None: without a bound."""
+
+    start: date | None
+    until: date | None
+
+
+ALWAYS = DaysInUse(None, None)
+
+
+@derived((Code, 0))
+def ready_codes(state: State, code_list: str) -> dict[str, DaysInUse]:
+    """The codes of a list that take amounts of money, dates aside."""
+    return {
+        code.code: DaysInUse(*days) if any(days := (code.in_use_from, code.in_use_until)) else ALWAYS
+        for code in state.part(Code, code_list).values()
+        if code.takes_amounts and code.enabled and not code.is_statistic
+    }
 
 
 @derived(StructureSegment)

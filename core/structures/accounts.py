@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date
 
+from core.codes.lists import ALWAYS
 from core.definitions.tables import AccountString, Code
 from core.fault_codes import FaultCode
 from core.faults import Fault, Location
@@ -145,6 +146,8 @@ def resolve(
     that are statistics are taken too.
     """
     chart, faults = seated.chart, list[Fault]()
+    if not dimensions and (resolved := _as_it_stands(seated, account, active)):
+        return resolved
     values = [""] * (len(chart.segments) + len(chart.dimensions))
     parts = _parts(chart, account, faults)
     if parts is None:
@@ -157,6 +160,36 @@ def resolve(
         _pair(chart, values, active, account, dimensions, faults)
     _required(seated, values, account, faults)
     return _finished(chart, values, account, faults)
+
+
+def _as_it_stands(seated: CompanyContext, account: str, active: int | None) -> ResolvedAccount | None:
+    """A string in its kept form that nothing is wrong with and no rule speaks of, as most are; None for any
+    other, for `resolve` to say more."""
+    chart = seated.chart
+    codes = account.split(chart.separator) if chart.separator else [account]
+    if (
+        len(codes) != len(chart.segments)
+        or chart.listed is not None
+        or any(d.required for d in chart.dimensions)
+    ):
+        return None
+    start = until = None
+    for segment, code in zip(chart.segments, codes, strict=True):
+        days = segment.ready.get(code)
+        if days is None:
+            return None
+        if days is not ALWAYS:
+            start = max(filter(None, (start, days.start)), default=None)
+            until = min(filter(None, (until, days.until)), default=None)
+    if chart.company >= 0 and codes[chart.company] not in seated.codes:
+        return None
+    natural = codes[chart.natural] if chart.natural >= 0 else ""
+    if natural in seated.shut or (seated.open is not None and natural not in seated.open):
+        return None
+    values = [*codes, *[""] * len(chart.dimensions)]
+    if chart.book.every and chart.book.speaking(values, chart.book.every if active is None else active):
+        return None
+    return ResolvedAccount(account, natural, "", tuple(values), start, until, ())
 
 
 def _parts(chart: ChartIndex, account: str, faults: list[Fault]) -> list[str] | None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
-from core.codes.lists import list_index, pad
+from core.codes.lists import DaysInUse, list_index, pad, ready_codes
 from core.definitions.state import State, derived
 from core.definitions.tables import (
     AccountString,
@@ -45,6 +45,8 @@ class Field:
     default: str
     rule: CodeList | None
     codes: dict[str, Code]
+    ready: dict[str, DaysInUse]
+    """those that take amounts of money"""
 
     def padded(self, code: str) -> str:
         return pad(self.rule, code) if self.rule and code and code not in self.codes else code
@@ -213,12 +215,12 @@ def _locals(state: State, segments: tuple[Field, ...], separator: str) -> tuple[
 def _segment(state: State, chart: str, row: StructureSegment) -> Field:
     own = state.get(ChartSegment, chart, row.segment) or ChartSegment(chart, row.segment)
     rule = state.get(CodeList, row.code_list)
-    codes = list_index(state, row.code_list).codes
+    codes, ready = list_index(state, row.code_list).codes, ready_codes(state, row.code_list)
     default = own.default_code
     if rule and default and default not in codes:
         default = pad(rule, default)
     required = own.required or row.role in ALWAYS_REQUIRED
-    return Field(row.segment, row.name, row.code_list, row.role, required, default, rule, codes)
+    return Field(row.segment, row.name, row.code_list, row.role, required, default, rule, codes, ready)
 
 
 def _dimensions(state: State, chart: str) -> Iterator[Field]:
@@ -226,7 +228,10 @@ def _dimensions(state: State, chart: str) -> Iterator[Field]:
         row = state.get(Dimension, hung.dimension)
         if row:
             rule, codes = state.get(CodeList, row.code_list), list_index(state, row.code_list).codes
-            yield Field(row.dimension, row.name, row.code_list, "dimension", hung.required, "", rule, codes)
+            ready = ready_codes(state, row.code_list)
+            yield Field(
+                row.dimension, row.name, row.code_list, "dimension", hung.required, "", rule, codes, ready
+            )
 
 
 def _shown_order(state: State, chart: str, segments: list[StructureSegment]) -> tuple[int, ...]:

@@ -5,6 +5,7 @@ from decimal import Decimal
 from fractions import Fraction
 from typing import Any
 from unittest import TestCase
+from unittest.mock import patch
 
 from hypothesis import given, strategies as st
 
@@ -13,6 +14,7 @@ from core.definitions.state import State
 from core.definitions.tables import (
     AccountString,
     Chart,
+    ChartDimension,
     ChartSegment,
     Code,
     Company,
@@ -26,7 +28,8 @@ from core.definitions.tables import (
     Rounding,
 )
 from core.money import ROUNDS
-from core.structures.accounts import resolve
+from core.structures import accounts
+from core.structures.accounts import _as_it_stands, resolve
 from core.structures.charts import company_context
 from core.tests.builders import entry, state, told
 
@@ -58,6 +61,41 @@ class AccountStrings(TestCase):
         ]:
             with self.subTest(account=account, more=more):
                 self.assertEqual(kept(state(*more), account, dimensions), expected)
+
+    def test_strings_taken_as_they_stand_are_what_the_long_way_makes_of_them(self) -> None:
+        """Over worlds that limit codes, rules, dates and companies: nothing is waved through that has a
+        fault."""
+        worlds: list[tuple[Any, ...]] = [
+            (),
+            (Code("acc", "1010", "Bank", account_class="asset", in_use_until=date(2026, 1, 31)),),
+            (
+                Code("acc", "1010", "Bank", account_class="asset", in_use_from=date(2026, 1, 31)),
+                Code("site", "001", "Site", in_use_from=date(2026, 2, 1), in_use_until=date(2026, 3, 1)),
+            ),
+            (Code("acc", "1010", "Bank", account_class="statistic"),),
+            (Code("acc", "1010", "Bank", enabled=False, account_class="asset"),),
+            (Code("acc", "1010", "Bank", posting=False, account_class="asset"),),
+            (ChartSegment("c", "site", True, "1"),),
+            (ChartDimension("c", "season", True),),
+            (CompanyAccount("alpha", "1020"),),
+            (CompanyAccount("alpha", "1010"),),
+            (PairingRule("c", "r", 1, "site", "required"), PairingCondition("c", "r", "account", "1010")),
+            (PairingRule("c", "r", 1, "site", "empty"), PairingCondition("c", "r", "account", "1*")),
+            (PairingRule("c", "r", 1, "site", "fill", "002"), PairingCondition("c", "r", "account", "4*")),
+            (Chart("c", "Chart", "s", "listed_only"), AccountString("c", "10-1010-001")),
+        ]
+        texts = ["10-1010-001", "10-1010-", "10-1010", "10-1010-1", "20-1010-001", "10-4010-002", "10-11-001"]
+        plain = 0
+        for more in worlds:
+            seated = company_context(state(*more), "alpha")
+            assert seated is not None
+            for text in (*texts, "10-9999-001", "10-1010-009", "-1010-001", "10--001", "10-1010-001-5", ""):
+                for active in (None, 0, seated.chart.book.every):
+                    shortly = resolve(seated, text, "", active)
+                    plain += _as_it_stands(seated, text, active) is not None
+                    with patch.object(accounts, "_as_it_stands", return_value=None):
+                        self.assertEqual(shortly, resolve(seated, text, "", active), (text, more))
+        self.assertGreater(plain, 20)
 
     def test_faults_name_segment_code_and_all_come_together(self) -> None:
         closed = Code("acc", "1010", "Bank", account_class="asset", in_use_until=date(2026, 1, 31))

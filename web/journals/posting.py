@@ -215,6 +215,7 @@ def _links(
     heads: Sequence[Journal], lines: Lines, accounts: Accounts, dimensions: dict[str, Interned]
 ) -> list[Link]:
     """Each journal's place and hash in its company's chain."""
+    moments = {text: moment(datetime.fromisoformat(text)) for text in {head.posted_at for head in heads}}
     seals = [
         Sealed(
             h.company,
@@ -224,7 +225,7 @@ def _links(
             h.description,
             h.currency,
             rate_text(h.rate),
-            moment(datetime.fromisoformat(h.posted_at)),
+            moments[h.posted_at],
             h.posted_by,
             h.reverses,
         )
@@ -240,11 +241,9 @@ def _links(
 
 def _insert_journals(heads: Sequence[Journal], links: Sequence[Link], by: Any) -> list[int]:
     with connection.cursor() as cursor:
-        cursor.execute(
-            "SELECT nextval(pg_get_serial_sequence('journals_journal', 'id')) FROM generate_series(1, %s)",
-            [len(heads)],
-        )
-        ids = [row[0] for row in cursor.fetchall()]
+        cursor.execute("SELECT pine_take_numbers(%s)", [len(heads)])
+        first = cursor.fetchone()[0]
+    ids = list(range(first, first + len(heads)))
     people = _people(heads, by)
     columns: list[Any] = [
         ids,
