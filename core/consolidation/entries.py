@@ -17,6 +17,15 @@ def add(entries: Entries, target: int, amount: int) -> None:
         entries[target] = entries.get(target, 0) + amount
 
 
+def add_all(entries: Entries, more: Entries) -> None:
+    """Adds amounts, none of them nil, to those that are there."""
+    if not entries:
+        entries.update(more)
+        return
+    for target, amount in more.items():
+        entries[target] = entries.get(target, 0) + amount
+
+
 def by_target(target: NDArray[np.int64], values: NDArray[Any]) -> Entries:
     """Amounts of cells added up by target, zero left out. Exact: integer sums."""
     if not len(values):

@@ -39,15 +39,19 @@ def minority_entries(
             entries[target] = entries.get(target, 0) + amount
 
     targets = [target for target in equity if target != named.minority]
-    for target, amount in zip(targets, portions(m, [equity[t] for t in targets]), strict=True):
-        move(target, named.minority, amount)
+    shares = portions(m, [equity[target] for target in targets])
+    entries.update((target, -amount) for target, amount in zip(targets, shares, strict=True) if amount)
+    if taken := sum(shares):
+        entries[named.minority] = taken
+    earned = paid = changed = 0
     for run in runs:
         for i in run.since_closed:
             own, result = standing.minority(i), run.by_period.get(i, 0)
-            share = portion(own, result)
             dividend = portion(own, run.dividends[i]) if i in run.dividends else 0
-            move(named.minority_result, named.minority, share - dividend)
-            move(named.retained, named.minority, dividend)
+            earned += portion(own, result) - dividend
+            paid += dividend
             if own is not m and own != m:
-                move(named.minority, named.retained, portion(own - m, result))
+                changed += portion(own - m, result)
+    move(named.minority_result, named.minority, earned)
+    move(named.retained, named.minority, paid - changed)
     return entries

@@ -15,7 +15,7 @@ import numpy as np
 from core.consolidation.acquisitions import Acquirer, Named, Purchase
 from core.consolidation.disposal import GoneBooks, gone_books, stood_before
 from core.consolidation.eliminate import CompanyColumn, Eliminated, Rule, Share, TakingOut, rules_of_group
-from core.consolidation.entries import Entries, add, by_target
+from core.consolidation.entries import Entries, add, add_all, by_target
 from core.consolidation.minority import RunningResult, minority_entries, of_period
 from core.consolidation.shares import ByEquity, TakenShare, by_equity, taken
 from core.consolidation.translate import Openings, Translated
@@ -244,14 +244,21 @@ class _Work:
             if not on_cells:
                 add(self.loose.setdefault(column or company, {}), target, amount)
 
+    def _book_all(self, step: str, company: str, entries: Entries) -> None:
+        """Amounts of a company that stand on no cell, in its own column."""
+        entries = {target: amount for target, amount in entries.items() if amount}
+        if entries:
+            for there in (
+                self.steps.setdefault((step, company), {}),
+                self.columns.setdefault(company, {}),
+                self.loose.setdefault(company, {}),
+            ):
+                add_all(there, entries)
+
     def _book_cells(self, step: str, company: str, entries: Entries, column: str) -> None:
         """What stands on cells, without zeros; most are the first of their step and column."""
         for there in (self.steps.setdefault((step, company), {}), self.columns.setdefault(column, {})):
-            if there:
-                for target, amount in entries.items():
-                    add(there, target, amount)
-            else:
-                there.update(entries)
+            add_all(there, entries)
 
     def _company(self, company: str, standing: Standing) -> None:
         try:
@@ -404,9 +411,10 @@ class _Work:
     def _minority(self, runs: Mapping[str, list[RunningResult]]) -> None:
         for company in self.translated:
             standing = self.group.standings[company]
-            if all(f == 1 for f in standing.f):
+            if standing.is_whole:
                 continue
-            equity = {t: a for t, a in self.columns[company].items() if t in self.accounts.equity_targets}
-            entries = minority_entries(standing, equity, runs[company], self.named, self.p)
-            for target, amount in entries.items():
-                self._book("minority", company, target, amount)
+            column = self.columns[company]
+            equity = {target: column[target] for target in self.accounts.equity_targets if target in column}
+            self._book_all(
+                "minority", company, minority_entries(standing, equity, runs[company], self.named, self.p)
+            )

@@ -35,6 +35,11 @@ class Standing:
         return self.f[i] * self.h[i]
 
     @cached_property
+    def is_whole(self) -> bool:
+        """Whether nobody else ever has a part of it."""
+        return all(share == 1 for share in self.f)
+
+    @cached_property
     def minorities(self) -> tuple[Fraction, ...]:
         """What others than the owners have, by period."""
         rest = {share: 1 - share for share in {*self.f}}
