@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date
 
-from core.codes.lists import ALWAYS
+from core.codes.lists import ALWAYS, DaysInUse
 from core.definitions.tables import AccountString, Code
 from core.fault_codes import FaultCode
 from core.faults import Fault, Location
@@ -173,23 +173,33 @@ def _as_it_stands(seated: CompanyContext, account: str, active: int | None) -> R
         or any(d.required for d in chart.dimensions)
     ):
         return None
-    start = until = None
-    for segment, code in zip(chart.segments, codes, strict=True):
-        days = segment.ready.get(code)
-        if days is None:
-            return None
-        if days is not ALWAYS:
-            start = max(filter(None, (start, days.start)), default=None)
-            until = min(filter(None, (until, days.until)), default=None)
-    if chart.company >= 0 and codes[chart.company] not in seated.codes:
+    days = _days_in_use(chart, codes)
+    if days is None or (chart.company >= 0 and codes[chart.company] not in seated.codes):
         return None
     natural = codes[chart.natural] if chart.natural >= 0 else ""
-    if natural in seated.shut or (seated.open is not None and natural not in seated.open):
+    if _is_shut(seated, natural):
         return None
     values = [*codes, *[""] * len(chart.dimensions)]
     if chart.book.every and chart.book.speaking(values, chart.book.every if active is None else active):
         return None
-    return ResolvedAccount(account, natural, "", tuple(values), start, until, ())
+    return ResolvedAccount(account, natural, "", tuple(values), *days, ())
+
+
+def _is_shut(seated: CompanyContext, natural: str) -> bool:
+    return natural in seated.shut or (seated.open is not None and natural not in seated.open)
+
+
+def _days_in_use(chart: ChartIndex, codes: list[str]) -> DaysInUse | None:
+    """When all of some codes by segment are in use; None where one takes no amounts of money."""
+    days = ALWAYS
+    for segment, code in zip(chart.segments, codes, strict=True):
+        own = segment.ready.get(code)
+        if own is None:
+            return None
+        if own is not ALWAYS:
+            start = max(filter(None, (days.start, own.start)), default=None)
+            days = DaysInUse(start, min(filter(None, (days.until, own.until)), default=None))
+    return days
 
 
 def _parts(chart: ChartIndex, account: str, faults: list[Fault]) -> list[str] | None:
@@ -287,7 +297,7 @@ def _belongs(seated: CompanyContext, values: list[str], account: str, faults: li
             what = f"{title}: {code} is not a code of company {seated.company}."
             faults.append(_fault("not-own-code", what, f"Its codes are: {own}.", "account", account, code))
     natural = values[chart.natural] if chart.natural >= 0 else ""
-    if natural in seated.shut or (seated.open is not None and natural and natural not in seated.open):
+    if natural and _is_shut(seated, natural):
         what = f"{natural} is not open for company {seated.company}."
         way_out = "Open it for the company or choose another."
         faults.append(_fault("account-not-open", what, way_out, "account", account, natural))
