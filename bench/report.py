@@ -89,6 +89,15 @@ class BenchReport:
     def missed(self) -> list[BenchRow]:
         return [row for row in self.rows if row.is_missed]
 
+    def better(self, again: BenchReport) -> BenchReport:
+        """Of each row the run of a smaller ratio."""
+        report = BenchReport()
+        report.rows = [
+            min(row, other, key=lambda one: one.ratio)
+            for row, other in zip(self.rows, again.rows, strict=True)
+        ]
+        return report
+
     def closing(self) -> str:
         """What is missed, the farthest first."""
         rows = sorted(self.missed, key=lambda row: -row.ratio / (row.aim or 1))
@@ -134,8 +143,8 @@ better than seconds; an aim is a ratio.
 {rows}
 ## {quick_head}
 
-`./pine bench --quick` on a tenth of the data, as `./pine test` runs it: a ratio of more than {worse} times
-the \ one here fails.
+`./pine bench --quick` on a tenth of the data, on a cluster in memory, as `./pine test` runs it: a ratio of \
+more than {worse} times the one here fails.
 
 {quick}
 ## Notes

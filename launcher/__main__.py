@@ -143,7 +143,7 @@ def person(rest: list[str]) -> int:
 COMMANDS: dict[str, Callable[[list[str]], int]] = {
     "start": lambda rest: serve.start(prepare_database(), environment, rest == ["--empty"]),
     "test": tests.run,
-    "bench": lambda rest: python(["bench", *rest], cluster_url_for_bench()),
+    "bench": lambda rest: tests.speed(rest) if "--quick" in rest else bench(rest),
     "backup": lambda rest: on_everything("backup", rest),
     "restore": lambda rest: on_everything("restore", rest),
     "person": person,
@@ -153,11 +153,11 @@ COMMANDS: dict[str, Callable[[list[str]], int]] = {
 }
 
 
-def cluster_url_for_bench() -> str:
+def bench(rest: list[str]) -> int:
     debian.need_postgres()
     own = cluster.own()
     own.start()
-    return own.url("pine_bench")
+    return python(["bench", *rest], own.url("pine_bench"))
 
 
 if __name__ == "__main__":

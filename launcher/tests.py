@@ -64,6 +64,29 @@ def run(words: list[str]) -> int:
     return 1 if failed or not passed else 0
 
 
+def speed(words: list[str]) -> int:
+    """The quick rows of the benchmark alone, on the cluster that the tests have."""
+    debian.need_postgres()
+    server = cluster.for_tests()
+    server.start()
+    environment = {**os.environ, "PINE_SECRET": secrets.token_urlsafe(40), "PYTHONPATH": str(ROOT)}
+    try:
+        own = of_bench(server, environment)
+        return subprocess.run([str(PYTHON), "-m", "bench", *words], cwd=ROOT, env=own).returncode
+    finally:
+        server.stop()
+
+
+def of_bench(server: cluster.Cluster, environment: dict[str, str]) -> dict[str, str]:
+    """A database of its own, which it connects to as the owner."""
+    return {
+        **environment,
+        "PINE_DATABASE_URL": server.url("pine_bench"),
+        "PINE_APP_ROLE": "",
+        "DJANGO_SETTINGS_MODULE": "web.settings",
+    }
+
+
 def named(words: list[str], server: cluster.Cluster, environment: dict[str, str]) -> list[int]:
     """Core tests run without Django; the rest by Django's runner on the test cluster."""
     core = [word for word in words if word.startswith("core")]
@@ -90,7 +113,11 @@ def everything(server: cluster.Cluster, environment: dict[str, str]) -> list[int
             counts = added(counts, done.result())
     for command in COVERED:
         counts = added(counts, step(f"core covered by its own tests: {command[1]}", command, environment))
-    return added(counts, web_tests(["tests"], server, environment))
+    counts = added(counts, web_tests(["tests"], server, environment))
+    quick = [str(PYTHON), "-m", "bench", "--quick"]
+    return added(
+        counts, step("speed, beside what docs/benchmarks.md notes", quick, of_bench(server, environment))
+    )
 
 
 def web_tests(words: list[str], server: cluster.Cluster, environment: dict[str, str]) -> list[int]:

@@ -80,6 +80,8 @@ class Packs(PineTest):
     def test_one_pdf_holds_every_statement_under_its_name(self) -> None:
         content = self.content(self.make("pdf"))
         pages, read = texts(content), PdfReader(io.BytesIO(content))
+        outline: list[Any] = read.outline
+        annotations: Any = read.pages[0]["/Annots"]
         names = [
             f"{what}, {who}"
             for who in ("Alpha", "Beta", "Both, consolidated")
@@ -88,10 +90,10 @@ class Packs(PineTest):
         self.assertEqual(len(pages), 1 + len(names))
         numbers = range(1, len(pages))
         self.assertEqual(
-            [(entry.title, read.get_destination_page_number(entry)) for entry in read.outline],
+            [(entry.title, read.get_destination_page_number(entry)) for entry in outline],
             list(zip(names, numbers, strict=True)),
         )
-        links = [annotation.get_object()["/Dest"][0] for annotation in read.pages[0]["/Annots"]]
+        links = [annotation.get_object()["/Dest"][0] for annotation in annotations]
         self.assertEqual([read.get_page_number(link.get_object()) for link in links], list(numbers))
         self.assertIn(" ".join(str(number + 1) for number in numbers), pages[0])
         for number, (name, page) in enumerate(zip(names, pages[1:], strict=True), 2):

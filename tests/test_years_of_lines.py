@@ -29,7 +29,8 @@ LEFT_OUT = "INSERT INTO {} (" + COLUMNS + ") SELECT {} FROM journals_journalline
 def rows(sql: str) -> list[tuple[Any, ...]]:
     with connection.cursor() as cursor:
         cursor.execute(sql)
-        return cursor.fetchall()
+        fetched: list[tuple[Any, ...]] = cursor.fetchall()
+        return fetched
 
 
 def altered(**changes: str) -> str:

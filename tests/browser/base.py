@@ -51,7 +51,7 @@ class KeptDemo:
 
     @staticmethod
     def _taken(cursor: Any, name: str) -> bytes:
-        with cursor.copy(f"COPY {name} TO STDOUT (FORMAT BINARY)") as copying:
+        with cursor.copy(f"COPY (SELECT * FROM {name}) TO STDOUT (FORMAT BINARY)") as copying:
             return b"".join(bytes(part) for part in copying)
 
 
