@@ -14,7 +14,7 @@ from functools import partial
 
 from launcher import cluster, debian
 from launcher.database import migrations_stamp
-from launcher.places import PYTHON, ROOT, VENV, say
+from launcher.places import PYTHON, ROOT, VENV, say, state_folder
 
 CLOSING = re.compile(r"^(\d+) passed, (\d+) failed", re.M)
 
@@ -78,9 +78,11 @@ def speed(words: list[str]) -> int:
 
 
 def of_bench(server: cluster.Cluster, environment: dict[str, str]) -> dict[str, str]:
-    """A database of its own, which it connects to as the owner."""
+    """A database of its own, which it connects to as the owner; commands start as people start them."""
+    environment = {name: value for name, value in environment.items() if name != "PYTHONDONTWRITEBYTECODE"}
     return {
         **environment,
+        "PINE_KEPT": str(state_folder() / "kept"),
         "PINE_DATABASE_URL": server.url("pine_bench"),
         "PINE_APP_ROLE": "",
         "DJANGO_SETTINGS_MODULE": "web.settings",
