@@ -87,6 +87,7 @@ FaultCode = Literal[
     "handed-in",
     "history",
     "history-late",
+    "lines-elsewhere",
     "holder",
     "intake",
     "intake-twice",

@@ -4,6 +4,7 @@ and a year that is detached comes back as it was."""
 from __future__ import annotations
 
 import csv
+import html
 import io
 from datetime import date
 from typing import Any
@@ -12,7 +13,7 @@ from unittest.mock import patch
 import psycopg
 from django.db import IntegrityError, ProgrammingError, connection, transaction
 
-from tests.base import CommittingTest, bring, package, person, run, world
+from tests.base import CommittingTest, bring, client_of, forget, package, person, run, world
 from tests.serving import database_url
 from tests.test_books import balance, keyed
 from tests.test_nothing_waits import in_a_thread
@@ -225,6 +226,13 @@ class YearsOfLines(CommittingTest):
         with connection.cursor() as cursor:
             cursor.execute("ALTER TABLE journals_journalline DETACH PARTITION journals_journalline_2026")
         self.assertEqual(rows(OF_2026), [])
+        told = "The lines of alpha in 2026 are not attached, so its books can't be added up."
+        self.assertEqual(run("verify")[0], 1)
+        rows("DELETE FROM journals_bookpack RETURNING book_id")
+        forget()
+        figures = client_of(self.mirela).get("/statements/trial-balance/?company=alpha&year=2026&period=2")
+        self.assertLess(figures.status_code, 500)
+        self.assertIn(html.escape(told), figures.content.decode(), "and never nil")
         with connection.cursor() as cursor:
             cursor.execute(
                 "ALTER TABLE journals_journalline ATTACH PARTITION journals_journalline_2026"

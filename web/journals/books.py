@@ -16,6 +16,8 @@ from core.books.balances import ROW, Books, PostedColumns, books_from_rows, book
 from core.books.periods import BROUGHT_FORWARD, ordinal
 from core.definitions.state import State
 from core.definitions.tables import Company
+from core.faults import Fault, Refused
+from web.journals.line_parts import is_attached
 from web.journals.reading import read_in
 from web.process_cache import ProcessCache
 
@@ -142,6 +144,24 @@ def rebuild(book: int, company: str, year: int, sequence: int) -> Books:
     return books
 
 
+def _see_that_lines_are_there(cursor: Any, book: int, company: str, year: int) -> None:
+    """A book without a line is one that was posted to nothing, and not one whose year is kept elsewhere: its
+    amounts would be nil in silence. Raises Refused."""
+    cursor.execute("SELECT debits > 0 FROM journals_book WHERE id = %s", [book])
+    (has_amounts,) = cursor.fetchone()
+    if has_amounts and not is_attached(year):
+        what = f"The lines of {company} in {year} are not attached, so its books can't be added up."
+        raise Refused(
+            [
+                Fault(
+                    "lines-elsewhere",
+                    what,
+                    way_out=f"Attach the lines of {year} again (docs/architecture.md).",
+                )
+            ]
+        )
+
+
 def added_up(book: int, company: str, year: int, sequence: int) -> Books:
     with connection.cursor() as cursor:
         cursor.execute(ELSEWHERE, [company, year])
@@ -151,6 +171,8 @@ def added_up(book: int, company: str, year: int, sequence: int) -> Books:
         else:
             cursor.execute(SUMS, [book, year, sequence])
             rows = cursor.fetchall()
+            if not rows and sequence:
+                _see_that_lines_are_there(cursor, book, company, year)
     naturals = sorted({row[0] for row in rows})
     number = {name: i for i, name in enumerate(naturals)}
     values = np.array(

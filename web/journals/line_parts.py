@@ -33,6 +33,17 @@ def is_there(year: int) -> bool:
         return bool(cursor.fetchone()[0])
 
 
+def is_attached(year: int) -> bool:
+    """Whether a fiscal year's part is one of the table's: it isn't where it was detached."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT EXISTS (SELECT 1 FROM pg_inherits WHERE inhparent = 'journals_journalline'::regclass"
+            " AND inhrelid = to_regclass(pine_lines_part(%s)))",
+            [year],
+        )
+        return bool(cursor.fetchone()[0])
+
+
 @contextmanager
 def loading_year(year: int) -> Iterator[str]:
     """The name of a table without indexes for lines of a year that has no part. They are checked as a whole

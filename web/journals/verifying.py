@@ -17,7 +17,7 @@ from django.db import connection, transaction
 from core.books.chain import BEGINNING, End, Sealed, line_text, link, moment, rate_text
 from core.books.periods import company_calendar
 from core.definitions.state import State
-from core.faults import Fault, Location
+from core.faults import Fault, Location, Refused
 from web.definitions import kept_definitions, snapshot, store
 from web.journals import books
 
@@ -244,7 +244,11 @@ def _balances(found: Verified, progress: Progress) -> None:
     for done, (book, company, year, sequence) in enumerate(heads, 1):
         packed = books.packed(book)
         if packed is not None:
-            counted = books.added_up(book, company, year, packed.sequence)
+            try:
+                counted = books.added_up(book, company, year, packed.sequence)
+            except Refused as refused:
+                found.faults += refused.faults
+                continue
             if packed.sequence > sequence or not books.same(packed, counted):
                 found.faults.append(
                     Fault(
